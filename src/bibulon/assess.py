@@ -1,0 +1,253 @@
+"""The Assessment: everything that follows from a Job.
+
+Each part is a pure function of the fields it reads, computed when first asked for. The fill is the one slow part: the
+command line computes it at once (:func:`filled`), the desk hands in the newest it has.
+
+>>> from bibulon.demo import demo_job
+>>> 15 < assess(demo_job()).charge.total_kg < 40
+True
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from bibulon.bag.film import BagPlan, bag_plan
+from bibulon.figures import Figure
+from bibulon.flow.fill import FillResult, Progress, fill
+from bibulon.flow.network import pipe_volume_m3
+from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
+from bibulon.job import Job
+from bibulon.job.cards import TubeCard
+from bibulon.job.hold import HoldTest
+from bibulon.laminate.cells import Laminate, laminate_of
+from bibulon.quantities import Units, clock_time, show
+from bibulon.resin.batches import Batch, batches_of
+from bibulon.resin.charge import Charge, charge_of
+from bibulon.resin.cure import CurePlan, cure_plan
+from bibulon.resin.viscosity import Rheology, rheology
+from bibulon.vacuum.hold import HoldVerdict, judge
+from bibulon.vacuum.pump import base_pressure_pa
+
+FULL_NODES = 3000
+PREVIEW_NODES = 700
+
+
+@dataclass(frozen=True)
+class Moment:
+    """Something on the time rail: from ``start_s`` to ``end_s`` on the run clock (the same for a flag)."""
+
+    kind: str
+    label: str
+    start_s: float
+    end_s: float
+    subject: str = ""
+    """Identifier of the line it belongs to, if any."""
+
+
+@dataclass(frozen=True)
+class Assessment:
+    """What follows from ``job``; ``fill`` is None while not computed, ``refusal`` says why it cannot be."""
+
+    job: Job
+    units: Units
+    fill: FillResult | None = None
+    refusal: FlowRefusal | None = None
+
+    @cached_property
+    def laminate(self) -> Laminate:
+        return laminate_of(self.job)
+
+    @cached_property
+    def charge(self) -> Charge:
+        return charge_of(self.job, self.units)
+
+    @cached_property
+    def bag(self) -> BagPlan:
+        return bag_plan(self.job.part, self.job.bag)
+
+    @cached_property
+    def cure(self) -> CurePlan:
+        return cure_plan(self.job)
+
+    @cached_property
+    def resin_flow(self) -> Rheology:
+        return rheology(self.job.resin, self.job.shop.temperature_k)
+
+    @cached_property
+    def batches(self) -> tuple[Batch, ...]:
+        """Batches by the simulated draw; empty while there is no fill."""
+        if self.fill is None:
+            return ()
+        drawn = self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
+        return batches_of(
+            self.job.charge,
+            self.job.resin,
+            self.job.shop.temperature_k,
+            self.charge.total_kg,
+            self.fill.times_s,
+            drawn,
+        )
+
+    @cached_property
+    def evacuated_m3(self) -> float:
+        """Volume under vacuum in a hold test without the pots: pores, media, core and bores."""
+        pores = sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells)
+        lines = 0.0
+        for line in self.job.lines:
+            lines += pipe_volume_m3(self.job.card(line.hose, TubeCard).bore_m, line.hose_length_m)
+        return pores + lines
+
+    @cached_property
+    def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
+        """Every hold test with its verdict, in the order taken."""
+        return tuple((test, self.judged(test)) for test in sorted(self.job.hold_tests, key=lambda one: one.taken_at))
+
+    def judged(self, test: HoldTest) -> HoldVerdict:
+        """The verdict of the house rules on *test*."""
+        pots = sum(pot.capacity_m3 for pot in self.job.pots) if test.pots_included else 0.0
+        return judge(
+            test,
+            self.job.hold_rules,
+            self.laminate.total.area_m2,
+            self.evacuated_m3 + pots,
+            self.cure.gel_s,
+            self.units,
+        )
+
+    @cached_property
+    def gel_margin_s(self) -> float | None:
+        """Time between the end of the fill and the moment the resin stops flowing."""
+        if self.fill is None or self.fill.fill_time_s is None:
+            return None
+        return self.resin_flow.stops_s - self.fill.fill_time_s
+
+    # -- the verdict strip -------------------------------------------------------------------------------------------
+
+    def _not_filled(self, kind: str) -> Figure:
+        return Figure(None, kind, str(self.refusal) if self.refusal else "The fill is being computed.")
+
+    @property
+    def fill_time(self) -> Figure:
+        if self.fill is None:
+            return self._not_filled("duration")
+        how = (
+            f"Simulated on {len(self.fill.mesh.points_m)} nodes with {self._show(self.fill.problem.drive_pa)} "
+            f"driving resin of {show(self.resin_flow.viscosity_pa_s, 'viscosity', self.units)}"
+        )
+        if self.fill.fill_time_s is None:
+            return Figure(
+                None, "duration", f"{how}. It stops at {self.fill.filled_fraction:.0%} ({self.fill.stopped_by})."
+            )
+        return Figure(self.fill.fill_time_s, "duration", f"{how}.")
+
+    @property
+    def gel_margin(self) -> Figure:
+        if self.fill is None:
+            return self._not_filled("duration")
+        stops = show(self.resin_flow.stops_s, "duration", self.units)
+        cause = "gels in the film" if self.resin_flow.stopped_by == "gel" else "is too thick to flow"
+        if self.gel_margin_s is None:
+            return Figure(None, "duration", f"The part is not full when the resin {cause} after {stops}.")
+        temperature = show(self.job.shop.temperature_k, "temperature", self.units)
+        return Figure(
+            self.gel_margin_s,
+            "duration",
+            f"Resin {cause} after {stops} at {temperature}, less the fill. "
+            f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}.",
+        )
+
+    @property
+    def charge_mass(self) -> Figure:
+        return Figure(
+            self.charge.total_kg,
+            "mass",
+            f"{show(self.charge.in_part_kg, 'mass', self.units)} stays in the part, the rest is in media, lines, "
+            "bucket, bleed and contingency. Charge shows every line.",
+        )
+
+    @property
+    def dry_area(self) -> Figure:
+        if self.fill is None:
+            return self._not_filled("area")
+        area = self.fill.dry_area_m2 if self.fill.fill_time_s is None else 0.0
+        return Figure(area, "area", "Plan area that the simulated resin never reaches.")
+
+    @property
+    def vacuum(self) -> Figure:
+        """The last hold test's lowest pressure."""
+        if not self.hold_verdicts:
+            return Figure(None, "pressure", "No hold test has been entered yet.")
+        test, verdict = self.hold_verdicts[-1]
+        lowest = min(pressure for _, pressure in test.readings)
+        return Figure(
+            lowest,
+            "pressure",
+            f"Lowest reading of the last hold test, {test.stage}. "
+            f"Leak {show(verdict.leak_pa_m3_s, 'leak rate', self.units)}.",
+        )
+
+    def _show(self, difference_pa: float) -> str:
+        return show(difference_pa, "pressure difference", self.units, 0)
+
+    # -- the time rail -----------------------------------------------------------------------------------------------
+
+    @cached_property
+    def moments(self) -> tuple[Moment, ...]:
+        """Everything planned, on one clock."""
+        found: list[Moment] = []
+        if self.fill is not None:
+            found.append(Moment("fill", "Fill", 0.0, self.fill.end_s))
+            for event in self.fill.events:
+                label = self.job.line(event.line).label if self._has_line(event.line) else event.line
+                found.append(Moment(f"valve {event.action}", label, event.time_s, event.time_s, event.line))
+        for batch in self.batches:
+            found.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
+            found.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
+        found.append(Moment("gel", "Gel", self.cure.gel_s, self.cure.gel_s))
+        found.append(Moment("release", "Vacuum may go", self.cure.release_s, self.cure.release_s))
+        end = clock_time(self.job.shop.shift_end_s)
+        found.append(Moment("shift end", f"Shift ends {end}", self.cure.shift_end_s, self.cure.shift_end_s))
+        return tuple(found)
+
+    def _has_line(self, identifier: str) -> bool:
+        return any(line.id == identifier for line in self.job.lines)
+
+    @cached_property
+    def pump_base_pa(self) -> float | None:
+        """Base pressure the pump reaches with the last measured leak; None without a hold test."""
+        if not self.hold_verdicts:
+            return None
+        leak = max(self.hold_verdicts[-1][1].leak_pa_m3_s, 0.0)
+        return base_pressure_pa(self.job.vacuum.pump_ultimate_pa, self.job.vacuum.pump_speed_m3_s, leak)
+
+    @cached_property
+    def drawn_curve(self) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], ...]:
+        """Times (s) and resin drawn (kg) of the fill; empty arrays without one."""
+        if self.fill is None:
+            return np.zeros(0), np.zeros(0)
+        return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
+
+
+def assess(job: Job, units: Units | None = None) -> Assessment:
+    """The Assessment of *job* without its fill. Pressures in gauge readings use the job's own barometer."""
+    return Assessment(job, replace(units or Units(), barometer_pa=job.shop.barometer_pa))
+
+
+def problem_of(job: Job, nodes: int = FULL_NODES) -> FlowProblem | FlowRefusal:
+    """The flow problem of *job*, or the reason why there is none."""
+    try:
+        return flow_problem(job, nodes)
+    except FlowRefusal as refusal:
+        return refusal
+
+
+def filled(assessment: Assessment, nodes: int = FULL_NODES, progress: Progress | None = None) -> Assessment:
+    """*assessment* with its fill computed, or with the refusal."""
+    try:
+        return replace(assessment, fill=fill(flow_problem(assessment.job, nodes), progress), refusal=None)
+    except FlowRefusal as refusal:
+        return replace(assessment, fill=None, refusal=refusal)

@@ -1,0 +1,95 @@
+"""Film, tape and pleats from the outline.
+
+The tape runs round the part on the flange. Film of ``(1 + excess)`` times the taped area has edges longer by its root;
+what they are longer than the tape goes into pleats: first one at each corner of the edge, the rest evenly.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+from shapely import LinearRing, Polygon
+
+from bibulon.job.base import Point
+from bibulon.job.part import Bag, Part
+
+CORNER_DEG = 25.0
+"""An edge that turns by more than this wants a pleat there."""
+
+
+@dataclass(frozen=True)
+class BagPlan:
+    """Film size, tape length and pleats (places on the tape line)."""
+
+    film_length_m: float
+    film_width_m: float
+    film_area_m2: float
+    tape_m: float
+    tape_line: tuple[Point, ...]
+    excess_m: float
+    pleats_needed: int
+    pleats_planned: int
+    pleat_height_m: float
+    pleat_places: tuple[Point, ...]
+
+
+@lru_cache(maxsize=64)
+def bag_plan(part: Part, bag: Bag) -> BagPlan:
+    """The bag of *part*: tape in the middle of the flange, film over it by the planned excess."""
+    outline = Polygon(part.outline)
+    taped = outline.buffer(part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
+    if not isinstance(taped, Polygon):  # cannot happen to one valid outline, but shapely cannot promise it
+        taped = outline
+    ring = LinearRing(taped.exterior.coords)
+    stretch = math.sqrt(1 + bag.film_excess)
+    box = taped.minimum_rotated_rectangle
+    corners = list(box.exterior.coords if isinstance(box, Polygon) else taped.exterior.coords)
+    sides = sorted((math.dist(corners[0], corners[1]), math.dist(corners[1], corners[2])))
+    overhang = bag.tape_width_m * 2
+    excess = ring.length * (stretch - 1)
+    needed = max(math.ceil(excess / bag.excess_per_pleat_m - 1e-9), 0)
+    planned = needed if bag.pleats is None else bag.pleats
+    return BagPlan(
+        film_length_m=sides[1] * stretch + overhang,
+        film_width_m=sides[0] * stretch + overhang,
+        film_area_m2=(sides[1] * stretch + overhang) * (sides[0] * stretch + overhang),
+        tape_m=ring.length + bag.tape_width_m * 4,
+        tape_line=tuple((x, y) for x, y in ring.coords),
+        excess_m=excess,
+        pleats_needed=needed,
+        pleats_planned=planned,
+        pleat_height_m=excess / (2 * planned) if planned else 0.0,
+        pleat_places=_places(ring, planned),
+    )
+
+
+def corners_of(ring: LinearRing) -> list[float]:
+    """Distances along *ring* of the corners that turn by more than ``CORNER_DEG``, sharpest first."""
+    points = list(ring.coords)[:-1]
+    found, along = [], 0.0
+    for index, point in enumerate(points):
+        before, after = points[index - 1], points[(index + 1) % len(points)]
+        heading = math.atan2(after[1] - point[1], after[0] - point[0])
+        turn = math.degrees(heading - math.atan2(point[1] - before[1], point[0] - before[0]))
+        turn = abs((turn + 180) % 360 - 180)
+        if turn > CORNER_DEG:
+            found.append((turn, along))
+        along += math.dist(point, after)
+    return [place for _, place in sorted(found, key=lambda item: -item[0])]
+
+
+def _places(ring: LinearRing, count: int) -> tuple[Point, ...]:
+    """*count* places: the corners first, then always the middle of the longest gap."""
+    stations = sorted(corners_of(ring)[:count])
+    if not stations and count:
+        stations = [0.0]
+    while len(stations) < count:
+        gaps = [
+            ((stations[(i + 1) % len(stations)] - station) % ring.length or ring.length, station)
+            for i, station in enumerate(stations)
+        ]
+        gap, station = max(gaps)
+        stations = sorted([*stations, (station + gap / 2) % ring.length])
+    return tuple((place.x, place.y) for place in (ring.interpolate(station) for station in stations))

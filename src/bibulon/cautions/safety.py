@@ -1,0 +1,35 @@
+"""Cautions about hurting people, shown where the work is done. Planning figures, not approval."""
+
+from __future__ import annotations
+
+from bibulon.job import Job
+
+DEFER = (
+    "Bibulon gives planning figures, not approval. Data sheets, local rules and qualified people decide; structural "
+    "or pressure-bearing use needs a qualified engineer."
+)
+
+_BY_STATION: dict[str, tuple[str, ...]] = {
+    "part": (DEFER,),
+    "layup": ("Cutting dry fibre: dust and sharps. Gloves, glasses, extraction; no bare skin.",),
+    "hold": ("Pots and glass plates under vacuum can implode: rated vessels, guards, glasses.",),
+    "cure": ("Laminate, media and pot leftovers may still be hot or sharp. Waste resin is hazardous until cured.",),
+}
+
+_BY_CHEMISTRY: dict[str, str] = {
+    "epoxy": "Amine hardeners and epoxies sensitise skin: gloves and glasses, and wash with soap, never solvent.",
+    "vinyl ester": "Organic peroxide: eye hazard, never neat into or near cobalt accelerator. Styrene vapour: "
+    "ventilate, no ignition sources, respirator as the sheet says.",
+    "polyester": "Organic peroxide: eye hazard, never neat into or near cobalt accelerator. Styrene vapour: "
+    "ventilate, no ignition sources, respirator as the sheet says.",
+}
+
+POT_EXOTHERM = "A pot that warms up fumes and can burn: carry it outdoors, never into a bin."
+
+
+def safety_notes(job: Job, station: str) -> tuple[str, ...]:
+    """The notes to show at *station* for this job's materials."""
+    notes = _BY_STATION.get(station, ())
+    if station in ("charge", "shoot"):
+        notes = (*notes, _BY_CHEMISTRY[job.resin.chemistry], POT_EXOTHERM)
+    return notes

@@ -1,0 +1,201 @@
+"""The command line: the same work with no window.
+
+Exit codes: 0 fine, 1 a stop-rank caution, 2 bad input.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+
+from bibulon.assess import FULL_NODES, Assessment, assess, filled
+from bibulon.cautions import cautions_of
+from bibulon.job.storage import StorageError, load, schema
+from bibulon.quantities import show
+from bibulon.record.traveller import traveller_pdf
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
+
+JobFile = Annotated[Path, typer.Argument(help="A .bibulon job file.", metavar="JOB")]
+AsJson = Annotated[bool, typer.Option("--json", help="Answer as JSON, SI units.")]
+Nodes = Annotated[int, typer.Option(min=100, max=200_000, help="About how many nodes the mesh gets.")]
+
+
+def _refuse(message: str) -> NoReturn:
+    typer.echo(message, err=True)
+    raise typer.Exit(2)
+
+
+def _open(path: Path, nodes: int = FULL_NODES, with_fill: bool = True) -> Assessment:
+    try:
+        assessment = assess(load(path))
+    except StorageError as error:
+        _refuse(str(error))
+    return filled(assessment, nodes) if with_fill else assessment
+
+
+def _print(data: object) -> None:
+    typer.echo(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))
+
+
+def _stop(assessment: Assessment) -> None:
+    if any(caution.rank == "stop" for caution in cautions_of(assessment)):
+        raise typer.Exit(1)
+
+
+@app.command()
+def check(job: JobFile, as_json: AsJson = False) -> None:
+    """List the cautions of a job."""
+    assessment = _open(job)
+    found = cautions_of(assessment)
+    if as_json:
+        _print(
+            [
+                {
+                    "id": one.id,
+                    "rank": one.rank,
+                    "message": one.message,
+                    "why": one.why,
+                    "remedy": one.remedy,
+                    "where": None if one.place is None else {"x_m": one.place[0], "y_m": one.place[1]},
+                    "station": one.station,
+                }
+                for one in found
+            ]
+        )
+    else:
+        for one in found:
+            typer.echo(f"{one.rank.upper():8} {one.message}\n         {one.why}\n         {one.remedy}")
+        typer.echo(f"{len(found)} cautions." if found else "No cautions.")
+    _stop(assessment)
+
+
+def _probe(text: str) -> tuple[float, float]:
+    try:
+        x, y = (float(part) for part in text.split(","))
+    except ValueError:
+        _refuse(f"“{text}” is not a place: write --probe X,Y in metres.")
+    return x, y
+
+
+@app.command()
+def fill(
+    job: JobFile,
+    probe: Annotated[list[str] | None, typer.Option(help="A place X,Y in metres; may be repeated.")] = None,
+    nodes: Nodes = FULL_NODES,
+    as_json: AsJson = False,
+) -> None:
+    """Simulate the fill."""
+    places = [_probe(text) for text in probe or []]
+    assessment = _open(job, nodes)
+    result = assessment.fill
+    if result is None:
+        _refuse(str(assessment.refusal))
+    try:
+        probes = [{"x_m": x, "y_m": y, "arrival_s": result.arrival_at(x, y)} for x, y in places]
+    except ValueError as error:
+        _refuse(f"{error}.")
+    data: dict[str, Any] = {
+        "fill_time_s": result.fill_time_s,
+        "filled_fraction": result.filled_fraction,
+        "stopped_by": result.stopped_by,
+        "end_s": result.end_s,
+        "gel_margin_s": assessment.gel_margin_s,
+        "probes": probes,
+        "resin_drawn_m3": result.resin_drawn_m3,
+        "in_part_m3": float(result.in_part_m3[-1]),
+        "in_lines_m3": float(result.in_lines_m3[-1]),
+        "in_pots_m3": float(result.in_pots_m3[-1]),
+        "mass_error": result.mass_error,
+        "nodes": len(result.mesh.points_m),
+        "valves": [dataclasses.asdict(event) for event in result.events],
+    }
+    if as_json:
+        _print(data)
+    else:
+        ending = "Filled" if result.fill_time_s is not None else f"Stopped ({result.stopped_by})"
+        typer.echo(f"{ending} after {show(result.end_s, 'duration')}, {result.filled_fraction:.1%} of the pores.")
+        for event in result.events:
+            label = assessment.job.line(event.line).label
+            typer.echo(f"  {label} {event.action} at {show(event.time_s, 'duration')}")
+        for one in probes:
+            when = "never" if one["arrival_s"] is None else show(one["arrival_s"], "duration")
+            typer.echo(f"  resin at {one['x_m']:g}, {one['y_m']:g} m: {when}")
+        for name in ("resin_drawn_m3", "in_part_m3", "in_lines_m3", "in_pots_m3"):
+            typer.echo(f"  {name[:-3].replace('_', ' ')}: {show(data[name], 'volume')}")
+    _stop(assessment)
+
+
+@app.command()
+def charge(job: JobFile, as_json: AsJson = False) -> None:
+    """The resin charge, line by line, and the batches."""
+    assessment = _open(job)
+    result = assessment.charge
+    if as_json:
+        _print(
+            {
+                "total_kg": result.total_kg,
+                "items": [dataclasses.asdict(item) for item in result.items],
+                "components": [dataclasses.asdict(one) for one in result.components],
+                "batches": [dataclasses.asdict(batch) for batch in assessment.batches],
+            }
+        )
+    else:
+        for item in result.items:
+            typer.echo(f"{item.name:32}{show(item.mass_kg, 'mass'):>12}   {item.how}")
+        typer.echo(f"{'Total':32}{show(result.total_kg, 'mass'):>12}")
+        for one in result.components:
+            typer.echo(f"  {one.name}: {show(one.mass_kg, 'mass')} by weight ({show(one.volume_m3, 'volume')})")
+        for batch in assessment.batches:
+            typer.echo(f"  batch {batch.number}: {show(batch.mass_kg, 'mass')}, mix at {show(batch.mix_s, 'duration')}")
+    _stop(assessment)
+
+
+@app.command()
+def report(
+    job: JobFile,
+    output: Annotated[Path | None, typer.Option("--output", "-o", help="Where the PDF goes.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Write the traveller as PDF."""
+    assessment = _open(job)
+    target = output or job.with_suffix(".pdf")
+    try:
+        target.write_bytes(traveller_pdf(assessment))
+    except OSError as error:
+        _refuse(f"{target} could not be written: {error.strerror or error}.")
+    if as_json:
+        _print({"file": str(target), "bytes": target.stat().st_size})
+    else:
+        typer.echo(f"Traveller written to {target}.")
+    _stop(assessment)
+
+
+@app.command(name="schema")
+def print_schema(
+    as_json: Annotated[bool, typer.Option("--json", help="The schema is always JSON.")] = True,
+) -> None:
+    """Print the JSON Schema of job files."""
+    _print(schema())
+
+
+@app.command()
+def desk(
+    job: Annotated[Path | None, typer.Argument(help="A .bibulon job file to open.", metavar="[JOB]")] = None,
+    demo: Annotated[bool, typer.Option("--demo", help="Open the demo job.")] = False,
+) -> None:
+    """Open the window."""
+    try:
+        from bibulon.desk.app import run
+    except ImportError as error:
+        _refuse(f"The window needs the desk packages (pip install 'bibulon[desk]'): {error}.")
+    raise typer.Exit(run(job, demo))
+
+
+def main() -> None:
+    """Entry point."""
+    app()

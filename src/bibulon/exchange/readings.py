@@ -1,0 +1,114 @@
+"""Readings in and logs out as CSV; readings can also be pasted from a sheet or a note."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from itertools import pairwise
+
+from bibulon.job import Job
+from bibulon.job.run import RunEvent
+from bibulon.quantities import QuantityError, Units, parse, run_clock
+
+MOST_READINGS = 100_000
+_TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "h": 3600.0, "hours": 3600.0, "minutes": 60.0, "seconds": 1.0}
+
+
+class ReadingsError(ValueError):
+    """Readings that cannot be used; the message names the line."""
+
+
+def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tuple[float, float], ...]:
+    """``(time_s, absolute pressure_pa)`` pairs from text: two columns, split by comma, semicolon, tab or blanks.
+
+    A cell may carry its unit ("5 min", "28.4 inHg"). A heading line may name units in brackets, ``time (min),
+    vacuum (inHg)``; it holds for bare numbers. Raises :class:`ReadingsError`.
+    """
+    pressure_unit = ""
+    found: list[tuple[float, float]] = []
+    for number, line in enumerate(text.splitlines(), 1):
+        if not line.strip() or line.lstrip().startswith("#"):
+            continue
+        cells = _cells(line)
+        if len(cells) < 2:
+            raise ReadingsError(f"Line {number}: a time and a pressure are needed, found “{line.strip()[:40]}”.")
+        if not found and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
+            time_unit, pressure_unit = _heading(cells, time_unit)
+            continue
+        try:
+            time_s = _time(cells[0], time_unit)
+            pressure = cells[1] if re.search(r"[A-Za-z%]", cells[1]) else f"{cells[1]} {pressure_unit}"
+            found.append((time_s, parse(pressure, "pressure", units)))
+        except QuantityError as error:
+            raise ReadingsError(f"Line {number}: {error}") from error
+        if len(found) > MOST_READINGS:
+            raise ReadingsError(f"There are more than {MOST_READINGS} readings; thin them out first.")
+    if len(found) < 2:
+        raise ReadingsError("At least two readings are needed, each a time and a pressure on a line of its own.")
+    for line_number, (earlier, later) in enumerate(pairwise(found), 2):
+        if later[0] <= earlier[0]:
+            raise ReadingsError(f"Reading {line_number}: its time is not after the one before.")
+    start = found[0][0]
+    return tuple((time_s - start, pressure) for time_s, pressure in found)
+
+
+def _cells(line: str) -> list[str]:
+    for separator in (";", "\t", ","):
+        if separator in line:
+            return [cell.strip() for cell in line.split(separator)]
+    return re.split(r"\s{2,}|(?<=\d)\s+(?=[+\-−]?\d)|\s+(?=[+\-−]?\d)", line.strip(), maxsplit=1)
+
+
+def _heading(cells: list[str], time_unit: str) -> tuple[str, str]:
+    time = re.search(r"[(\[]\s*(\w+)\s*[)\]]", cells[0])
+    pressure = re.search(r"[(\[](.+?)[)\]]", cells[1])
+    if time:
+        if time[1].lower() not in _TIME_UNITS:
+            raise ReadingsError(f"The heading counts time in “{time[1]}”; s, min or h are understood.")
+        time_unit = time[1].lower()
+    return time_unit, pressure[1] if pressure else ""
+
+
+def _time(text: str, unit: str) -> float:
+    try:
+        return float(text.replace(",", ".")) * _TIME_UNITS[unit]
+    except ValueError:
+        return parse(text, "duration")
+
+
+def log_csv(job: Job) -> str:
+    """The run log as CSV, SI units named in the heading."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow(
+        ["number", "at", "clock", "clock_s", "event", "label", "x_m", "y_m", "mass_kg", "vacuum_pa_abs",
+         "temperature_k", "rehearsal", "text"]
+    )  # fmt: skip
+    for event in job.run:
+        writer.writerow(_row(event))
+    return stream.getvalue()
+
+
+def _row(event: RunEvent) -> list[object]:
+    x, y = event.place if event.place else ("", "")
+    return [
+        event.number,
+        event.at.isoformat(timespec="seconds"),
+        run_clock(event.clock_s),
+        f"{event.clock_s:.1f}",
+        event.kind,
+        _plain(event.label),
+        x,
+        y,
+        "" if event.mass_kg is None else f"{event.mass_kg:.3f}",
+        "" if event.vacuum_pa is None else f"{event.vacuum_pa:.0f}",
+        "" if event.temperature_k is None else f"{event.temperature_k:.2f}",
+        "yes" if event.rehearsal else "",
+        _plain(event.text),
+    ]
+
+
+def _plain(text: str) -> str:
+    """Text that a spreadsheet does not take for a formula."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@") else text

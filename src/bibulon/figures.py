@@ -1,0 +1,23 @@
+"""A figure that knows what it is and how it came about."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from bibulon.quantities import Units, show
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A computed value with its kind of quantity and, in words, how it came about.
+
+    ``value`` is None while it is not known; ``how`` then says what is missing.
+    """
+
+    value: float | None
+    kind: str
+    how: str
+
+    def shown(self, units: Units) -> str:
+        """The value in the shop's units, or a dash."""
+        return "–" if self.value is None else show(self.value, self.kind, units)

@@ -1,0 +1,76 @@
+"""When the front passed each node, smooth within steps.
+
+Behind a front the accumulated impulse ``W`` of a node grows as the square of the front's distance beyond it,
+``W ≈ c d²/(2T)`` (the obstacle problem that W solves has W = ∇W = 0 on the front). With ℓ the node's own size, the
+signed distance of the front beyond a node is taken as ``(S − ½) ℓ`` until the node is full and ``√(ℓ²/4 + 2TW/c)``
+after; the two agree with the exact one-dimensional front at every half cell. Its zero, straight between the ends of
+steps, is the arrival; a node that the front jumped over within one step takes the front's speed from the step after.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bibulon.flow.mesh import Floats
+from bibulon.flow.network import Network
+
+
+class Arrivals:
+    """Collects the steps of a fill into arrival marks on the fluidity clock."""
+
+    def __init__(self, network: Network) -> None:
+        count = network.shell_count
+        self._count = count
+        self._capacity = network.capacity_m3[:count]
+        area = np.zeros(count)
+        for corner in network.mesh.triangles.T:
+            np.add.at(area, corner, network.mesh.areas_m2 / 3)
+        self._size = np.sqrt(area)
+        self._curvature = 2 * network.reach_m3 * area / self._capacity
+        self._vents = network.vent_nodes
+        self._work: Floats = np.zeros(count)
+        self._mark: Floats = np.full(count, np.nan)
+        # nodes passed in the step before, waiting for the next step to tell the front's speed
+        self._waiting = np.zeros(count, dtype=bool)
+        self._distance: Floats = np.zeros(count)
+        self._span = (0.0, 0.0)
+
+    def _beyond(self, filled: Floats, work: Floats) -> Floats:
+        saturation = filled[: self._count] / self._capacity
+        partly = (saturation - 0.5) * self._size
+        full = np.sqrt(self._size**2 / 4 + self._curvature * work)
+        distance = np.where(saturation < 1 - 1e-9, partly, full)
+        distance[self._vents] = partly[self._vents]
+        return distance
+
+    def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
+        """Take in the step from *start* to *end* that brought the nodes from *before* to *after*."""
+        self._work = self._work + impulse[: self._count]
+        distance = self._beyond(after, self._work)
+        self._settle(end, distance)
+        passed = np.isnan(self._mark) & (distance >= 0)
+        earlier = before[: self._count] / self._capacity - 0.5
+        known = passed & (earlier > -0.5 + 1e-9)
+        behind = earlier * self._size
+        self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
+        self._waiting = passed & ~known
+        self._mark[self._waiting] = end
+        self._distance, self._span = distance, (start, end)
+
+    def _settle(self, end: float, distance: Floats) -> None:
+        nodes = np.flatnonzero(self._waiting)
+        if not len(nodes):
+            return
+        start, middle = self._span
+        speed = (distance[nodes] - self._distance[nodes]) / (end - middle)
+        mark = middle - self._distance[nodes] / np.maximum(speed, 1e-300)
+        self._mark[nodes] = np.clip(mark, start, middle)
+        self._waiting[:] = False
+
+    def look_beyond(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
+        """Take the speed of the front at the end from a step that was not kept."""
+        self._settle(end, self._beyond(after, self._work + impulse[: self._count]))
+
+    def marks(self, end: float) -> Floats:
+        """(n,) arrival on the fluidity clock, NaN where the front has not come."""
+        return np.where(self._mark <= end * (1 + 1e-12), self._mark, np.nan)

@@ -1,0 +1,375 @@
+"""The fill of a part: steps, valve events and everything that is read off them.
+
+>>> from bibulon.demo import demo_job
+>>> from bibulon.flow.problem import flow_problem
+>>> result = fill(flow_problem(demo_job(), nodes=800))
+>>> result.stopped_by, result.mass_error < 1e-9
+('filled', True)
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.flow.arrival import Arrivals
+from bibulon.flow.mesh import Floats, Mesh
+from bibulon.flow.network import Network, build_network
+from bibulon.flow.problem import FlowProblem
+from bibulon.flow.stepper import Flags, NotSettled, Step, advance
+from bibulon.job.lines import AtTime, WhenReached
+
+STEPS_PER_FILL = 24
+PASSED_SHARE = 0.95
+"""Resin has passed a line when this share of its length is wet."""
+FILLED_SHARE = 1 - 1e-6
+EVENT_TOLERANCE = 1e-3
+"""A triggered valve is opened within this share of the elapsed time."""
+
+Progress = Callable[[float], None]
+
+
+class Cancelled(Exception):
+    """The fill was stopped because nobody wants its answer any more."""
+
+
+@dataclass(frozen=True)
+class ValveEvent:
+    """A valve opened or closed at ``time_s``."""
+
+    time_s: float
+    line: str
+    action: str
+
+
+@dataclass(frozen=True)
+class FillResult:
+    """A fill, from the opening of the first valve to its end.
+
+    ``times_s`` (k,); ``saturation`` and ``pressure_pa`` (k, n) at the mesh's nodes, pressure over the vent's and as
+    the mean of each step; ``arrival_s`` (n,) NaN where resin never came; volumes (k,), ``drawn_m3`` per feed (k, f).
+    """
+
+    problem: FlowProblem
+    mesh: Mesh
+    times_s: Floats
+    saturation: Floats
+    pressure_pa: Floats
+    arrival_s: Floats
+    drawn_m3: Floats
+    in_part_m3: Floats
+    in_lines_m3: Floats
+    in_pots_m3: Floats
+    events: tuple[ValveEvent, ...]
+    stopped_by: str
+    filled_fraction: float
+    fill_time_s: float | None
+    mass_error: float
+    solves: int
+    feed_ids: tuple[str, ...]
+
+    @property
+    def end_s(self) -> float:
+        return float(self.times_s[-1])
+
+    @property
+    def resin_drawn_m3(self) -> float:
+        return float(self.drawn_m3[-1].sum())
+
+    @property
+    def last_filled(self) -> tuple[float, float]:
+        """Place that fills last, or stays driest if some place never fills."""
+        lateness = np.where(np.isnan(self.arrival_s), np.inf, self.arrival_s)
+        if np.isinf(lateness).any():
+            dry = np.flatnonzero(np.isinf(lateness))
+            middle = self.mesh.points_m[dry].mean(axis=0)
+            node = dry[int(np.argmin(((self.mesh.points_m[dry] - middle) ** 2).sum(axis=1)))]
+        else:
+            node = int(np.argmax(lateness))
+        return float(self.mesh.points_m[node, 0]), float(self.mesh.points_m[node, 1])
+
+    @property
+    def dry_area_m2(self) -> float:
+        """Plan area that resin has not reached."""
+        share = np.zeros(len(self.mesh.points_m))
+        for corner in self.mesh.triangles.T:
+            np.add.at(share, corner, self.mesh.areas_m2 / 3)
+        return float(share @ (1 - np.minimum(self.saturation[-1], 1)))
+
+    def arrival_at(self, x_m: float, y_m: float) -> float | None:
+        """Arrival time at a place; None where resin never comes. Raises ValueError off the part."""
+        found = self.mesh.locate(x_m, y_m)
+        if found is None:
+            raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
+        nodes, weights = found
+        arrival = float(self.arrival_s[nodes] @ weights)
+        return None if math.isnan(arrival) else arrival
+
+    def drawn_at(self, time_s: float) -> float:
+        """Resin drawn from the bucket by *time_s* (m³)."""
+        return float(np.interp(time_s, self.times_s, self.drawn_m3.sum(axis=1)))
+
+
+def fill(problem: FlowProblem, progress: Progress | None = None) -> FillResult:
+    """Simulate the fill. Raises :class:`~bibulon.flow.problem.FlowRefusal`, or what *progress* raises to cancel."""
+    return _Fill(problem, build_network(problem), progress or (lambda share: None)).run()
+
+
+class _Fill:
+    """The state of a running fill; times on the fluidity clock θ (1/Pa) unless they end in ``_s``."""
+
+    def __init__(self, problem: FlowProblem, network: Network, progress: Progress) -> None:
+        self.problem, self.network, self.progress = problem, network, progress
+        self.limit = problem.resin.fluidity_time(problem.resin.stops_s)
+        count = len(network.capacity_m3)
+        self.filled = np.zeros(count)
+        self.clock = 0.0
+        self.open: set[str] = set()
+        self.done: set[str] = set()
+        self.events: list[ValveEvent] = []
+        self.drawn = np.zeros(len(network.feeds))
+        self.solves = 0
+        self.arrivals = Arrivals(network)
+        self.last_rise: Floats = np.zeros(count)
+        self.rows: list[tuple[float, Floats, Floats, Floats]] = []
+        self.stiffness = network.stiffness
+        self.fixed = network.vent_nodes
+        self.inactive: Flags = np.zeros(count, dtype=bool)
+        self.shell = slice(0, network.shell_count)
+        self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
+
+    # -- valves ------------------------------------------------------------------------------------------------------
+
+    def _set_valves(self) -> None:
+        """Rebuild the matrix and the boundary for the valves as they stand."""
+        network = self.network
+        self.stiffness = network.stiffness
+        self.inactive = np.zeros(len(network.capacity_m3), dtype=bool)
+        buckets = []
+        for feed, hose in zip(network.feeds, network.hoses, strict=True):
+            if feed.line.id in self.open:
+                self.stiffness = self.stiffness + hose
+                buckets.append(feed.bucket)
+            else:
+                self.inactive[[feed.bucket, *feed.hose_nodes]] = True
+        self.fixed = np.concatenate([np.array(buckets, dtype=np.int64), network.vent_nodes])
+        self.buckets = len(buckets)
+
+    def _passed(self, filled: Floats, line: str) -> bool:
+        nodes = self.network.nodes_on_line[line]
+        wet = filled[nodes] >= 0.999 * self.network.capacity_m3[nodes]
+        return float(self.network.length_share_on_line[line] @ wet) >= PASSED_SHARE
+
+    def _triggered(self, filled: Floats) -> list[str]:
+        return [
+            feed.line.id
+            for feed in self.network.feeds
+            if isinstance(feed.line.opens, WhenReached)
+            and feed.line.id not in self.done
+            and self._passed(filled, feed.line.opens.line)
+        ]
+
+    def _next_timed(self) -> float:
+        """θ of the next valve opened or closed by the clock."""
+        times = [
+            time_s
+            for feed in self.network.feeds
+            for time_s in (
+                feed.line.opens.time_s
+                if isinstance(feed.line.opens, AtTime) and feed.line.id not in self.done
+                else math.inf,
+                feed.line.closes_s
+                if feed.line.closes_s is not None and (feed.line.id in self.open or feed.line.id not in self.done)
+                else math.inf,
+            )
+        ]
+        time_s = min(times, default=math.inf)
+        return self.problem.resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
+
+    def _turn_valves(self) -> bool:
+        """Open and close what is due; True if anything changed."""
+        due = self.clock * (1 + 1e-12)
+        changed = False
+        for feed in self.network.feeds:
+            line = feed.line
+            if isinstance(line.opens, AtTime):
+                opens = self.problem.resin.fluidity_time(line.opens.time_s) <= due
+            else:
+                opens = self._passed(self.filled, line.opens.line)
+            closes = line.closes_s is not None and self.problem.resin.fluidity_time(line.closes_s) <= due
+            if opens and line.id not in self.done:
+                self.done.add(line.id)
+                if not closes:
+                    self.open.add(line.id)
+                    self._log(line.id, "opened")
+                    changed = True
+            if closes and line.id in self.open:
+                self.open.remove(line.id)
+                self._log(line.id, "clamped")
+                changed = True
+        return changed
+
+    def _log(self, line: str, action: str) -> None:
+        self.events.append(ValveEvent(self._seconds(), line, action))
+
+    def _seconds(self) -> float:
+        return min(self.problem.resin.time_at(self.clock), self.problem.resin.stops_s) + 0.0  # no minus zero
+
+    # -- steps -------------------------------------------------------------------------------------------------------
+
+    def _try(self, length: float) -> Step:
+        pressures = np.zeros(len(self.fixed))
+        pressures[: self.buckets] = self.problem.drive_pa * length
+        capacity = self.network.capacity_m3
+        expected = self.filled + self.last_rise
+        guess = (self.filled >= capacity * (1 - 1e-12)) | (expected >= capacity)
+        step = advance(self.stiffness, capacity, self.filled, self.fixed, pressures, self.inactive, guess)
+        self.solves += step.solves
+        return step
+
+    def _step(self, length: float) -> tuple[float, Step]:
+        """A step of *length* or, where the active set will not settle, of a part of it."""
+        for _ in range(20):
+            try:
+                return length, self._try(length)
+            except NotSettled:
+                length /= 4
+                self.last_rise = np.zeros_like(self.last_rise)
+        raise RuntimeError("the fill did not settle")
+
+    def _accept(self, length: float, step: Step) -> None:
+        arrived = step.filled_m3 - self.filled
+        outflow = self.stiffness @ step.impulse
+        for index, feed in enumerate(self.network.feeds):
+            if feed.line.id in self.open:
+                self.drawn[index] += outflow[feed.bucket]
+                step.filled_m3[feed.bucket] = 0.0
+        self.arrivals.add(self.clock, self.clock + length, self.filled, step.filled_m3, step.impulse)
+        self.last_rise = arrived
+        self.filled = step.filled_m3
+        self.clock += length
+        self._record(step.impulse / length)
+
+    def _record(self, pressure: Floats) -> None:
+        self.rows.append((self._seconds(), self.filled.copy(), pressure[self.shell].copy(), self.drawn.copy()))
+
+    def _in_part(self, filled: Floats) -> float:
+        network = self.network
+        return float((np.minimum(filled, network.capacity_m3) * network.in_part_share)[self.shell].sum())
+
+    def run(self) -> FillResult:
+        self._turn_valves()
+        self._set_valves()
+        self._record(np.zeros(len(self.filled)))
+        target = float(self.network.capacity_m3.sum()) / STEPS_PER_FILL
+        length = self.limit * 1e-7
+        stopped_by = ""
+        while not stopped_by:
+            self.progress(self._in_part(self.filled) / self.total_m3)
+            timed = self._next_timed()
+            if not self.open:
+                if timed >= self.limit:
+                    stopped_by = "no feed open"
+                    break
+                self.clock = timed
+                if self._turn_valves():
+                    self._set_valves()
+                self._record(np.zeros(len(self.filled)))
+                continue
+            wanted = min(length, timed - self.clock, self.limit - self.clock)
+            done, step = self._step(wanted)
+            full = self._in_part(step.filled_m3) >= FILLED_SHARE * self.total_m3
+            if full or self._triggered(step.filled_m3):
+                done, step = self._meet(done, step)
+                full = self._in_part(step.filled_m3) >= FILLED_SHARE * self.total_m3
+            before = self._in_part(self.filled)
+            self._accept(done, step)
+            gained = self._in_part(self.filled) - before
+            arrived = float(np.maximum(self.last_rise, 0).sum())
+            length = done * min(max(target / max(arrived, 1e-30), 0.3), 8.0 if arrived < target / 10 else 2.0)
+            if full:
+                stopped_by = "filled"
+            elif self.clock >= self.limit * (1 - 1e-12):
+                stopped_by = self.problem.resin.stopped_by
+            elif gained < 1e-7 * self.total_m3 and arrived > target / 4 and timed == math.inf:
+                stopped_by = "dry area behind the vents"
+            if self._turn_valves():
+                self._set_valves()
+                self.last_rise = np.zeros_like(self.last_rise)
+                length = min(length, done) * 0.1
+        return self._result(stopped_by)
+
+    def _meet(self, length: float, step: Step) -> tuple[float, Step]:
+        """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
+
+        def happened(candidate: Step) -> bool:
+            full = self._in_part(candidate.filled_m3) >= FILLED_SHARE * self.total_m3
+            return full or bool(self._triggered(candidate.filled_m3))
+
+        early, late, found = 0.0, length, step
+        while late - early > EVENT_TOLERANCE * (self.clock + late):
+            middle = (early + late) / 2
+            reached, candidate = self._step(middle)
+            if reached < middle:
+                break
+            if happened(candidate):
+                late, found = middle, candidate
+            else:
+                early = middle
+        return late, found
+
+    def _arrival_times(self) -> Floats:
+        """Arrival in seconds; one step beyond the end tells how fast the front was when the last nodes filled."""
+        if self.open and len(self.rows) > 1:
+            beyond = max(self.clock * 0.05, self.limit * 1e-9)
+            filled, clock = self.filled, self.clock
+            try:
+                length, step = self._step(beyond)
+                self.arrivals.look_beyond(clock, clock + length, filled, step.filled_m3, step.impulse)
+            except RuntimeError:
+                pass
+        marks = self.arrivals.marks(self.clock)
+        resin = self.problem.resin
+        times = np.full(len(marks), np.nan)
+        known = ~np.isnan(marks)
+        rest = 1 - np.minimum(marks[known], self.limit) * resin.viscosity_pa_s / resin.thickening_s
+        times[known] = -resin.thickening_s * np.log(np.maximum(rest, 1e-300))
+        return times
+
+    def _result(self, stopped_by: str) -> FillResult:
+        network = self.network
+        capacity = network.capacity_m3
+        times = np.array([row[0] for row in self.rows])
+        filled = np.array([row[1] for row in self.rows])
+        held = np.minimum(filled, capacity)
+        beyond = (filled - held).sum(axis=1)
+        in_part = held @ network.in_part_share
+        in_bores = held @ (1 - network.in_part_share)
+        in_vents = np.minimum(beyond, network.vent_volume_m3)
+        drawn = np.array([row[3] for row in self.rows])
+        total = drawn.sum(axis=1)
+        error = np.abs(total - in_part - in_bores - beyond)
+        arrival = self._arrival_times()
+        fraction = float(in_part[-1] / self.total_m3)
+        return FillResult(
+            problem=self.problem,
+            mesh=network.mesh,
+            times_s=times,
+            saturation=(filled / np.where(capacity > 0, capacity, 1.0))[:, self.shell].clip(0, 1).astype(np.float32),
+            pressure_pa=np.array([row[2] for row in self.rows]).astype(np.float32),
+            arrival_s=arrival,
+            drawn_m3=drawn,
+            in_part_m3=in_part,
+            in_lines_m3=in_bores + in_vents,
+            in_pots_m3=beyond - in_vents,
+            events=tuple(self.events),
+            stopped_by=stopped_by,
+            filled_fraction=1.0 if stopped_by == "filled" else fraction,
+            fill_time_s=float(times[-1]) if stopped_by == "filled" else None,
+            mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
+            solves=self.solves,
+            feed_ids=tuple(feed.line.id for feed in network.feeds),
+        )

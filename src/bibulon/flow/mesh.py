@@ -1,0 +1,217 @@
+"""The mesh: triangles that follow the outline, the borders of cells and every line.
+
+Meshing is done by gmsh, which keeps global state: a lock makes one mesh at a time.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+
+import gmsh
+import numpy as np
+import numpy.typing as npt
+from shapely import (
+    LineString,
+    MultiLineString,
+    Point,
+    Polygon,
+    STRtree,
+    coverage_simplify,
+    distance,
+    get_coordinates,
+    get_parts,
+    points,
+    polygonize,
+    set_precision,
+    union_all,
+)
+
+from bibulon.laminate.cells import GRID_M
+
+Floats = npt.NDArray[np.float64]
+Integers = npt.NDArray[np.int64]
+
+_LOCK = threading.Lock()
+_FRONTAL_DELAUNAY = 6
+_MANY_CORNERS = 400
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """Triangles of the plan.
+
+    ``points_m`` (n, 2); ``triangles`` (m, 3) node numbers; ``cell`` (m,) which cell each triangle lies in.
+    """
+
+    points_m: Floats
+    triangles: Integers
+    cell: Integers
+
+    @cached_property
+    def areas_m2(self) -> Floats:
+        """(m,) areas of the triangles."""
+        a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
+        return 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+
+    @cached_property
+    def edges(self) -> Integers:
+        """(e, 2) every edge once, smaller node number first."""
+        corners = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+        return np.asarray(np.unique(np.sort(corners, axis=1), axis=0), dtype=np.int64)
+
+    def edges_on(self, course: MultiLineString) -> Integers:
+        """(k, 2) the edges that lie on *course*."""
+        near = np.asarray(distance(points(self.points_m), course) <= 2 * GRID_M)
+        edges = self.edges[near[self.edges].all(axis=1)]
+        middles = self.points_m[edges].mean(axis=1)
+        return edges[np.asarray(distance(points(middles), course) <= 2 * GRID_M)] if len(edges) else edges
+
+    def nearest(self, x_m: float, y_m: float) -> int:
+        """Number of the node nearest to a place."""
+        return int(np.argmin(((self.points_m - (x_m, y_m)) ** 2).sum(axis=1)))
+
+    def locate(self, x_m: float, y_m: float) -> tuple[Integers, Floats] | None:
+        """Nodes (3,) and weights (3,) of the triangle over a place, or None off the mesh."""
+        a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
+        ab, ac, ap = b - a, c - a, np.array([x_m, y_m]) - a
+        double = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
+        second = (ap[:, 0] * ac[:, 1] - ap[:, 1] * ac[:, 0]) / double
+        third = (ab[:, 0] * ap[:, 1] - ab[:, 1] * ap[:, 0]) / double
+        worst = np.minimum(np.minimum(second, third), 1 - second - third)
+        best = int(np.argmax(worst))
+        if worst[best] < -1e-3:
+            return None
+        weights = np.array([1 - second[best] - third[best], second[best], third[best]]).clip(0, 1)
+        return self.triangles[best], weights / weights.sum()
+
+
+def mesh_size_m(area_m2: float, nodes: int) -> float:
+    """Edge length of nearly equilateral triangles for about *nodes* nodes on *area_m2*."""
+    return float(np.sqrt(2 / np.sqrt(3) * area_m2 / nodes))
+
+
+def mesh_plan(
+    cells: Sequence[Polygon], courses: Sequence[MultiLineString], ports: Sequence[tuple[float, float]], size_m: float
+) -> Mesh:
+    """Mesh the *cells* so that their borders and the *courses* are edges and the *ports* nodes.
+
+    Raises ``RuntimeError`` if the mesher fails.
+    """
+    shapes = list(cells)
+    if sum(len(get_coordinates(shape)) for shape in shapes) > _MANY_CORNERS:
+        shapes = list(coverage_simplify(shapes, size_m / 20))
+    courses = [_split_at(course, ports) for course in courses]
+    borders = [set_precision(shape.boundary, GRID_M) for shape in shapes]
+    linework = union_all([*borders, *(set_precision(course, GRID_M) for course in courses)], grid_size=GRID_M)
+    faces = [face for face in get_parts(polygonize(get_parts(linework))) if face.area > GRID_M**2]
+    owners = STRtree(shapes).query_nearest([face.representative_point() for face in faces], all_matches=False)[1]
+    inside = [
+        (face, int(owner))
+        for face, owner in zip(faces, owners, strict=True)
+        if shapes[int(owner)].distance(face.representative_point()) < GRID_M
+    ]
+    on_borders = union_all([face.boundary for face, _ in inside])
+    loose = [
+        piece
+        for piece in get_parts(linework)
+        if piece.length > GRID_M and on_borders.distance(piece.interpolate(0.5, normalized=True)) > GRID_M / 10
+    ]
+    with _LOCK:
+        return _mesh_faces(inside, loose, size_m)
+
+
+def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
+    """*course* with a corner at every port that lies on it."""
+    pieces = []
+    for piece in get_parts(course):
+        stations = {piece.project(Point(port)) for port in ports if piece.distance(Point(port)) < GRID_M}
+        stations |= {piece.project(Point(corner)) for corner in piece.coords}
+        stations |= {0.0, piece.length}
+        corners = [piece.interpolate(station) for station in sorted(stations)]
+        pieces.append(LineString([(corner.x, corner.y) for corner in corners]))
+    return MultiLineString(pieces)
+
+
+def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> Mesh:
+    if not gmsh.isInitialized():
+        gmsh.initialize(argv=[], readConfigFiles=False, interruptible=False)
+        gmsh.option.setNumber("General.Terminal", 0)
+        gmsh.option.setNumber("General.NumThreads", 1)
+    gmsh.model.add("plan")
+    try:
+        for option, value in (
+            ("MeshSizeMin", size_m),
+            ("MeshSizeMax", size_m),
+            ("MeshSizeExtendFromBoundary", 0),
+            ("MeshSizeFromPoints", 0),
+            ("Algorithm", _FRONTAL_DELAUNAY),
+        ):
+            gmsh.option.setNumber(f"Mesh.{option}", value)
+        surfaces = _build(faces, loose)
+        gmsh.model.mesh.generate(2)
+        return _read(surfaces)
+    except Exception as error:
+        raise RuntimeError(f"the mesher gave up on this outline ({error})") from error
+    finally:
+        gmsh.model.remove()
+
+
+def _build(faces: list[tuple[Polygon, int]], loose: list[LineString]) -> list[tuple[int, int]]:
+    """Put the faces into the mesher; returns ``(surface, cell)`` pairs."""
+    geo = gmsh.model.geo
+    places: dict[tuple[int, int], int] = {}
+    segments: dict[tuple[int, int], int] = {}
+
+    def place(x: float, y: float) -> int:
+        key = (round(x / GRID_M), round(y / GRID_M))
+        if key not in places:
+            places[key] = geo.addPoint(x, y, 0.0)
+        return places[key]
+
+    def curve(coordinates: Sequence[Sequence[float]]) -> list[int]:
+        tags = []
+        corners = [place(x, y) for x, y in coordinates]
+        for start, end in pairwise(corners):
+            if start == end:
+                continue
+            key = (min(start, end), max(start, end))
+            if key not in segments:
+                segments[key] = geo.addLine(*key)
+            tags.append(segments[key] if key[0] == start else -segments[key])
+        return tags
+
+    surfaces = []
+    for face, cell in faces:
+        loops = [geo.addCurveLoop(curve(list(ring.coords))) for ring in (face.exterior, *face.interiors)]
+        surfaces.append((geo.addPlaneSurface(loops), cell))
+    embedded = [
+        (abs(tag), surfaces[next(i for i, (face, _) in enumerate(faces) if face.distance(middle) == 0)][0])
+        for piece in loose
+        if any(face.distance(middle := piece.interpolate(0.5, normalized=True)) == 0 for face, _ in faces)
+        for tag in curve(list(piece.coords))
+    ]
+    geo.synchronize()
+    for tag, surface in embedded:
+        gmsh.model.mesh.embed(1, [tag], 2, surface)
+    return surfaces
+
+
+def _read(surfaces: list[tuple[int, int]]) -> Mesh:
+    tags, coordinates, _ = gmsh.model.mesh.getNodes()
+    number = np.full(int(tags.max()) + 1, -1, dtype=np.int64)
+    triangles, owners = [], []
+    for surface, cell in surfaces:
+        corners = gmsh.model.mesh.getElementsByType(2, surface)[1].reshape(-1, 3)
+        triangles.append(corners)
+        owners.append(np.full(len(corners), cell, dtype=np.int64))
+    corners = np.concatenate(triangles).astype(np.int64)
+    used = np.unique(corners)
+    number[used] = np.arange(len(used))
+    where = np.empty(int(tags.max()) + 1, dtype=np.int64)
+    where[tags.astype(np.int64)] = np.arange(len(tags))
+    places = coordinates.reshape(-1, 3)[where[used], :2]
+    return Mesh(np.ascontiguousarray(places), number[corners], np.concatenate(owners))

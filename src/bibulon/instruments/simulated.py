@@ -1,0 +1,144 @@
+"""Simulated instruments: a gauge, a scale under the bucket and a thermocouple in the pot, speaking the real protocol.
+
+They stand on a TCP port of this machine. What they show follows the plan: the bucket empties along the simulated draw
+once the shot is started, the pot warms by the resin's own heat, the bag leaks a little. ``pace`` is how many seconds
+pass on the instruments for one on the wall.
+"""
+
+from __future__ import annotations
+
+import math
+import socket
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.instruments.protocol import Reading, write_line
+
+HARDLY_WARM_K = 0.5
+
+
+@dataclass(frozen=True)
+class World:
+    """What the simulated instruments measure.
+
+    ``drawn`` is the draw curve as ``(time_s, kg)``; ``pot_life_s`` that of the batch in the bucket.
+    """
+
+    barometer_pa: float
+    cavity_pa: float
+    leak_pa_s: float
+    temperature_k: float
+    pot_life_s: float
+    drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+
+
+class SimulatedBench:
+    """The instruments as one TCP server; every client gets all channels each *every_s* of its own time."""
+
+    def __init__(
+        self, world: World, pace: float = 1.0, every_s: float = 1.0, now: Callable[[], float] = time.monotonic
+    ) -> None:
+        self.world, self.pace = world, pace
+        self._every, self._now = every_s, now
+        self._lock = threading.Lock()
+        self._stop = threading.Event()
+        self._isolated_at: float | None = None
+        self._started_at: float | None = None
+        self._poured: list[tuple[float, float]] = []
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self._server.settimeout(0.2)
+        self._threads = [threading.Thread(target=self._serve, name="simulated instruments", daemon=True)]
+        self._threads[0].start()
+
+    @property
+    def url(self) -> str:
+        host, port = self._server.getsockname()[:2]
+        return f"socket://{host}:{port}"
+
+    # -- hands on the real thing -------------------------------------------------------------------------------------
+
+    def isolate(self) -> None:
+        """Shut the valve to the pump: from now the bag's leak shows."""
+        with self._lock:
+            self._isolated_at = self._now()
+
+    def connect_pump(self) -> None:
+        with self._lock:
+            self._isolated_at = None
+
+    def open_feed(self) -> None:
+        """Open the first feed: the bucket starts to empty."""
+        with self._lock:
+            if self._started_at is None:
+                self._started_at = self._now()
+
+    def pour(self, mass_kg: float) -> None:
+        """Pour a batch into the bucket."""
+        with self._lock:
+            self._poured.append((self._now(), mass_kg))
+
+    def close(self) -> None:
+        self._stop.set()
+        for thread in self._threads:
+            thread.join(timeout=2)
+        self._server.close()
+
+    # -- what they show ----------------------------------------------------------------------------------------------
+
+    def readings(self) -> Sequence[Reading]:
+        """The readings at this moment."""
+        with self._lock:
+            now = self._now()
+            return (
+                Reading("vacuum", self._vacuum(now)),
+                Reading("scale", self._bucket(now)),
+                Reading("pot", self._pot(now)),
+                Reading("shop", self.world.temperature_k),
+            )
+
+    def _since(self, then: float | None, now: float) -> float:
+        return 0.0 if then is None else max(now - then, 0.0) * self.pace
+
+    def _vacuum(self, now: float) -> float:
+        held = self._since(self._isolated_at, now)
+        settling = 0.3 * self.world.cavity_pa * -math.expm1(-held / 90.0)
+        return min(self.world.cavity_pa + settling + self.world.leak_pa_s * held, self.world.barometer_pa)
+
+    def _bucket(self, now: float) -> float:
+        poured = sum(mass for _, mass in self._poured)
+        times, masses = np.array(self.world.drawn).T
+        return max(poured - float(np.interp(self._since(self._started_at, now), times, masses)), 0.0)
+
+    def _pot(self, now: float) -> float:
+        if not self._poured:
+            return self.world.temperature_k
+        age = self._since(self._poured[-1][0], now)
+        return self.world.temperature_k + HARDLY_WARM_K * math.exp(min(4.5 * age / self.world.pot_life_s, 5.0))
+
+    # -- the wire ----------------------------------------------------------------------------------------------------
+
+    def _serve(self) -> None:
+        while not self._stop.is_set():
+            try:
+                client, _ = self._server.accept()
+            except TimeoutError:
+                continue
+            except OSError:
+                return
+            thread = threading.Thread(target=self._talk, args=(client,), name="simulated instrument", daemon=True)
+            self._threads.append(thread)
+            thread.start()
+
+    def _talk(self, client: socket.socket) -> None:
+        with client:
+            try:
+                client.sendall(f'hello gauge "simulated" every {self._every:g}\n'.encode())
+                while not self._stop.is_set():
+                    client.sendall("".join(f"{write_line(one)}\n" for one in self.readings()).encode())
+                    self._stop.wait(self._every / max(self.pace, 1.0) if self.pace < 10 else 0.1)
+            except OSError:
+                return

@@ -1,0 +1,124 @@
+"""The Job: everything that was decided and everything that happened, as one frozen value.
+
+SI numbers whose names carry their unit; an edit makes a new Job (see :mod:`bibulon.job.edits`); stored as one JSON
+document (see :mod:`bibulon.job.storage`).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Annotated, Literal, TypeVar
+
+from pydantic import Field, model_validator
+
+from bibulon.job.base import Identifier, Model, Name
+from bibulon.job.cards import Card, CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard, TubeCard
+from bibulon.job.charge import ChargePlan
+from bibulon.job.hold import HoldRules, HoldTest
+from bibulon.job.layup import Layer
+from bibulon.job.lines import Bucket, CatchPot, Line, MediaPatch, WhenReached
+from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
+from bibulon.job.run import RunEvent
+
+FORMAT = "bibulon job"
+FORMAT_VERSION = 1
+Process = Literal["film infusion"]
+
+CardKind = TypeVar("CardKind", FabricCard, CoreCard, MediaCard, PeelPlyCard, TubeCard, ResinCard)
+
+
+class Job(Model):
+    """One job. Every card it names is carried in ``cards``, so that it opens the same anywhere."""
+
+    format: Literal["bibulon job"] = "bibulon job"
+    format_version: Literal[1] = 1
+    id: Identifier
+    name: Name
+    process: Process = "film infusion"
+    part: Part
+    shop: Shop = Shop()
+    regions: tuple[Region, ...] = ()
+    layup: tuple[Layer, ...] = ()
+    lines: tuple[Line, ...] = ()
+    media: tuple[MediaPatch, ...] = ()
+    peel_ply: Identifier | None = None
+    bucket: Bucket = Bucket()
+    pots: tuple[CatchPot, ...] = ()
+    vacuum: Vacuum = Vacuum()
+    bag: Bag = Bag()
+    hold_rules: HoldRules = HoldRules()
+    hold_tests: tuple[HoldTest, ...] = ()
+    charge: ChargePlan
+    run: tuple[RunEvent, ...] = ()
+    cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
+
+    @model_validator(mode="after")
+    def _names_agree(self) -> Job:
+        _no_twins("card", [card.id for card in self.cards])
+        _no_twins("region", [region.name for region in self.regions])
+        _no_twins("line or media patch", [line.id for line in self.lines] + [patch.id for patch in self.media])
+        _no_twins("ply book entry", [layer.id for layer in self.layup])
+        regions = {region.name for region in self.regions}
+        for number, layer in enumerate(self.layup, 1):
+            card = self._card_of(layer.card, f"ply book entry {number}")
+            if not isinstance(card, FabricCard | CoreCard):
+                raise ValueError(f"ply book entry {number}: {card.name} is neither a fabric nor a core")
+            if layer.region is not None and layer.region not in regions:
+                raise ValueError(f"ply book entry {number}: there is no region named “{layer.region}”")
+        everything = {line.id for line in self.lines}
+        for line in self.lines:
+            for use in (line.tube, line.hose):
+                self._expect(use, TubeCard, f"line {line.label}")
+            if isinstance(line.opens, WhenReached) and line.opens.line not in everything:
+                raise ValueError(f"line {line.label}: it opens when resin passes a line that is not there")
+        for patch in self.media:
+            self._expect(patch.card, MediaCard, "a media patch")
+        if self.peel_ply is not None:
+            self._expect(self.peel_ply, PeelPlyCard, "the peel ply")
+        self._expect(self.charge.resin, ResinCard, "the charge")
+        if [event.number for event in self.run] != list(range(1, len(self.run) + 1)):
+            raise ValueError("the entries of the run log are not numbered from 1 without a gap")
+        return self
+
+    def _card_of(self, identifier: str, user: str) -> Card:
+        for card in self.cards:
+            if card.id == identifier:
+                return card
+        raise ValueError(f"{user}: the job carries no card “{identifier}”")
+
+    def _expect(self, identifier: str, kind: type[Card], user: str) -> None:
+        card = self._card_of(identifier, user)
+        if not isinstance(card, kind):
+            raise ValueError(f"{user}: “{card.name}” is a {card.kind} card")
+
+    def card(self, identifier: str, kind: type[CardKind]) -> CardKind:
+        """The card of that identifier and kind, which the validators guarantee to be there."""
+        for card in self.cards:
+            if card.id == identifier and isinstance(card, kind):
+                return card
+        raise KeyError(identifier)
+
+    def line(self, identifier: str) -> Line:
+        """The line of that identifier. Raises KeyError."""
+        for line in self.lines:
+            if line.id == identifier:
+                return line
+        raise KeyError(identifier)
+
+    @property
+    def feeds(self) -> tuple[Line, ...]:
+        return tuple(line for line in self.lines if line.kind == "feed")
+
+    @property
+    def vents(self) -> tuple[Line, ...]:
+        return tuple(line for line in self.lines if line.kind == "vent")
+
+    @property
+    def resin(self) -> ResinCard:
+        return self.card(self.charge.resin, ResinCard)
+
+
+def _no_twins(what: str, names: list[str]) -> None:
+    twins = [name for name, count in Counter(names).items() if count > 1]
+    if twins:
+        raise ValueError(f"two of the {what} entries are both called “{twins[0]}”")

@@ -1,0 +1,33 @@
+"""What all parts of a Job share: frozen models, points, identifiers."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+
+class Model(BaseModel):
+    """A frozen, hashable value; unknown fields, infinities and NaN are refused."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def _on_the_plan(point: tuple[float, float]) -> tuple[float, float]:
+    if not all(math.isfinite(c) and abs(c) <= 1000 for c in point):
+        raise ValueError("a point lies more than 1 km from the origin")
+    return point
+
+
+Point = Annotated[tuple[float, float], AfterValidator(_on_the_plan)]
+"""A place on the plan: x to the right and y up, in metres."""
+
+Identifier = Annotated[str, Field(min_length=1, max_length=80)]
+Label = Annotated[str, Field(max_length=40)]
+Name = Annotated[str, Field(max_length=200)]
+Positive = Annotated[float, Field(gt=0)]
+NotNegative = Annotated[float, Field(ge=0)]
+Share = Annotated[float, Field(ge=0, le=1)]
+Temperature = Annotated[float, Field(ge=233.15, le=523.15)]
+"""A shop or mould temperature in kelvin (−40 to 250 °C)."""

@@ -1,0 +1,112 @@
+"""Edits: pure functions from a Job to a new, validated Job."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterable
+from typing import Any
+
+from shapely import affinity
+from shapely.geometry import LineString
+
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.cards import Card
+from bibulon.job.layup import Layer
+from bibulon.job.lines import AtTime, Line, MediaPatch, WhenReached
+from bibulon.job.part import Region
+
+
+def changed(job: Job, **fields: Any) -> Job:
+    """*job* with *fields* replaced and everything checked again. Raises ``pydantic.ValidationError``."""
+    return Job.model_validate({**dict(job), **fields})
+
+
+def new_id(prefix: str) -> str:
+    """An identifier that no other object has."""
+    return f"{prefix}-{uuid.uuid4().hex[:8]}"
+
+
+def with_card(job: Job, card: Card) -> Job:
+    """*job* carrying *card*, in place of one of the same identifier."""
+    cards = tuple(card if own.id == card.id else own for own in job.cards)
+    return changed(job, cards=cards if any(own.id == card.id for own in job.cards) else (*cards, card))
+
+
+def with_line(job: Job, line: Line) -> Job:
+    """*job* with *line* added, or put in the place of the line of the same identifier."""
+    lines = tuple(line if own.id == line.id else own for own in job.lines)
+    return changed(job, lines=lines if any(own.id == line.id for own in job.lines) else (*lines, line))
+
+
+def without_line(job: Job, identifier: str) -> Job:
+    """*job* without the line; feeds that waited for it open at the start of the shot instead."""
+
+    def freed(line: Line) -> Line:
+        if isinstance(line.opens, WhenReached) and line.opens.line == identifier:
+            return line.model_copy(update={"opens": AtTime(time_s=0.0)})
+        return line
+
+    return changed(job, lines=tuple(freed(line) for line in job.lines if line.id != identifier))
+
+
+def with_media(job: Job, patch: MediaPatch) -> Job:
+    """*job* with the media patch added or replaced."""
+    media = tuple(patch if own.id == patch.id else own for own in job.media)
+    return changed(job, media=media if any(own.id == patch.id for own in job.media) else (*media, patch))
+
+
+def without_media(job: Job, identifier: str) -> Job:
+    """*job* without the media patch."""
+    return changed(job, media=tuple(patch for patch in job.media if patch.id != identifier))
+
+
+def with_layup(job: Job, layers: Iterable[Layer]) -> Job:
+    """*job* with another ply book."""
+    return changed(job, layup=tuple(layers))
+
+
+def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:
+    """*job* with the region added, or put in place of *old_name*; plies follow a change of name."""
+    if old_name is None:
+        return changed(job, regions=(*job.regions, region))
+    regions = tuple(region if own.name == old_name else own for own in job.regions)
+    layup = tuple(
+        layer.model_copy(update={"region": region.name}) if layer.region == old_name else layer for layer in job.layup
+    )
+    return changed(job, regions=regions, layup=layup)
+
+
+def without_region(job: Job, name: str) -> Job:
+    """*job* without the region; entries of the ply book that lay in it go too."""
+    return changed(
+        job,
+        regions=tuple(region for region in job.regions if region.name != name),
+        layup=tuple(layer for layer in job.layup if layer.region != name),
+    )
+
+
+def moved_points(points: tuple[Point, ...], dx_m: float, dy_m: float) -> tuple[Point, ...]:
+    """*points* shifted, to a tenth of a millimetre."""
+    return tuple((round(x + dx_m, 4), round(y + dy_m, 4)) for x, y in points)
+
+
+def with_length(line: Line, length_m: float) -> Line:
+    """*line* scaled about its middle to a length. Raises ValueError for a length that is not positive."""
+    if not length_m > 0:
+        raise ValueError("a line needs a length above zero")
+    shape = LineString(line.points)
+    middle = shape.interpolate(0.5, normalized=True)
+    ratio = length_m / shape.length
+    scaled = affinity.scale(shape, ratio, ratio, origin=middle)
+    return line.model_copy(update={"points": tuple((round(x, 4), round(y, 4)) for x, y in scaled.coords)})
+
+
+def next_label(job: Job, kind: str) -> str:
+    """The next free valve label: F1, F2 … for feeds, V1, V2 … for vents."""
+    letter = "F" if kind == "feed" else "V"
+    taken = {line.label for line in job.lines}
+    number = 1
+    while f"{letter}{number}" in taken:
+        number += 1
+    return f"{letter}{number}"

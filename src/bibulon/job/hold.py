@@ -1,0 +1,47 @@
+"""Vacuum hold (drop) tests and the shop's rules for judging them."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Annotated, Literal
+
+from pydantic import AwareDatetime, Field, field_validator
+
+from bibulon.job.base import Identifier, Model, NotNegative, Positive
+
+Stage = Literal["before the feed hose", "with the feed hose", "last before mixing"]
+STAGES: tuple[Stage, ...] = ("before the feed hose", "with the feed hose", "last before mixing")
+
+Rule = Literal["no visible drop", "drop per time", "pressure reached", "long soak", "leak rate"]
+
+
+class HoldTest(Model):
+    """Readings of the isolated bag: ``(time_s, absolute pressure_pa)`` in order of time."""
+
+    id: Identifier
+    stage: Stage
+    taken_at: AwareDatetime
+    readings: Annotated[tuple[tuple[NotNegative, NotNegative], ...], Field(min_length=2)]
+    pots_included: bool = True
+    source: str = "typed"
+
+    @field_validator("readings")
+    @classmethod
+    def _in_order(cls, readings: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
+        if any(later[0] <= earlier[0] for earlier, later in pairwise(readings)):
+            raise ValueError("the times of the readings have to grow from one to the next")
+        return readings
+
+
+class HoldRules(Model):
+    """The house rules that a hold test has to pass, alone or combined."""
+
+    rules: tuple[Rule, ...] = ("drop per time", "pressure reached")
+    visible_drop_pa: Positive = 100.0
+    """The smallest drop that can be seen on the shop's gauge."""
+    short_hold_s: Positive = 300.0
+    drop_pa_per_600_s: Positive = 500.0
+    """The tolerated drop in ten minutes for one square metre; it grows with the root of the area."""
+    reach_pa: Positive = 5_000.0
+    soak_s: Positive = 12 * 3600.0
+    leak_pa_m3_s: Positive = 0.01

@@ -1,0 +1,75 @@
+"""The part: its outline, the flange round it and the conditions of the shop."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, field_validator
+from shapely import Polygon
+from shapely.validation import explain_validity
+
+from bibulon.job.base import Model, Name, NotNegative, Point, Positive, Temperature
+
+SMALLEST_AREA_M2 = 1e-4
+
+
+def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
+    """*points* without a repeated last point. Raises ValueError if they do not bound one plain area."""
+    if len(points) > 1 and points[0] == points[-1]:
+        points = points[:-1]
+    if len(points) < 3:
+        raise ValueError("an outline needs at least three points")
+    polygon = Polygon(points)
+    if not polygon.is_valid:
+        raise ValueError(f"the outline crosses or touches itself: {explain_validity(polygon)} (metres)")
+    if polygon.area < SMALLEST_AREA_M2:
+        raise ValueError("the outline encloses no area")
+    return points
+
+
+Outline = Annotated[tuple[Point, ...], Field(min_length=3)]
+
+
+class Part(Model):
+    """The part seen from above, and the clean flange round it that takes the sealing tape."""
+
+    outline: Outline
+    flange_width_m: NotNegative = 0.1
+
+    _check = field_validator("outline")(checked_outline)
+
+
+class Region(Model):
+    """A named area of the plan that plies and core can be limited to."""
+
+    name: Name
+    outline: Outline
+
+    _check = field_validator("outline")(checked_outline)
+
+
+class Shop(Model):
+    """Conditions of the day; clock times count in seconds from midnight."""
+
+    temperature_k: Temperature = 294.15
+    barometer_pa: Annotated[float, Field(ge=50_000, le=110_000)] = 101_325.0
+    shot_start_s: Annotated[float, Field(ge=0, lt=86_400)] = 9 * 3600.0
+    shift_end_s: Annotated[float, Field(ge=0, le=172_800)] = 17 * 3600.0
+
+
+class Vacuum(Model):
+    """The vacuum planned under the film, and the pump that has to make it."""
+
+    cavity_pa: Annotated[float, Field(ge=0, le=100_000)] = 3_000.0
+    pump_ultimate_pa: NotNegative = 200.0
+    pump_speed_m3_s: Positive = 16 / 3600
+
+
+class Bag(Model):
+    """Film and pleats; ``pleats`` is the number planned, None for as many as the film needs."""
+
+    film_excess: Annotated[float, Field(ge=0, le=2)] = 0.3
+    """Film area over the developed surface."""
+    excess_per_pleat_m: Positive = 0.15
+    pleats: Annotated[int, Field(ge=0, le=500)] | None = None
+    tape_width_m: Positive = 0.012

@@ -1,0 +1,129 @@
+"""The Job on disk: one JSON document, saved whole or not at all, refused with a reason when damaged or newer."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from bibulon.job import FORMAT, FORMAT_VERSION, Job
+
+SUFFIX = ".bibulon"
+BACKUP_SUFFIX = ".previous"
+LARGEST_FILE_BYTES = 200_000_000
+
+
+class StorageError(Exception):
+    """A job file that could not be read or written; the message says what happened, what was kept, what to do."""
+
+
+def dump(job: Job) -> str:
+    """*job* as the text of its file."""
+    return json.dumps(job.model_dump(mode="json"), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def parse(text: str, name: str = "the file") -> Job:
+    """The Job in *text*. Raises :class:`StorageError` naming the field that is wrong."""
+    try:
+        data = json.loads(text, parse_constant=_refuse_constant)
+    except (ValueError, RecursionError) as error:
+        raise StorageError(f"{name} is not a complete job file: {error}.") from error
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise StorageError(f"{name} is not a Bibulon job.")
+    version = data.get("format_version")
+    if not isinstance(version, int) or version < 1:
+        raise StorageError(f"{name} does not say which format version it has.")
+    if version > FORMAT_VERSION:
+        raise StorageError(
+            f"{name} was saved by a newer Bibulon (format {version}; this one reads up to {FORMAT_VERSION}). "
+            "Nothing was changed. Open it there, or update this program."
+        )
+    try:
+        return Job.model_validate_json(text)
+    except ValidationError as error:
+        raise StorageError(f"{name} cannot be used: {explain(error)}.") from error
+
+
+def _refuse_constant(constant: str) -> Any:
+    raise ValueError(f"{constant} is not a number")
+
+
+def explain(error: ValidationError) -> str:
+    """The first fault that pydantic found, in plain words with its place."""
+    first = error.errors()[0]
+    place = " › ".join(str(step + 1) if isinstance(step, int) else str(step) for step in first["loc"])
+    message = first["msg"].removeprefix("Value error, ")
+    more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+    return (f"{place}: {message}" if place else message) + more
+
+
+def load(path: Path) -> Job:
+    """The Job in the file. Raises :class:`StorageError`; a damaged file is left as it is."""
+    try:
+        if path.stat().st_size > LARGEST_FILE_BYTES:
+            raise StorageError(f"{path.name} is too large to be a job file.")
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise StorageError(f"{path.name} could not be read: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:
+        raise StorageError(f"{path.name} is not a text file, so not a job file.") from error
+    try:
+        return parse(text, path.name)
+    except StorageError as error:
+        backup = backup_of(path)
+        if backup.exists():
+            raise StorageError(f"{error} The previous version is beside it: {backup.name}.") from error
+        raise
+
+
+def backup_of(path: Path) -> Path:
+    """Where the previous version of the file is kept."""
+    return path.with_name(path.name + BACKUP_SUFFIX)
+
+
+def save(job: Job, path: Path) -> None:
+    """Write *job* to the file: complete or not at all, with the version before kept beside it.
+
+    Raises :class:`StorageError`; then the file is as it was.
+    """
+    try:
+        if path.exists():
+            _replace(backup_of(path), path.read_bytes())
+        _replace(path, dump(job).encode("utf-8"))
+    except OSError as error:
+        raise StorageError(
+            f"{path.name} could not be saved: {error.strerror or error}. The file on disk is as it was; "
+            "your work is still open here. Save it to another place."
+        ) from error
+
+
+def _replace(path: Path, content: bytes) -> None:
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    temporary = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(content)
+            stream.flush()
+            os.fsync(stream.fileno())
+        temporary.replace(path)
+        folder = os.open(path.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    except BaseException:
+        temporary.unlink(missing_ok=True)
+        raise
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of the job file."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Bibulon job",
+        **Job.model_json_schema(),
+    }

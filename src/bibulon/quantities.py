@@ -1,0 +1,363 @@
+"""Units: read what people write, show what their shop shows, keep SI inside.
+
+A *kind* is what a figure measures ("length", "pressure"). :func:`parse` turns text in any suitable unit into an SI
+number, :func:`show` turns an SI number into text in the shop's units. Pressures are absolute inside; a gauge that
+reads from atmosphere (vacuum readings, "28 inHg", "95 %") needs the barometer to be understood.
+
+>>> parse("600 gsm", "areal weight")
+0.6
+>>> round(parse("28 inHg vac", "pressure", Units(barometer_pa=101325.0)))
+6506
+>>> parse("1:40 h", "duration")
+6000.0
+>>> show(0.0254, "length", Units(system="us"))
+'1.00 in'
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field
+from functools import cache
+from importlib.resources import files
+from typing import Literal
+
+import pint
+
+System = Literal["metric", "us", "mixed"]
+Reading = Literal["absolute", "gauge"]
+STANDARD_ATMOSPHERE_PA = 101_325.0
+ZERO_CELSIUS_K = 273.15
+
+
+class QuantityError(ValueError):
+    """Text that is not a figure of the wanted kind; the message is for the person who typed it."""
+
+
+@dataclass(frozen=True)
+class Units:
+    """What a shop shows and how a bare pressure is meant.
+
+    ``reading`` is how the shop's vacuum gauges count: ``"absolute"`` from zero, ``"gauge"`` down from atmosphere.
+    """
+
+    system: System = "metric"
+    reading: Reading = "absolute"
+    barometer_pa: float = STANDARD_ATMOSPHERE_PA
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of figure: its SI unit, the units a person may write and the one each unit system shows."""
+
+    noun: str
+    si: str
+    shown: dict[System, tuple[str, int]]  # system: (unit as written, decimals)
+    written: dict[str, str] = field(default_factory=dict)  # as written: pint expression
+    example: str = ""
+
+
+_LENGTH = {
+    "mm": "mm", "cm": "cm", "m": "m", "µm": "um", "um": "um", "in": "inch", '"': "inch", "inch": "inch",
+    "inches": "inch", "ft": "foot", "'": "foot", "feet": "foot", "foot": "foot", "yd": "yard",
+}  # fmt: skip
+_MASS = {"g": "g", "kg": "kg", "lb": "pound", "lbs": "pound", "oz": "ounce"}
+_VOLUME = {
+    "L": "L", "l": "L", "mL": "mL", "ml": "mL", "cm³": "cm**3", "cm3": "cm**3", "cc": "cm**3", "m³": "m**3",
+    "m3": "m**3", "fl oz": "us_fluid_ounce", "qt": "us_quart", "pt": "us_pint", "gal": "us_gallon",
+}  # fmt: skip
+_PRESSURE = {
+    "Pa": "Pa", "hPa": "100 * Pa", "kPa": "kPa", "mbar": "mbar", "bar": "bar", "Torr": "torr", "mmHg": "torr",
+    "inHg": "inch_mercury", "in Hg": "inch_mercury", '"Hg': "inch_mercury", "psi": "pound_per_square_inch",
+    "atm": "atmosphere",
+}  # fmt: skip
+_DURATION = {
+    "s": "s", "sec": "s", "second": "s", "seconds": "s", "min": "min", "mins": "min", "minute": "min",
+    "minutes": "min", "h": "h", "hr": "h", "hrs": "h", "hour": "h", "hours": "h", "d": "d", "day": "d", "days": "d",
+}  # fmt: skip
+
+KINDS: dict[str, Kind] = {
+    "length": Kind("a length", "m", {"metric": ("mm", 0), "us": ("in", 2), "mixed": ("mm", 0)}, _LENGTH, "25 mm"),
+    "thickness": Kind("a thickness", "m", {"metric": ("mm", 2), "us": ("in", 3), "mixed": ("mm", 2)}, _LENGTH, "3 mm"),
+    "distance": Kind("a length", "m", {"metric": ("m", 2), "us": ("ft", 1), "mixed": ("m", 2)}, _LENGTH, "4.2 m"),
+    "area": Kind(
+        "an area",
+        "m**2",
+        {"metric": ("m²", 2), "us": ("ft²", 1), "mixed": ("m²", 2)},
+        {"m²": "m**2", "m2": "m**2", "cm²": "cm**2", "cm2": "cm**2", "mm²": "mm**2", "ft²": "foot**2", "ft2": "foot**2",
+         "sq ft": "foot**2", "in²": "inch**2", "yd²": "yard**2"},
+        "5.9 m²",
+    ),
+    "areal weight": Kind(
+        "an areal weight",
+        "kg/m**2",
+        {"metric": ("g/m²", 0), "us": ("oz/yd²", 1), "mixed": ("g/m²", 0)},
+        {"g/m²": "g/m**2", "g/m2": "g/m**2", "gsm": "g/m**2", "kg/m²": "kg/m**2", "kg/m2": "kg/m**2",
+         "oz/yd²": "ounce/yard**2", "oz/yd2": "ounce/yard**2", "oz": "ounce/yard**2"},
+        "600 gsm",
+    ),
+    "mass": Kind("a mass", "kg", {"metric": ("kg", 2), "us": ("lb", 2), "mixed": ("kg", 2)}, _MASS, "12.5 kg"),
+    "volume": Kind("a volume", "m**3", {"metric": ("L", 2), "us": ("qt", 2), "mixed": ("L", 2)}, _VOLUME, "12 L"),
+    "pressure": Kind(
+        "a pressure",
+        "Pa",
+        {"metric": ("mbar", 0), "us": ("inHg", 1), "mixed": ("inHg", 1)},
+        _PRESSURE,
+        "50 mbar, 28 inHg vac or 95 %",
+    ),
+    "pressure difference": Kind(
+        "a pressure difference",
+        "Pa",
+        {"metric": ("mbar", 1), "us": ("inHg", 2), "mixed": ("mbar", 1)},
+        _PRESSURE,
+        "5 mbar",
+    ),
+    "temperature": Kind(
+        "a temperature",
+        "K",
+        {"metric": ("°C", 1), "us": ("°F", 0), "mixed": ("°C", 1)},
+        {"°C": "degC", "C": "degC", "degC": "degC", "°F": "degF", "F": "degF", "degF": "degF", "K": "K"},
+        "21 °C",
+    ),
+    "duration": Kind(
+        "a time", "s", {"metric": ("min", 0), "us": ("min", 0), "mixed": ("min", 0)}, _DURATION, "40 min or 1:40 h"
+    ),
+    "viscosity": Kind(
+        "a viscosity",
+        "Pa*s",
+        {"metric": ("mPa·s", 0), "us": ("cP", 0), "mixed": ("cP", 0)},
+        {"mPa·s": "mPa*s", "mPas": "mPa*s", "mPa.s": "mPa*s", "mPa s": "mPa*s", "cP": "0.01 * poise",
+         "cps": "0.01 * poise", "Pa·s": "Pa*s", "Pa.s": "Pa*s", "P": "poise"},
+        "250 mPa·s",
+    ),
+    "density": Kind(
+        "a density",
+        "kg/m**3",
+        {"metric": ("kg/m³", 0), "us": ("lb/ft³", 1), "mixed": ("kg/m³", 0)},
+        {"kg/m³": "kg/m**3", "kg/m3": "kg/m**3", "g/cm³": "g/cm**3", "g/cm3": "g/cm**3", "lb/ft³": "pound/foot**3",
+         "lb/ft3": "pound/foot**3"},
+        "1100 kg/m³",
+    ),
+    "leak rate": Kind(
+        "a leak rate",
+        "Pa*m**3/s",
+        {"metric": ("mbar·L/s", 3), "us": ("mbar·L/s", 3), "mixed": ("mbar·L/s", 3)},
+        {"mbar·L/s": "mbar*L/s", "mbar.L/s": "mbar*L/s", "mbar L/s": "mbar*L/s", "Pa·m³/s": "Pa*m**3/s",
+         "Torr·L/s": "torr*L/s"},
+        "0.05 mbar·L/s",
+    ),
+    "pump speed": Kind(
+        "a pump speed",
+        "m**3/s",
+        {"metric": ("m³/h", 1), "us": ("ft³/min", 1), "mixed": ("m³/h", 1)},
+        {"m³/h": "m**3/h", "m3/h": "m**3/h", "L/min": "L/min", "L/s": "L/s", "ft³/min": "foot**3/min",
+         "cfm": "foot**3/min"},
+        "16 m³/h",
+    ),
+    "share": Kind("a share", "", {"metric": ("%", 0), "us": ("%", 0), "mixed": ("%", 0)}, {}, "15 %"),
+    "angle": Kind("an angle in degrees", "", {"metric": ("°", 0), "us": ("°", 0), "mixed": ("°", 0)}, {}, "45°"),
+    "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
+}  # fmt: skip
+
+_NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
+_FRACTION = re.compile(r"^([+-]?)(?:(\d+)[ -])?(\d+)/(\d+)(.*)$")
+
+
+@cache
+def _registry() -> pint.UnitRegistry[float]:
+    return pint.UnitRegistry(str(files("bibulon") / "units.txt"), autoconvert_offset_to_baseunit=True)
+
+
+@cache
+def _linear(kind: str, written: str) -> tuple[float, float]:
+    """``(factor, offset)`` such that SI = factor · value + offset for the unit as *written*."""
+    registry, of = _registry(), KINDS[kind]
+    unit = of.written[written]
+    if " * " in unit:
+        size, name = unit.split(" * ")
+        return float(size) * float(registry.Quantity(1.0, name).to(of.si).magnitude), 0.0
+    zero = float(registry.Quantity(0.0, unit).to(of.si).magnitude)
+    return float(registry.Quantity(1.0, unit).to(of.si).magnitude) - zero, zero
+
+
+def _number(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def _split(text: str, kind: str) -> tuple[float, str]:
+    """Number and unit text of *text*, common fractions and thousands blanks allowed."""
+    text = text.strip().replace("\u2212", "-").replace("\u00a0", " ").replace("μ", "µ")
+    text = re.sub(r"(?<=\d) (?=\d{3}(?!\d))", "", text)
+    if match := _FRACTION.match(text):
+        sign, whole, over, under, unit = match.groups()
+        if int(under) == 0:
+            raise QuantityError("A fraction cannot have 0 below the line.")
+        value = int(whole or 0) + int(over) / int(under)
+        return (-value if sign == "-" else value), unit.strip()
+    match = _NUMBER.match(text)
+    if not match:
+        raise QuantityError(f"“{text}” is not {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
+    return _number(match.group()), text[match.end() :].strip()
+
+
+def _unit(kind: str, text: str) -> str:
+    """The key of ``written`` that *text* means: exact first, else the only one that differs by case alone."""
+    written = KINDS[kind].written
+    if text in written:
+        return text
+    alike = {written[key]: key for key in written if key.lower() == text.lower()}
+    if len(alike) == 1:
+        return next(iter(alike.values()))
+    known = ", ".join(dict.fromkeys(key for key in written if not key.isdigit() and len(key) > 0))
+    raise QuantityError(f"“{text}” is not a unit of {KINDS[kind].noun.split(' ', 1)[1]} here. Known: {known}.")
+
+
+def parse(text: str, kind: str, units: Units | None = None) -> float:
+    """SI value of *text*; a bare number is in the unit the shop shows.
+
+    Raises :class:`QuantityError` with a message for the person who typed it.
+    """
+    units = units or Units()
+    text = text.strip()
+    if not text:
+        raise QuantityError(f"A figure is missing here. Write {KINDS[kind].example}.")
+    if kind in ("share", "angle", "count"):
+        return _parse_plain(text, kind)
+    if kind == "pressure":
+        return _parse_pressure(text, units)
+    if kind == "duration":
+        return _parse_duration(text, units)
+    if kind in ("length", "thickness", "distance") and (match := re.match(r"^(\d+)\s*(?:'|ft)\s*(.+)$", text)):
+        inches, unit = _split(match[2].replace("''", '"'), kind)  # 4' 7 1/2"
+        if unit in ('"', "in", ""):
+            return _finite((int(match[1]) * 12 + inches) * 0.0254)
+    value, unit = _split(text, kind)
+    factor, offset = _linear(kind, _unit(kind, unit) if unit else KINDS[kind].shown[units.system][0])
+    return _finite(factor * value + offset)
+
+
+def _finite(value: float) -> float:
+    if not math.isfinite(value) or abs(value) > 1e15:
+        raise QuantityError("This figure is too large to mean anything here.")
+    return value
+
+
+def _parse_plain(text: str, kind: str) -> float:
+    value, unit = _split(text, kind)
+    allowed = {"share": ("", "%"), "angle": ("", "°", "deg"), "count": ("", "×", "x")}[kind]
+    if unit not in allowed:
+        raise QuantityError(f"“{unit}” does not belong after {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
+    if kind == "count" and value != int(value):
+        raise QuantityError("This has to be a whole number.")
+    return _finite(value / 100 if kind == "share" else value)
+
+
+def _parse_pressure(text: str, units: Units) -> float:
+    value, unit = _split(text, "pressure")
+    reading: Reading | None = None
+    if match := re.search(r"\s*\(?(absolute|abs|gauge|vacuum|vac)\.?\)?$", unit, re.IGNORECASE):
+        reading = "absolute" if match[1].lower().startswith("abs") else "gauge"
+        unit = unit[: match.start()].strip()
+    if unit == "%":
+        if reading == "absolute":
+            raise QuantityError("A percentage is a vacuum, counted from atmosphere: write 95 % or 50 mbar abs.")
+        pascals, reading = abs(value) / 100 * units.barometer_pa, "gauge"
+    else:
+        factor, _ = _linear("pressure", _unit("pressure", unit) if unit else KINDS["pressure"].shown[units.system][0])
+        pascals = value * factor
+    if value < 0 and reading is None:
+        reading = "gauge"
+    if (reading or units.reading) == "gauge":
+        pascals = units.barometer_pa - abs(pascals)
+    if pascals < -1e-6 * units.barometer_pa or (value < 0 and reading == "absolute"):
+        raise QuantityError("This is below a perfect vacuum. Check the unit, and gauge or absolute.")
+    return _finite(max(pascals, 0.0))
+
+
+def _parse_duration(text: str, units: Units) -> float:
+    if match := re.match(r"^(\d+):(\d\d)(?::(\d\d))?\s*([a-z]*)$", text):
+        first, second, third, unit = int(match[1]), int(match[2]), match[3], match[4]
+        if third is not None or unit in ("h", "hr", "hours"):
+            return float(first * 3600 + second * 60 + int(third or 0))
+        if unit in ("min", "", "mins"):
+            return float(first * 60 + second)
+        raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
+    total, rest = 0.0, text
+    while rest:
+        value, tail = _split(rest, "duration")
+        match = re.match(r"^([a-zA-Z]*)\s*(.*)$", tail)
+        unit, rest = (match[1], match[2]) if match else (tail, "")
+        factor, _ = _linear("duration", _unit("duration", unit) if unit else "min")
+        total += value * factor
+    if total < 0:
+        raise QuantityError("A time cannot be negative here.")
+    return _finite(total)
+
+
+def unit_shown(kind: str, units: Units) -> str:
+    """The unit the shop shows for *kind*, as written after a figure."""
+    unit = KINDS[kind].shown[units.system][0]
+    if kind == "pressure":
+        return f"{unit} vac" if units.reading == "gauge" else f"{unit} abs"
+    return unit
+
+
+def number_shown(value: float, kind: str, units: Units) -> float:
+    """The number that stands before :func:`unit_shown` for the SI *value*."""
+    if kind == "share":
+        return value * 100
+    unit = KINDS[kind].shown[units.system][0]
+    if unit not in KINDS[kind].written:
+        return value
+    factor, offset = _linear(kind, unit)
+    if kind == "pressure" and units.reading == "gauge":
+        value = units.barometer_pa - value
+    return (value - offset) / factor
+
+
+def show(value: float, kind: str, units: Units | None = None, decimals: int | None = None) -> str:
+    """*value* (SI) as text in the shop's unit; durations from 100 min on as hours and minutes."""
+    units = units or Units()
+    if not math.isfinite(value):
+        return "–"
+    if kind == "duration":
+        return _show_duration(value)
+    if decimals is None:
+        decimals = KINDS[kind].shown[units.system][1]
+    number = round(number_shown(value, kind, units), decimals) + 0.0
+    unit = unit_shown(kind, units)
+    return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def _show_duration(value: float) -> str:
+    sign, value = ("−" if value < 0 else ""), abs(value)
+    if value < 90:
+        return f"{sign}{value:.0f} s"
+    if value < 100 * 60:
+        return f"{sign}{value / 60:.0f} min"
+    if value < 48 * 3600:
+        minutes = round(value / 60)
+        return f"{sign}{minutes // 60}:{minutes % 60:02d} h"
+    return f"{sign}{value / 86400:.1f} d"
+
+
+def clock_time(seconds: float) -> str:
+    """Time of day, "14:05"; a day later is marked "+1 d"."""
+    days, rest = divmod(round(seconds), 86400)
+    text = f"{rest // 3600:02d}:{rest % 3600 // 60:02d}"
+    return text if days == 0 else f"{text} +{days} d"
+
+
+def parse_clock_time(text: str) -> float:
+    """Seconds since midnight of "14:05" or "7:30". Raises :class:`QuantityError`."""
+    match = re.match(r"^\s*(\d{1,2})[:.h](\d\d)\s*$", text)
+    if not match or int(match[1]) > 23 or int(match[2]) > 59:
+        raise QuantityError(f"“{text.strip()}” is not a time of day. Write it like 14:05.")
+    return float(int(match[1]) * 3600 + int(match[2]) * 60)
+
+
+def run_clock(seconds: float) -> str:
+    """A running clock, "0:07:42"."""
+    total = int(max(seconds, 0))
+    return f"{total // 3600}:{total % 3600 // 60:02d}:{total % 60:02d}"

@@ -1,0 +1,117 @@
+"""The run list: what to do on the day, in order, made from the plan and ticked by the log."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from bibulon.assess import Assessment
+from bibulon.job.lines import AtTime
+from bibulon.job.run import EventKind, RunEvent
+from bibulon.quantities import clock_time, show
+
+
+@dataclass(frozen=True)
+class RunStep:
+    """One step: what to do in words, when (run clock, None for as soon as it is due), and the event that ticks it."""
+
+    id: str
+    text: str
+    detail: str
+    due_s: float | None
+    kind: EventKind
+    label: str
+    mass_kg: float | None = None
+
+
+def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
+    """Steps of the shot in the order they are due."""
+    job, units = assessment.job, assessment.units
+    checks = [
+        RunStep(
+            "check hold",
+            "Last hold test read and passed",
+            "Vacuum on, pump and its spare running, pots empty and shut.",
+            None,
+            "step done",
+            "hold",
+        ),
+        RunStep(
+            "check people",
+            "Everyone at a labelled valve, gloves and glasses on",
+            "Feeds clamped. Bucket below the part, dip tube to the floor.",
+            None,
+            "step done",
+            "people",
+        ),
+    ]
+    timed: list[RunStep] = []
+    for batch in assessment.batches:
+        mixed = clock_time(job.shop.shot_start_s + batch.mix_s)
+        timed.append(
+            RunStep(
+                f"batch {batch.number}",
+                f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
+                f"Mix from {mixed}. Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
+                batch.pour_s,
+                "batch added",
+                f"B{batch.number}",
+                batch.mass_kg,
+            )
+        )
+    opened = {event.line: event.time_s for event in (assessment.fill.events if assessment.fill else ())}
+    timed_first = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
+    for feed in job.feeds:
+        first = isinstance(feed.opens, AtTime) and feed.opens.time_s == timed_first
+        if isinstance(feed.opens, AtTime):
+            when = "This starts the clock." if first else "By the clock."
+        else:
+            when = f"When resin has passed the whole of {job.line(feed.opens.line).label}."
+        due = opened.get(feed.id, feed.opens.time_s if isinstance(feed.opens, AtTime) else None)
+        timed.append(RunStep(f"open {feed.id}", f"Open feed {feed.label}", when, due, "valve opened", feed.label))
+        if feed.closes_s is not None:
+            timed.append(
+                RunStep(
+                    f"clamp {feed.id}", f"Clamp feed {feed.label}", "By the clock.", feed.closes_s, "valve clamped",
+                    feed.label,
+                )
+            )  # fmt: skip
+    timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
+    end = assessment.fill.end_s if assessment.fill else None
+    last = [
+        RunStep(
+            f"clamp {feed.id} at the end",
+            f"Clamp feed {feed.label}",
+            "When the vent shows steady resin and the underside is wet. Vacuum stays on until gel.",
+            end,
+            "valve clamped",
+            feed.label,
+        )
+        for feed in job.feeds
+        if feed.closes_s is None
+    ]
+    release = RunStep(
+        "release",
+        "Let the vacuum go",
+        f"Not before {clock_time(job.shop.shot_start_s + assessment.cure.release_s)}, and only if a sample is hard.",
+        assessment.cure.release_s,
+        "vacuum let go",
+        "",
+    )
+    return (*checks, *timed, *last, release)
+
+
+def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:
+    """Ids of the steps that the log has ticked; each event ticks the first open step it fits."""
+    done: set[str] = set()
+    for event in run:
+        for step in steps:
+            if step.id not in done and step.kind == event.kind and step.label == event.label:
+                done.add(step.id)
+                break
+    return frozenset(done)
+
+
+def next_step(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> RunStep | None:
+    """The first step not done yet."""
+    done = done_steps(steps, run)
+    return next((step for step in steps if step.id not in done), None)

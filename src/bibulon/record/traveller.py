@@ -1,0 +1,268 @@
+"""The traveller: the job on paper, as PDF, with plan, ply book, charge sheet, hold tests, run log and signatures."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from io import BytesIO
+from typing import Any
+from xml.sax.saxutils import escape
+
+from reportlab.lib import colors
+from reportlab.lib.enums import TA_RIGHT
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.platypus import BaseDocTemplate, Flowable, Frame, PageTemplate, Paragraph, Spacer, Table, TableStyle
+
+from bibulon.assess import Assessment
+from bibulon.cautions import cautions_of
+from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
+from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.job.run import RunEvent
+from bibulon.quantities import clock_time, run_clock, show
+from bibulon.record.plan_drawing import PlanDrawing
+
+INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
+FACE, BOLD = "Traveller", "Traveller Bold"
+
+
+def _styles() -> dict[str, ParagraphStyle]:
+    if FACE not in pdfmetrics.getRegisteredFontNames():
+        folder = files("bibulon").joinpath("desk", "resources", "fonts")
+        pdfmetrics.registerFont(TTFont(FACE, BytesIO(folder.joinpath("Barlow-400.ttf").read_bytes())))
+        pdfmetrics.registerFont(TTFont(BOLD, BytesIO(folder.joinpath("Barlow-600.ttf").read_bytes())))
+    body = ParagraphStyle("body", fontName=FACE, fontSize=9, leading=12, textColor=INK)
+    return {
+        "body": body,
+        "right": ParagraphStyle("right", parent=body, alignment=TA_RIGHT),
+        "muted": ParagraphStyle("muted", parent=body, textColor=MUTED),
+        "head": ParagraphStyle(
+            "head", parent=body, fontName=BOLD, fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
+        ),
+        "title": ParagraphStyle("title", parent=body, fontName=BOLD, fontSize=18, leading=22),
+    }
+
+
+class _Traveller:
+    def __init__(self, assessment: Assessment) -> None:
+        self.assessment, self.job, self.units = assessment, assessment.job, assessment.units
+        self.style = _styles()
+
+    def show(self, value: float | None, kind: str) -> str:
+        return "–" if value is None else show(value, kind, self.units)
+
+    def text(self, words: str, style: str = "body") -> Paragraph:
+        return Paragraph(escape(words), self.style[style])
+
+    def table(
+        self, head: list[str], rows: list[list[str]], widths_mm: list[float], right: tuple[int, ...] = ()
+    ) -> Table:
+        cells: list[list[Any]] = [[self.text(word, "muted") for word in head]]
+        cells += [[self.text(cell, "right" if i in right else "body") for i, cell in enumerate(row)] for row in rows]
+        table = Table(cells, [width * mm for width in widths_mm], repeatRows=1)
+        table.setStyle(
+            TableStyle(
+                [
+                    ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
+                    ("LINEBELOW", (0, 1), (-1, -1), 0.3, RULE),
+                    ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                    ("TOPPADDING", (0, 0), (-1, -1), 2),
+                    ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+                    ("LEFTPADDING", (0, 0), (-1, -1), 2),
+                    ("RIGHTPADDING", (0, 0), (-1, -1), 2),
+                ]
+            )
+        )
+        return table
+
+    def story(self) -> list[Flowable]:
+        return [
+            *self.title(),
+            *self.plan(),
+            *self.cautions(),
+            *self.ply_book(),
+            *self.lines(),
+            *self.charge(),
+            *self.holds(),
+            *self.log(),
+            *self.signatures(),
+        ]
+
+    def title(self) -> list[Flowable]:
+        a = self.assessment
+        facts = [
+            ["Process", self.job.process, "Fill", a.fill_time.shown(self.units)],
+            ["Part", self.show(a.laminate.total.area_m2, "area"), "Gel margin", a.gel_margin.shown(self.units)],
+            ["Dry mass", self.show(a.laminate.total.dry_mass_kg, "mass"), "Charge", a.charge_mass.shown(self.units)],
+            ["Shop", f"{self.show(self.job.shop.temperature_k, 'temperature')}, barometer "
+             f"{show(self.job.shop.barometer_pa, 'pressure difference', self.units, 0)}",
+             "Planned vacuum", self.show(self.job.vacuum.cavity_pa, "pressure")],
+        ]  # fmt: skip
+        return [
+            self.text(self.job.name, "title"),
+            self.text("Traveller", "muted"),
+            Spacer(1, 4),
+            self.table(["", "", "", ""], facts, [25, 70, 35, 50]),
+        ]
+
+    def plan(self) -> list[Flowable]:
+        return [Spacer(1, 8), PlanDrawing(self.assessment, 180 * mm, 85 * mm, FACE)]
+
+    def cautions(self) -> list[Flowable]:
+        found = cautions_of(self.assessment)
+        rows = [[one.rank.upper(), one.message, one.remedy] for one in found]
+        notes = dict.fromkeys((*safety_notes(self.job, "layup"), *safety_notes(self.job, "shoot"), POT_EXOTHERM, DEFER))
+        return [
+            self.text("Cautions", "head"),
+            self.table(["Rank", "What", "Remedy"], rows, [20, 85, 75]) if rows else self.text("None found."),
+            Spacer(1, 4),
+            *(self.text(note, "muted") for note in notes),
+        ]
+
+    def ply_book(self) -> list[Flowable]:
+        cards = {card.id: card for card in self.job.cards}
+        rows = []
+        for number, layer in enumerate(self.job.layup, 1):
+            card = cards[layer.card]
+            weight = ""
+            if isinstance(card, FabricCard):
+                weight = self.show(card.areal_weight_kg_m2, "areal weight")
+            elif isinstance(card, CoreCard):
+                weight = self.show(card.thickness_m, "thickness")
+            angle = show(layer.angle_deg, "angle", self.units)
+            rows.append([str(number), card.name, weight, angle, layer.region or "whole part", f"{layer.count} ×", ""])
+        return [
+            self.text("Ply book, from the tool face", "head"),
+            self.table(["", "Material", "", "Angle", "Region", "Count", "Laid by"], rows, [8, 70, 25, 15, 30, 14, 18]),
+        ]
+
+    def lines(self) -> list[Flowable]:
+        opened = {event.line: event.time_s for event in (self.assessment.fill.events if self.assessment.fill else ())}
+        rows = []
+        for line in self.job.lines:
+            if line.kind == "vent":
+                when = "open from the start"
+            elif line.opens.kind == "at time":
+                when = f"at {run_clock(line.opens.time_s)}"
+            else:
+                reached = f" (about {run_clock(opened[line.id])})" if line.id in opened else ""
+                when = f"when resin has passed {self.job.line(line.opens.line).label}{reached}"
+            rows.append([line.label, line.kind, self.show(line.hose_length_m, "distance"), when])
+        return [
+            self.text("Lines and valves", "head"),
+            self.table(["Label", "Line", "Hose", "Opened"], rows, [20, 25, 30, 105]),
+        ]
+
+    def charge(self) -> list[Flowable]:
+        charge = self.assessment.charge
+        items = [[item.name, item.how, self.show(item.mass_kg, "mass")] for item in charge.items]
+        items.append(["Total", "", self.show(charge.total_kg, "mass")])
+        parts = sum(component.parts_by_weight for component in self.job.resin.components)
+        heads = [f"{component.name} by weight" for component in self.job.resin.components]
+        batches = [
+            [
+                f"B{batch.number}",
+                self.show(batch.mass_kg, "mass"),
+                *(self.show(batch.mass_kg * one.parts_by_weight / parts, "mass") for one in self.job.resin.components),
+                clock_time(self.job.shop.shot_start_s + batch.mix_s),
+                clock_time(self.job.shop.shot_start_s + batch.usable_until_s),
+                "",
+            ]
+            for batch in self.assessment.batches
+        ]
+        width = 76 / len(heads)
+        return [
+            self.text(f"Charge: {self.job.resin.name}", "head"),
+            self.table(["Where it goes", "How it came about", "Mass"], items, [50, 105, 25], right=(2,)),
+            Spacer(1, 6),
+            self.table(
+                ["Batch", "Mass", *heads, "Mix at", "Use by", "Mixed by"],
+                batches,
+                [14, 22, *(width for _ in heads), 20, 20, 28],
+            ),
+        ]
+
+    def holds(self) -> list[Flowable]:
+        rows = []
+        for test, verdict in self.assessment.hold_verdicts:
+            low, high = verdict.leak_band_pa_m3_s
+            leak, least, most = (self.show(one, "leak rate") for one in (verdict.leak_pa_m3_s, low, high))
+            band = f"{leak} ({least} to {most})"
+            rules = "; ".join(
+                f"{rule.rule}: {'pass' if rule.passed else 'FAIL'}, {rule.text}" for rule in verdict.rules
+            )
+            rows.append(
+                [
+                    test.taken_at.strftime("%Y-%m-%d %H:%M"),
+                    test.stage,
+                    band,
+                    "pass" if verdict.passed else "FAIL",
+                    rules,
+                ]
+            )
+        return [
+            self.text("Hold tests", "head"),
+            self.table(["Taken", "Stage", "Leak (95 % band)", "Verdict", "House rules"], rows, [26, 28, 45, 16, 65])
+            if rows
+            else self.text("None entered."),
+        ]
+
+    def log(self) -> list[Flowable]:
+        rows = [
+            [
+                str(event.number),
+                event.at.strftime("%H:%M:%S"),
+                run_clock(event.clock_s),
+                f"{event.kind} {event.label}" + (" (rehearsal)" if event.rehearsal else ""),
+                _details(self, event),
+            ]
+            for event in self.job.run
+        ]
+        return [
+            self.text("Run log", "head"),
+            self.table(["", "Time", "Clock", "What", "Details"], rows, [10, 22, 22, 50, 76])
+            if rows
+            else self.text("No shot has been run."),
+        ]
+
+    def signatures(self) -> list[Flowable]:
+        rows = [["Laid up", "", ""], ["Hold test", "", ""], ["Shot led", "", ""], ["Released", "", ""]]
+        table = self.table(["Signatures", "Name", "Date and signature"], rows, [35, 65, 80])
+        table.setStyle(TableStyle([("BOTTOMPADDING", (0, 1), (-1, -1), 14)]))
+        return [Spacer(1, 10), table]
+
+
+def _details(traveller: _Traveller, event: RunEvent) -> str:
+    parts = []
+    if event.place:
+        parts.append(f"at {event.place[0]:.2f}, {event.place[1]:.2f} m")
+    if event.mass_kg is not None:
+        parts.append(traveller.show(event.mass_kg, "mass"))
+    if event.vacuum_pa is not None:
+        parts.append(traveller.show(event.vacuum_pa, "pressure"))
+    if event.temperature_k is not None:
+        parts.append(traveller.show(event.temperature_k, "temperature"))
+    return ", ".join([*parts, event.text] if event.text else parts)
+
+
+def traveller_pdf(assessment: Assessment) -> bytes:
+    """The traveller of a job as PDF."""
+    stream = BytesIO()
+    traveller = _Traveller(assessment)
+
+    def foot(canvas: Any, document: Any) -> None:
+        canvas.setFont(FACE, 8)
+        canvas.setFillColor(MUTED)
+        canvas.drawString(15 * mm, 9 * mm, f"{assessment.job.name} · planning figures, not approval")
+        canvas.drawRightString(A4[0] - 15 * mm, 9 * mm, f"Page {document.page}")
+
+    document = BaseDocTemplate(
+        stream, pagesize=A4, title=f"Traveller: {assessment.job.name}", author="Bibulon", leftMargin=15 * mm,
+        rightMargin=15 * mm, topMargin=14 * mm, bottomMargin=16 * mm,
+    )  # fmt: skip
+    frame = Frame(15 * mm, 16 * mm, A4[0] - 30 * mm, A4[1] - 30 * mm, 0, 0, 0, 0)
+    document.addPageTemplates(PageTemplate("page", [frame], onPage=foot))
+    document.build(traveller.story())
+    return stream.getvalue()

@@ -1,0 +1,122 @@
+"""The resin charge, line by line: what is in the part, in consumables and hoses, and what is lost.
+
+Source: volume integral over the laminate cells (voids ``(1−Vf)·h``, grooves, perforations, cut cells, media, peel
+ply), bores ``π d²/4·L`` of lines and hoses, plus heel, bleed and contingency.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from shapely import LineString
+
+from bibulon.job import Job
+from bibulon.job.cards import TubeCard
+from bibulon.laminate.cells import Cell, laminate_of
+from bibulon.quantities import Units, show
+
+LITTLE_KG = 1e-9
+
+
+@dataclass(frozen=True)
+class ChargeItem:
+    """One line of the charge; ``stays`` tells whether it ends up in the part."""
+
+    name: str
+    mass_kg: float
+    how: str
+    stays: bool = False
+
+
+@dataclass(frozen=True)
+class ComponentMass:
+    """How much of one component to weigh, for the whole charge."""
+
+    name: str
+    mass_kg: float
+    volume_m3: float
+
+
+@dataclass(frozen=True)
+class Charge:
+    """All lines of the charge and what to weigh for it."""
+
+    items: tuple[ChargeItem, ...]
+    components: tuple[ComponentMass, ...]
+
+    @property
+    def total_kg(self) -> float:
+        return sum(item.mass_kg for item in self.items)
+
+    @property
+    def in_part_kg(self) -> float:
+        """What the finished part keeps: laminate and core."""
+        return sum(item.mass_kg for item in self.items if item.stays)
+
+    @property
+    def waste_kg(self) -> float:
+        return self.total_kg - self.in_part_kg
+
+
+def charge_of(job: Job, units: Units | None = None) -> Charge:
+    """The charge of *job*; *units* only colour the explanations."""
+    units = units or Units()
+    cells = laminate_of(job).cells
+    density = job.resin.density_kg_m3
+
+    def over_cells(name: str, depth: str, why: str, stays: bool) -> ChargeItem:
+        volume = sum(cell.area_m2 * _depth(cell, depth) for cell in cells)
+        area = sum(cell.area_m2 for cell in cells if _depth(cell, depth) > 0)
+        how = f"{why} over {show(area, 'area', units)}: {show(volume, 'volume', units)} at {density:.0f} kg/m³"
+        return ChargeItem(name, volume * density, how, stays)
+
+    items = [
+        over_cells("Laminate", "void_m", "voids (1 − Vf)·h of the plies", True),
+        over_cells("Core grooves and perforations", "core_m", "their volume", True),
+        over_cells("Core surface", "core_surface_m", "cut cells at the core's faces", True),
+        over_cells("Flow media", "media_m", "porosity times thickness", False),
+        over_cells("Peel ply", "peel_ply_m", "uptake of the card", False),
+        _bores(job, "Lines", units),
+        _bores(job, "Hoses", units),
+        ChargeItem("Bucket heel", job.bucket.heel_kg, "what the dip tube leaves in the bucket"),
+        ChargeItem("Bleed", job.charge.bleed_kg, "planned to run on into the catch pot"),
+    ]
+    computed = sum(item.mass_kg for item in items)
+    items.append(
+        ChargeItem(
+            "Contingency",
+            computed * job.charge.contingency,
+            f"{job.charge.contingency:.0%} of the {show(computed, 'mass', units)} above",
+        )
+    )
+    kept = tuple(item for item in items if item.mass_kg > LITTLE_KG)
+    return Charge(kept, components_of(job, sum(item.mass_kg for item in kept)))
+
+
+def _depth(cell: Cell, depth: str) -> float:
+    return float(getattr(cell.stack, depth))
+
+
+def _bores(job: Job, what: str, units: Units) -> ChargeItem:
+    volume, length = 0.0, 0.0
+    for line in job.lines:
+        one = LineString(line.points).length if what == "Lines" else line.hose_length_m
+        bore = job.card(line.tube if what == "Lines" else line.hose, TubeCard).bore_m
+        volume += math.pi / 4 * bore**2 * one
+        length += one
+    how = f"bore of {show(length, 'distance', units)} in {len(job.lines)} lines: {show(volume, 'volume', units)}"
+    return ChargeItem(what, volume * job.resin.density_kg_m3, how)
+
+
+def components_of(job: Job, mass_kg: float) -> tuple[ComponentMass, ...]:
+    """*mass_kg* of mix split by the card's parts by weight; volumes by each component's own density."""
+    parts = sum(component.parts_by_weight for component in job.resin.components)
+    return tuple(
+        ComponentMass(
+            component.name,
+            mass := mass_kg * component.parts_by_weight / parts,
+            mass / component.density_kg_m3,
+        )
+        for component in job.resin.components
+    )

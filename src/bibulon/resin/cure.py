@@ -1,0 +1,28 @@
+"""Gel, release of vacuum and the end of the shift, from the resin card at the shop's temperature."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from bibulon.job import Job
+from bibulon.resin.viscosity import film_gel_s
+
+
+@dataclass(frozen=True)
+class CurePlan:
+    """Times on the run clock (s), counted like the resin's age from the opening of the first feed."""
+
+    gel_s: float
+    release_s: float
+    shift_end_s: float
+
+    @property
+    def after_shift_s(self) -> float:
+        """How long after the shift's end the vacuum may be let go; negative if before."""
+        return self.release_s - self.shift_end_s
+
+
+def cure_plan(job: Job) -> CurePlan:
+    """Gel of the film in the bag and the earliest release of vacuum."""
+    gel = film_gel_s(job.resin, job.shop.temperature_k)
+    return CurePlan(gel, gel * job.resin.release_after_gel_factor, job.shop.shift_end_s - job.shop.shot_start_s)

@@ -1,0 +1,69 @@
+"""The shelf: the material cards that ship with the program, and the shop's own beside them."""
+
+from __future__ import annotations
+
+import tomllib
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from pydantic import TypeAdapter, ValidationError
+
+from bibulon.job.cards import Card
+
+_CARDS: TypeAdapter[Card] = TypeAdapter(Card)
+
+
+class StockError(Exception):
+    """A card file that cannot be used; the message names the file, the card and the field."""
+
+
+def read_cards(text: str, name: str) -> tuple[Card, ...]:
+    """The cards of a TOML document with one ``[[card]]`` table each. Raises :class:`StockError`."""
+    try:
+        tables: list[dict[str, Any]] = tomllib.loads(text).get("card", [])
+    except tomllib.TOMLDecodeError as error:
+        raise StockError(f"{name} is not a card file: {error}.") from error
+    cards = []
+    for number, table in enumerate(tables, 1):
+        try:
+            cards.append(_CARDS.validate_python(table))
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = " › ".join(str(step) for step in first["loc"])
+            title = table.get("name", table.get("id", f"card {number}"))
+            raise StockError(f"{name}, {title}, {place}: {first['msg']}.") from error
+    return tuple(cards)
+
+
+def shop_cards_file() -> Path:
+    """Where the shop's own cards lie."""
+    return Path(platformdirs.user_data_dir("bibulon")) / "cards.toml"
+
+
+@cache
+def shipped() -> tuple[Card, ...]:
+    """The generic cards that ship: class defaults, with wide spreads until somebody measures."""
+    return read_cards(files("bibulon.stock").joinpath("shelf.toml").read_text(encoding="utf-8"), "the shipped shelf")
+
+
+def shelf() -> tuple[Card, ...]:
+    """Every card to plan with; the shop's own stand in place of shipped ones of the same identifier.
+
+    Raises :class:`StockError` if the shop's file cannot be used.
+    """
+    cards = {card.id: card for card in shipped()}
+    own = shop_cards_file()
+    if own.exists():
+        cards |= {card.id: card for card in read_cards(own.read_text(encoding="utf-8"), own.name)}
+    return tuple(cards.values())
+
+
+def shelf_card(identifier: str) -> Card:
+    """The card of the shelf with that identifier. Raises KeyError."""
+    for card in shelf():
+        if card.id == identifier:
+            return card
+    raise KeyError(identifier)

@@ -1,0 +1,195 @@
+"""The hold (drop) test: the leak behind the readings, and the verdict of the house rules.
+
+Model: ``P(t) = P₀ + D·(1 − e^(−t/τ)) + (Q/V)·t``, settling and outgassing that die away, and a leak that does not.
+For each τ of a grid the rest is linear least squares with D ≥ 0; the band of the slope takes every τ that fits nearly
+as well (profile likelihood, F test) and the scatter of the readings, at 95 %.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import stats
+
+from bibulon.job.hold import HoldRules, HoldTest, Rule
+from bibulon.quantities import Units, show
+
+Floats = npt.NDArray[np.float64]
+LEAST_READINGS = 3
+
+
+@dataclass(frozen=True)
+class LeakFit:
+    """Steady rise of pressure (Pa/s) with its 95 % band, settling, and the curve that goes with it."""
+
+    rise_pa_s: float
+    low_pa_s: float
+    high_pa_s: float
+    start_pa: float
+    settling_pa: float
+    settling_s: float
+    scatter_pa: float
+
+    def pressure_at(self, time_s: Floats) -> Floats:
+        """The fitted curve."""
+        settled = -np.expm1(-time_s / self.settling_s) if self.settling_pa else np.zeros_like(time_s)
+        return np.asarray(self.start_pa + self.settling_pa * settled + self.rise_pa_s * time_s)
+
+
+def fit_leak(readings: tuple[tuple[float, float], ...]) -> LeakFit:
+    """Fit the model to ``(time_s, pressure_pa)`` readings.
+
+    With fewer than five readings only the straight line is fitted; with two its band is unbounded above.
+    """
+    time, pressure = np.array(readings, dtype=np.float64).T
+    span = float(time[-1] - time[0])
+    time = time - time[0]
+    candidates = [_linear(time, pressure, None)]
+    if len(time) >= 5:
+        candidates += [_linear(time, pressure, tau) for tau in np.geomspace(span / 50, span * 1.0, 40)]
+    settled = [candidate for candidate in candidates if candidate.settling_pa >= 0]
+    errors = np.array([_error(candidate, time, pressure) for candidate in settled])
+    best = int(np.argmin(errors))
+    freedom = max(len(time) - (4 if settled[best].settling_pa else 2), 1)
+    floor = (1e-6 * max(float(pressure.mean()), 1.0)) ** 2 * len(time)
+    allowed = (errors[best] + floor) * (1 + float(stats.f.ppf(0.95, 1, freedom)) / freedom)
+    plausible = [settled[i] for i in range(len(settled)) if errors[i] <= allowed]
+    chosen = settled[best]
+    if len(time) == 2:
+        return LeakFit(chosen.rise_pa_s, 0.0, math.inf, chosen.start_pa, 0.0, span, 0.0)
+    low = min(candidate.low_pa_s for candidate in plausible)
+    high = max(candidate.high_pa_s for candidate in plausible)
+    return LeakFit(
+        chosen.rise_pa_s, low, high, chosen.start_pa, chosen.settling_pa, chosen.settling_s, chosen.scatter_pa
+    )
+
+
+def _linear(time: Floats, pressure: Floats, tau: float | None) -> LeakFit:
+    columns = [np.ones_like(time), time] + ([] if tau is None else [-np.expm1(-time / tau)])
+    matrix = np.column_stack(columns)
+    solution, *_ = np.linalg.lstsq(matrix, pressure, rcond=None)
+    freedom = len(time) - matrix.shape[1]
+    residual = pressure - matrix @ solution
+    scatter = math.sqrt(float(residual @ residual) / freedom) if freedom > 0 else 0.0
+    inverse = np.linalg.pinv(matrix.T @ matrix)
+    reach = float(stats.t.ppf(0.975, max(freedom, 1))) * scatter * math.sqrt(max(float(inverse[1, 1]), 0.0))
+    rise = float(solution[1])
+    settling = float(solution[2]) if tau is not None else 0.0
+    return LeakFit(rise, rise - reach, rise + reach, float(solution[0]), settling, tau or 1.0, scatter)
+
+
+def _error(fit: LeakFit, time: Floats, pressure: Floats) -> float:
+    residual = pressure - fit.pressure_at(time)
+    return float(residual @ residual)
+
+
+@dataclass(frozen=True)
+class RuleVerdict:
+    """What one house rule says of a test."""
+
+    rule: Rule
+    passed: bool
+    text: str
+
+
+@dataclass(frozen=True)
+class HoldVerdict:
+    """The leak found and what the house rules say of it."""
+
+    fit: LeakFit
+    volume_m3: float
+    rules: tuple[RuleVerdict, ...]
+
+    @property
+    def passed(self) -> bool:
+        return all(rule.passed for rule in self.rules)
+
+    @property
+    def leak_pa_m3_s(self) -> float:
+        """``Q = V·dP/dt``."""
+        return self.fit.rise_pa_s * self.volume_m3
+
+    @property
+    def leak_band_pa_m3_s(self) -> tuple[float, float]:
+        return max(self.fit.low_pa_s, 0.0) * self.volume_m3, self.fit.high_pa_s * self.volume_m3
+
+
+@dataclass(frozen=True)
+class _Case:
+    test: HoldTest
+    fit: LeakFit
+    rules: HoldRules
+    area_m2: float
+    volume_m3: float
+    gel_s: float
+    units: Units
+
+    @property
+    def length_s(self) -> float:
+        return self.test.readings[-1][0] - self.test.readings[0][0]
+
+    @property
+    def drop_pa(self) -> float:
+        return self.test.readings[-1][1] - self.test.readings[0][1]
+
+    def show(self, value: float, kind: str) -> str:
+        return show(value, kind, self.units)
+
+
+def _no_visible_drop(case: _Case) -> tuple[bool, str]:
+    drop, seen = case.show(case.drop_pa, "pressure difference"), case.rules.visible_drop_pa
+    if case.length_s < case.rules.short_hold_s:
+        held, asked = (case.show(time, "duration") for time in (case.length_s, case.rules.short_hold_s))
+        return False, f"held {held}; {asked} asked"
+    return case.drop_pa < seen, f"{drop} lost; {case.show(seen, 'pressure difference')} can be seen on the gauge"
+
+
+def _drop_per_time(case: _Case) -> tuple[bool, str]:
+    allowed = case.rules.drop_pa_per_600_s * math.sqrt(max(case.area_m2, 1.0))
+    drop = case.drop_pa * 600 / case.length_s
+    return drop <= allowed, (
+        f"{case.show(drop, 'pressure difference')} lost in 10 min; "
+        f"{case.show(allowed, 'pressure difference')} allowed for {case.show(case.area_m2, 'area')}"
+    )
+
+
+def _pressure_reached(case: _Case) -> tuple[bool, str]:
+    lowest = min(pressure for _, pressure in case.test.readings)
+    return lowest <= case.rules.reach_pa, (
+        f"reached {case.show(lowest, 'pressure')}; {case.show(case.rules.reach_pa, 'pressure')} asked"
+    )
+
+
+def _long_soak(case: _Case) -> tuple[bool, str]:
+    asked = max(case.rules.soak_s, case.gel_s)
+    return case.length_s >= asked, f"held {case.show(case.length_s, 'duration')}; {case.show(asked, 'duration')} asked"
+
+
+def _leak_rate(case: _Case) -> tuple[bool, str]:
+    leak = case.fit.rise_pa_s * case.volume_m3
+    return leak <= case.rules.leak_pa_m3_s, (
+        f"{case.show(leak, 'leak rate')}; {case.show(case.rules.leak_pa_m3_s, 'leak rate')} allowed"
+    )
+
+
+RULES: dict[Rule, Callable[[_Case], tuple[bool, str]]] = {
+    "no visible drop": _no_visible_drop,
+    "drop per time": _drop_per_time,
+    "pressure reached": _pressure_reached,
+    "long soak": _long_soak,
+    "leak rate": _leak_rate,
+}
+
+
+def judge(
+    test: HoldTest, rules: HoldRules, area_m2: float, volume_m3: float, gel_s: float, units: Units | None = None
+) -> HoldVerdict:
+    """The verdict of the house *rules* on *test*, for a part of *area_m2* and an evacuated *volume_m3*."""
+    fit = fit_leak(test.readings)
+    case = _Case(test, fit, rules, area_m2, volume_m3, gel_s, units or Units())
+    verdicts = tuple(RuleVerdict(rule, *RULES[rule](case)) for rule in rules.rules)
+    return HoldVerdict(fit, volume_m3, verdicts)
