@@ -16,7 +16,6 @@ from bibulon.assess import FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.job.storage import StorageError, load, schema
 from bibulon.quantities import show
-from bibulon.record.traveller import traveller_pdf
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
 
@@ -162,6 +161,8 @@ def report(
     as_json: AsJson = False,
 ) -> None:
     """Write the traveller as PDF."""
+    from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, which the other commands do without
+
     assessment = _open(job)
     target = output or job.with_suffix(".pdf")
     try:

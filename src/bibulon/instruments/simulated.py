@@ -19,6 +19,7 @@ import numpy as np
 from bibulon.instruments.protocol import Reading, write_line
 
 HARDLY_WARM_K = 0.5
+QUICKEST_S = 0.1
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,7 @@ class SimulatedBench:
         self.world, self.pace = world, pace
         self._every, self._now = every_s, now
         self._lock = threading.Lock()
+        self._base = (0.0, now())
         self._stop = threading.Event()
         self._isolated_at: float | None = None
         self._started_at: float | None = None
@@ -64,22 +66,37 @@ class SimulatedBench:
     def isolate(self) -> None:
         """Shut the valve to the pump: from now the bag's leak shows."""
         with self._lock:
-            self._isolated_at = self._now()
+            self._isolated_at = self._time()
 
     def connect_pump(self) -> None:
         with self._lock:
             self._isolated_at = None
 
-    def open_feed(self) -> None:
-        """Open the first feed: the bucket starts to empty."""
+    def open_feed(self, since_s: float = 0.0) -> None:
+        """Open the first feed, or take up a shot begun *since_s* ago: the bucket empties."""
         with self._lock:
             if self._started_at is None:
-                self._started_at = self._now()
+                self._started_at = self._time() - since_s
+
+    def set_pace(self, pace: float) -> None:
+        """Let time pass faster or slower on the instruments from now."""
+        with self._lock:
+            self._base = (self._time(), self._now())
+            self.pace = pace
+
+    def time(self) -> float:
+        """Seconds on the instruments' own clock."""
+        with self._lock:
+            return self._time()
+
+    def _time(self) -> float:
+        then, wall = self._base
+        return then + (self._now() - wall) * self.pace
 
     def pour(self, mass_kg: float) -> None:
         """Pour a batch into the bucket."""
         with self._lock:
-            self._poured.append((self._now(), mass_kg))
+            self._poured.append((self._time(), mass_kg))
 
     def close(self) -> None:
         self._stop.set()
@@ -92,7 +109,7 @@ class SimulatedBench:
     def readings(self) -> Sequence[Reading]:
         """The readings at this moment."""
         with self._lock:
-            now = self._now()
+            now = self._time()
             return (
                 Reading("vacuum", self._vacuum(now)),
                 Reading("scale", self._bucket(now)),
@@ -101,7 +118,7 @@ class SimulatedBench:
             )
 
     def _since(self, then: float | None, now: float) -> float:
-        return 0.0 if then is None else max(now - then, 0.0) * self.pace
+        return 0.0 if then is None else max(now - then, 0.0)
 
     def _vacuum(self, now: float) -> float:
         held = self._since(self._isolated_at, now)
@@ -139,6 +156,6 @@ class SimulatedBench:
                 client.sendall(f'hello gauge "simulated" every {self._every:g}\n'.encode())
                 while not self._stop.is_set():
                     client.sendall("".join(f"{write_line(one)}\n" for one in self.readings()).encode())
-                    self._stop.wait(self._every / max(self.pace, 1.0) if self.pace < 10 else 0.1)
+                    self._stop.wait(max(self._every / self.pace, QUICKEST_S))
             except OSError:
                 return

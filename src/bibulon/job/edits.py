@@ -4,22 +4,63 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, TypeVar
 
 from shapely import affinity
 from shapely.geometry import LineString
 
 from bibulon.job import Job
-from bibulon.job.base import Point
+from bibulon.job.base import Model, Point
 from bibulon.job.cards import Card
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
 
+ModelType = TypeVar("ModelType", bound=Model)
+
 
 def changed(job: Job, **fields: Any) -> Job:
     """*job* with *fields* replaced and everything checked again. Raises ``pydantic.ValidationError``."""
     return Job.model_validate({**dict(job), **fields})
+
+
+def revised(model: ModelType, **fields: Any) -> ModelType:
+    """*model* with *fields* replaced and checked. Raises ``pydantic.ValidationError``."""
+    return type(model).model_validate({**dict(model), **fields})
+
+
+def value_at(job: Job, path: str) -> Any:
+    """The value at *path*: field names joined by "/"; an element of a list is named by its id, name or label.
+
+    >>> from bibulon.demo import demo_job
+    >>> value_at(demo_job(), "lines/feed-2/hose_length_m")
+    3.0
+    """
+    value: Any = job
+    for step in path.split("/"):
+        value = next(one for one in value if step in _names(one)) if isinstance(value, tuple) else getattr(value, step)
+    return value
+
+
+def with_value(job: Job, path: str, value: Any) -> Job:
+    """*job* with the value at *path* replaced (see :func:`value_at`) and everything checked again."""
+    edited = _placed(job, path.split("/"), value)
+    return changed(job, **{path.split("/")[0]: getattr(edited, path.split("/")[0])})
+
+
+def _names(model: Any) -> tuple[str, ...]:
+    return tuple(getattr(model, name) for name in ("id", "name", "label") if hasattr(model, name))
+
+
+def _placed(model: Any, steps: list[str], value: Any) -> Any:
+    if not steps:
+        return value
+    if isinstance(model, tuple):
+        return tuple(_placed(one, steps[1:], value) if steps[0] in _names(one) else one for one in model)
+    if len(steps) == 1:
+        return revised(model, **{steps[0]: value})
+    inner = _placed(getattr(model, steps[0]), steps[1:], value)
+    return model.model_copy(update={steps[0]: inner})
 
 
 def new_id(prefix: str) -> str:

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import stats
+from scipy.special import fdtri, stdtrit
 
 from bibulon.job.hold import HoldRules, HoldTest, Rule
 from bibulon.quantities import Units, show
@@ -56,7 +56,7 @@ def fit_leak(readings: tuple[tuple[float, float], ...]) -> LeakFit:
     best = int(np.argmin(errors))
     freedom = max(len(time) - (4 if settled[best].settling_pa else 2), 1)
     floor = (1e-6 * max(float(pressure.mean()), 1.0)) ** 2 * len(time)
-    allowed = (errors[best] + floor) * (1 + float(stats.f.ppf(0.95, 1, freedom)) / freedom)
+    allowed = (errors[best] + floor) * (1 + float(fdtri(1, freedom, 0.95)) / freedom)
     plausible = [settled[i] for i in range(len(settled)) if errors[i] <= allowed]
     chosen = settled[best]
     if len(time) == 2:
@@ -76,7 +76,7 @@ def _linear(time: Floats, pressure: Floats, tau: float | None) -> LeakFit:
     residual = pressure - matrix @ solution
     scatter = math.sqrt(float(residual @ residual) / freedom) if freedom > 0 else 0.0
     inverse = np.linalg.pinv(matrix.T @ matrix)
-    reach = float(stats.t.ppf(0.975, max(freedom, 1))) * scatter * math.sqrt(max(float(inverse[1, 1]), 0.0))
+    reach = float(stdtrit(max(freedom, 1), 0.975)) * scatter * math.sqrt(max(float(inverse[1, 1]), 0.0))
     rise = float(solution[1])
     settling = float(solution[2]) if tau is not None else 0.0
     return LeakFit(rise, rise - reach, rise + reach, float(solution[0]), settling, tau or 1.0, scatter)

@@ -1,0 +1,71 @@
+"""Starting the desk."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from bibulon.demo import demo_job
+from bibulon.desk import theme
+from bibulon.desk.new_job import new_job
+from bibulon.desk.settings import load_settings
+from bibulon.desk.window import Window
+from bibulon.job.storage import StorageError, load
+
+UNSEEN_PICTURE = Path("build") / "demo.png"
+LONGEST_FILL_MS = 60_000
+
+
+def has_screen() -> bool:
+    """Whether there is a display to open a window on."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def make_app() -> QApplication:
+    """The application in the shop's theme."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("bibulon")
+    app.setApplicationDisplayName("Bibulon")
+    app.setDesktopFileName("bibulon")
+    theme.load_fonts()
+    theme.apply(app, theme.PALETTES[load_settings().theme])
+    return app
+
+
+def wait_for_fill(window: Window) -> None:
+    """Run the event loop until the newest fill is there."""
+    if not window.runner.busy:
+        return
+    loop = QEventLoop()
+    window.runner.settled.connect(loop.quit)
+    QTimer.singleShot(LONGEST_FILL_MS, loop.quit)
+    loop.exec()
+    window.refresh()
+
+
+def run(path: Path | None, demo: bool = False) -> int:
+    """Open the window on *path*, on the demo job, or on a new job; returns the exit code."""
+    unseen = not has_screen() and "QT_QPA_PLATFORM" not in os.environ
+    if unseen:
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    try:
+        job = load(path) if path is not None else demo_job() if demo else new_job()
+    except StorageError as error:
+        print(error, file=sys.stderr)
+        return 2
+    app = make_app()
+    window = Window(job, load_settings(), path)
+    window.show()
+    if not unseen:
+        return app.exec()
+    wait_for_fill(window)
+    UNSEEN_PICTURE.parent.mkdir(exist_ok=True)
+    window.grab().save(str(UNSEEN_PICTURE))
+    window.close()
+    print(f"There is no screen here: the desk was opened unseen and drawn to {UNSEEN_PICTURE}.")
+    return 0

@@ -1,0 +1,196 @@
+"""What all benches share: title, sections, fields, figures, cautions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Protocol
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.cautions import Caution
+from bibulon.cautions.safety import safety_notes
+from bibulon.desk.document import Document
+from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityField, TextField, column, label, rule_line
+from bibulon.desk.plan.view import PlanView
+from bibulon.desk.rank_mark import RankMark
+from bibulon.desk.run_controller import RunController
+from bibulon.desk.station import Station
+
+
+class Desk(Protocol):
+    """What a bench may ask of the window."""
+
+    document: Document
+    plan: PlanView
+    run: RunController
+
+    def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
+    def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None: ...
+    def open_text_file(self, title: str, pattern: str) -> str | None: ...
+    def show_caution(self, caution: Caution) -> None: ...
+
+
+class CautionCard(QFrame):
+    """One caution: mark, message; why and remedy under it."""
+
+    def __init__(self, caution: Caution, show: Callable[[Caution], None] | None = None) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self.caution = caution
+        row = QHBoxLayout(self)
+        row.setContentsMargins(9, 8, 9, 8)
+        row.setSpacing(9)
+        row.addWidget(RankMark(caution.rank, 18), 0, Qt.AlignmentFlag.AlignTop)
+        texts = column(2)
+        texts.addWidget(label(caution.message, "figure"))
+        texts.addWidget(label(caution.why, "muted"))
+        texts.addWidget(label(caution.remedy))
+        row.addLayout(texts, 1)
+        if show is not None:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            self._show = show
+            self.mousePressEvent = lambda event: self._show(self.caution)  # type: ignore[method-assign]
+        self.setAccessibleName(f"{caution.rank}: {caution.message}")
+
+
+class Bench(QScrollArea):
+    """A bench: subclasses fill :meth:`build` and may override :meth:`refresh`."""
+
+    title = ""
+    width_px = 348
+
+    def __init__(self, desk: Desk, station: Station) -> None:
+        super().__init__()
+        self.desk, self.station = desk, station
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        body = QWidget()
+        self.body = QVBoxLayout(body)
+        self.body.setContentsMargins(14, 12, 14, 12)
+        self.body.setSpacing(7)
+        self.setWidget(body)
+        self._fields: list[Any] = []
+        self._watched: list[tuple[Callable[[], object], QVBoxLayout, Callable[[QVBoxLayout], None], list[object]]] = []
+        self.body.addWidget(label(self.title or station.name, "title"))
+        self.build()
+        self.cautions = column(6)
+        self.watch(self._caution_key, self.cautions, self._fill_cautions)
+        for note in safety_notes(desk.document.job, station.id):
+            self.body.addWidget(label(note, "muted"))
+        self.body.addStretch(1)
+
+    @property
+    def document(self) -> Document:
+        return self.desk.document
+
+    def build(self) -> None:
+        """Put the bench together."""
+
+    def refresh(self) -> None:
+        """Show the document as it is now."""
+        for field in self._fields:
+            field.refresh()
+        for key, layout, fill, last in self._watched:
+            now = key()
+            if not last or last[0] != now:
+                last[:] = [now]
+                clear(layout)
+                fill(layout)
+
+    # -- building blocks ---------------------------------------------------------------------------------------------
+
+    def section(self, name: str) -> None:
+        self.body.addSpacing(4)
+        self.body.addWidget(rule_line())
+        self.body.addWidget(label(name.upper(), "section"))
+
+    def add(self, field: Any, into: QVBoxLayout | None = None) -> Any:
+        """Add a field or figure and keep it refreshed (only in the bench's own body)."""
+        if into is None:
+            self._fields.append(field)
+        (into or self.body).addWidget(field)
+        return field
+
+    def quantity(
+        self, name: str, kind: str, path: str, hint: str = "", into: QVBoxLayout | None = None, **more: Any
+    ) -> QuantityField:
+        field: QuantityField = self.add(QuantityField(self.document, name, kind, path, hint, **more), into)
+        return field
+
+    def text(self, name: str, path: str, hint: str = "", into: QVBoxLayout | None = None) -> TextField:
+        field: TextField = self.add(TextField(self.document, name, path, hint), into)
+        return field
+
+    def clock(self, name: str, path: str, hint: str = "") -> ClockField:
+        field: ClockField = self.add(ClockField(self.document, name, path, hint))
+        return field
+
+    def choice(
+        self,
+        name: str,
+        choices: Callable[[], list[tuple[str, Any]]],
+        get: Callable[[], Any],
+        put: Callable[[Any], None],
+        hint: str = "",
+        into: QVBoxLayout | None = None,
+    ) -> ChoiceField:
+        field: ChoiceField = self.add(ChoiceField(name, choices, get, put, hint), into)
+        return field
+
+    def figure(self, name: str, figure: Callable[[], tuple[str, str]]) -> FigureRow:
+        field: FigureRow = self.add(FigureRow(name, figure))
+        return field
+
+    def button(self, text: str, do: Callable[[], None], role: str = "", into: QLayout | None = None) -> QPushButton:
+        made = QPushButton(text)
+        made.setProperty("role", role)
+        made.setAutoDefault(False)
+        made.clicked.connect(lambda _=False: do())
+        (into if into is not None else self.body).addWidget(made)
+        return made
+
+    def watch(self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]) -> None:
+        """A part that is built anew whenever *key* changes."""
+        self.body.addLayout(layout)
+        now = key()
+        self._watched.append((key, layout, fill, [now]))
+        fill(layout)
+
+    # -- cautions ----------------------------------------------------------------------------------------------------
+
+    def _mine(self) -> tuple[Caution, ...]:
+        return tuple(one for one in self.document.cautions if one.station == self.station.id)
+
+    def _caution_key(self) -> object:
+        return self._mine()
+
+    def _fill_cautions(self, layout: QVBoxLayout) -> None:
+        found = self._mine()
+        if found:
+            layout.addSpacing(4)
+            layout.addWidget(rule_line())
+            layout.addWidget(label("CAUTIONS", "section"))
+        for caution in found:
+            layout.addWidget(CautionCard(caution))
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of *layout*."""
+    while (item := layout.takeAt(0)) is not None:
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)

@@ -1,0 +1,53 @@
+"""Cure: gel, release of vacuum, the end of the shift."""
+
+from __future__ import annotations
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import label, shown_figure
+from bibulon.quantities import clock_time, show
+
+
+class CureBench(Bench):
+    """From the end of the fill to letting the vacuum go."""
+
+    def build(self) -> None:
+        self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
+        self.figure("Fresh viscosity", self._viscosity)
+        self.figure("Too thick to flow", lambda: self._time(self.document.assessment.resin_flow.flow_limit_s, "flow"))
+        self.figure("Gel of the film", lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
+        self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
+        self.figure("Shift ends", self._shift)
+        self.section("Conditions")
+        self.quantity("Temperature", "temperature", "shop/temperature_k", "Shop, mould and resin.")
+        self.clock("Shot starts", "shop/shot_start_s")
+        self.clock("Shift ends at", "shop/shift_end_s")
+        self.section("Remember")
+        for text in (
+            "The thin film in the bag gels later than the pot: the pot says nothing about the part.",
+            "Vacuum stays on until gel, whatever the clock says: test a sample of the same batch first.",
+        ):
+            self.body.addWidget(label(text))
+
+    def _viscosity(self) -> tuple[str, str]:
+        resin = self.document.job.resin
+        points = len(resin.viscosity)
+        fit = "a straight line" if points > 1 else "the class slope"
+        how = f"{resin.name}: ln(viscosity) against 1/T, {fit} through {points} point(s) of the card ({resin.source})."
+        return show(
+            self.document.assessment.resin_flow.viscosity_pa_s, "viscosity", self.document.assessment.units
+        ), how
+
+    def _time(self, time_s: float, what: str) -> tuple[str, str]:
+        clock = clock_time(self.document.job.shop.shot_start_s + time_s)
+        resin = self.document.job.resin
+        how = {
+            "flow": f"When thickening brings it to {resin.flow_limit_pa_s * 1000:.0f} mPa·s.",
+            "gel": "Film gel times of the card, Arrhenius, at the shop's temperature.",
+            "release": f"{resin.release_after_gel_factor:g} times the film gel time ({resin.source}).",
+        }[what]
+        return f"{clock}  ({show(time_s, 'duration')})", how
+
+    def _shift(self) -> tuple[str, str]:
+        left = -self.document.assessment.cure.after_shift_s
+        text = f"{show(left, 'duration')} later" if left >= 0 else f"{show(-left, 'duration')} too soon"
+        return text, "Between the earliest release of vacuum and the end of the shift."

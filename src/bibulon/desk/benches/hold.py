@@ -1,0 +1,271 @@
+"""Hold: readings typed, pasted, imported or taken from the gauge; the fit, the verdict, the tests kept."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPlainTextEdit, QVBoxLayout
+
+from bibulon.desk import icons
+from bibulon.desk.benches.base import Bench, clear
+from bibulon.desk.fields import column, label, restyle, tool_button
+from bibulon.desk.rank_mark import RankMark
+from bibulon.exchange.readings import ReadingsError, parse_readings
+from bibulon.job.edits import changed, new_id, revised
+from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
+from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.vacuum.hold import RULES, HoldVerdict
+
+if TYPE_CHECKING:
+    from bibulon.desk.hold_chart import HoldChart
+
+SAMPLE_S = 20.0
+SIMULATED_PACE = 60.0
+LIMITS: dict[Rule, tuple[tuple[str, str, str], ...]] = {
+    "no visible drop": (
+        ("Visible drop", "pressure difference", "visible_drop_pa"),
+        ("Held for", "duration", "short_hold_s"),
+    ),
+    "drop per time": (("Drop in 10 min, 1 m²", "pressure difference", "drop_pa_per_600_s"),),
+    "pressure reached": (("Reach", "pressure", "reach_pa"),),
+    "long soak": (("Soak", "duration", "soak_s"),),
+    "leak rate": (("Leak allowed", "leak rate", "leak_pa_m3_s"),),
+}
+
+
+class HoldBench(Bench):
+    """Does the bag hold?"""
+
+    title = "Hold test"
+    width_px = 380
+
+    def build(self) -> None:
+        self.stage: Stage = STAGES[0]
+        self._gauge: list[tuple[float, float]] | None = None
+        self._gauge_start = 0.0
+        self.chart: HoldChart | None = None
+        self.kept = column(4)
+        self.watch(self._kept_key, self.kept, self._fill_kept)
+        self.section("New test")
+        self.choice("Stage", lambda: [(one, one) for one in STAGES], lambda: self.stage, self._set_stage)
+        self.hint = label("", "muted")
+        self.body.addWidget(self.hint)
+        self.readings = QPlainTextEdit()
+        self.readings.setAccessibleName("Readings: time and pressure")
+        self.readings.setPlaceholderText("0   31\n5   34\n10  36   or 28.4 inHg, 95 % …")
+        self.readings.setTabChangesFocus(True)
+        self.readings.setFixedHeight(92)
+        self.readings.textChanged.connect(self._read)
+        self.body.addWidget(self.readings)
+        row = QHBoxLayout()
+        self.button("Import CSV …", self._import, into=row)
+        self.gauge = self.button("From the gauge", self._toggle_gauge, into=row)
+        self.gauge.setCheckable(True)
+        self.gauge.setToolTip("Isolate the bag from the pump, then take readings from the connected gauge")
+        self.body.addLayout(row)
+        self.error = label("", "error")
+        self.error.hide()
+        self.body.addWidget(self.error)
+        self.plot = column(0)
+        self.body.addLayout(self.plot)
+        self.verdict = column(3)
+        self.body.addLayout(self.verdict)
+        self.keep = self.button("Keep this test", self._keep, "main")
+        self.keep.setEnabled(False)
+        self.section("House rules")
+        self.rules = column(2)
+        self.watch(lambda: (self.document.job.hold_rules, self.document.settings), self.rules, self._fill_rules)
+        self.desk.run.reading_taken.connect(self._gauge_reading)
+
+    # -- the draft ---------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        super().refresh()
+        units = self.document.assessment.units
+        way = "counted down from atmosphere" if units.reading == "gauge" else "absolute"
+        unit = unit_shown("pressure", units).rsplit(" ", 1)[0]
+        self.hint.setText(f"Minutes and pressure, one reading a line. Bare pressures are {unit}, {way}.")
+        if self.readings.toPlainText().strip():
+            self._read()
+
+    def draft(self) -> HoldTest | None:
+        """The test in the making; None while it cannot be read."""
+        readings = parse_readings(self.readings.toPlainText(), self.document.assessment.units)
+        return HoldTest(
+            id=new_id("hold"),
+            stage=self.stage,
+            taken_at=datetime.now(UTC).astimezone(),
+            readings=readings,
+            source="gauge" if self._gauge else "typed",
+        )
+
+    def _read(self) -> None:
+        clear(self.verdict)
+        text = self.readings.toPlainText()
+        test, problem = None, ""
+        if text.strip():
+            try:
+                test = self.draft()
+            except ReadingsError as error:
+                problem = str(error) if self._gauge is None else ""
+        self.error.setText(problem)
+        self.error.setVisible(bool(problem))
+        self.readings.setProperty("wrong", "true" if problem else "false")
+        restyle(self.readings)
+        self.keep.setEnabled(test is not None)
+        if test is not None:
+            self._show(test, self.document.assessment.judged(test))
+        elif self.chart is not None:
+            self.chart.hide()
+
+    def _show(self, test: HoldTest, verdict: HoldVerdict) -> None:
+        self._draw(test, verdict)
+        units = self.document.assessment.units
+        low, high = verdict.leak_band_pa_m3_s
+        leak = show(verdict.leak_pa_m3_s, "leak rate", units)
+        self.verdict.addWidget(label(f"Leak {leak}", "figure"))
+        self.verdict.addWidget(
+            label(
+                f"95 % band {show(low, 'leak rate', units)} to {show(high, 'leak rate', units)}, for "
+                f"{show(verdict.volume_m3, 'volume', units)} under vacuum",
+                "muted",
+            )
+        )
+        for rule in verdict.rules:
+            self.verdict.addLayout(_line("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
+
+    def _draw(self, test: HoldTest, verdict: HoldVerdict) -> None:
+        from bibulon.desk.hold_chart import HoldChart  # loads the chart package, only when there is something to draw
+
+        if self.chart is None:
+            self.chart = HoldChart()
+            self.plot.addWidget(self.chart)
+        self.chart.show()
+        units = self.document.assessment.units
+        unit = unit_shown("pressure", units)
+        self.chart.draw(test, verdict.fit, lambda value: number_shown(value, "pressure", units), unit)
+
+    def _set_stage(self, stage: Stage) -> None:
+        self.stage = stage
+
+    def _import(self) -> None:
+        text = self.desk.open_text_file("Readings", "Readings (*.csv *.txt);;All files (*)")
+        if text is not None:
+            self.readings.setPlainText(text)
+
+    def _keep(self) -> None:
+        try:
+            test = self.draft()
+        except ReadingsError as error:
+            self.error.setText(str(error))
+            self.error.show()
+            return
+        if self.gauge.isChecked():
+            self.gauge.setChecked(False)
+            self._stop_gauge()
+        job = self.document.job
+        self.document.edit("hold test", changed(job, hold_tests=(*job.hold_tests, test)))
+        self.readings.clear()
+
+    # -- from the gauge ----------------------------------------------------------------------------------------------
+
+    def _toggle_gauge(self) -> None:
+        if not self.gauge.isChecked():
+            self._stop_gauge()
+            return
+        run = self.desk.run
+        if run.link is None:
+            url = self.document.settings.instruments_url
+            if url:
+                run.connect_url(url)
+            else:
+                run.connect_simulated(SIMULATED_PACE)
+        if run.simulated is not None:
+            run.simulated.isolate()
+        self._gauge = []
+        self._gauge_start = run.instrument_time()
+        self.gauge.setText("Stop reading")
+        self.readings.clear()
+
+    def _stop_gauge(self) -> None:
+        self._gauge = None
+        self.gauge.setText("From the gauge")
+        if self.desk.run.simulated is not None:
+            self.desk.run.simulated.connect_pump()
+
+    def _gauge_reading(self, channel: str, value: float) -> None:
+        if self._gauge is None or channel != "vacuum":
+            return
+        now = self.desk.run.instrument_time() - self._gauge_start
+        if self._gauge and now - self._gauge[-1][0] < SAMPLE_S:
+            return
+        self._gauge.append((now, value))
+        units = self.document.assessment.units
+        shown = f"{number_shown(value, 'pressure', units):.2f} {unit_shown('pressure', units)}"
+        self.readings.appendPlainText(f"{now / 60:.2f}, {shown}")
+
+    # -- kept tests and rules ----------------------------------------------------------------------------------------
+
+    def _kept_key(self) -> object:
+        assessment = self.document.assessment
+        return (
+            tuple((test, verdict.passed, verdict.leak_pa_m3_s) for test, verdict in assessment.hold_verdicts),
+            self.document.settings.system,
+        )
+
+    def _fill_kept(self, layout: QVBoxLayout) -> None:
+        units = self.document.assessment.units
+        for test, verdict in self.document.assessment.hold_verdicts:
+            frame = QFrame()
+            frame.setProperty("role", "card")
+            row = QHBoxLayout(frame)
+            row.setContentsMargins(8, 6, 6, 6)
+            row.addWidget(RankMark("settled" if verdict.passed else "stop", 18), 0, Qt.AlignmentFlag.AlignTop)
+            texts = column(1)
+            says = "Passed" if verdict.passed else "Failed"
+            texts.addWidget(label(f"{says}: {test.stage}", "figure"))
+            when = test.taken_at.strftime("%d %b %H:%M")
+            length = show(test.readings[-1][0], "duration")
+            leak = show(verdict.leak_pa_m3_s, "leak rate", units)
+            texts.addWidget(label(f"{when}, {length}, {len(test.readings)} readings, leak {leak}", "muted"))
+            for rule in verdict.rules:
+                if not rule.passed:
+                    texts.addWidget(label(f"{rule.rule}: {rule.text}"))
+            row.addLayout(texts, 1)
+            remove = tool_button(
+                icons.standard("ph.trash"), f"Take out the test of {when}", partial(self._remove, test)
+            )
+            row.addWidget(remove, 0, Qt.AlignmentFlag.AlignTop)
+            layout.addWidget(frame)
+        if not self.document.job.hold_tests:
+            layout.addWidget(label("No test kept yet.", "muted"))
+
+    def _remove(self, test: HoldTest) -> None:
+        kept = tuple(one for one in self.document.job.hold_tests if one != test)
+        self.document.edit("remove hold test", changed(self.document.job, hold_tests=kept))
+
+    def _fill_rules(self, layout: QVBoxLayout) -> None:
+        chosen = self.document.job.hold_rules.rules
+        for rule in RULES:
+            box = QCheckBox(rule)
+            box.setChecked(rule in chosen)
+            box.toggled.connect(lambda on, name=rule: self._choose_rule(name, on))
+            layout.addWidget(box)
+            if rule in chosen:
+                for name, kind, field in LIMITS[rule]:
+                    self.quantity(name, kind, f"hold_rules/{field}", into=layout)
+
+    def _choose_rule(self, rule: Rule, on: bool) -> None:
+        rules = self.document.job.hold_rules
+        chosen = tuple(one for one in RULES if (on if one == rule else one in rules.rules))
+        self.document.edit("house rules", changed(self.document.job, hold_rules=revised(rules, rules=chosen)))
+
+
+def _line(rank: str, text: str) -> QHBoxLayout:
+    row = QHBoxLayout()
+    row.addWidget(RankMark(rank, 15), 0, Qt.AlignmentFlag.AlignTop)
+    row.addWidget(label(text), 1)
+    return row

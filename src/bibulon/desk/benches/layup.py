@@ -1,0 +1,192 @@
+"""Lay-up: the ply book from the tool face, peel ply, regions, and what the stack comes to."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+
+from bibulon.desk import icons
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import ChoiceField, QuantityField, TextField, column, label, tool_button
+from bibulon.job.cards import Card, CoreCard, FabricCard, PeelPlyCard
+from bibulon.job.edits import changed, new_id, revised, with_card, with_layup, with_value, without_region
+from bibulon.job.layup import Layer
+from bibulon.laminate.cells import Totals
+from bibulon.quantities import show
+from bibulon.stock import shelf
+
+
+class LayupBench(Bench):
+    """The stack of dry fibre and core."""
+
+    def build(self) -> None:
+        def total() -> Totals:
+            return self.document.assessment.laminate.total
+
+        self.figure("Dry mass", lambda: (self._show(total().dry_mass_kg, "mass"), "Fibre and core over all cells."))
+        self.figure(
+            "Thickest", lambda: (self._show(total().thickness_m, "thickness"), "Under the planned vacuum, with core.")
+        )
+        self.figure(
+            "Fibre volume fraction",
+            lambda: (
+                self._show(total().fibre_fraction, "share"),
+                "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum.",
+            ),
+        )
+        self.section("Ply book, from the tool face")
+        self.rows = column(5)
+        self.watch(self._structure, self.rows, self._fill_rows)
+        row = QHBoxLayout()
+        self.button("Add ply", lambda: self._add(FabricCard), into=row)
+        self.button("Add core", lambda: self._add(CoreCard), into=row)
+        self.button("Draw region", lambda: self.desk.plan.set_tool("region"), into=row)
+        self.body.addLayout(row)
+        self.choice(
+            "Peel ply",
+            lambda: [("none", None), *((card.name, card.id) for card in self._cards(PeelPlyCard))],
+            lambda: self.document.job.peel_ply,
+            self._peel_ply,
+        )
+        self.regions = column(4)
+        self.watch(lambda: tuple(one.name for one in self.document.job.regions), self.regions, self._fill_regions)
+        self.section("Cells")
+        self.cells = column(3)
+        self.watch(self._cell_key, self.cells, self._fill_cells)
+
+    def _show(self, value: float, kind: str) -> str:
+        return show(value, kind, self.document.assessment.units)
+
+    def _cards(self, *kinds: type[Card]) -> list[Card]:
+        own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
+        return [card for card in own.values() if isinstance(card, kinds)]
+
+    # -- ply book ----------------------------------------------------------------------------------------------------
+
+    def _structure(self) -> object:
+        job = self.document.job
+        return (job.layup, tuple(region.name for region in job.regions), self.document.settings.system)
+
+    def _fill_rows(self, layout: QVBoxLayout) -> None:
+        for number, layer in enumerate(self.document.job.layup, 1):
+            layout.addWidget(self._row(number, layer))
+        if not self.document.job.layup:
+            layout.addWidget(label("Nothing laid yet. Add the first ply on the tool face.", "muted"))
+
+    def _row(self, number: int, layer: Layer) -> QFrame:
+        card = next(card for card in self.document.job.cards if card.id == layer.card)
+        frame = QFrame()
+        frame.setProperty("role", "card")
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(8, 6, 6, 6)
+        box.setSpacing(3)
+        top = QHBoxLayout()
+        top.setSpacing(3)
+        top.addWidget(label(str(number), "figure", wrap=False))
+        same = (CoreCard,) if isinstance(card, CoreCard) else (FabricCard,)
+        choice = ChoiceField(
+            "",
+            lambda: [(one.name, one.id) for one in self._cards(*same)],
+            lambda: layer.card,
+            lambda chosen: self._material(layer, chosen),
+            f"Material of entry {number}",
+        )
+        top.addWidget(choice, 1)
+        for icon, tip, do in (
+            ("ph.arrow-up", "Nearer the tool", lambda: self._move(layer, -1)),
+            ("ph.arrow-down", "Farther from the tool", lambda: self._move(layer, 1)),
+            ("ph.trash", "Remove", lambda: self._remove(layer)),
+        ):
+            button = tool_button(icons.standard(icon), tip, do)
+            button.setAccessibleName(f"{tip}: entry {number}")
+            top.addWidget(button)
+        box.addLayout(top)
+        under = QHBoxLayout()
+        under.setSpacing(6)
+        path = f"layup/{layer.id}"
+        for name, shown, kind, field in (("Angle", "at", "angle", "angle_deg"), ("Count", "×", "count", "count")):
+            editor = QuantityField(self.document, name, kind, f"{path}/{field}", f"{name} of entry {number}")
+            editor.name.setText(shown)
+            editor.name.setFixedWidth(12)
+            editor.setFixedWidth(80 if field == "angle_deg" else 62)
+            under.addWidget(editor, 0, Qt.AlignmentFlag.AlignTop)
+        region = ChoiceField(
+            "",
+            lambda: [("whole part", None), *((one.name, one.name) for one in self.document.job.regions)],
+            lambda: layer.region,
+            lambda name: self.document.edit("region of ply", with_value(self.document.job, f"{path}/region", name)),
+            f"Region of entry {number}",
+        )
+        under.addWidget(region, 1, Qt.AlignmentFlag.AlignTop)
+        box.addLayout(under)
+        return frame
+
+    def _material(self, layer: Layer, card_id: str) -> None:
+        card = next(card for card in self._cards(FabricCard, CoreCard) if card.id == card_id)
+        job = with_card(self.document.job, card)
+        layers = [revised(one, card=card_id) if one.id == layer.id else one for one in job.layup]
+        self.document.edit("material of ply", with_layup(job, layers))
+
+    def _add(self, kind: type[Card]) -> None:
+        job = self.document.job
+        used = [layer.card for layer in job.layup]
+        like = [card for card in job.cards if isinstance(card, kind) and card.id in used]
+        card = like[-1] if like else self._cards(kind)[0]
+        job = with_card(job, card)
+        self.document.edit("add ply", with_layup(job, (*job.layup, Layer(id=new_id("ply"), card=card.id))))
+
+    def _move(self, layer: Layer, step: int) -> None:
+        layers = list(self.document.job.layup)
+        at = next(i for i, one in enumerate(layers) if one.id == layer.id)
+        to = min(max(at + step, 0), len(layers) - 1)
+        layers.insert(to, layers.pop(at))
+        self.document.edit("reorder plies", with_layup(self.document.job, layers))
+
+    def _remove(self, layer: Layer) -> None:
+        kept = [one for one in self.document.job.layup if one.id != layer.id]
+        self.document.edit("remove ply", with_layup(self.document.job, kept))
+
+    def _peel_ply(self, card_id: str | None) -> None:
+        job = self.document.job
+        if card_id is not None:
+            job = with_card(job, next(card for card in self._cards(PeelPlyCard) if card.id == card_id))
+        self.document.edit("peel ply", changed(job, peel_ply=card_id))
+
+    # -- regions and cells -------------------------------------------------------------------------------------------
+
+    def _fill_regions(self, layout: QVBoxLayout) -> None:
+        for region in self.document.job.regions:
+            row = QHBoxLayout()
+            row.addWidget(TextField(self.document, "Region", f"regions/{region.name}/name"), 1)
+            remove = partial(self._remove_region, region.name)
+            button = tool_button(icons.standard("ph.trash"), f"Remove {region.name} and what lies in it", remove)
+            row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
+            layout.addLayout(row)
+
+    def _remove_region(self, name: str) -> None:
+        self.document.edit("remove region", without_region(self.document.job, name))
+
+    def _cell_key(self) -> object:
+        laminate = self.document.assessment.laminate
+        return tuple((cell.stack, round(cell.area_m2, 5)) for cell in laminate.cells), self.document.settings.system
+
+    def _fill_cells(self, layout: QVBoxLayout) -> None:
+        stacks: dict[tuple[str, ...], list[float]] = {}
+        seen = {}
+        for cell in self.document.assessment.laminate.cells:
+            key = tuple(layer.id for layer in cell.stack.layers)
+            stacks.setdefault(key, []).append(cell.area_m2)
+            seen[key] = cell.stack
+        for key, areas in sorted(stacks.items(), key=lambda item: -sum(item[1])):
+            stack = seen[key]
+            area = sum(areas)
+            line = (
+                f"{self._show(area, 'area')}: {self._show(stack.thickness_m, 'thickness')}, "
+                f"Vf {stack.fibre_fraction:.1%}, {self._show(stack.areal_weight_kg_m2, 'areal weight')}, "
+                f"{self._show(stack.areal_weight_kg_m2 * area, 'mass')} dry"
+            )
+            text = label(line)
+            text.setToolTip(f"{len(key)} entries of the ply book; fibre {stack.fibre_weight_fraction:.0%} by weight.")
+            layout.addWidget(text)

@@ -1,0 +1,307 @@
+"""Lines: feed and vent lines with their valves, media, bucket and pots, in figures."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from shapely import LineString
+
+from bibulon.desk import icons
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import (
+    ChoiceField,
+    FreeField,
+    QuantityField,
+    TextField,
+    column,
+    label,
+    shown_figure,
+    tool_button,
+)
+from bibulon.job.cards import MediaCard, TubeCard
+from bibulon.job.edits import (
+    changed,
+    revised,
+    with_card,
+    with_length,
+    with_line,
+    with_media,
+    without_line,
+    without_media,
+)
+from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenReached
+from bibulon.quantities import parse, run_clock, show
+from bibulon.stock import shelf
+
+EDGES = (("Left", 0, False), ("Right", 0, True), ("Lower edge", 1, False), ("Upper edge", 1, True))
+
+
+class LinesBench(Bench):
+    """Everything that feeds and evacuates."""
+
+    def build(self) -> None:
+        self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
+        self.figure("Ends", self._ending)
+        row = QHBoxLayout()
+        for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
+            button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
+            button.setIcon(icons.own(icon))
+            button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
+        self.body.addLayout(row)
+        self.section("Lines")
+        self.lines = column(6)
+        self.watch(self._structure, self.lines, self._fill_lines)
+        self.section("Flow media")
+        self.media = column(4)
+        self.watch(self._media_key, self.media, self._fill_media)
+        self.section("Bucket, vacuum, pots")
+        self.quantity("Bucket below part", "length", "bucket/below_part_m", "Negative if it stands above the part.")
+        self.quantity("Vacuum planned", "pressure", "vacuum/cavity_pa", "Pressure under the film.")
+        self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
+        self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
+        self.pots = column(4)
+        self.watch(lambda: self.document.job.pots, self.pots, self._fill_pots)
+
+    def _ending(self) -> tuple[str, str]:
+        fill = self.document.assessment.fill
+        if fill is None:
+            return "–", str(self.document.assessment.refusal or "")
+        if fill.fill_time_s is not None:
+            return "filled", "Every pore is full."
+        return f"{fill.filled_fraction:.0%} full", f"Stopped by {fill.stopped_by}."
+
+    # -- lines -------------------------------------------------------------------------------------------------------
+
+    def _structure(self) -> object:
+        job = self.document.job
+        events = self.document.assessment.fill.events if self.document.assessment.fill else ()
+        simple = tuple((line.id, line.label, line.kind, line.tube, line.hose, line.opens) for line in job.lines)
+        opened = tuple((event.line, round(event.time_s)) for event in events)
+        return simple, opened, self.desk.plan.chosen, self.document.settings.system
+
+    def refresh(self) -> None:
+        super().refresh()
+        for field in self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField):
+            field.refresh()
+
+    def _fill_lines(self, layout: QVBoxLayout) -> None:
+        for line in self.document.job.lines:
+            layout.addWidget(self._card(line, line.id == self.desk.plan.chosen))
+        if not self.document.job.lines:
+            layout.addWidget(label("No lines yet. Draw a feed and a vent.", "muted"))
+
+    def _card(self, line: Line, open_: bool) -> QFrame:
+        frame = QFrame()
+        frame.setProperty("role", "card")
+        frame.setProperty("chosen", "true" if open_ else "false")
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(8, 5, 6, 6)
+        box.setSpacing(4)
+        head = QHBoxLayout()
+        pick = partial(self.desk.plan.choose, "" if open_ else line.id)
+        head.addWidget(tool_button(icons.own(line.kind), f"Choose {line.label}", pick, True, open_))
+        head.addWidget(label(f"{line.label or '?'}  {line.kind} line", "figure"), 1)
+        head.addWidget(label(self._when(line), "muted", wrap=False))
+        remove = partial(self._delete, line)
+        head.addWidget(tool_button(icons.standard("ph.trash"), f"Delete {line.label}", remove))
+        box.addLayout(head)
+        if open_:
+            self._details(line, box)
+        return frame
+
+    def _delete(self, line: Line) -> None:
+        self.document.edit(f"delete {line.label}", without_line(self.document.job, line.id))
+
+    def _when(self, line: Line) -> str:
+        if line.kind == "vent":
+            return "always open"
+        fill = self.document.assessment.fill
+        opened = next((one.time_s for one in fill.events if one.line == line.id), None) if fill else None
+        return "not opened" if opened is None else f"opens {run_clock(opened)}"
+
+    def _details(self, line: Line, box: QVBoxLayout) -> None:
+        path = f"lines/{line.id}"
+        box.addWidget(TextField(self.document, "Label", f"{path}/label", "On the valve and on the plan."))
+        box.addWidget(FreeField("Length", lambda: self._length(line.id), lambda text: self._lengthen(line.id, text)))
+        for number in (0, -1):
+            name = "From x, y" if number == 0 else "To x, y"
+            box.addWidget(
+                FreeField(
+                    name,
+                    partial(self._end, line.id, number),
+                    partial(self._move_end, line.id, number),
+                    "In the shop's length unit, or with units: 120 mm, 60 mm",
+                )
+            )
+        use = f"{line.kind} line"
+        box.addWidget(self._tube("Line", line, "tube", use))
+        box.addWidget(self._tube("Hose", line, "hose", "hose"))
+        box.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
+        box.addWidget(QuantityField(self.document, "Port at", "share", f"{path}/port_at", "Of the line's length."))
+        if line.kind == "feed":
+            box.addWidget(
+                ChoiceField(
+                    "Opened",
+                    lambda: self._openings(line),
+                    lambda: self._opening_key(line.id),
+                    lambda key: self._open_by(line.id, key),
+                )
+            )
+            if isinstance(line.opens, AtTime):
+                box.addWidget(
+                    QuantityField(self.document, "At", "duration", f"{path}/opens/time_s", "On the run clock.")
+                )
+            box.addWidget(
+                QuantityField(
+                    self.document,
+                    "Clamped at",
+                    "duration",
+                    f"{path}/closes_s",
+                    "Empty: at the end.",
+                    empty="at the end",
+                )
+            )
+
+    def _length(self, identifier: str) -> str:
+        return show(
+            LineString(self.document.job.line(identifier).points).length, "length", self.document.assessment.units
+        )
+
+    def _lengthen(self, identifier: str, text: str) -> None:
+        length = parse(text, "length", self.document.assessment.units)
+        job = self.document.job
+        self.document.edit("length of line", with_line(job, with_length(job.line(identifier), length)))
+
+    def _end(self, identifier: str, number: int) -> str:
+        units = self.document.assessment.units
+        place = self.document.job.line(identifier).points[number]
+        return ", ".join(show(value, "length", units) for value in place).replace("−", "-")
+
+    def _move_end(self, identifier: str, number: int, text: str) -> None:
+        cells = [cell for cell in text.replace(";", ",").split(",") if cell.strip()]
+        if len(cells) != 2:
+            raise ValueError("Write two lengths with a comma between them.")
+        place = tuple(parse(cell, "length", self.document.assessment.units) for cell in cells)
+        line = self.document.job.line(identifier)
+        points = list(line.points)
+        points[number] = (place[0], place[1])
+        self.document.edit("end of line", with_line(self.document.job, revised(line, points=tuple(points))))
+
+    def _tube(self, name: str, line: Line, field: str, use: str) -> ChoiceField:
+        def cards() -> dict[str, TubeCard]:
+            every = {card.id: card for card in (*shelf(), *self.document.job.cards)}
+            return {key: card for key, card in every.items() if isinstance(card, TubeCard) and card.use == use}
+
+        def put(identifier: str) -> None:
+            job = with_card(self.document.job, cards()[identifier])
+            self.document.edit(f"{name.lower()} of {line.label}", with_line(job, revised(line, **{field: identifier})))
+
+        return ChoiceField(
+            name, lambda: [(card.name, key) for key, card in cards().items()], lambda: getattr(line, field), put
+        )
+
+    def _openings(self, line: Line) -> list[tuple[str, str]]:
+        passes = [(f"when resin passes {other.label}", other.id) for other in self.document.job.lines]
+        return [("by the clock", ""), *passes]
+
+    def _opening_key(self, identifier: str) -> str:
+        opens = self.document.job.line(identifier).opens
+        return opens.line if isinstance(opens, WhenReached) else ""
+
+    def _open_by(self, identifier: str, key: str) -> None:
+        line = self.document.job.line(identifier)
+        opens = WhenReached(line=key) if key else AtTime(time_s=0.0)
+        self.document.edit(f"opening of {line.label}", with_line(self.document.job, revised(line, opens=opens)))
+
+    # -- media and pots ----------------------------------------------------------------------------------------------
+
+    def _media_key(self) -> object:
+        return self.document.job.media, self.desk.plan.chosen, self.document.settings.system
+
+    def _fill_media(self, layout: QVBoxLayout) -> None:
+        units = self.document.assessment.units
+        for number, patch in enumerate(self.document.job.media, 1):
+            chosen = patch.id == self.desk.plan.chosen
+            xs, ys = zip(*patch.outline, strict=True)
+            row = QHBoxLayout()
+            pick = partial(self.desk.plan.choose, "" if chosen else patch.id)
+            row.addWidget(tool_button(icons.own("media"), f"Choose media {number}", pick, True, chosen))
+            size = f"{show(max(xs) - min(xs), 'length', units)} × {show(max(ys) - min(ys), 'length', units)}"
+            row.addWidget(label(size), 1)
+            remove = partial(self._delete_media, patch.id)
+            row.addWidget(tool_button(icons.standard("ph.trash"), f"Delete media {number}", remove))
+            layout.addLayout(row)
+            if chosen:
+                self._media_details(patch, layout)
+        if not self.document.job.media:
+            layout.addWidget(label("None.", "muted"))
+
+    def _delete_media(self, identifier: str) -> None:
+        self.document.edit("delete media", without_media(self.document.job, identifier))
+
+    def _media_details(self, patch: MediaPatch, layout: QVBoxLayout) -> None:
+        for name, axis, high in EDGES:
+            layout.addWidget(
+                FreeField(
+                    name, partial(self._edge, patch.id, axis, high), partial(self._move_edge, patch.id, axis, high)
+                )
+            )
+
+        def cards() -> dict[str, MediaCard]:
+            every = (*shelf(), *self.document.job.cards)
+            return {card.id: card for card in every if isinstance(card, MediaCard)}
+
+        def put(identifier: str) -> None:
+            job = with_card(self.document.job, cards()[identifier])
+            self.document.edit("media", with_media(job, revised(patch, card=identifier)))
+
+        layout.addWidget(
+            ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
+        )
+
+    def _patch(self, identifier: str) -> MediaPatch:
+        return next(one for one in self.document.job.media if one.id == identifier)
+
+    def _edge(self, identifier: str, axis: int, high: bool) -> str:
+        values = [place[axis] for place in self._patch(identifier).outline]
+        return show(max(values) if high else min(values), "length", self.document.assessment.units).replace("−", "-")
+
+    def _move_edge(self, identifier: str, axis: int, high: bool, text: str) -> None:
+        patch = self._patch(identifier)
+        wanted = parse(text, "length", self.document.assessment.units)
+        values = [place[axis] for place in patch.outline]
+        fixed, moving = (min(values), max(values)) if high else (max(values), min(values))
+        if (wanted - fixed) * (moving - fixed) <= 0:
+            raise ValueError("The patch would have no size.")
+        ratio = (wanted - fixed) / (moving - fixed)
+        outline = tuple(
+            tuple(round(fixed + (v - fixed) * ratio, 4) if i == axis else v for i, v in enumerate(place))
+            for place in patch.outline
+        )
+        self.document.edit("edge of media", with_media(self.document.job, revised(patch, outline=outline)))
+
+    def _fill_pots(self, layout: QVBoxLayout) -> None:
+        for pot in self.document.job.pots:
+            row = QHBoxLayout()
+            row.addWidget(
+                QuantityField(self.document, f"Catch pot {pot.label}", "volume", f"pots/{pot.label}/capacity_m3"), 1
+            )
+            remove = partial(self._remove_pot, pot)
+            row.addWidget(tool_button(icons.standard("ph.trash"), f"Take out {pot.label}", remove))
+            layout.addLayout(row)
+        self.button("Add catch pot", self._add_pot, into=layout)
+
+    def _pots(self) -> tuple[CatchPot, ...]:
+        return self.document.job.pots
+
+    def _remove_pot(self, pot: CatchPot) -> None:
+        self._set_pots(tuple(one for one in self._pots() if one != pot))
+
+    def _add_pot(self) -> None:
+        taken = {pot.label for pot in self._pots()}
+        name = next(f"P{n}" for n in range(1, 1000) if f"P{n}" not in taken)
+        self._set_pots((*self._pots(), CatchPot(label=name, capacity_m3=0.01)))
+
+    def _set_pots(self, pots: tuple[CatchPot, ...]) -> None:
+        self.document.edit("catch pots", changed(self.document.job, pots=pots))

@@ -1,0 +1,91 @@
+"""Log: everything that happened, in order, and the papers."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem
+
+from bibulon.desk.benches.base import Bench
+from bibulon.exchange.readings import log_csv
+from bibulon.quantities import run_clock, show
+
+
+class LogBench(Bench):
+    """The record."""
+
+    width_px = 430
+
+    def build(self) -> None:
+        row = QHBoxLayout()
+        self.button("Traveller as PDF …", self._traveller, "main", row)
+        self.button("Log as CSV …", self._csv, into=row)
+        self.body.addLayout(row)
+        self.table = QTableWidget(0, 4)
+        self.table.setAccessibleName("Log")
+        self.table.setHorizontalHeaderLabels(["Time", "Clock", "What", "Details"])
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setMinimumHeight(440)
+        head = self.table.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        for at in range(3):
+            head.setSectionResizeMode(at, QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        self.body.addWidget(self.table)
+        self._rows: object = None
+
+    def refresh(self) -> None:
+        super().refresh()
+        rows = self._entries()
+        if rows == self._rows:
+            return
+        self._rows = rows
+        self.table.setRowCount(len(rows))
+        for at, row in enumerate(rows):
+            for column, text in enumerate(row):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+                self.table.setItem(at, column, item)
+        self.table.resizeRowsToContents()
+        self.table.scrollToBottom()
+
+    def _entries(self) -> list[tuple[str, str, str, str]]:
+        units = self.document.assessment.units
+        found = []
+        for test, verdict in self.document.assessment.hold_verdicts:
+            says = "passed" if verdict.passed else "FAILED"
+            leak = show(verdict.leak_pa_m3_s, "leak rate", units)
+            found.append(
+                (
+                    test.taken_at,
+                    (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}"),
+                )
+            )
+        for event in self.document.job.run:
+            details = []
+            if event.place:
+                details.append(f"at {show(event.place[0], 'length', units)}, {show(event.place[1], 'length', units)}")
+            if event.mass_kg is not None:
+                details.append(show(event.mass_kg, "mass", units))
+            if event.vacuum_pa is not None:
+                details.append(show(event.vacuum_pa, "pressure", units))
+            if event.text:
+                details.append(event.text)
+            if event.rehearsal:
+                details.append("rehearsal")
+            what = f"{event.kind} {event.label}".strip()
+            found.append(
+                (event.at, (event.at.strftime("%d %b %H:%M"), run_clock(event.clock_s), what, ", ".join(details)))
+            )
+        return [row for _, row in sorted(found, key=lambda item: item[0])]
+
+    def _traveller(self) -> None:
+        from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, only when papers are asked for
+
+        self.desk.save_as_file("Traveller", ".pdf", lambda: traveller_pdf(self.document.assessment))
+
+    def _csv(self) -> None:
+        self.desk.save_as_file("Log", ".csv", lambda: log_csv(self.document.job).encode("utf-8"))

@@ -1,0 +1,202 @@
+"""Shoot: for gloves and distance. What is next, in words; clock, gel countdown, bucket, vacuum; one touch to log."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+
+from bibulon.desk.benches.base import Bench, clear
+from bibulon.desk.fields import column, label
+from bibulon.desk.rank_mark import RankMark
+from bibulon.desk.run_controller import PACES
+from bibulon.job.run import EventKind
+from bibulon.quantities import clock_time, run_clock, show
+from bibulon.record.run_list import done_steps
+
+
+class ShootBench(Bench):
+    """The run screen."""
+
+    width_px = 430
+
+    def build(self) -> None:
+        run = self.desk.run
+        clocks = QGridLayout()
+        clocks.setHorizontalSpacing(14)
+        clocks.setVerticalSpacing(0)
+        self.time = label("0:00:00", "huge", wrap=False)
+        self.gel = label("", "huge", wrap=False)
+        self.bucket = label("–", "large", wrap=False)
+        self.vacuum = label("–", "large", wrap=False)
+        figures = (
+            ("Clock", self.time),
+            ("Resin flows for", self.gel),
+            ("Bucket", self.bucket),
+            ("Vacuum", self.vacuum),
+        )
+        for at, (name, widget) in enumerate(figures):
+            clocks.addWidget(label(name, "muted"), 2 * (at // 2), at % 2)
+            clocks.addWidget(widget, 2 * (at // 2) + 1, at % 2)
+        self.body.addLayout(clocks)
+        self.alerts = column(3)
+        self.watch(run.alerts, self.alerts, self._fill_alerts)
+        self.next_button = QPushButton()
+        self.next_button.setObjectName("next step")
+        self.next_button.setProperty("role", "glove-main")
+        self.next_button.clicked.connect(self._do_next)
+        self.body.addWidget(self.next_button)
+        self.detail = label("", "muted")
+        self.body.addWidget(self.detail)
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
+        self.batch = self._glove("Batch poured", lambda: self._log("batch added", "extra"))
+        self.clamp = self._glove("All feeds clamped", lambda: self._log("valve clamped", "all feeds"))
+        self.reading = self._glove("Log readings", lambda: self._log("reading"))
+        for at, button in enumerate((self.mark, self.batch, self.clamp, self.reading)):
+            grid.addWidget(button, at // 2, at % 2)
+        self.body.addLayout(grid)
+        row = QHBoxLayout()
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("Note, then Enter")
+        self.note.setAccessibleName("Note")
+        self.note.setMinimumHeight(44)
+        self.note.returnPressed.connect(self._note)
+        row.addWidget(self.note, 1)
+        self.body.addLayout(row)
+        self.section("Run list")
+        self.list = column(2)
+        self.watch(self._list_key, self.list, self._fill_list)
+        self.section("Instruments")
+        instruments = QHBoxLayout()
+        self.rehearse = self.button("Rehearse with simulated instruments", self._rehearse, into=instruments)
+        self.rehearse.setCheckable(True)
+        self.pace = self.choice(
+            "Pace", lambda: [(f"{pace:g} ×", pace) for pace in PACES], lambda: run.pace, self._set_pace,
+            "How fast a rehearsal runs",
+        )  # fmt: skip
+        self.body.addLayout(instruments)
+        self.connect_real = self.button("Connect the instruments", self._connect)
+        self.ended = self.button("Shot ended", lambda: self._log("finished"))
+        self.afresh = self.button("New run (keeps the old journal)", self._afresh)
+        run.ticked.connect(self.tick)
+        self.desk.plan.marked.connect(self._mark)
+        self.tick()
+
+    def _glove(self, text: str, do: Callable[[], None]) -> QPushButton:
+        made = QPushButton(text)
+        made.setProperty("role", "glove")
+        made.clicked.connect(lambda _=False: do())
+        return made
+
+    # -- showing -----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.tick()
+
+    def tick(self) -> None:
+        """Show clock, countdown and readings."""
+        run, units = self.desk.run, self.document.assessment.units
+        clock = run.clock_s
+        self.time.setText(run_clock(clock))
+        left = self.document.assessment.resin_flow.stops_s - clock
+        self.gel.setText(run_clock(left) if left > 0 else "over")
+        bucket, vacuum = run.latest("scale"), run.latest("vacuum")
+        self.bucket.setText("–" if bucket is None else show(bucket, "mass", units))
+        self.vacuum.setText("–" if vacuum is None else show(vacuum, "pressure", units))
+        step = run.next()
+        self.next_button.setEnabled(step is not None and not run.finished)
+        if step is None:
+            self.next_button.setText("Everything on the list is done")
+            self.detail.setText("")
+        else:
+            due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
+            self.next_button.setText(step.text)
+            self.detail.setText(step.detail + due)
+        self.rehearse.setChecked(run.simulated is not None)
+        self.pace.setVisible(run.simulated is not None)
+        url = self.document.settings.instruments_url
+        self.connect_real.setVisible(bool(url))
+        self.connect_real.setText(f"Disconnect {url}" if run.link and not run.simulated else f"Connect {url}")
+        for button in (self.mark, self.batch, self.clamp, self.reading):
+            button.setEnabled(run.running)
+        self.ended.setVisible(run.running)
+        self.afresh.setVisible(run.finished)
+        for key, layout, fill, last in self._watched[:1]:
+            now = key()
+            if last[0] != now:
+                last[:] = [now]
+                clear(layout)
+                fill(layout)
+
+    def _fill_alerts(self, layout: QVBoxLayout) -> None:
+        for text in self.desk.run.alerts():
+            row = QHBoxLayout()
+            row.addWidget(RankMark("stop", 24), 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(label(text, "figure"), 1)
+            layout.addLayout(row)
+
+    def _list_key(self) -> object:
+        return self.desk.run.steps(), self.document.job.run
+
+    def _fill_list(self, layout: QVBoxLayout) -> None:
+        steps = self.desk.run.steps()
+        done = done_steps(steps, self.document.job.run)
+        start = self.document.job.shop.shot_start_s
+        for step in steps:
+            row = QHBoxLayout()
+            row.addWidget(RankMark("settled" if step.id in done else "waits", 15), 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(label(step.text, "muted" if step.id in done else ""), 1)
+            if step.due_s is not None:
+                row.addWidget(label(clock_time(start + step.due_s), "muted", wrap=False))
+            layout.addLayout(row)
+
+    # -- doing -------------------------------------------------------------------------------------------------------
+
+    def _guarded(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except OSError as error:
+            self.desk.say(f"This was NOT logged: the disk did not take it ({error.strerror or error}). Write it down.")
+
+    def _do_next(self) -> None:
+        step = self.desk.run.next()
+        if step is not None:
+            self._guarded(lambda: self.desk.run.do(step))
+
+    def _log(self, kind: EventKind, text: str = "") -> None:
+        self._guarded(lambda: self.desk.run.log(kind, text))
+
+    def _mark(self, place: tuple[float, float]) -> None:
+        if self.desk.run.running:
+            self._guarded(lambda: self.desk.run.log("front marked", place=place))
+
+    def _note(self) -> None:
+        text = self.note.text().strip()
+        if text:
+            self._guarded(lambda: self.desk.run.log("note", text=text))
+            self.note.clear()
+
+    def _rehearse(self) -> None:
+        if self.desk.run.simulated is None:
+            self.desk.run.connect_simulated()
+        else:
+            self.desk.run.disconnect_instruments()
+        self.refresh()
+
+    def _connect(self) -> None:
+        run = self.desk.run
+        if run.link is not None and run.simulated is None:
+            run.disconnect_instruments()
+        else:
+            run.connect_url(self.document.settings.instruments_url)
+
+    def _set_pace(self, pace: float) -> None:
+        self.desk.run.set_pace(pace)
+
+    def _afresh(self) -> None:
+        self.document.start_run_afresh()
+        self.desk.run.set_document(self.document)

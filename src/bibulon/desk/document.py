@@ -1,0 +1,234 @@
+"""The document: the Job on the desk with its undo, file, autosave, journal and newest Assessment."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from bibulon.assess import Assessment, assess
+from bibulon.cautions import Caution, cautions_of
+from bibulon.desk.fill_runner import FillAnswer, FillRunner
+from bibulon.desk.settings import Settings, state_folder
+from bibulon.flow.problem import FlowRefusal
+from bibulon.job import Job
+from bibulon.job.edits import changed
+from bibulon.job.journal import Journal, resumed
+from bibulon.job.run import RunEvent
+from bibulon.job.storage import StorageError, load, save
+
+AUTOSAVE_MS = 1500
+MOST_UNDO = 500
+
+
+class Document(QObject):
+    """One open job. Signals: ``changed`` (job, fill, units or file: look again), ``said`` (message for the user)."""
+
+    changed = Signal()
+    said = Signal(str)
+
+    def __init__(self, job: Job, runner: FillRunner, settings: Settings, path: Path | None = None) -> None:
+        super().__init__()
+        self.runner = runner
+        self.settings = settings
+        self.path = path
+        self._undo: list[tuple[str, Job]] = []
+        self._redo: list[tuple[str, Job]] = []
+        self._settled = job
+        self._live: Job | None = None
+        self._saved = job
+        self.answer: FillAnswer | None = None
+        self._refusal: FlowRefusal | None = None
+        self._asked: tuple[object, ...] | None = None
+        self._assessment: Assessment | None = None
+        self._cautions: tuple[Caution, ...] | None = None
+        self._autosave = QTimer(self)
+        self._autosave.setSingleShot(True)
+        self._autosave.setInterval(AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.write_recovery)
+        runner.answered.connect(self._take_answer)
+        runner.refused.connect(self._take_refusal)
+        self._ask(live=False)
+
+    # -- the job -----------------------------------------------------------------------------------------------------
+
+    @property
+    def job(self) -> Job:
+        """The job as it stands, with a gesture under way."""
+        return self._live or self._settled
+
+    @property
+    def dirty(self) -> bool:
+        return self._settled != self._saved
+
+    @property
+    def assessment(self) -> Assessment:
+        if self._assessment is None:
+            made = assess(self.job, self.settings.units(self.job.shop.barometer_pa))
+            fill = self.answer.result if self.answer else None
+            self._assessment = replace(made, fill=fill, refusal=self._refusal)
+        return self._assessment
+
+    @property
+    def cautions(self) -> tuple[Caution, ...]:
+        if self._cautions is None:
+            self._cautions = cautions_of(self.assessment)
+        return self._cautions
+
+    def edit(self, label: str, job: Job) -> None:
+        """Make *job* the job, as one step of undo."""
+        self._live = None
+        if job == self._settled:
+            self._announce()
+            return
+        self._undo.append((label, self._settled))
+        del self._undo[:-MOST_UNDO]
+        self._redo.clear()
+        self._settle(job)
+
+    def preview(self, job: Job) -> None:
+        """Show *job* while a gesture is under way; :meth:`edit` or :meth:`drop_preview` ends it."""
+        self._live = job
+        self._ask(live=True)
+        self._announce()
+
+    def drop_preview(self) -> None:
+        """Forget the gesture."""
+        if self._live is not None:
+            self._live = None
+            self._ask(live=False)
+            self._announce()
+
+    def append_event(self, event: RunEvent) -> None:
+        """Add an entry to the run log: on disk first, then on screen; it is not undone. Raises OSError."""
+        self.journal.append(event)
+        self._live = None
+        self._settle(changed(self._settled, run=(*self._settled.run, event)))
+
+    def _settle(self, job: Job) -> None:
+        self._settled = job
+        self._ask(live=False)
+        self._autosave.start()
+        self._announce()
+
+    def _announce(self) -> None:
+        self._assessment = self._cautions = None
+        self.changed.emit()
+
+    # -- undo --------------------------------------------------------------------------------------------------------
+
+    @property
+    def undo_label(self) -> str:
+        return self._undo[-1][0] if self._undo else ""
+
+    @property
+    def redo_label(self) -> str:
+        return self._redo[-1][0] if self._redo else ""
+
+    def undo(self) -> None:
+        self._step(self._undo, self._redo)
+
+    def redo(self) -> None:
+        self._step(self._redo, self._undo)
+
+    def _step(self, source: list[tuple[str, Job]], target: list[tuple[str, Job]]) -> None:
+        if not source:
+            return
+        label, job = source.pop()
+        target.append((label, self._settled))
+        self._live = None
+        self._settle(changed(job, run=self._settled.run))  # what happened on the day is not undone
+
+    # -- the fill ----------------------------------------------------------------------------------------------------
+
+    def _ask(self, live: bool) -> None:
+        job = self.job
+        reads = (
+            live, job.part, job.shop, job.regions, job.layup, job.lines, job.media, job.peel_ply, job.bucket,
+            job.vacuum, job.charge.resin, job.cards,
+        )  # fmt: skip
+        if reads == self._asked:
+            return
+        self._asked = reads
+        self.runner.ask(job, live)
+
+    def _take_answer(self, answer: FillAnswer) -> None:
+        self.answer, self._refusal = answer, None
+        self._announce()
+
+    def _take_refusal(self, message: str, place: tuple[float, float] | None) -> None:
+        self.answer, self._refusal = None, FlowRefusal(message, place)
+        self._announce()
+
+    def set_settings(self, settings: Settings) -> None:
+        self.settings = settings
+        self._announce()
+
+    # -- files -------------------------------------------------------------------------------------------------------
+
+    @property
+    def journal(self) -> Journal:
+        return Journal(state_folder() / "runs" / f"{_file_name(self._settled.id)}.journal")
+
+    @property
+    def recovery_file(self) -> Path:
+        return recovery_file(self._settled.id)
+
+    def save(self, path: Path) -> None:
+        """Save to *path*. Raises :class:`StorageError`; nothing is lost then."""
+        save(self._settled, path)
+        self.path = path
+        self._saved = self._settled
+        self._autosave.stop()
+        self.recovery_file.unlink(missing_ok=True)
+        self._announce()
+
+    def write_recovery(self) -> None:
+        """Keep a copy of unsaved work, for the next start after a crash."""
+        try:
+            self.recovery_file.parent.mkdir(parents=True, exist_ok=True)
+            save(self._settled, self.recovery_file)
+        except (OSError, StorageError) as error:
+            self.said.emit(f"Autosave did not work: {error}. Save the job by hand.")
+
+    def recover(self) -> bool:
+        """Take up unsaved work and an unfinished run from before, if there are any; True if so."""
+        found = self._settled
+        if self.recovery_file.exists():
+            try:
+                found = load(self.recovery_file)
+            except StorageError as error:
+                self.said.emit(str(error))
+        events = self.journal.events()
+        found = resumed(found, events)
+        if found == self._settled:
+            return False
+        self._undo.append(("recovered work", self._settled))
+        self._settle(found)
+        return True
+
+    def forget_recovery(self) -> None:
+        """Put autosaved work aside when the user discards it or it is saved."""
+        self._autosave.stop()
+        self.recovery_file.unlink(missing_ok=True)
+
+    def start_run_afresh(self) -> None:
+        """Set the journal of the last run aside (kept on disk) and empty the log of the job."""
+        self.journal.close_run()
+        self.edit("new run", changed(self._settled, run=()))
+
+    def close(self) -> None:
+        """Let go of the runner's signals."""
+        self._autosave.stop()
+        self.runner.answered.disconnect(self._take_answer)
+        self.runner.refused.disconnect(self._take_refusal)
+
+
+def _file_name(identifier: str) -> str:
+    return "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in identifier)
+
+
+def recovery_file(identifier: str) -> Path:
+    """Where unsaved work on the job of that id is kept."""
+    return state_folder() / "recovery" / f"{_file_name(identifier)}.bibulon"

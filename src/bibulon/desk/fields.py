@@ -1,0 +1,352 @@
+"""Fields: a label, an editor and, right under it, what is wrong with what was typed.
+
+A field is bound to a place in the Job by its path (see :func:`bibulon.job.edits.value_at`); it reads any suitable
+unit, shows the shop's, and turns what was typed into one undoable edit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.desk import theme
+from bibulon.desk.document import Document
+from bibulon.figures import Figure
+from bibulon.job.edits import value_at, with_value
+from bibulon.job.storage import explain
+from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
+
+LABEL_WIDTH = 132
+
+
+def label(text: str, role: str = "", wrap: bool = True) -> QLabel:
+    """A text in one of the style sheet's roles."""
+    made = QLabel(text)
+    made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def rule_line() -> QFrame:
+    line = QFrame()
+    line.setProperty("role", "line")
+    return line
+
+
+def tool_button(
+    icon: QIcon, tip: str, do: Callable[[], object] | None = None, checkable: bool = False, checked: bool = False
+) -> QToolButton:
+    """A button with an icon; its tip is its accessible name too."""
+    made = QToolButton()
+    made.setIcon(icon)
+    made.setToolTip(tip)
+    made.setAccessibleName(tip)
+    made.setCheckable(checkable)
+    made.setChecked(checked)
+    if do is not None:
+        made.clicked.connect(lambda _=False: do())
+    return made
+
+
+def restyle(widget: QWidget) -> None:
+    """Apply the style sheet again after a property changed."""
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
+
+
+class Field(QWidget):
+    """A labelled line to type in."""
+
+    committed = Signal()
+
+    def __init__(self, name: str, hint: str = "") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        self.name = label(name)
+        self.name.setFixedWidth(LABEL_WIDTH)
+        self.editor = QLineEdit()
+        self.editor.setAccessibleName(name)
+        self.name.setBuddy(self.editor)
+        if hint:
+            self.setToolTip(hint)
+        self.error = label("", "error")
+        self.error.hide()
+        grid.addWidget(self.name, 0, 0)
+        grid.addWidget(self.editor, 0, 1)
+        grid.addWidget(self.error, 1, 0, 1, 2)
+        self.editor.editingFinished.connect(self._finish)
+        self.editor.installEventFilter(self)
+        self._shown = ""
+
+    # what a kind of field supplies
+    def text_of_job(self) -> str:
+        raise AttributeError("a field shows something")
+
+    def take(self, text: str) -> None:
+        """Turn *text* into an edit. Raises ``ValueError`` with a message for the user."""
+        raise AttributeError("a field edits something")
+
+    def refresh(self) -> None:
+        """Show the job's value, unless something is being typed."""
+        text = self.text_of_job()
+        untouched = self.editor.text() == self._shown
+        if untouched or not self.editor.hasFocus():
+            if not (self.error.isVisibleTo(self) and not untouched):
+                self.editor.setText(text)
+                self._complain("")
+            self._shown = text
+
+    def _finish(self) -> None:
+        if self.editor.text() == self._shown:
+            self._complain("")
+            return
+        try:
+            self.take(self.editor.text())
+        except ValidationError as error:
+            self._complain(explain(error))
+        except ValueError as error:
+            self._complain(str(error))
+        else:
+            self._shown = self.text_of_job()
+            self.editor.setText(self._shown)
+            self._complain("")
+            self.committed.emit()
+
+    def _complain(self, message: str) -> None:
+        self.error.setText(message)
+        self.error.setVisible(bool(message))
+        self.editor.setProperty("wrong", "true" if message else "false")
+        restyle(self.editor)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if (
+            watched is self.editor
+            and event.type() == QEvent.Type.KeyPress
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Escape
+            and self.editor.text() != self._shown
+        ):
+            self.editor.setText(self._shown)
+            self._complain("")
+            return True
+        return super().eventFilter(watched, event)
+
+
+class QuantityField(Field):
+    """A figure with a unit."""
+
+    def __init__(
+        self,
+        document: Document,
+        name: str,
+        kind: str,
+        path: str,
+        hint: str = "",
+        empty: str | None = None,
+        decimals: int | None = None,
+    ) -> None:
+        super().__init__(name, hint)
+        self.document, self.kind, self.path, self.empty, self.decimals = document, kind, path, empty, decimals
+        if empty is not None:
+            self.editor.setPlaceholderText(empty)
+        self.refresh()
+
+    def text_of_job(self) -> str:
+        value = value_at(self.document.job, self.path)
+        if value is None:
+            return ""
+        return show(value, self.kind, self.document.assessment.units, self.decimals).replace("−", "-")
+
+    def take(self, text: str) -> None:
+        if not text.strip() and self.empty is not None:
+            value: Any = None
+        else:
+            value = parse(text, self.kind, self.document.assessment.units)
+            if self.kind == "count":
+                value = int(value)
+        self.document.edit(self.objectName().lower(), with_value(self.document.job, self.path, value))
+
+
+class TextField(Field):
+    """Free text."""
+
+    def __init__(self, document: Document, name: str, path: str, hint: str = "") -> None:
+        super().__init__(name, hint)
+        self.document, self.path = document, path
+        self.refresh()
+
+    def text_of_job(self) -> str:
+        return str(value_at(self.document.job, self.path))
+
+    def take(self, text: str) -> None:
+        self.document.edit(self.objectName().lower(), with_value(self.document.job, self.path, text.strip()))
+
+
+class ClockField(Field):
+    """A time of day."""
+
+    def __init__(self, document: Document, name: str, path: str, hint: str = "") -> None:
+        super().__init__(name, hint)
+        self.document, self.path = document, path
+        self.refresh()
+
+    def text_of_job(self) -> str:
+        return clock_time(value_at(self.document.job, self.path))
+
+    def take(self, text: str) -> None:
+        value = parse_clock_time(text)
+        self.document.edit(self.objectName().lower(), with_value(self.document.job, self.path, value))
+
+
+class FreeField(Field):
+    """A field that edits through functions of its own."""
+
+    def __init__(self, name: str, text_of_job: Callable[[], str], take: Callable[[str], None], hint: str = "") -> None:
+        super().__init__(name, hint)
+        self._text_of_job, self._take = text_of_job, take
+        self.refresh()
+
+    def text_of_job(self) -> str:
+        return self._text_of_job()
+
+    def take(self, text: str) -> None:
+        self._take(text)
+
+
+class ChoiceBox(QComboBox):
+    """A combo box that shortens its text with an ellipsis and draws an arrow of the theme."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QStylePainter(self)
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        room = self.rect().adjusted(9, 0, -22, 0)
+        text = self.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room.width())
+        painter.setPen(QColor(theme.current.palette.ink if self.isEnabled() else theme.current.palette.muted))
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(theme.current.palette.muted), 1.6, c=Qt.PenCapStyle.RoundCap))
+        at = QPointF(self.width() - 13, self.height() / 2 + 2)
+        painter.drawPolyline(QPolygonF([at + QPointF(-4, -4), at, at + QPointF(4, -4)]))
+        painter.end()
+
+
+class ChoiceField(QWidget):
+    """A labelled choice between values, bound to a path or to functions of its own."""
+
+    def __init__(
+        self,
+        name: str,
+        choices: Callable[[], Sequence[tuple[str, Any]]],
+        get: Callable[[], Any],
+        put: Callable[[Any], None],
+        hint: str = "",
+    ) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self._choices, self._get, self._put = choices, get, put
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        if name:
+            self.name = label(name)
+            self.name.setFixedWidth(LABEL_WIDTH)
+            row.addWidget(self.name)
+        self.box = ChoiceBox()
+        self.box.setAccessibleName(name or hint)
+        self.box.setMinimumWidth(60)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.installEventFilter(self)
+        if hint:
+            self.setToolTip(hint)
+        row.addWidget(self.box, 1)
+        self.box.activated.connect(lambda index: self._put(self.box.itemData(index)))
+        self.refresh()
+
+    def refresh(self) -> None:
+        choices = list(self._choices())
+        if [self.box.itemText(i) for i in range(self.box.count())] != [text for text, _ in choices]:
+            self.box.clear()
+            for text, _ in choices:
+                self.box.addItem(text)
+        for index, (_, value) in enumerate(choices):
+            self.box.setItemData(index, value)
+        value = self._get()
+        index = next((i for i, (_, one) in enumerate(choices) if one == value), -1)
+        self.box.setCurrentIndex(index)
+        self.box.setToolTip(self.box.currentText())
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Wheel and not self.box.hasFocus():
+            event.ignore()
+            return True
+        return super().eventFilter(watched, event)
+
+
+class FigureRow(QWidget):
+    """A computed figure; its tool tip says how it came about."""
+
+    def __init__(self, name: str, figure: Callable[[], tuple[str, str]]) -> None:
+        super().__init__()
+        self._figure = figure
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.name = label(name)
+        self.value = label("", "figure", wrap=False)
+        self.value.setAlignment(Qt.AlignmentFlag.AlignRight)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.value)
+        self.refresh()
+
+    def refresh(self) -> None:
+        value, how = self._figure()
+        self.value.setText(value)
+        self.setToolTip(how)
+        self.value.setAccessibleName(f"{self.name.text()} {value}")
+
+
+def shown_figure(document: Document, figure: Callable[[], Figure]) -> Callable[[], tuple[str, str]]:
+    """Text and explanation of a Figure of the Assessment."""
+
+    def texts() -> tuple[str, str]:
+        found = figure()
+        return found.shown(document.assessment.units), found.how
+
+    return texts
+
+
+def unit_of(document: Document, kind: str) -> str:
+    """The unit in which the shop shows *kind*."""
+    return unit_shown(kind, document.assessment.units)
+
+
+def column(spacing: int = 6) -> QVBoxLayout:
+    """A vertical layout without margins."""
+    layout = QVBoxLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    return layout

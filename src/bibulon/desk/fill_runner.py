@@ -1,0 +1,181 @@
+"""Fills off the interface thread: one worker process, newest question first, stale ones cancelled.
+
+The worker answers a live question (a line under the hand) on a coarse mesh only, a settled one on the coarse and then
+the fine mesh. A process keeps the mesher's global state and the numerics away from the window.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import threading
+import time
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from bibulon.assess import FULL_NODES, PREVIEW_NODES
+from bibulon.flow.fill import FillResult
+from bibulon.flow.mesh import Floats
+from bibulon.flow.raster import Grid
+from bibulon.job import Job
+
+PROGRESS_EVERY_S = 0.1
+
+
+@dataclass(frozen=True)
+class FillAnswer:
+    """A fill with the pictures of it."""
+
+    result: FillResult
+    arrival: Grid
+    contours: tuple[tuple[float, Floats], ...] = field(default=())
+    final: bool = True
+
+
+def _picture(result: FillResult, final: bool) -> FillAnswer:
+    from bibulon.flow.contours import contour, round_levels
+    from bibulon.flow.raster import rasterised
+
+    levels = round_levels(result.end_s)
+    lines = tuple((level, contour(result.mesh, result.arrival_s, level)) for level in levels)
+    return FillAnswer(result, rasterised(result.mesh, result.arrival_s), lines, final)
+
+
+def _serve(pipe: Connection, newest: Any) -> None:
+    """The worker's loop."""
+    import signal
+
+    from bibulon.flow.fill import Cancelled, fill
+    from bibulon.flow.problem import FlowRefusal, flow_problem
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    while True:
+        try:
+            number, job, live = pipe.recv()
+        except (EOFError, OSError):
+            return
+        if number != newest.value:
+            continue
+        told = 0.0
+
+        def progress(share: float, number: int = number) -> None:
+            nonlocal told
+            if number != newest.value:
+                raise Cancelled
+            if time.monotonic() - told > PROGRESS_EVERY_S:
+                told = time.monotonic()
+                pipe.send(("progress", number, share))
+
+        try:
+            for nodes in (PREVIEW_NODES,) if live else (PREVIEW_NODES, FULL_NODES):
+                final = nodes == FULL_NODES
+                pipe.send(("answer", number, _picture(fill(flow_problem(job, nodes), progress), final)))
+        except Cancelled:
+            continue
+        except FlowRefusal as refusal:
+            pipe.send(("refused", number, (str(refusal), refusal.place)))
+        except Exception as error:  # the window must hear of anything that went wrong in here
+            pipe.send(("refused", number, (f"The fill could not be computed ({error}).", None)))
+
+
+class FillRunner(QObject):
+    """Asks the worker and hands its answers to the interface thread."""
+
+    answered = Signal(object)
+    refused = Signal(str, object)
+    progressed = Signal(float)
+    settled = Signal()
+    """The newest question has its full answer."""
+    _heard = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        context = multiprocessing.get_context("spawn")
+        self._newest = context.Value("q", 0)
+        self._context = context
+        self._number = 0
+        self._live = False
+        self._closed = False
+        self._heard.connect(self._hear)
+        self._start()
+
+    def _start(self) -> None:
+        self._pipe, far = self._context.Pipe()
+        self._process = self._context.Process(target=_serve, args=(far, self._newest), name="fill", daemon=True)
+        self._process.start()
+        far.close()
+        threading.Thread(target=self._listen, args=(self._pipe,), name="fill answers", daemon=True).start()
+
+    def _listen(self, pipe: Connection) -> None:
+        while True:
+            try:
+                message = pipe.recv()
+            except (EOFError, OSError):
+                message = None
+            try:
+                self._heard.emit((pipe, message))
+            except RuntimeError:
+                return
+            if message is None:
+                return
+
+    @property
+    def busy(self) -> bool:
+        return self._busy
+
+    _busy = False
+
+    def ask(self, job: Job, live: bool = False) -> None:
+        """Compute the fill of *job*; an earlier question is dropped."""
+        self._number += 1
+        self._live = live
+        self._busy = True
+        self._job = job
+        self._newest.value = self._number
+        try:
+            self._pipe.send((self._number, job, live))
+        except (OSError, ValueError):
+            self._restart()
+
+    def _restart(self) -> None:
+        if self._closed:
+            return
+        self._process.kill()
+        self._start()
+        self._pipe.send((self._number, self._job, self._live))
+
+    def _hear(self, heard: tuple[Connection, tuple[str, int, Any] | None]) -> None:
+        pipe, message = heard
+        if pipe is not self._pipe or self._closed:
+            return
+        if message is None:  # the worker died: start another and ask again, once per death
+            if self._busy:
+                self._restart()
+            else:
+                self._start()
+            return
+        what, number, content = message
+        if number != self._number:
+            return
+        if what == "progress":
+            self.progressed.emit(content)
+        elif what == "refused":
+            self._busy = False
+            self.refused.emit(*content)
+            self.settled.emit()
+        else:
+            done = content.final or self._live
+            self._busy = not done
+            self.answered.emit(content)
+            if done:
+                self.settled.emit()
+
+    def close(self) -> None:
+        """End the worker."""
+        self._closed = True
+        self._newest.value = -1
+        self._pipe.close()
+        self._process.terminate()
+        self._process.join(2)

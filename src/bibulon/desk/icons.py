@@ -1,0 +1,41 @@
+"""Icons: the project's own where the trade has its own things, a standard icon font for the rest.
+
+Own icons are SVG strokes on a 24 × 24 grid in ``resources/icons``.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib.resources import files
+
+from PySide6.QtCore import QByteArray, QRectF, Qt
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+
+from bibulon.desk import theme
+
+
+@cache
+def _source(name: str) -> str:
+    return files("bibulon.desk").joinpath("resources", "icons", f"{name}.svg").read_text(encoding="utf-8")
+
+
+def own(name: str, colour: str | None = None, size: int = 24, ratio: float = 2.0) -> QIcon:
+    """One of the project's own icons in *colour* (ink if none)."""
+    colour = colour or theme.current.palette.ink
+    picture = QPixmap(round(size * ratio), round(size * ratio))
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    renderer = QSvgRenderer(QByteArray(_source(name).replace("currentColor", colour).encode()))
+    renderer.render(painter, QRectF(0, 0, picture.width(), picture.height()))
+    painter.end()
+    picture.setDevicePixelRatio(ratio)
+    return QIcon(picture)
+
+
+def standard(name: str, colour: str | None = None) -> QIcon:
+    """An icon of the standard icon font, by its name there."""
+    import qtawesome  # loads a font: only once an icon is wanted
+
+    icon: QIcon = qtawesome.icon(name, color=colour or theme.current.palette.ink)
+    return icon

@@ -1,0 +1,372 @@
+"""What is painted on the plan, one function a layer, from the paper up."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
+from shapely import LineString, Polygon
+from shapely import Point as Place
+from shapely.ops import nearest_points
+
+from bibulon.assess import Assessment
+from bibulon.desk import theme
+from bibulon.desk.fill_runner import FillAnswer
+from bibulon.desk.plan.frame import Frame
+from bibulon.desk.rank_mark import paint_mark
+from bibulon.flow.contours import contour
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.cards import CoreCard
+from bibulon.job.lines import Line
+from bibulon.quantities import show
+
+LABEL_PX = 12
+
+
+def _text_box(
+    painter: QPainter, middle: QPointF, text: str, ink: str, border: str | None = None, size: int = 12
+) -> None:
+    """Text on a small paper label, upright whatever the plan does."""
+    palette = theme.current.palette
+    made = theme.font(size, QFont.Weight.DemiBold)
+    metrics = QFontMetricsF(made)
+    box = QRectF(0, 0, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
+    box.moveCenter(middle)
+    painter.setBrush(palette.colour("paper", 235))
+    painter.setPen(QPen(QColor(border), 1.4) if border else Qt.PenStyle.NoPen)
+    painter.drawRoundedRect(box, box.height() / 2, box.height() / 2)
+    painter.setPen(QColor(ink))
+    painter.setFont(made)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
+    """The flange and the part's paper."""
+    palette = theme.current.palette
+    taped = Polygon(job.part.outline).buffer(job.part.flange_width_m, join_style="mitre", mitre_limit=2.0)
+    painter.setPen(QPen(palette.colour("rule"), 1))
+    painter.setBrush(palette.colour("paper", 150))
+    if isinstance(taped, Polygon):
+        painter.drawPolygon(frame.polygon(tuple((x, y) for x, y in taped.exterior.coords)))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(palette.dry))
+    painter.drawPolygon(frame.polygon(job.part.outline))
+
+
+def paint_outline(painter: QPainter, frame: Frame, job: Job) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(theme.current.palette.ink), 2, j=Qt.PenJoinStyle.MiterJoin))
+    painter.drawPolygon(frame.polygon(job.part.outline))
+
+
+def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
+    """Length and width of the part, as dimension lines."""
+    palette = theme.current.palette
+    outline = np.array(assessment.job.part.outline)
+    low, high = outline.min(axis=0), outline.max(axis=0)
+    gap = assessment.job.part.flange_width_m
+    a = frame.to_screen((float(low[0]), float(low[1]) - gap)) + QPointF(0, 16)
+    b = frame.to_screen((float(high[0]), float(low[1]) - gap)) + QPointF(0, 16)
+    c = frame.to_screen((float(low[0]) - gap, float(low[1]))) - QPointF(16, 0)
+    d = frame.to_screen((float(low[0]) - gap, float(high[1]))) - QPointF(16, 0)
+    pen = QPen(QColor(palette.muted), 1)
+    for start, end, across in ((a, b, QPointF(0, 5)), (c, d, QPointF(5, 0))):
+        painter.setPen(pen)
+        painter.drawLine(start, end)
+        for tip in (start, end):
+            painter.drawLine(tip - across, tip + across)
+    units = assessment.units
+    _text_box(painter, (a + b) / 2, show(float(high[0] - low[0]), "length", units), palette.ink, size=13)
+    _text_box(painter, (c + d) / 2, show(float(high[1] - low[1]), "length", units), palette.ink, size=13)
+
+
+def paint_regions(painter: QPainter, frame: Frame, job: Job, named: bool) -> None:
+    """Region borders, dashed, with their names where there is room."""
+    palette = theme.current.palette
+    for region in job.regions:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(palette.colour("muted", 190), 1, Qt.PenStyle.DashLine))
+        painter.drawPolygon(frame.polygon(region.outline))
+        if named:
+            corner = min((frame.to_screen(place) for place in region.outline), key=lambda at: at.x() + at.y())
+            width = QFontMetricsF(theme.font(12, QFont.Weight.DemiBold)).horizontalAdvance(region.name)
+            _text_box(painter, corner + QPointF(width / 2 + 12, 14), region.name, palette.muted)
+
+
+def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
+    """Cells hatched by direction of their topmost ply; deeper stacks are darker, cores grooved."""
+    palette = theme.current.palette
+    cells = assessment.laminate.cells
+    thickest = max((cell.stack.laminate_thickness_m for cell in cells), default=0.0) or 1.0
+    kinds = {card.id: card for card in assessment.job.cards}
+    for cell in cells:
+        path = QPainterPath()
+        for ring in (cell.polygon.exterior, *cell.polygon.interiors):
+            path.addPolygon(frame.polygon(tuple((x, y) for x, y in ring.coords)))
+        has_core = any(isinstance(kinds[layer.card], CoreCard) for layer in cell.stack.layers)
+        base = QColor(palette.media if has_core else palette.dry)
+        base.setAlpha(60 + round(90 * cell.stack.laminate_thickness_m / thickest))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.fillPath(path, base)
+        plies = [layer for layer in cell.stack.layers if not isinstance(kinds[layer.card], CoreCard)]
+        if plies:
+            _hatch(painter, path, plies[-1].angle_deg, palette.colour("muted", 70), frame.to_screen((0.0, 0.0)))
+
+
+def _hatch(
+    painter: QPainter, path: QPainterPath, angle_deg: float, colour: QColor, origin: QPointF, gap_px: float = 11.0
+) -> None:
+    """Parallel lines at *angle_deg*, in step with those of every other cell because they count from *origin*."""
+    box = path.boundingRect()
+    reach = math.hypot(box.width(), box.height()) / 2
+    turn = math.radians(angle_deg)
+    offset = box.center() - origin
+    across = offset.x() * math.sin(turn) + offset.y() * math.cos(turn)
+    painter.save()
+    painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
+    painter.translate(box.center())
+    painter.rotate(-angle_deg)
+    painter.setPen(QPen(colour, 1))
+    first = -(across % gap_px)
+    for step in range(-int(reach / gap_px) - 1, int(reach / gap_px) + 2):
+        at = first + step * gap_px
+        painter.drawLine(QPointF(-reach, at), QPointF(reach, at))
+    painter.restore()
+
+
+def paint_media(painter: QPainter, frame: Frame, job: Job, chosen: str) -> None:
+    """Flow media as a net."""
+    palette = theme.current.palette
+    for patch in job.media:
+        painter.setPen(QPen(palette.colour("muted", 150), 2.2 if patch.id == chosen else 1))
+        painter.setBrush(palette.colour("media", 70))
+        painter.drawPolygon(frame.polygon(patch.outline))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QBrush(palette.colour("muted", 60), Qt.BrushStyle.DiagCrossPattern))
+        painter.drawPolygon(frame.polygon(patch.outline))
+
+
+# -- the fill ----------------------------------------------------------------------------------------------------------
+
+
+@lru_cache(maxsize=4)
+def _ramp(name: str) -> np.ndarray:
+    """(256, 4) colours from early to late, as B, G, R, A."""
+    colours = [QColor(code) for code in theme.PALETTES[name].fill_ramp]
+    stops = np.array([(colour.red(), colour.green(), colour.blue()) for colour in colours], dtype=np.float64)
+    at = np.linspace(0, len(stops) - 1, 256)
+    low = np.minimum(at.astype(int), len(stops) - 2)
+    mixed = stops[low] + (at - low)[:, None] * (stops[low + 1] - stops[low])
+    return np.column_stack([mixed[:, ::-1], np.full(256, 235)]).astype(np.uint8)
+
+
+def fill_image(answer: FillAnswer, time_s: float) -> QImage:
+    """The wet part at *time_s*, coloured by when it filled; transparent where dry."""
+    arrival = answer.arrival.values
+    end = max(answer.result.end_s, 1e-9)
+    with np.errstate(invalid="ignore"):
+        wet = arrival <= time_s
+        index = np.where(wet, np.clip(arrival / end * 255, 0, 255), 0).astype(np.uint8)
+    pixels = _ramp(theme.current.palette.name)[index]
+    pixels[~wet] = 0
+    pixels = np.ascontiguousarray(pixels)
+    rows, columns = index.shape
+    return QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32).copy()
+
+
+def paint_fill(painter: QPainter, frame: Frame, job: Job, answer: FillAnswer, image: QImage, time_s: float) -> None:
+    """Wet resin, contours of the fill before *time_s* with their times, and the front at it."""
+    palette = theme.current.palette
+    painter.save()
+    painter.setClipPath(frame.path(job.part.outline))
+    if answer.result.fill_time_s is None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QBrush(palette.colour("stop", 60), Qt.BrushStyle.BDiagPattern))
+        painter.drawPolygon(frame.polygon(job.part.outline))
+    grid = answer.arrival
+    corner = frame.to_screen((grid.left_m, grid.bottom_m + grid.height_m))
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawImage(QRectF(corner.x(), corner.y(), grid.width_m * frame.scale, grid.height_m * frame.scale), image)
+    painter.restore()
+    for level, segments in answer.contours:
+        if level < time_s and len(segments):
+            painter.setPen(QPen(palette.colour("ink", 120), 1))
+            _draw_segments(painter, frame, segments)
+    if time_s < answer.result.end_s * 0.999:
+        painter.setPen(QPen(QColor(palette.ink), 2.4))
+        _draw_segments(painter, frame, contour(answer.result.mesh, answer.result.arrival_s, time_s))
+
+
+def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> None:
+    path = QPainterPath()
+    for start, end in segments:
+        path.moveTo(frame.to_screen((start[0], start[1])))
+        path.lineTo(frame.to_screen((end[0], end[1])))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPath(path)
+
+
+def paint_contour_times(
+    painter: QPainter, frame: Frame, answer: FillAnswer, time_s: float, taken: list[QPointF]
+) -> None:
+    """The time of each contour, where the labels keep clear of each other and of *taken* places."""
+    palette = theme.current.palette
+    for level, segments in answer.contours:
+        if level >= time_s or not len(segments):
+            continue
+        places = [frame.to_screen((x, y)) for x, y in segments.mean(axis=1)[:: max(len(segments) // 40, 1)]]
+        free = [place for place in places if all((place - other).manhattanLength() > 60 for other in taken)]
+        if not free:
+            continue
+        centre = sum(place.x() for place in places) / len(places)
+        best = min(free, key=lambda place: abs(place.x() - centre * 0.86))
+        taken.append(best)
+        _text_box(painter, best, show(level, "duration"), palette.ink, size=11)
+
+
+# -- lines -------------------------------------------------------------------------------------------------------------
+
+
+def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:
+    """A feed solid with chevrons, a vent as open dashes with rings; port and label."""
+    palette = theme.current.palette
+    points = [frame.to_screen(place) for place in line.points]
+    colour = QColor(palette.feed if line.kind == "feed" else palette.vent)
+    if chosen:
+        painter.setPen(QPen(palette.colour("accent", 90), 13, c=Qt.PenCapStyle.RoundCap, j=Qt.PenJoinStyle.RoundJoin))
+        painter.drawPolyline(QPolygonF(points))
+    pen = QPen(colour, 4, c=Qt.PenCapStyle.FlatCap, j=Qt.PenJoinStyle.RoundJoin)
+    if line.kind == "vent":
+        pen.setDashPattern([3.2, 2.2])
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF(points))
+    shape = LineString([(point.x(), point.y()) for point in points])
+    count = max(int(shape.length / 70), 1)
+    for index in range(count):
+        at = (index + 0.5) / count
+        here, ahead = (shape.interpolate(min(at + d, 1.0), normalized=True) for d in (0, 0.002))
+        angle = math.degrees(math.atan2(ahead.y - here.y, ahead.x - here.x))
+        painter.save()
+        painter.translate(here.x, here.y)
+        painter.rotate(angle)
+        if line.kind == "feed":
+            painter.setPen(QPen(colour, 2.2, c=Qt.PenCapStyle.RoundCap))
+            painter.drawPolyline(QPolygonF([QPointF(-3, -6), QPointF(3, 0), QPointF(-3, 6)]))
+        else:
+            painter.setPen(QPen(colour, 2))
+            painter.setBrush(QColor(palette.paper))
+            painter.drawEllipse(QPointF(0, 0), 4.5, 4.5)
+        painter.restore()
+    if chosen:
+        painter.setPen(QPen(QColor(palette.accent), 2))
+        painter.setBrush(QColor(palette.field))
+        for point in points:
+            painter.drawRect(QRectF(point.x() - 4.5, point.y() - 4.5, 9, 9))
+
+
+def label_place(frame: Frame, line: Line) -> QPointF:
+    """Where the valve label of *line* stands: at its port."""
+    port = LineString(line.points).interpolate(line.port_at, normalized=True)
+    return frame.to_screen((port.x, port.y))
+
+
+def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:
+    palette = theme.current.palette
+    colour = palette.feed if line.kind == "feed" else palette.vent
+    _text_box(painter, label_place(frame, line), line.label or "?", palette.ink, colour, 14)
+
+
+# -- bag, marks, cautions ----------------------------------------------------------------------------------------------
+
+
+def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
+    """Tape line and pleats."""
+    palette = theme.current.palette
+    bag = assessment.bag
+    tape = [frame.to_screen(place) for place in bag.tape_line]
+    width = max(assessment.job.bag.tape_width_m * frame.scale, 3.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(palette.colour("vent", 120), width, j=Qt.PenJoinStyle.MiterJoin))
+    painter.drawPolyline(QPolygonF(tape))
+    edge = Polygon(assessment.job.part.outline)
+    for number, place in enumerate(bag.pleat_places, 1):
+        _paint_pleat(painter, frame.to_screen(place), _outward(edge, place), str(number))
+
+
+def _outward(edge: Polygon, place: Point) -> QPointF:
+    """Unit vector on the screen from the part to a *place* beside it."""
+    near = nearest_points(edge, Place(place))[0]
+    dx, dy = place[0] - near.x, place[1] - near.y
+    length = math.hypot(dx, dy) or 1.0
+    return QPointF(dx / length, -dy / length)
+
+
+def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, number: str) -> None:
+    """A fold of film standing on the tape: a slim tooth pointing away from the part, its number beyond it."""
+    palette = theme.current.palette
+    along = QPointF(-out.y(), out.x())
+    painter.setPen(QPen(QColor(palette.ink), 1.6))
+    painter.setBrush(QColor(palette.paper))
+    painter.drawPolygon(QPolygonF([at + along * 5, at - along * 5, at + out * 16]))
+    painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+    middle = at + out * 26
+    painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, number)
+
+
+def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:
+    """A target on the place that fills last."""
+    palette = theme.current.palette
+    at = frame.to_screen(answer.result.last_filled)
+    painter.setBrush(palette.colour("paper", 200))
+    painter.setPen(QPen(QColor(palette.ink), 1.6))
+    painter.drawEllipse(at, 9, 9)
+    painter.setBrush(QColor(palette.fill_ramp[-1]))
+    painter.drawEllipse(at, 3.5, 3.5)
+
+
+def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
+    """Front marks made on the day, numbered, with their times."""
+    palette = theme.current.palette
+    for event in job.run:
+        if event.kind == "front marked" and event.place is not None:
+            at = frame.to_screen(event.place)
+            painter.setPen(QPen(QColor(palette.ink), 1.6))
+            painter.setBrush(QColor(palette.field))
+            painter.drawEllipse(at, 4, 4)
+            minutes, seconds = divmod(round(event.clock_s), 60)
+            _text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
+
+
+def paint_cautions(painter: QPainter, frame: Frame, places: Sequence[tuple[str, Point]]) -> None:
+    """The mark of each caution where it is on the plan."""
+    for rank, place in places:
+        at = frame.to_screen(place)
+        box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.current.palette.colour("paper", 220))
+        painter.drawEllipse(box.adjusted(-3, -3, 3, 3))
+        paint_mark(painter, rank, box)
+
+
+def paint_dots(painter: QPainter, frame: Frame, points: list[Point], cursor: Point | None, closed: bool) -> None:
+    """What is being drawn: points so far and the rubber band to the cursor."""
+    palette = theme.current.palette
+    chain = [frame.to_screen(place) for place in (*points, *([cursor] if cursor else []))]
+    painter.setPen(QPen(QColor(palette.accent), 2, Qt.PenStyle.DashLine))
+    painter.setBrush(palette.colour("accent", 30) if closed else Qt.BrushStyle.NoBrush)
+    if closed and len(chain) > 2:
+        painter.drawPolygon(QPolygonF(chain))
+    else:
+        for start, end in pairwise(chain):
+            painter.drawLine(start, end)
+    painter.setPen(QPen(QColor(palette.accent), 2))
+    painter.setBrush(QColor(palette.field))
+    for point in chain:
+        painter.drawRect(QRectF(point.x() - 4, point.y() - 4, 8, 8))

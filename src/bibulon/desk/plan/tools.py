@@ -1,0 +1,406 @@
+"""Tools: gestures on the plan turned into edits. Each works with the mouse and from the keyboard."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Protocol
+
+from pydantic import ValidationError
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QPainter
+from shapely import LineString, Polygon
+from shapely import Point as Place
+
+from bibulon.desk.plan import layers
+from bibulon.desk.plan.frame import Frame
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.edits import (
+    moved_points,
+    new_id,
+    next_label,
+    revised,
+    with_line,
+    with_media,
+    with_region,
+    without_line,
+    without_media,
+)
+from bibulon.job.lines import Line, MediaPatch, WhenReached
+from bibulon.job.part import Region
+from bibulon.job.storage import explain
+from bibulon.quantities import QuantityError, parse, show
+
+if TYPE_CHECKING:
+    from bibulon.desk.plan.view import PlanView
+
+GRAB_PX = 9.0
+SNAP_PX = 8.0
+GRID_M = 0.01
+NUDGE_M, SMALL_NUDGE_M = 0.05, 0.005
+ARROWS = {
+    Qt.Key.Key_Left: (-1.0, 0.0),
+    Qt.Key.Key_Right: (1.0, 0.0),
+    Qt.Key.Key_Up: (0.0, 1.0),
+    Qt.Key.Key_Down: (0.0, -1.0),
+}
+
+
+class Tool(Protocol):
+    """What the view expects of a tool; positions on the plan, in metres."""
+
+    name: str
+    hint: str
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None: ...
+    def move(self, view: PlanView, at: Point, pressed: bool) -> None: ...
+    def release(self, view: PlanView, at: Point) -> None: ...
+    def finish(self, view: PlanView) -> None: ...
+    def cancel(self, view: PlanView) -> None: ...
+    def key(self, view: PlanView, event: QKeyEvent) -> bool: ...
+    def paint(self, painter: QPainter, frame: Frame) -> None: ...
+
+
+def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
+    """*at* drawn to a corner or edge of the part, an end of a line, or else the grid."""
+    reach = SNAP_PX / frame.scale
+    corners = [*job.part.outline]
+    corners += [place for line in job.lines if line.id != leave_out for place in (line.points[0], line.points[-1])]
+    corners += [place for patch in job.media if patch.id != leave_out for place in patch.outline]
+    near = min(corners, key=lambda corner: math.dist(corner, at), default=None)
+    if near is not None and math.dist(near, at) <= reach:
+        return near
+    x, y = (round(round(value / GRID_M) * GRID_M, 4) for value in at)
+    edge = Polygon(job.part.outline).exterior
+    if edge.distance(Place(at)) <= reach:
+        spot = edge.interpolate(edge.project(Place(x, y)))
+        return round(spot.x, 4), round(spot.y, 4)
+    return x, y
+
+
+def squared(start: Point, at: Point) -> Point:
+    """*at* moved so that the stroke from *start* runs at a multiple of 45 degrees."""
+    length = math.dist(start, at)
+    angle = round(math.atan2(at[1] - start[1], at[0] - start[0]) / (math.pi / 4)) * math.pi / 4
+    return round(start[0] + length * math.cos(angle), 4), round(start[1] + length * math.sin(angle), 4)
+
+
+@dataclass(frozen=True)
+class Grip:
+    """What was taken hold of: an object, and the number of its point or None for the whole."""
+
+    kind: str
+    id: str
+    point: int | None
+
+
+def grip_at(job: Job, frame: Frame, at: Point, chosen: str) -> Grip | None:
+    """What lies under *at*: a point of the chosen object first, then lines, then media."""
+    reach = GRAB_PX / frame.scale
+    place = Place(at)
+    things: list[tuple[str, str, tuple[Point, ...]]] = [("line", line.id, line.points) for line in job.lines]
+    things += [("media", patch.id, patch.outline) for patch in job.media]
+    for kind, identifier, points in things:
+        if identifier == chosen:
+            near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
+            if math.dist(points[near], at) <= reach:
+                return Grip(kind, identifier, near)
+    for line in job.lines:
+        if LineString(line.points).distance(place) <= reach:
+            return Grip("line", line.id, None)
+    for patch in job.media:
+        if Polygon(patch.outline).distance(place) == 0:
+            return Grip("media", patch.id, None)
+    return None
+
+
+def _points(job: Job, grip: Grip) -> tuple[Point, ...]:
+    if grip.kind == "line":
+        return job.line(grip.id).points
+    return next(patch.outline for patch in job.media if patch.id == grip.id)
+
+
+def _with_points(job: Job, grip: Grip, points: tuple[Point, ...]) -> Job:
+    if grip.kind == "line":
+        return with_line(job, revised(job.line(grip.id), points=points))
+    patch = next(patch for patch in job.media if patch.id == grip.id)
+    return with_media(job, revised(patch, outline=points))
+
+
+class SelectTool:
+    """Choose, move, reshape, delete."""
+
+    name = "select"
+    hint = "Click to choose, drag to move, drag a square to reshape, Del removes, arrows nudge (Shift: finely)."
+
+    def __init__(self) -> None:
+        self._grip: Grip | None = None
+        self._start: Point = (0.0, 0.0)
+        self._points: tuple[Point, ...] = ()
+        self._edited: Job | None = None
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+        self._grip = grip_at(view.document.job, view.frame, at, view.chosen)
+        view.choose(self._grip.id if self._grip else "")
+        if self._grip:
+            self._start, self._points = at, _points(view.document.job, self._grip)
+        else:
+            view.start_pan(screen)
+
+    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+        if self._grip is None or not pressed:
+            return
+        if not view.editable:
+            return
+        if self._grip.point is None:
+            step = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
+            points = moved_points(self._points, *step)
+        else:
+            target = snapped(view.document.job, view.frame, at, self._grip.id)
+            if view.square and len(self._points) > 1:
+                target = squared(self._points[self._grip.point - 1 if self._grip.point else 1], target)
+            points = tuple(target if i == self._grip.point else place for i, place in enumerate(self._points))
+        try:
+            self._edited = _with_points(view.document.job, self._grip, points)
+        except ValidationError:
+            return  # an impossible shape on the way: the last possible one stays
+        view.document.preview(self._edited)
+
+    def release(self, view: PlanView, at: Point) -> None:
+        if self._grip is not None and self._edited is not None:
+            verb = "reshape" if self._grip.point is not None else "move"
+            view.document.edit(f"{verb} {self._grip.kind}", self._edited)
+        self._grip = self._edited = None
+
+    def finish(self, view: PlanView) -> None:
+        return
+
+    def cancel(self, view: PlanView) -> None:
+        if self._edited is not None:
+            view.document.drop_preview()
+        self._grip = self._edited = None
+        view.choose("")
+
+    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+        job = view.document.job
+        grip = view.chosen_grip()
+        if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
+            return view.choose_next(backwards=event.key() == Qt.Key.Key_Backtab)
+        if grip is None or not view.editable:
+            return False
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            removed = without_line(job, grip.id) if grip.kind == "line" else without_media(job, grip.id)
+            view.choose("")
+            view.document.edit(f"delete {grip.kind}", removed)
+            return True
+        if Qt.Key(event.key()) in ARROWS:
+            step = SMALL_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+            dx, dy = (part * step for part in ARROWS[Qt.Key(event.key())])
+            view.document.edit(f"move {grip.kind}", _with_points(job, grip, moved_points(_points(job, grip), dx, dy)))
+            return True
+        return False
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        return
+
+
+class DrawTool:
+    """Draw a chain of points; what becomes of it is up to :meth:`made`."""
+
+    closed = False
+    least = 2
+    name = "draw"
+    hint = ""
+
+    def __init__(self) -> None:
+        self.points: list[Point] = []
+        self.cursor: Point | None = None
+        self.typed = ""
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+        self._add(view, self._aimed(view, at))
+
+    def _aimed(self, view: PlanView, at: Point) -> Point:
+        at = snapped(view.document.job, view.frame, at)
+        return squared(self.points[-1], at) if view.square and self.points else at
+
+    def _add(self, view: PlanView, at: Point) -> None:
+        if not self.points or self.points[-1] != at:
+            self.points.append(at)
+        self.typed = ""
+        view.tell(self.status(view))
+
+    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+        self.cursor = self._aimed(view, at)
+        view.tell(self.status(view))
+
+    def release(self, view: PlanView, at: Point) -> None:
+        return
+
+    def status(self, view: PlanView) -> str:
+        if self.typed:
+            return f"Length: {self.typed}▏  Enter sets it"
+        if self.points and self.cursor:
+            length = math.dist(self.points[-1], self.cursor)
+            return f"{show(length, 'length', view.document.assessment.units)}   {self.hint}"
+        return self.hint
+
+    def finish(self, view: PlanView) -> None:
+        points = tuple(self.points)
+        self.cancel(view, leave=False)
+        if len(points) < self.least:
+            view.tell(f"At least {self.least} points are needed.")
+            return
+        try:
+            label, job, chosen = self.made(view, points)
+        except ValidationError as error:
+            view.tell(f"That cannot be drawn: {explain(error)}.")
+            return
+        view.document.edit(label, job)
+        view.choose(chosen)
+        view.set_tool("select")
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        """Label of the edit, the new job and what is chosen in it."""
+        raise AttributeError("a drawing tool makes something")
+
+    def cancel(self, view: PlanView, leave: bool = True) -> None:
+        empty = not self.points
+        self.points, self.typed = [], ""
+        if leave and empty:
+            view.set_tool("select")
+        view.update()
+
+    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+        text = event.text()
+        if Qt.Key(event.key()) in ARROWS:
+            step = GRID_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+            start = self.cursor or (self.points[-1] if self.points else view.middle())
+            dx, dy = (part * step for part in ARROWS[Qt.Key(event.key())])
+            self.cursor = (round(start[0] + dx, 4), round(start[1] + dy, 4))
+        elif event.key() == Qt.Key.Key_Space and not self.typed:
+            self._add(view, self.cursor or view.middle())
+        elif event.key() == Qt.Key.Key_Backspace and self.typed:
+            self.typed = self.typed[:-1]
+        elif event.key() == Qt.Key.Key_Backspace and self.points:
+            self.points.pop()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            return self._enter(view)
+        elif self.points and text and (text.isdigit() or text in ".,/'\"" or (self.typed and text.isprintable())):
+            self.typed += text
+        else:
+            return False
+        view.tell(self.status(view))
+        view.update()
+        return True
+
+    def _enter(self, view: PlanView) -> bool:
+        if not self.typed:
+            self.finish(view)
+            return True
+        try:
+            length = parse(self.typed, "length", view.document.assessment.units)
+        except QuantityError as error:
+            view.tell(str(error))
+            return True
+        start, aim = self.points[-1], self.cursor or self.points[-1]
+        reach = math.dist(start, aim)
+        along = ((aim[0] - start[0]) / reach, (aim[1] - start[1]) / reach) if reach else (1.0, 0.0)
+        self._add(view, (round(start[0] + along[0] * length, 4), round(start[1] + along[1] * length, 4)))
+        view.update()
+        return True
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        layers.paint_dots(painter, frame, self.points, self.cursor, self.closed)
+
+
+class LineTool(DrawTool):
+    """Draw a feed or vent line."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind = self.name = kind
+        self.hint = "Click points, type a length, Enter or double-click ends, Shift keeps it straight, Esc gives up."
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job = view.document.job
+        like = next((line for line in job.lines if line.kind == self.kind), None)
+        job, tube, hose = view.tubes_for(job, self.kind, like)
+        identifier = new_id(self.kind)
+        line = Line(
+            id=identifier, kind="feed" if self.kind == "feed" else "vent", label=next_label(job, self.kind),
+            points=points, tube=tube, hose=hose, hose_length_m=like.hose_length_m if like else 2.5,
+        )  # fmt: skip
+        if self.kind == "feed" and job.feeds:
+            line = revised(line, opens=WhenReached(line=identifier))
+        return f"draw {self.kind} line {line.label}", with_line(job, line), line.id
+
+
+class MediaTool(DrawTool):
+    """Draw a media patch as a polygon, or as a rectangle by dragging."""
+
+    closed, least, name = True, 3, "media"
+    hint = "Drag a rectangle, or click corners; Enter or double-click ends, Esc gives up."
+    _from: Point | None = None
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+        super().press(view, at, screen)
+        self._from = self.points[-1] if len(self.points) == 1 else None
+
+    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+        super().move(view, at, pressed)
+        if pressed and self._from and self.cursor:
+            (x0, y0), (x1, y1) = self._from, self.cursor
+            if min(abs(x1 - x0), abs(y1 - y0)) * view.frame.scale > GRAB_PX:
+                self.points = [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+
+    def release(self, view: PlanView, at: Point) -> None:
+        if len(self.points) == 4 and self._from == self.points[0]:
+            self.finish(view)
+        self._from = None
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job, card = view.media_card(view.document.job)
+        patch = MediaPatch(id=new_id("media"), card=card, outline=points)
+        return "draw flow media", with_media(job, patch), patch.id
+
+
+class RegionTool(MediaTool):
+    """Draw a region that plies and core can be limited to."""
+
+    name = "region"
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job = view.document.job
+        taken = {region.name for region in job.regions}
+        name = next(f"region {n}" for n in range(1, 10_000) if f"region {n}" not in taken)
+        return f"draw {name}", with_region(job, Region(name=name, outline=points)), ""
+
+
+class MarkTool:
+    """Tap the plan to mark where the front is now."""
+
+    name = "mark"
+    hint = "Tap the plan where the front is now."
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+        view.marked.emit((round(at[0], 3), round(at[1], 3)))
+
+    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+        return
+
+    def release(self, view: PlanView, at: Point) -> None:
+        return
+
+    def finish(self, view: PlanView) -> None:
+        return
+
+    def cancel(self, view: PlanView) -> None:
+        view.set_tool("select")
+
+    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+        return False
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        return

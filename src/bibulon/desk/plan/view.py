@@ -1,0 +1,345 @@
+"""The plan as a widget: rulers, layers, tools."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from bibulon.desk import theme
+from bibulon.desk.document import Document
+from bibulon.desk.fill_runner import FillAnswer
+from bibulon.desk.plan import layers
+from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
+from bibulon.desk.plan.tools import Grip, LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
+from bibulon.desk.station import STATIONS, Station
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.cards import MediaCard, TubeCard
+from bibulon.job.edits import with_card
+from bibulon.job.lines import Line
+from bibulon.quantities import show
+from bibulon.stock import shelf
+
+RULER_PX = 22
+TOOLS: dict[str, Callable[[], Tool]] = {
+    "select": SelectTool,
+    "feed": lambda: LineTool("feed"),
+    "vent": lambda: LineTool("vent"),
+    "media": MediaTool,
+    "region": RegionTool,
+    "mark": MarkTool,
+}
+
+
+class PlanView(QWidget):
+    """The plan. ``chosen_changed`` names the chosen object, ``told`` carries a hint for the status line."""
+
+    chosen_changed = Signal(str)
+    told = Signal(str)
+    marked = Signal(tuple)
+    tool_changed = Signal(str)
+    pointed = Signal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.setAccessibleName("Plan")
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(300, 200)
+        self.frame = Frame(100.0, 0.0, 0.0)
+        self.station: Station = STATIONS[0]
+        self.tool: Tool = SelectTool()
+        self.chosen = ""
+        self.square = False
+        self.time_s: float | None = None
+        self._pan: QPointF | None = None
+        self._fitted = True
+        self._image: tuple[object, float, str, QImage] | None = None
+
+    # -- what the window sets ----------------------------------------------------------------------------------------
+
+    @property
+    def editable(self) -> bool:
+        return self.station.edits_lines
+
+    def set_document(self, document: Document) -> None:
+        self.document = document
+        self.chosen = ""
+        self.fit()
+
+    def set_station(self, station: Station) -> None:
+        self.station = station
+        self.set_tool("select")
+        self.update()
+
+    def set_time(self, time_s: float | None) -> None:
+        """Show the fill at *time_s*; None for its end."""
+        self.time_s = time_s
+        self.update()
+
+    def set_tool(self, name: str) -> None:
+        self.tool = TOOLS[name]()
+        self.setCursor(Qt.CursorShape.ArrowCursor if name == "select" else Qt.CursorShape.CrossCursor)
+        self.tell(self.tool.hint if self.editable or name != "select" else "")
+        self.tool_changed.emit(name)
+        self.update()
+
+    def tell(self, text: str) -> None:
+        self.told.emit(text)
+        self.update()
+
+    def choose(self, identifier: str) -> None:
+        if identifier != self.chosen:
+            self.chosen = identifier
+            self.chosen_changed.emit(identifier)
+            self.update()
+
+    def choose_next(self, backwards: bool = False) -> bool:
+        """Choose the next object; False at the end, so that the focus can move on."""
+        names = [line.id for line in self.document.job.lines] + [patch.id for patch in self.document.job.media]
+        at = names.index(self.chosen) if self.chosen in names else (len(names) if backwards else -1)
+        at += -1 if backwards else 1
+        self.choose(names[at] if 0 <= at < len(names) else "")
+        return bool(self.chosen)
+
+    def chosen_grip(self) -> Grip | None:
+        job = self.document.job
+        if any(line.id == self.chosen for line in job.lines):
+            return Grip("line", self.chosen, None)
+        if any(patch.id == self.chosen for patch in job.media):
+            return Grip("media", self.chosen, None)
+        return None
+
+    def middle(self) -> Point:
+        """The middle of what is seen, on the grid."""
+        x, y = self.frame.to_plan(QPointF(self.width() / 2, self.height() / 2))
+        return round(x, 2), round(y, 2)
+
+    def tubes_for(self, job: Job, kind: str, like: Line | None) -> tuple[Job, str, str]:
+        """Tube and hose cards for a new line: as the last one of its kind, else the first of the shelf."""
+        if like is not None:
+            return job, like.tube, like.hose
+        found = []
+        for use in (f"{kind} line", "hose"):
+            own = [card for card in (*job.cards, *shelf()) if isinstance(card, TubeCard) and card.use == use]
+            job = with_card(job, own[0])
+            found.append(own[0].id)
+        return job, found[0], found[1]
+
+    def media_card(self, job: Job) -> tuple[Job, str]:
+        """The media card for a new patch."""
+        card = next(card for card in (*job.cards, *shelf()) if isinstance(card, MediaCard))
+        return with_card(job, card), card.id
+
+    # -- zoom and pan ------------------------------------------------------------------------------------------------
+
+    def fit(self) -> None:
+        """Show the whole part with its flange."""
+        part = self.document.job.part
+        xs, ys = zip(*part.outline, strict=True)
+        gap = part.flange_width_m
+        box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - 96)
+        if box.width() > 20 and box.height() > 20:
+            self.frame = fitted((min(xs) - gap, min(ys) - gap), (max(xs) + gap, max(ys) + gap), box)
+        self._fitted = True
+        self.update()
+
+    def start_pan(self, screen: QPointF) -> None:
+        self._pan = screen
+
+    def zoom(self, factor: float, about: QPointF | None = None) -> None:
+        self.frame = self.frame.zoomed(factor, about or QPointF(self.width() / 2, self.height() / 2))
+        self._fitted = False
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._fitted:
+            self.fit()
+        super().resizeEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+
+    # -- gestures ----------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self.start_pan(event.position())
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._note_keys(event)
+            self.tool.press(self, self.frame.to_plan(event.position()), event.position())
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.tool.finish(self)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pan is not None:
+            step = event.position() - self._pan
+            self.frame = self.frame.moved(step.x(), step.y())
+            self._fitted = False
+            self._pan = event.position()
+            self.update()
+            return
+        self._note_keys(event)
+        at = self.frame.to_plan(event.position())
+        self.tool.move(self, at, bool(event.buttons() & Qt.MouseButton.LeftButton))
+        self.pointed.emit(self._what_is_at(at))
+        if self.tool.name != "select":
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pan is not None:
+            self._pan = None
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self.tool.release(self, self.frame.to_plan(event.position()))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.tool.finish(self)
+
+    def _note_keys(self, event: QMouseEvent) -> None:
+        self.square = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+
+    def event(self, event: QEvent) -> bool:
+        # Tab walks the objects of the plan before it leaves it
+        if (
+            event.type() == QEvent.Type.KeyPress
+            and isinstance(event, QKeyEvent)
+            and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
+            and self.tool.key(self, event)
+        ):
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.tool.cancel(self)
+        elif event.text() in ("+", "=") and not getattr(self.tool, "typed", ""):
+            self.zoom(1.25)
+        elif event.text() == "-" and not getattr(self.tool, "typed", ""):
+            self.zoom(0.8)
+        elif not self.tool.key(self, event):
+            super().keyPressEvent(event)
+
+    def _what_is_at(self, at: Point) -> str:
+        """Place, stack and arrival under the pointer."""
+        assessment = self.document.assessment
+        units = assessment.units
+        text = f"{show(at[0], 'length', units)}, {show(at[1], 'length', units)}"
+        cell = assessment.laminate.at(*at)
+        if cell is None:
+            return text
+        text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
+        if self.station.shows_fill and assessment.fill is not None:
+            try:
+                arrival = assessment.fill.arrival_at(*at)
+            except ValueError:
+                return text
+            text += "  ·  never fills" if arrival is None else f"  ·  fills at {show(arrival, 'duration')}"
+        return text
+
+    # -- painting ----------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        palette = theme.current.palette
+        job, assessment, station = self.document.job, self.document.assessment, self.station
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(palette.ground))
+        layers.paint_part(painter, self.frame, job)
+        if station.shows_stack or station.id == "part":
+            layers.paint_stack(painter, self.frame, assessment)
+        answer = self.document.answer if station.shows_fill else None
+        layers.paint_regions(painter, self.frame, job, named=station.shows_stack)
+        if answer is not None:
+            shown = self._shown_time(answer)
+            layers.paint_fill(painter, self.frame, job, answer, self._fill_image(answer, shown), shown)
+        if station.shows_fill and station.id in ("lines", "charge"):
+            layers.paint_media(painter, self.frame, job, self.chosen)
+        layers.paint_outline(painter, self.frame, job)
+        if station.shows_bag:
+            layers.paint_bag(painter, self.frame, assessment)
+        if station.id != "part" and not station.shows_stack:
+            for line in job.lines:
+                layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
+            taken = [layers.label_place(self.frame, line) for line in job.lines]
+            if answer is not None:
+                layers.paint_contour_times(painter, self.frame, answer, self._shown_time(answer), taken)
+                layers.paint_last_filled(painter, self.frame, answer)
+            for line in job.lines:
+                layers.paint_label(painter, self.frame, line)
+        if station.id in ("part", "layup", "bag"):
+            layers.paint_sizes(painter, self.frame, assessment)
+        if station.id in ("shoot", "cure", "log"):
+            layers.paint_marks(painter, self.frame, job)
+        places = [
+            (one.rank, one.place)
+            for one in self.document.cautions
+            if one.place is not None and one.station == station.id
+        ]
+        layers.paint_cautions(painter, self.frame, places)
+        self.tool.paint(painter, self.frame)
+        self._paint_rulers(painter)
+        painter.end()
+
+    def _shown_time(self, answer: FillAnswer) -> float:
+        return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)
+
+    def _fill_image(self, answer: FillAnswer, time_s: float) -> QImage:
+        key = (answer, time_s, theme.current.palette.name)
+        if self._image is None or self._image[0] is not answer or self._image[1:3] != key[1:]:
+            self._image = (*key, layers.fill_image(answer, time_s))
+        return self._image[3]
+
+    def _paint_rulers(self, painter: QPainter) -> None:
+        palette = theme.current.palette
+        units = self.document.assessment.units
+        unit_m = 0.0254 if units.system == "us" else 0.001
+        step = ruler_step_m(self.frame.scale, unit_m)
+        painter.fillRect(0, 0, self.width(), RULER_PX, QColor(palette.paper))
+        painter.fillRect(0, 0, RULER_PX, self.height(), QColor(palette.paper))
+        painter.setPen(QPen(QColor(palette.rule), 1))
+        painter.drawLine(0, RULER_PX, self.width(), RULER_PX)
+        painter.drawLine(RULER_PX, 0, RULER_PX, self.height())
+        painter.setFont(theme.font(11))
+        (left, top), (right, bottom) = (
+            self.frame.to_plan(QPointF(0, 0)),
+            self.frame.to_plan(QPointF(self.width(), self.height())),
+        )
+        for index in range(int(left / step) - 1, int(right / step) + 2):
+            x = self.frame.to_screen((index * step, 0)).x()
+            if x > RULER_PX:
+                painter.setPen(QPen(QColor(palette.rule), 1))
+                painter.drawLine(QPointF(x, RULER_PX - 7), QPointF(x, RULER_PX))
+                painter.setPen(QColor(palette.muted))
+                painter.drawText(QRectF(x + 3, 1, 60, RULER_PX - 4), 0x81, f"{index * step / unit_m:g}")
+        for index in range(int(bottom / step) - 1, int(top / step) + 2):
+            y = self.frame.to_screen((0, index * step)).y()
+            if y > RULER_PX + 40:
+                painter.setPen(QPen(QColor(palette.rule), 1))
+                painter.drawLine(QPointF(RULER_PX - 7, y), QPointF(RULER_PX, y))
+                painter.save()
+                painter.translate(2, y - 3)
+                painter.rotate(-90)
+                painter.setPen(QColor(palette.muted))
+                painter.drawText(QRectF(0, 0, 60, RULER_PX - 4), 0x81, f"{index * step / unit_m:g}")
+                painter.restore()
+        painter.fillRect(0, 0, RULER_PX, RULER_PX, QColor(palette.paper))
+        painter.setPen(QColor(palette.muted))
+        unit = "in" if units.system == "us" else "mm"
+        painter.drawText(QRectF(0, 0, RULER_PX, RULER_PX), Qt.AlignmentFlag.AlignCenter, unit)

@@ -1,0 +1,59 @@
+"""The shop's settings: kept in the XDG config folder, read once, written whole."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+import platformdirs
+from pydantic import ValidationError
+
+from bibulon.job.base import Model
+from bibulon.quantities import Reading, System, Units
+
+MOST_RECENT = 8
+
+
+class Settings(Model):
+    """What a shop chooses once."""
+
+    system: System = "metric"
+    reading: Reading = "absolute"
+    theme: Literal["linen", "lamplight"] = "linen"
+    instruments_url: str = ""
+    recent: tuple[str, ...] = ()
+
+    def units(self, barometer_pa: float) -> Units:
+        return Units(self.system, self.reading, barometer_pa)
+
+    def with_recent(self, path: Path) -> Settings:
+        """The settings with *path* first among the recent jobs."""
+        name = str(path.resolve())
+        rest = tuple(one for one in self.recent if one != name)
+        return self.model_copy(update={"recent": (name, *rest)[:MOST_RECENT]})
+
+
+def settings_file() -> Path:
+    return Path(platformdirs.user_config_dir("bibulon")) / "settings.json"
+
+
+def state_folder() -> Path:
+    """Where journals and recovery copies lie."""
+    return Path(platformdirs.user_state_dir("bibulon"))
+
+
+def load_settings() -> Settings:
+    """The settings; defaults where the file is missing or cannot be used."""
+    try:
+        return Settings.model_validate_json(settings_file().read_text(encoding="utf-8"))
+    except (OSError, ValidationError, UnicodeDecodeError):
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    """Write the settings; a folder that cannot be written leaves them for this session only."""
+    try:
+        settings_file().parent.mkdir(parents=True, exist_ok=True)
+        settings_file().write_text(settings.model_dump_json(indent=1), encoding="utf-8")
+    except OSError:
+        return

@@ -1,0 +1,89 @@
+"""The little story that the pictures tell: the demo job planned, tested, shot and logged."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QEventLoop
+
+from bibulon.demo import demo_job
+from bibulon.desk.app import make_app, wait_for_fill
+from bibulon.desk.settings import Settings
+from bibulon.desk.station import STATIONS
+from bibulon.desk.window import Window
+from bibulon.job import Job
+from bibulon.job.edits import changed
+from bibulon.job.hold import HoldTest
+from bibulon.job.run import EventKind, RunEvent
+
+READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
+SHOT_CLOCK_S = 1130.0
+MORNING = datetime(2026, 3, 12, 8, 40, tzinfo=UTC)
+
+
+def story_job() -> Job:
+    """The demo job with a hold test passed."""
+    test = HoldTest(id="hold-1", stage="with the feed hose", taken_at=MORNING, readings=READINGS)
+    return changed(demo_job(), hold_tests=(test,))
+
+
+def story_run() -> tuple[RunEvent, ...]:
+    """A shot twenty minutes in."""
+    entries: list[tuple[float, EventKind, str, dict[str, Any]]] = [
+        (0, "step done", "hold", {}),
+        (0, "step done", "people", {}),
+        (0, "batch added", "B1", {"mass_kg": 4.23}),
+        (0, "started", "", {}),
+        (0, "valve opened", "F1", {}),
+        (80, "batch added", "B2", {"mass_kg": 4.23}),
+        (300, "front marked", "", {"place": (2.1, 0.42)}),
+        (364, "batch added", "B3", {"mass_kg": 4.23}),
+        (610, "note", "", {"text": "Left corner lags, vent side clear."}),
+        (840, "front marked", "", {"place": (2.4, 0.61)}),
+        (1060, "batch added", "B4", {"mass_kg": 4.23}),
+    ]
+    start = MORNING + timedelta(minutes=50)
+    return tuple(
+        RunEvent(number=i, at=start + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label, **more)
+        for i, (clock, kind, label, more) in enumerate(entries, 1)
+    )
+
+
+def rehearse(window: Window) -> None:
+    """Put the window into the middle of the shot, with the simulated instruments on the bench."""
+    window.document.edit("run", changed(window.document.job, run=story_run()))
+    window.run.resume_at(SHOT_CLOCK_S)
+    window.run.connect_simulated()
+    loop = QEventLoop()
+    window.run.reading_taken.connect(lambda channel, _: loop.quit() if channel == "pot" else None)
+    loop.exec()
+    window.plan.set_time(SHOT_CLOCK_S)
+
+
+def shoot_all(folder: Path) -> None:
+    """Write the pictures into *folder*."""
+    folder.mkdir(parents=True, exist_ok=True)
+    app = make_app()
+    window = Window(story_job(), Settings())
+    window.show()
+    wait_for_fill(window)
+    for number, station in enumerate(STATIONS, 1):
+        window.go(station.id)
+        window.time_rail.canvas.scrub(None)
+        if station.id == "lines":
+            window.plan.choose("feed-2")
+        if station.id == "hold":
+            bench = window.benches["hold"]
+            bench.readings.setPlainText("\n".join(f"{t / 60:g}, {p / 100:g}" for t, p in READINGS))  # type: ignore[attr-defined]
+        if station.id == "shoot":
+            rehearse(window)
+        if station.id in ("cure", "log"):
+            window.time_rail.day.setChecked(True)
+            window.plan.set_time(None)
+        window.refresh()
+        for _ in range(5):
+            app.processEvents()
+        window.grab().save(str(folder / f"{number}-{station.id}.png"))
+    window.close()

@@ -1,0 +1,494 @@
+"""The window: strip, station rail, plan, time rail and bench."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QPoint, QSize, QTimer
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.cautions import Caution
+from bibulon.demo import demo_job
+from bibulon.desk import icons, theme
+from bibulon.desk.benches import BENCHES
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.document import Document
+from bibulon.desk.fields import label, rule_line, tool_button
+from bibulon.desk.fill_runner import FillRunner
+from bibulon.desk.new_job import new_job
+from bibulon.desk.plan.view import PlanView
+from bibulon.desk.run_controller import RunController
+from bibulon.desk.settings import Settings, save_settings
+from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
+from bibulon.desk.station import STATIONS
+from bibulon.desk.station_rail import StationRail
+from bibulon.desk.time_rail import TimeRail
+from bibulon.desk.verdict_strip import VerdictStrip
+from bibulon.job import Job
+from bibulon.job.storage import SUFFIX, StorageError, load
+
+LARGEST_READINGS_BYTES = 10_000_000
+TOOL_ICON = QSize(22, 22)
+JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
+PLAN_TOOLS = (
+    ("select", "select", "Select (S)"),
+    ("feed", "feed", "Draw a feed line (F)"),
+    ("vent", "vent", "Draw a vent line (V)"),
+    ("media", "media", "Draw flow media (M)"),
+)
+
+
+class Window(QMainWindow):
+    """The whole desk for one job at a time."""
+
+    def __init__(self, job: Job, settings: Settings, path: Path | None = None) -> None:
+        super().__init__()
+        self.setAcceptDrops(True)
+        self.setWindowIcon(icons.own("app", theme.LINEN.accent, 64))
+        self.resize(1280, 800)
+        self.runner = FillRunner(self)
+        self.document = Document(job, self.runner, settings, path)
+        self.run = RunController(self.document)
+        self.plan = PlanView(self.document)
+        self.time_rail = TimeRail(self.document)
+        self.rail = StationRail()
+        self.strip = VerdictStrip(self._menu_button(), self._history_buttons())
+        self.benches: dict[str, Bench] = {}
+        self.stack = QStackedWidget()
+        self.status = label("", "muted", wrap=False)
+        self.pointed = label("", "muted", wrap=False)
+        self._refresh_soon = QTimer(self)
+        self._refresh_soon.setSingleShot(True)
+        self._refresh_soon.timeout.connect(self.refresh)
+        self._lay_out()
+        self._bind_keys()
+        self.rail.chosen.connect(self.go)
+        self.strip.asked.connect(self.go)
+        self.strip.cautions_asked.connect(self.show_cautions)
+        self.plan.told.connect(self.status.setText)
+        self.plan.pointed.connect(self.pointed.setText)
+        self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
+        self.plan.tool_changed.connect(self._tool_changed)
+        self.time_rail.scrubbed.connect(self.plan.set_time)
+        self.run.ticked.connect(self._tick)
+        self.run.lost.connect(self.say)
+        self._attach()
+        self.go("lines" if job.layup else "part")
+
+    # -- building ----------------------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        centre = QWidget()
+        down = QVBoxLayout(centre)
+        down.setContentsMargins(0, 0, 0, 0)
+        down.setSpacing(0)
+        down.addWidget(self.strip)
+        across = QHBoxLayout()
+        across.setSpacing(0)
+        across.addWidget(self.rail)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        self.note = self._note_bar()
+        middle.addWidget(self.note)
+        middle.addWidget(self.plan, 1)
+        self.tools = self._tool_bar()
+        middle.addWidget(rule_line())
+        middle.addWidget(self.time_rail)
+        status = QHBoxLayout()
+        status.setContentsMargins(10, 2, 10, 3)
+        status.addWidget(self.status, 1)
+        status.addWidget(self.pointed)
+        for part in (self.status, self.pointed):
+            part.setMinimumWidth(40)
+        middle.addWidget(rule_line())
+        middle.addLayout(status)
+        across.addLayout(middle, 1)
+        self.bench = QFrame()
+        self.bench.setObjectName("bench")
+        inside = QVBoxLayout(self.bench)
+        inside.setContentsMargins(1, 0, 0, 0)
+        inside.addWidget(self.stack)
+        across.addWidget(self.bench)
+        down.addLayout(across, 1)
+        self.setCentralWidget(centre)
+
+    def _tool_bar(self) -> QFrame:
+        bar = QFrame(self.plan)
+        bar.setObjectName("tools")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(4, 3, 4, 3)
+        row.setSpacing(2)
+        self._tool_buttons: dict[str, QToolButton] = {}
+        for tool, icon, tip in PLAN_TOOLS:
+            button = tool_button(icons.own(icon), tip, partial(self.use_tool, tool), checkable=True)
+            button.setIconSize(TOOL_ICON)
+            row.addWidget(button)
+            self._tool_buttons[tool] = button
+        fit = tool_button(icons.own("fit"), "Fit the plan (0)", self.fit_plan)
+        fit.setIconSize(TOOL_ICON)
+        row.addWidget(fit)
+        bar.move(32, 30)
+        bar.adjustSize()
+        return bar
+
+    def _note_bar(self) -> QFrame:
+        bar = QFrame()
+        bar.setObjectName("note")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 6, 8, 6)
+        self.note_text = QLabel()
+        self.note_text.setWordWrap(True)
+        self.note_action = QPushButton()
+        self.note_action.clicked.connect(lambda _=False: self._do_note())
+        self._note_does: Callable[[], None] | None = None
+        close = tool_button(icons.standard("ph.x"), "Put this note away", bar.hide)
+        row.addWidget(self.note_text, 1)
+        row.addWidget(self.note_action)
+        row.addWidget(close)
+        bar.hide()
+        return bar
+
+    def _history_buttons(self) -> tuple[QToolButton, ...]:
+        self.undo_button = tool_button(icons.standard("ph.arrow-u-up-left"), "Undo", self.undo)
+        self.redo_button = tool_button(icons.standard("ph.arrow-u-up-right"), "Redo", self.redo)
+        return self.undo_button, self.redo_button
+
+    def _menu_button(self) -> QToolButton:
+        button = tool_button(icons.own("app", theme.current.palette.accent, 30), "Job and settings (Alt+J)")
+        button.setShortcut("Alt+J")
+        button.setIconSize(button.iconSize() * 1.5)
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(button)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        button.setMenu(self.menu)
+        return button
+
+    def _fill_menu(self) -> None:
+        menu, settings = self.menu, self.document.settings
+        menu.clear()
+        for text, keys, do in (
+            ("New job", "Ctrl+N", self.new_job),
+            ("Open …", "Ctrl+O", self.open_job),
+            ("Open the demo job", "", lambda: self.open_document(demo_job())),
+            ("Save", "Ctrl+S", self.save_job),
+            ("Save as …", "Ctrl+Shift+S", self.save_job_as),
+        ):
+            menu.addAction(text + (f"\t{keys}" if keys else "")).triggered.connect(lambda _=False, act=do: act())
+        recent = menu.addMenu("Recent jobs")
+        for name in settings.recent:
+            recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: self.open_path(Path(one)))
+        recent.setEnabled(bool(settings.recent))
+        menu.addSeparator()
+        self._choice_menu("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed")))
+        self._choice_menu("Gauge reads", "reading", (("absolute", "absolute"), ("down from atmosphere", "gauge")))
+        self._choice_menu("Light", "theme", (("Linen (day)", "linen"), ("Lamplight (dim shop)", "lamplight")))
+        menu.addAction("Instruments …").triggered.connect(lambda _=False: self.ask_instruments())
+        menu.addSeparator()
+        menu.addAction("Shortcuts\t?").triggered.connect(lambda _=False: self.show_shortcuts())
+        menu.addAction("Leave\tCtrl+Q").triggered.connect(lambda _=False: self.close())
+
+    def _choice_menu(self, title: str, field: str, choices: tuple[tuple[str, str], ...]) -> None:
+        inner = self.menu.addMenu(title)
+        group = QActionGroup(inner)
+        for text, value in choices:
+            action = QAction(text, inner)
+            action.setCheckable(True)
+            action.setChecked(getattr(self.document.settings, field) == value)
+            action.triggered.connect(lambda _=False, one=value: self.set_setting(field, one))
+            group.addAction(action)
+            inner.addAction(action)
+
+    def _bind_keys(self) -> None:
+        for shortcut in SHORTCUTS:
+            if not shortcut.method:
+                continue
+            bound = QShortcut(QKeySequence(shortcut.keys), self)
+            bound.setObjectName(shortcut.keys)
+            bound.activated.connect(lambda one=shortcut: self._pressed(one.method, one.argument))
+
+    def _pressed(self, method: str, argument: str) -> None:
+        do = getattr(self, method)
+        do(argument) if argument else do()
+
+    # -- document ----------------------------------------------------------------------------------------------------
+
+    def _attach(self) -> None:
+        self.document.changed.connect(self._refresh_soon.start)
+        self.document.said.connect(self.say)
+        if self.document.recover():
+            when = "A run was under way; its log is whole." if self.run.running else "Unsaved work was taken up again."
+            self.say(when, "Put it aside", self.document.undo if not self.run.running else self._start_afresh)
+        self.run.update_timer()
+        self.refresh()
+
+    def _start_afresh(self) -> None:
+        self.document.start_run_afresh()
+        self.run.set_document(self.document)
+
+    def open_document(self, job: Job, path: Path | None = None) -> None:
+        """Put another job on the desk; unsaved work on the one before is kept for recovery."""
+        if self.document.dirty:
+            self.document.write_recovery()
+        self.document.close()
+        settings = self.document.settings
+        if path is not None:
+            settings = settings.with_recent(path)
+            save_settings(settings)
+        self.document = Document(job, self.runner, settings, path)
+        self.run.set_document(self.document)
+        for bench in self.benches.values():
+            self.stack.removeWidget(bench)
+            bench.deleteLater()
+        self.benches.clear()
+        self.note.hide()
+        self._attach()
+        self.plan.set_document(self.document)
+        self.time_rail.set_document(self.document)
+        self.go("lines" if job.layup else "part")
+
+    def new_job(self) -> None:
+        self.open_document(new_job())
+
+    def open_job(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a job", "", JOB_PATTERN)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        try:
+            job = load(path)
+        except StorageError as error:
+            self.say(str(error))
+            return
+        self.open_document(job, path)
+
+    def save_job(self) -> None:
+        if self.document.path is None:
+            self.save_job_as()
+        else:
+            self._save(self.document.path)
+
+    def save_job_as(self) -> None:
+        start = self.document.path or Path.home() / f"{self.document.job.name}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the job", str(start), JOB_PATTERN)
+        if name:
+            path = Path(name)
+            self._save(path if path.suffix else path.with_suffix(SUFFIX))
+
+    def _save(self, path: Path) -> None:
+        try:
+            self.document.save(path)
+        except StorageError as error:
+            self.say(str(error), "Save as …", self.save_job_as)
+            return
+        self.document.settings = self.document.settings.with_recent(path)
+        save_settings(self.document.settings)
+        self.status.setText(f"Saved to {path.name}.")
+        self.refresh()
+
+    def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None:
+        """Ask where to and write *content* there."""
+        start = Path.home() / f"{self.document.job.name} {title.lower()}{suffix}"
+        name, _ = QFileDialog.getSaveFileName(self, title, str(start), f"{title} (*{suffix})")
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
+        try:
+            path.write_bytes(content())
+        except OSError as error:
+            self.say(f"{path.name} could not be written: {error.strerror or error}. Choose another place.")
+            return
+        self.say(f"{title} written to {path}.")
+
+    def open_text_file(self, title: str, pattern: str) -> str | None:
+        """Text of a file that the user picks; None if there is none to be had."""
+        name, _ = QFileDialog.getOpenFileName(self, title, "", pattern)
+        if not name:
+            return None
+        path = Path(name)
+        try:
+            if path.stat().st_size > LARGEST_READINGS_BYTES:
+                self.say(f"{path.name} is too large for a list of readings.")
+                return None
+            return path.read_text(encoding="utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            self.say(f"{path.name} could not be read as text: {error}.")
+            return None
+
+    # -- stations, tools, notes --------------------------------------------------------------------------------------
+
+    def go(self, station: str) -> None:
+        """Show *station*."""
+        one = next(entry for entry in STATIONS if entry.id == station)
+        if station not in self.benches:
+            self.benches[station] = BENCHES[station](self, one)
+            self.stack.addWidget(self.benches[station])
+        bench = self.benches[station]
+        self.stack.setCurrentWidget(bench)
+        self.bench.setFixedWidth(bench.width_px)
+        self.rail.choose(station)
+        self.plan.set_station(one)
+        self.tools.setVisible(one.edits_lines)
+        bench.refresh()
+
+    @property
+    def station(self) -> str:
+        return self.plan.station.id
+
+    def use_tool(self, name: str) -> None:
+        """Take up a drawing tool, at the station where it belongs."""
+        if self._typing():
+            return
+        wanted = "layup" if name == "region" else "lines"
+        if name != "select" and self.station != wanted:
+            self.go(wanted)
+        self.plan.set_tool(name)
+        self.plan.setFocus()
+
+    def _typing(self) -> bool:
+        return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
+
+    def _tool_changed(self, name: str) -> None:
+        for tool, button in self._tool_buttons.items():
+            button.setChecked(tool == name)
+
+    def fit_plan(self) -> None:
+        self.plan.fit()
+
+    def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None:
+        """Show a note over the plan, with something to do about it."""
+        self.note_text.setText(text)
+        self.note_action.setVisible(bool(action))
+        self.note_action.setText(action)
+        self._note_does = do
+        self.note.show()
+
+    def _do_note(self) -> None:
+        self.note.hide()
+        if self._note_does is not None:
+            self._note_does()
+
+    def undo(self) -> None:
+        self.document.undo()
+
+    def redo(self) -> None:
+        self.document.redo()
+
+    def next_step(self) -> None:
+        """Do the next step of the shot."""
+        if self.station != "shoot":
+            self.go("shoot")
+            return
+        self.benches["shoot"].next_button.click()  # type: ignore[attr-defined]
+
+    def show_caution(self, caution: Caution) -> None:
+        """Go to where *caution* can be mended."""
+        self.go(caution.station)
+        if caution.subject:
+            self.plan.choose(caution.subject)
+
+    def show_cautions(self) -> None:
+        """All cautions in one list; a click goes to where each is mended."""
+        found = self.document.cautions
+        panel = QMenu(self)
+        if not found:
+            panel.addAction("Nothing found.").setEnabled(False)
+        for caution in found:
+            name = next(station.name for station in STATIONS if station.id == caution.station)
+            action = panel.addAction(f"{caution.rank.upper()}  {name}: {caution.message}")
+            action.setToolTip(caution.remedy)
+            action.triggered.connect(lambda _=False, one=caution: self.show_caution(one))
+        panel.setToolTipsVisible(True)
+        corner = self.strip.cautions.mapToGlobal(self.strip.cautions.rect().bottomRight())
+        panel.popup(corner - QPoint(panel.sizeHint().width(), 0))
+
+    def show_shortcuts(self) -> None:
+        ShortcutList(self).show()
+
+    def ask_instruments(self) -> None:
+        """Where the shop's instruments are."""
+        from PySide6.QtWidgets import QInputDialog
+
+        url, taken = QInputDialog.getText(
+            self, "Instruments", "Serial port or address (empty: simulated):\n/dev/ttyUSB0 or socket://host:port",
+            text=self.document.settings.instruments_url,
+        )  # fmt: skip
+        if taken:
+            self.set_setting("instruments_url", url.strip())
+
+    def set_setting(self, field: str, value: str) -> None:
+        """Change one of the shop's settings."""
+        settings = Settings.model_validate({**dict(self.document.settings), field: value})
+        save_settings(settings)
+        self.document.set_settings(settings)
+        if field == "theme":
+            application = QApplication.instance()
+            assert isinstance(application, QApplication)
+            theme.apply(application, theme.PALETTES[value])
+            self.say("The icons follow when the program starts again.")
+        self.refresh()
+
+    # -- refreshing --------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the document as it is now."""
+        document = self.document
+        self.setWindowTitle(f"{document.job.name}{' •' if document.dirty else ''} – Bibulon")
+        self.strip.refresh(document)
+        self.rail.refresh(document)
+        for button, text in ((self.undo_button, document.undo_label), (self.redo_button, document.redo_label)):
+            button.setEnabled(bool(text))
+            verb = "Undo" if button is self.undo_button else "Redo"
+            button.setToolTip(f"{verb} {text}".strip())
+            button.setAccessibleName(button.toolTip())
+        if self.station in self.benches:
+            self.benches[self.station].refresh()
+        self.time_rail.refresh()
+        self.plan.update()
+
+    def _tick(self) -> None:
+        self.time_rail.canvas.now_s = self.run.clock_s if self.run.running else None
+        if self.station == "shoot" and self.run.running:
+            self.plan.set_time(self.run.clock_s)
+        self.time_rail.canvas.update()
+
+    # -- files dropped, leaving --------------------------------------------------------------------------------------
+
+    @staticmethod
+    def _dropped(data: QMimeData) -> Path | None:
+        return next((Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()), None)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        path = self._dropped(event.mimeData())
+        if path is not None:
+            self.open_path(path)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.document.dirty:
+            self.document.write_recovery()
+        self.run.disconnect_instruments()
+        self.document.close()
+        self.runner.close()
+        event.accept()
