@@ -174,18 +174,13 @@ class _Fill:
 
     def _next_timed(self) -> float:
         """θ of the next valve opened or closed by the clock."""
-        times = [
-            time_s
-            for feed in self.network.feeds
-            for time_s in (
-                feed.line.opens.time_s
-                if isinstance(feed.line.opens, AtTime) and feed.line.id not in self.done
-                else math.inf,
-                feed.line.closes_s
-                if feed.line.closes_s is not None and (feed.line.id in self.open or feed.line.id not in self.done)
-                else math.inf,
-            )
-        ]
+        times = []
+        for feed in self.network.feeds:
+            line = feed.line
+            if isinstance(line.opens, AtTime) and line.id not in self.done:
+                times.append(line.opens.time_s)
+            if line.closes_s is not None and line.id in self.open:
+                times.append(line.closes_s)
         time_s = min(times, default=math.inf)
         return self.problem.resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
@@ -260,6 +255,10 @@ class _Fill:
         network = self.network
         return float((np.minimum(filled, network.capacity_m3) * network.in_part_share)[self.shell].sum())
 
+    def _held(self) -> float:
+        """Resin in pores and bores, without what has left to the pots."""
+        return float(np.minimum(self.filled, self.network.capacity_m3).sum())
+
     def run(self) -> FillResult:
         self._turn_valves()
         self._set_valves()
@@ -285,16 +284,16 @@ class _Fill:
             if full or self._triggered(step.filled_m3):
                 done, step = self._meet(done, step)
                 full = self._in_part(step.filled_m3) >= FILLED_SHARE * self.total_m3
-            before = self._in_part(self.filled)
+            before = self._held()
             self._accept(done, step)
-            gained = self._in_part(self.filled) - before
+            gained = self._held() - before
             arrived = float(np.maximum(self.last_rise, 0).sum())
             length = done * min(max(target / max(arrived, 1e-30), 0.3), 8.0 if arrived < target / 10 else 2.0)
             if full:
                 stopped_by = "filled"
             elif self.clock >= self.limit * (1 - 1e-12):
                 stopped_by = self.problem.resin.stopped_by
-            elif gained < 1e-7 * self.total_m3 and arrived > target / 4 and timed == math.inf:
+            elif gained < 1e-6 * arrived and arrived > target / 4 and timed == math.inf:
                 stopped_by = "dry area behind the vents"
             if self._turn_valves():
                 self._set_valves()

@@ -14,6 +14,7 @@ import numpy as np
 from scipy import sparse
 from shapely import MultiLineString, Polygon
 
+from bibulon.flow.align import aligned
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import FlowLine, FlowProblem, FlowRefusal
 
@@ -87,7 +88,14 @@ def _shell(mesh: Mesh, tensors: Floats, count: int) -> sparse.csr_array:
     local = np.einsum("mid,mde,mje->mij", gradients, tensors, gradients) * mesh.areas_m2[:, None, None]
     rows = np.repeat(mesh.triangles, 3, axis=1).ravel()
     columns = np.tile(mesh.triangles, (1, 3)).ravel()
-    return sparse.csr_array((local.ravel(), (rows, columns)), (count, count))
+    return _sign_kept(sparse.csr_array((local.ravel(), (rows, columns)), (count, count)))
+
+
+def _sign_kept(matrix: sparse.csr_array) -> sparse.csr_array:
+    """*matrix* without its positive off-diagonals, rows still adding up to zero."""
+    coupled = matrix - sparse.diags_array(matrix.diagonal())
+    coupled = coupled.minimum(0.0).tocsr()
+    return (coupled - sparse.diags_array(np.asarray(coupled.sum(axis=1)).ravel())).tocsr()
 
 
 def build_network(problem: FlowProblem) -> Network:
@@ -99,11 +107,13 @@ def build_network(problem: FlowProblem) -> Network:
         mesh = mesh_plan(cells, courses, [line.port for line in problem.lines], size)
     except RuntimeError as error:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
+    of_cells = np.array([cell.transmissivity_m3 for cell in problem.cells])
+    mesh = aligned(mesh, of_cells, np.concatenate([mesh.edges_on(course) for course in courses]))
     shell_count = len(mesh.points_m)
     feeds_of = [line for line in problem.lines if line.kind == "feed"]
     count = shell_count + HOSE_PARTS * len(feeds_of)
 
-    tensors = np.array([cell.transmissivity_m3 for cell in problem.cells])[mesh.cell]
+    tensors = of_cells[mesh.cell]
     depth = np.array([cell.capacity_m for cell in problem.cells])[mesh.cell]
     pores, bores, area, reach = np.zeros(count), np.zeros(count), np.zeros(shell_count), np.zeros(shell_count)
     for corner in mesh.triangles.T:

@@ -82,8 +82,20 @@ def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None
         for tip in (start, end):
             painter.drawLine(tip - across, tip + across)
     units = assessment.units
-    _text_box(painter, (a + b) / 2, show(float(high[0] - low[0]), "length", units), palette.ink, size=13)
-    _text_box(painter, (c + d) / 2, show(float(high[1] - low[1]), "length", units), palette.ink, size=13)
+    _text_box(
+        painter,
+        QPointF((a.x() + b.x()) / 2, a.y()),
+        show(float(high[0] - low[0]), "length", units),
+        palette.ink,
+        size=13,
+    )
+    _text_box(
+        painter,
+        QPointF(c.x(), (c.y() + d.y()) / 2),
+        show(float(high[1] - low[1]), "length", units),
+        palette.ink,
+        size=13,
+    )
 
 
 def paint_regions(painter: QPainter, frame: Frame, job: Job, named: bool) -> None:

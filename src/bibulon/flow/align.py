@@ -1,0 +1,94 @@
+"""Triangles aligned with the material, so that the matrix keeps the sign pattern of real flow.
+
+Linear triangles couple two nodes with the wrong sign where, seen in the metric of the transmissivity, the angles
+opposite their edge add up to more than 180°. Turning such edges (Lawson flips) makes the mesh Delaunay in that metric
+within each cell: then every coupling is non-positive, pressures obey the maximum principle and no full place empties.
+Edges on cell borders and lines stay; what wrong couplings remain there are set to zero in the assembly.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bibulon.flow.mesh import Floats, Integers, Mesh
+
+Edge = tuple[int, int]
+FLIPS_PER_TRIANGLE = 20
+
+
+def couplings(points: Floats, triangles: Integers, tensors: Floats) -> Floats:
+    """(m, 3) off-diagonal stiffness of each triangle's edges; edge c is the one opposite corner c."""
+    corners = points[triangles]
+    edges = np.stack([corners[:, (c + 2) % 3] - corners[:, (c + 1) % 3] for c in range(3)], axis=1)
+    normals = np.stack([-edges[..., 1], edges[..., 0]], axis=-1)
+    double = edges[:, 0, 0] * edges[:, 1, 1] - edges[:, 0, 1] * edges[:, 1, 0]
+    driven = np.einsum("mij,mcj->mci", tensors, normals)
+    pairs = [np.einsum("mi,mi->m", normals[:, (c + 1) % 3], driven[:, (c + 2) % 3]) for c in range(3)]
+    return np.stack(pairs, axis=1) / (2 * np.abs(double))[:, None]
+
+
+def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
+    """*mesh* with edges turned to suit *tensors* (one 2×2 per cell); edges in *fixed* (k, 2) stay."""
+    triangles = mesh.triangles.copy()
+    stay = {(int(a), int(b)) if a < b else (int(b), int(a)) for a, b in fixed}
+    sides: dict[Edge, list[int]] = {}
+    for number, corners in enumerate(triangles.tolist()):
+        for c in range(3):
+            sides.setdefault(_edge(corners[(c + 1) % 3], corners[(c + 2) % 3]), []).append(number)
+
+    def wrong(edge: Edge) -> bool:
+        owners = sides[edge]
+        if len(owners) != 2 or edge in stay or mesh.cell[owners[0]] != mesh.cell[owners[1]]:
+            return False
+        return _coupling(owners, edge) > tolerance[owners[0]]
+
+    def _coupling(owners: list[int], edge: Edge) -> float:
+        local = couplings(mesh.points_m, triangles[owners], tensors[mesh.cell[owners]])
+        return float(
+            sum(local[i, c] for i, number in enumerate(owners) for c in range(3) if triangles[number, c] not in edge)
+        )
+
+    scale = np.trace(tensors, axis1=1, axis2=2)[mesh.cell]
+    tolerance = 1e-9 * scale
+    waiting = _suspects(mesh, tensors, sides)
+    budget = FLIPS_PER_TRIANGLE * len(triangles)
+    while waiting and budget:
+        edge = waiting.pop()
+        if edge not in sides or not wrong(edge):
+            continue
+        budget -= 1
+        waiting += _flip(triangles, sides, edge)
+    return Mesh(mesh.points_m, triangles, mesh.cell)
+
+
+def _edge(a: int, b: int) -> Edge:
+    return (a, b) if a < b else (b, a)
+
+
+def _suspects(mesh: Mesh, tensors: Floats, sides: dict[Edge, list[int]]) -> list[Edge]:
+    """Edges whose coupling is wrong as meshed, all found at once."""
+    local = couplings(mesh.points_m, mesh.triangles, tensors[mesh.cell])
+    total: dict[Edge, float] = dict.fromkeys(sides, 0.0)
+    for corners, values in zip(mesh.triangles.tolist(), local.tolist(), strict=True):
+        for c in range(3):
+            total[_edge(corners[(c + 1) % 3], corners[(c + 2) % 3])] += values[c]
+    return [edge for edge, value in total.items() if value > 0]
+
+
+def _flip(triangles: Integers, sides: dict[Edge, list[int]], edge: Edge) -> list[Edge]:
+    """Turn *edge* in its quadrilateral; returns the four edges round it."""
+    first, second = sides.pop(edge)
+    a, b = edge
+    left = next(int(node) for node in triangles[first] if node not in edge)
+    right = next(int(node) for node in triangles[second] if node not in edge)
+    # keep the turning sense of the first triangle
+    at = [int(node) for node in triangles[first]].index(left)
+    if int(triangles[first][(at + 1) % 3]) != a:
+        a, b = b, a
+    triangles[first] = (left, a, right)
+    triangles[second] = (left, right, b)
+    sides[_edge(left, right)] = [first, second]
+    for rim, old, new in ((_edge(b, left), first, second), (_edge(a, right), second, first)):
+        owners = sides[rim]
+        owners[owners.index(old)] = new
+    return [_edge(left, a), _edge(a, right), _edge(right, b), _edge(b, left)]

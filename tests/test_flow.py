@@ -1,0 +1,276 @@
+"""The simulator against closed forms, and properties that must hold for any layout."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import bare_panel, rectangle
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from bibulon.flow.contours import contour, round_levels
+from bibulon.flow.fill import Cancelled, FillResult, fill
+from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
+from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.raster import rasterised
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard, ResinCard, TubeCard
+from bibulon.job.edits import changed, revised, with_card, with_line, with_region
+from bibulon.job.layup import Layer
+from bibulon.job.lines import AtTime, Line, WhenReached
+from bibulon.job.part import Part, Region
+from bibulon.laminate.cells import laminate_of
+
+
+def run(job: Job, nodes: int = 800) -> FillResult:
+    return fill(flow_problem(job, nodes))
+
+
+def edge_time(job: Job, x: float) -> float:
+    """``t = c·μ·x²/(2·T·Δp)``, the one-dimensional edge fill."""
+    stack = laminate_of(job).cells[0].stack
+    problem = flow_problem(job)
+    return (
+        stack.capacity_m * problem.resin.viscosity_pa_s * x**2 / (2 * stack.transmissivity_m3[0][0] * problem.drive_pa)
+    )
+
+
+def test_edge_fill_agrees_with_the_hand_formula(panel: Job) -> None:
+    result = run(panel, 1500)
+    assert result.stopped_by == "filled"
+    assert result.fill_time_s == pytest.approx(edge_time(panel, 1.0), rel=0.01)
+    for x in (0.2, 0.4, 0.6, 0.8, 0.95):
+        assert result.arrival_at(x, 0.2) == pytest.approx(edge_time(panel, x), rel=0.012), x
+
+
+def test_edge_fill_converges_with_the_mesh(panel: Job) -> None:
+    errors = [abs(run(panel, nodes).fill_time_s / edge_time(panel, 1.0) - 1) for nodes in (150, 2400)]
+    assert errors[1] < errors[0] and errors[1] < 0.006
+
+
+def test_the_demo_panel_bare_agrees_with_the_hand_formula(demo: Job) -> None:
+    """Without core, media and the second feed, edge to edge over 1.4 m."""
+    fed = revised(demo.line("feed-1"), points=((0.0, 0.0), (4.2, 0.0)), hose_length_m=0.2)
+    slow = revised(demo.resin, thickening_time_s=1e9, flow_limit_pa_s=1e3)
+    slow = revised(slow, film_gel=tuple(revised(point, time_s=1e8) for point in slow.film_gel))
+    job = changed(demo, layup=(demo.layup[1], demo.layup[-1]), regions=(), media=(), lines=(fed, demo.line("vent-1")))
+    job = with_card(job, slow)
+    result = run(job, 1500)
+    assert result.fill_time_s == pytest.approx(edge_time(job, 1.4), rel=0.02)
+
+
+def test_hose_resistance_in_series(panel: Job) -> None:
+    """``t = μ·c·W·(x·R + x²/(2·T·W))/Δp`` with the hose's ``R``, plus the time to fill the hose itself."""
+    thin = revised(panel.card("wide-hose", TubeCard), bore_m=0.0025, outer_m=0.004)
+    job = with_card(panel, thin)
+    job = with_line(job, revised(job.line("feed"), hose_length_m=2.0))
+    stack, problem = laminate_of(job).cells[0].stack, flow_problem(job)
+    resistance = 1 / pipe_conductance_m3(0.0025, 2.0)
+    mu, dp, width = problem.resin.viscosity_pa_s, problem.drive_pa, 0.4
+    time = mu * stack.capacity_m * width * (resistance + 1 / (2 * stack.transmissivity_m3[0][0] * width)) / dp
+    hose = pipe_volume_m3(0.0025, 2.0) * mu * resistance / (2 * dp)
+    spiral = pipe_volume_m3(0.009, 0.4) * mu * resistance / dp
+    assert run(job, 1500).fill_time_s == pytest.approx(time + hose + spiral, rel=0.01)
+    assert time > 1.2 * edge_time(job, 1.0)
+
+
+def test_two_fabrics_in_series(panel: Job) -> None:
+    """Half the way slow: ``t = μ/Δp·[c₁x₁²/(2T₁) + c₂·(x₂·x₁/T₁ + x₂²/(2T₂))]``."""
+    job = with_region(panel, Region(name="thick", outline=rectangle(0.5, 0, 1.0, 0.4)))
+    job = with_card(job, revised(job.cards[0], id="other", name="other", areal_weight_kg_m2=1.6, fibre_fraction=0.4))
+    job = changed(job, layup=(*job.layup, Layer(id="more", card="other", region="thick")))
+    first, second = sorted((cell for cell in laminate_of(job).cells), key=lambda cell: cell.polygon.centroid.x)
+    t1, t2 = (cell.stack.transmissivity_m3[0][0] for cell in (first, second))
+    c1, c2 = first.stack.capacity_m, second.stack.capacity_m
+    problem = flow_problem(job)
+    time = problem.resin.viscosity_pa_s / problem.drive_pa
+    time *= c1 * 0.5**2 / (2 * t1) + c2 * (0.5 * 0.5 / t1 + 0.5**2 / (2 * t2))
+    assert run(job, 1500).fill_time_s == pytest.approx(time, rel=0.01)
+
+
+def test_a_unidirectional_ply_is_slower_across() -> None:
+    along = bare_panel(fabric="glass-uni-600")
+    across = changed(along, layup=(revised(along.layup[0], angle_deg=90.0),))
+    assert run(across).fill_time_s / run(along).fill_time_s == pytest.approx(3.0, rel=0.01)
+
+
+def test_thickening_resin_is_slower_by_the_fluidity_clock(panel: Job) -> None:
+    rigid = edge_time(panel, 1.0)
+    job = with_card(panel, revised(panel.resin, thickening_time_s=rigid * 2))
+    tau = flow_problem(job).resin.thickening_s
+    expected = -tau * np.log(1 - rigid / tau)
+    assert run(job, 1500).fill_time_s == pytest.approx(expected, rel=0.01)
+
+
+def test_gel_stops_the_front_and_reports_the_dry_area(panel: Job) -> None:
+    gel = edge_time(panel, 0.5)
+    job = with_card(panel, revised(panel.resin, film_gel=(revised(panel.resin.film_gel[0], time_s=gel),)))
+    job = changed(job, shop=revised(job.shop, temperature_k=job.resin.film_gel[0].temperature_k))
+    gel_share = np.sqrt(gel / edge_time(job, 1.0))
+    result = run(job, 1500)
+    assert result.stopped_by == "gel"
+    assert result.fill_time_s is None
+    assert result.filled_fraction == pytest.approx(gel_share, rel=0.01)
+    assert result.dry_area_m2 == pytest.approx(0.4 * (1 - gel_share), rel=0.02)
+    assert result.arrival_at(0.9, 0.2) is None
+
+
+def second_feed(job: Job, x: float, **more: object) -> Job:
+    line = revised(job.line("feed"), id="second", label="F2", points=((x, 0.0), (x, 0.4)), **more)
+    return with_line(job, line)
+
+
+def test_a_feed_opened_when_resin_has_passed_it(panel: Job) -> None:
+    """Until it opens the front is that of one feed; then it starts anew from there."""
+    job = second_feed(panel, 0.5, opens=WhenReached(line="second"))
+    result = run(job, 1500)
+    (opened,) = (event.time_s for event in result.events if event.line == "second")
+    bore = pipe_volume_m3(0.009, 0.4) / 0.4
+    stack, problem = laminate_of(job).cells[0].stack, flow_problem(job)
+    to_line = edge_time(job, 0.5)
+    to_line += problem.resin.viscosity_pa_s * bore * 0.5 / (stack.transmissivity_m3[0][0] * problem.drive_pa)
+    assert opened == pytest.approx(to_line, rel=0.03)
+    assert result.fill_time_s == pytest.approx(opened + edge_time(job, 0.5), rel=0.02)
+    assert result.fill_time_s < 0.6 * edge_time(job, 1.0)
+
+
+def test_timed_valves_act_on_time(panel: Job) -> None:
+    quarter = edge_time(panel, 0.5)
+    job = with_line(panel, revised(panel.line("feed"), closes_s=quarter))
+    clamped = run(job, 1500)
+    assert clamped.stopped_by == "no feed open"
+    assert clamped.end_s == pytest.approx(quarter)
+    assert clamped.filled_fraction == pytest.approx(0.5, rel=0.01)
+    never = run(second_feed(job, 0.3, opens=AtTime(time_s=2 * quarter)))
+    assert never.stopped_by == "no feed open", "a feed clamped before it is opened stays shut"
+    job = second_feed(job, 0.3, opens=AtTime(time_s=2 * quarter), closes_s=None)
+    late = run(job, 1500)
+    assert late.stopped_by == "filled"
+    assert [(event.line, event.action) for event in late.events] == [
+        ("feed", "opened"), ("feed", "clamped"), ("second", "opened"),
+    ]  # fmt: skip
+    assert late.events[-1].time_s == pytest.approx(2 * quarter)
+
+
+def test_fibre_behind_the_vent_stays_dry(panel: Job) -> None:
+    job = with_line(panel, revised(panel.line("vent"), points=((0.7, 0.0), (0.7, 0.4))))
+    result = run(job)
+    assert result.stopped_by == "dry area behind the vents"
+    assert result.filled_fraction == pytest.approx(0.7, abs=0.03)
+    assert result.in_pots_m3[-1] >= 0
+    assert result.mass_error < 1e-9
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (lambda job: changed(job, lines=(job.line("feed"),)), "no vent line"),
+        (lambda job: changed(job, lines=(job.line("vent"),)), "no feed line"),
+        (lambda job: changed(job, layup=()), "ply book"),
+        (lambda job: with_line(job, revised(job.line("vent"), points=((0.0, 0.0), (0.0, 0.4)))), "touches vent"),
+        (lambda job: with_line(job, revised(job.line("vent"), points=((3.0, 0.0), (3.0, 1.0)))), "not lie on the part"),
+        (
+            lambda job: changed(
+                job, bucket=revised(job.bucket, below_part_m=8.0), vacuum=revised(job.vacuum, cavity_pa=2e4)
+            ),
+            "raise the bucket",
+        ),
+        (lambda job: with_line(job, revised(job.line("feed"), opens=WhenReached(line="vent"))), "Every feed waits"),
+    ],
+)
+def test_impossible_jobs_are_refused_with_a_reason(panel: Job, change: object, says: str) -> None:
+    with pytest.raises(FlowRefusal, match=says):
+        run(change(panel))
+
+
+def test_bare_core_has_nowhere_to_flow(demo: Job) -> None:
+    core = next(layer for layer in demo.layup if demo.card("foam-grooved-perforated-25", CoreCard).id == layer.card)
+    with pytest.raises(FlowRefusal, match="no fibre or media") as refusal:
+        run(changed(demo, layup=(core,), media=()))
+    assert refusal.value.place is not None
+
+
+def test_awkward_outlines_run() -> None:
+    """A long hull, a comb, a part with lines that cross and a vent half off the edge."""
+    hull = bare_panel(60.0, 8.0)
+    comb = [(0.0, 0.0), (1.0, 0.0)]
+    for tooth in range(5, 0, -1):
+        comb += [(tooth * 0.2, 0.4), (tooth * 0.2 - 0.1, 0.4), (tooth * 0.2 - 0.1, 0.1), (tooth * 0.2 - 0.2, 0.1)]
+    comb[-1] = (0.0, 0.4)
+    panel = bare_panel()
+    crossing = second_feed(panel, 0.5)
+    crossing = with_line(
+        crossing, revised(crossing.line("second"), id="third", label="F3", points=((0.3, 0.1), (0.8, 0.3)))
+    )
+    toothed = changed(panel, part=Part(outline=tuple(comb)))
+    toothed = with_line(toothed, revised(toothed.line("vent"), points=((1.02, -0.02), (1.02, 0.42))))
+    for job in (hull, crossing, toothed):
+        result = run(job, 600)
+        assert result.mass_error < 1e-9
+        assert result.filled_fraction > 0.3
+
+
+def test_a_stale_fill_can_be_cancelled(panel: Job) -> None:
+    def stop(share: float) -> None:
+        if share > 0.3:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        fill(flow_problem(panel, 400), stop)
+
+
+@settings(max_examples=25)
+@given(
+    ends=st.lists(st.tuples(st.floats(0.02, 0.98), st.floats(0.02, 0.38)), min_size=4, max_size=6),
+    angle=st.floats(0, 180),
+    opens=st.floats(0, 3000),
+)
+def test_any_layout_conserves_resin_and_stays_in_bounds(
+    ends: list[tuple[float, float]], angle: float, opens: float
+) -> None:
+    job = bare_panel(fabric="glass-uni-600")
+    job = changed(job, layup=(revised(job.layup[0], angle_deg=angle),))
+    places = [(round(x, 3), round(y, 3)) for x, y in ends]
+    feed, vent = job.line("feed"), job.line("vent")
+    try:
+        lines = [revised(feed, points=tuple(places[:2])), revised(vent, points=tuple(places[2:4]))]
+        if len(places) == 6:
+            more = revised(feed, id="more", label="F2", points=tuple(places[4:]), opens=AtTime(time_s=opens))
+            lines.append(more)
+        result = run(changed(job, lines=tuple(lines)), 300)
+    except (ValueError, FlowRefusal):
+        return
+    assert result.mass_error < 1e-9
+    assert result.saturation.min() >= -1e-6 and result.saturation.max() <= 1 + 1e-6
+    drive = result.problem.drive_pa
+    assert result.pressure_pa.min() >= -1e-3 * drive and result.pressure_pa.max() <= drive * (1 + 1e-3)
+    assert (np.diff(result.saturation, axis=0) >= -1e-6).all(), "a full place never empties"
+    assert (np.diff(result.times_s) >= 0).all()
+    reached = ~np.isnan(result.arrival_s)
+    assert (result.arrival_s[reached] <= result.end_s * (1 + 1e-9)).all()
+
+
+def test_pictures_of_a_field(panel: Job) -> None:
+    result = run(panel)
+    x = result.mesh.points_m[:, 0]
+    segments = contour(result.mesh, x, 0.5)
+    assert np.allclose(segments[..., 0], 0.5)
+    assert np.linalg.norm(segments[:, 0] - segments[:, 1], axis=1).sum() == pytest.approx(0.4)
+    grid = rasterised(result.mesh, x, 200)
+    columns = (np.arange(grid.values.shape[1]) + 0.5) * grid.width_m / grid.values.shape[1]
+    assert np.nanmax(np.abs(grid.values - columns)) < 1e-9
+    assert np.isnan(grid.values).mean() < 0.02
+    assert round_levels(3345) == [600, 1200, 1800, 2400, 3000]
+
+
+def test_resin_card_changes_reach_the_front(panel: Job) -> None:
+    thick = revised(
+        panel.resin, viscosity=tuple(revised(p, viscosity_pa_s=2 * p.viscosity_pa_s) for p in panel.resin.viscosity)
+    )
+    assert isinstance(thick, ResinCard)
+    assert run(with_card(panel, thick)).fill_time_s == pytest.approx(2 * run(panel).fill_time_s, rel=1e-3)
+
+
+def test_lines_keep_their_kind() -> None:
+    with pytest.raises(ValueError, match="two different points"):
+        Line(id="a", kind="feed", label="F", points=((0, 0), (0, 0)), tube="t", hose="h")

@@ -1,0 +1,86 @@
+"""Cells and stacks against hand calculation."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import bare_panel, rectangle
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.job.edits import changed, revised, with_region, without_region
+from bibulon.job.layup import Layer
+from bibulon.job.part import Region
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability
+from bibulon.laminate.core import duct_conductance_m4, groove_volume_m, perforation_volume_m
+from bibulon.stock import shelf_card
+
+
+def test_stack_by_hand(panel: Job) -> None:
+    fabric = panel.card("glass-biax-800", FabricCard)
+    pressure = panel.shop.barometer_pa - panel.vacuum.cavity_pa
+    vf = 0.53 * (pressure / 95_000) ** 0.07
+    thickness = 3 * 0.8 / (2560 * vf)
+    (cell,) = laminate_of(panel).cells
+    assert fibre_fraction(fabric, pressure) == pytest.approx(vf)
+    assert cell.stack.thickness_m == pytest.approx(thickness)
+    assert cell.stack.fibre_fraction == pytest.approx(vf)
+    assert cell.stack.void_m == pytest.approx(thickness * (1 - vf))
+    assert cell.stack.areal_weight_kg_m2 == pytest.approx(2.4)
+    assert laminate_of(panel).total.dry_mass_kg == pytest.approx(2.4 * 0.4)
+    k = 1.2e-10 * ((1 - vf) ** 3 / vf**2) / ((1 - 0.53) ** 3 / 0.53**2)
+    assert cell.stack.transmissivity_m3[0][0] == pytest.approx(k * thickness)
+
+
+def test_a_turned_ply_turns_its_permeability() -> None:
+    fabric = shelf_card("glass-uni-600")
+    assert isinstance(fabric, FabricCard)
+    turned = in_plane_permeability(fabric, fabric.fibre_fraction, 30.0)
+    values, vectors = np.linalg.eigh(turned)
+    assert values == pytest.approx([0.5e-10, 1.5e-10])
+    angle = np.degrees(np.arctan2(vectors[1, 1], vectors[0, 1])) % 180
+    assert angle == pytest.approx(30.0)
+
+
+def test_core_volumes_by_hand() -> None:
+    core = shelf_card("foam-grooved-perforated-25")
+    assert isinstance(core, CoreCard)
+    assert groove_volume_m(core) == pytest.approx(2 * 0.001 * 0.0012 / 0.03 - 0.001**2 * 0.0012 / 0.03**2)
+    assert perforation_volume_m(core) == pytest.approx(np.pi / 4 * 0.002**2 * 0.025 / 0.03**2)
+
+
+@pytest.mark.parametrize("ratio", [0.2, 0.5, 0.7, 1.0])
+def test_duct_formula_against_the_full_series(ratio: float) -> None:
+    b, a = ratio, 1.0
+    odd = np.arange(1, 200, 2)
+    series = a * b**3 / 12 * (1 - 192 * b / (np.pi**5 * a) * np.sum(np.tanh(odd * np.pi * a / (2 * b)) / odd**5))
+    assert duct_conductance_m4(a, b) == pytest.approx(series, rel=0.14 if ratio > 0.7 else 0.04)
+
+
+@given(x0=st.floats(-0.2, 0.8), x1=st.floats(0.1, 0.6), y0=st.floats(-0.2, 0.3), y1=st.floats(0.05, 0.4))
+def test_cells_share_out_the_part_exactly(x0: float, x1: float, y0: float, y1: float) -> None:
+    job = bare_panel()
+    job = with_region(job, Region(name="patch", outline=rectangle(x0, y0, x0 + x1, y0 + y1)))
+    job = changed(job, layup=(*job.layup, Layer(id="more", card="glass-biax-800", region="patch")))
+    cells = laminate_of(job).cells
+    assert sum(cell.area_m2 for cell in cells) == pytest.approx(0.4, rel=1e-3)
+    inside = max(min(x0 + x1, 1) - max(x0, 0), 0) * max(min(y0 + y1, 0.4) - max(y0, 0), 0)
+    mass = laminate_of(job).total.dry_mass_kg
+    assert mass == pytest.approx(0.4 * 2.4 + inside * 0.8, abs=2e-3)
+
+
+def test_plain_core_over_plies_starves_the_tool_side(demo: Job) -> None:
+    plain = revised(demo.card("foam-grooved-perforated-25", CoreCard), perforation_pitch_m=None)
+    job = changed(demo, cards=tuple(plain if card.id == plain.id else card for card in demo.cards))
+    assert any(cell.stack.starved_side for cell in laminate_of(job).cells)
+    assert not any(cell.stack.starved_side for cell in laminate_of(demo).cells)
+
+
+def test_a_region_takes_its_plies_with_it(demo: Job) -> None:
+    gone = without_region(demo, "core")
+    assert all(layer.region != "core" for layer in gone.layup)
+    renamed = with_region(demo, revised(demo.regions[0], name="centre"), "core")
+    assert any(layer.region == "centre" for layer in renamed.layup)

@@ -1,0 +1,101 @@
+"""Units: what people write is understood, shown back the same, or refused in their words."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bibulon.quantities import KINDS, QuantityError, Units, clock_time, parse, parse_clock_time, show
+
+ATMOSPHERE = 101_325.0
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "value"),
+    [
+        ("600 gsm", "areal weight", 0.6),
+        ("18 oz/yd2", "areal weight", 0.610308),
+        ("4' 7 1/2\"", "length", 1.4097),
+        ("1/4 in", "length", 0.00635),
+        ("0,5 in", "length", 0.0127),
+        ("1 200 mm", "length", 1.2),
+        ("1.4 m", "length", 1.4),
+        ("70 F", "temperature", 294.2611),
+        ("21 °C", "temperature", 294.15),
+        ("250 cP", "viscosity", 0.25),
+        ("12 fl oz", "volume", 3.548824e-4),
+        ("0.05 mbar·L/s", "leak rate", 0.005),
+        ("16 m³/h", "pump speed", 0.00444444),
+        ("2 lb", "mass", 0.90718474),
+        ("1:40 h", "duration", 6000),
+        ("25:30 min", "duration", 1530),
+        ("2 h 10 min", "duration", 7800),
+        ("40", "duration", 2400),
+        ("15 %", "share", 0.15),
+        ("-45°", "angle", -45),
+    ],
+)
+def test_reads_what_a_shop_writes(text: str, kind: str, value: float) -> None:
+    assert parse(text, kind) == pytest.approx(value, rel=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("text", "reading", "absolute_pa"),
+    [
+        ("50 mbar", "absolute", 5000),
+        ("50 mbar", "gauge", ATMOSPHERE - 5000),
+        ("28 inHg", "gauge", ATMOSPHERE - 28 * 3386.389),
+        ("28 inHg abs", "gauge", 28 * 3386.389),
+        ("28 inHg vac", "absolute", ATMOSPHERE - 28 * 3386.389),
+        ("-0.95 bar", "absolute", ATMOSPHERE - 95_000),
+        ("95 %", "absolute", 0.05 * ATMOSPHERE),
+        ("25 Torr", "absolute", 25 * 101_325 / 760),
+    ],
+)
+def test_pressure_knows_gauge_from_absolute(text: str, reading: str, absolute_pa: float) -> None:
+    assert parse(text, "pressure", Units(reading=reading)) == pytest.approx(absolute_pa)
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "says"),
+    [
+        ("28 foo", "pressure", "not a unit of pressure"),
+        ("", "length", "missing"),
+        ("abc", "mass", "is not a mass"),
+        ("31 inHg vac", "pressure", "below a perfect vacuum"),
+        ("5 kg", "length", "not a unit of length"),
+        ("1e400 m", "length", "too large"),
+        ("2.5", "count", "whole number"),
+        ("1/0 in", "length", "0 below the line"),
+        ("95 % abs", "pressure", "counted from atmosphere"),
+        ("10:75 min x", "duration", "time"),
+    ],
+)
+def test_refuses_in_the_users_words(text: str, kind: str, says: str) -> None:
+    with pytest.raises(QuantityError, match=says):
+        parse(text, kind)
+
+
+@given(
+    kind=st.sampled_from([kind for kind in KINDS if kind not in ("count", "duration")]),
+    system=st.sampled_from(["metric", "us", "mixed"]),
+    reading=st.sampled_from(["absolute", "gauge"]),
+    share=st.floats(0.01, 0.99),
+)
+def test_what_is_shown_reads_back(kind: str, system: str, reading: str, share: float) -> None:
+    units = Units(system=system, reading=reading)
+    value = share * (ATMOSPHERE if kind == "pressure" else 300.0)
+    assert parse(show(value, kind, units, decimals=9), kind, units) == pytest.approx(value, rel=1e-6, abs=1e-6)
+
+
+@given(st.integers(90 * 60, 40 * 3600))
+def test_durations_read_back_to_the_minute(seconds: int) -> None:
+    assert abs(parse(show(seconds, "duration"), "duration") - seconds) <= 30
+
+
+def test_clock_times() -> None:
+    assert parse_clock_time("9:30") == 34_200
+    assert clock_time(34_200 + 86_400) == "09:30 +1 d"
+    with pytest.raises(QuantityError):
+        parse_clock_time("25:00")
