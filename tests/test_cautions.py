@@ -1,0 +1,159 @@
+"""Each caution on a job that has the mistake, and none of them on the demo job that has not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime
+from functools import cache
+
+import pytest
+from conftest import rectangle
+
+from bibulon.assess import Assessment, assess, filled
+from bibulon.cautions import REGISTRY, cautions_of
+from bibulon.cautions.safety import safety_notes
+from bibulon.demo import demo_job
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard, TubeCard
+from bibulon.job.edits import changed, revised, with_card, with_line, with_media, with_region
+from bibulon.job.hold import HoldTest
+from bibulon.job.layup import Layer
+from bibulon.job.part import Part, Region
+
+GOOD = ((0.0, 3000.0), (60.0, 3031.0), (120.0, 3049.0), (240.0, 3064.0), (480.0, 3071.0), (900.0, 3074.0))
+
+
+def hold(readings: tuple[tuple[float, float], ...] = GOOD, stage: str = "with the feed hose") -> HoldTest:
+    return HoldTest(id="hold", stage=stage, taken_at=datetime(2026, 3, 1, tzinfo=UTC), readings=readings)
+
+
+def sound_job() -> Job:
+    return changed(demo_job(), hold_tests=(hold(),))
+
+
+def vent_inside(job: Job) -> Job:
+    return with_line(job, revised(job.line("vent-1"), points=((0.0, 1.0), (4.2, 1.0))))
+
+
+def media_to_vent(job: Job) -> Job:
+    return with_media(job, revised(job.media[1], outline=rectangle(0.05, 0.62, 4.15, 1.38)))
+
+
+def feed_off_media(job: Job) -> Job:
+    return with_line(job, revised(job.line("feed-2"), points=((0.12, 0.5), (4.08, 0.5))))
+
+
+def far_vent(job: Job) -> Job:
+    return with_line(job, revised(job.line("vent-1"), points=((0.0, 1.42), (0.6, 1.42))))
+
+
+def plain_core(job: Job) -> Job:
+    return with_card(job, revised(job.card("foam-grooved-perforated-25", CoreCard), perforation_pitch_m=None))
+
+
+def ply_at_core(job: Job) -> Job:
+    core = next(region for region in job.regions if region.name == "core")
+    job = with_region(job, Region(name="under core", outline=core.outline))
+    return changed(job, layup=(*job.layup, Layer(id="short", card="glass-biax-800", region="under core")))
+
+
+def uncovered(job: Job) -> Job:
+    job = with_region(job, Region(name="half", outline=rectangle(0, 0, 4.2, 1.2)))
+    return changed(job, layup=tuple(revised(layer, region=layer.region or "half") for layer in job.layup))
+
+
+def stiff_hose(job: Job) -> Job:
+    job = with_card(job, revised(job.card("hose-12", TubeCard), id="stiff", clampable=False))
+    return with_line(job, revised(job.line("feed-1"), hose="stiff"))
+
+
+def quick_resin(job: Job, factor: float) -> Job:
+    thickening = job.resin.thickening_time_s * factor
+    return with_card(job, revised(job.resin, thickening_time_s=thickening))
+
+
+def larger(job: Job) -> Job:
+    outline = tuple((x * 1.5, y) for x, y in job.part.outline)
+    return changed(job, part=Part(outline=outline, flange_width_m=0.12))
+
+
+MISTAKES: dict[str, Callable[[Job], Job]] = {
+    "no-fill": lambda job: changed(job, lines=job.feeds),
+    "media-reaches-vent": media_to_vent,
+    "feed-off-media": feed_off_media,
+    "last-filled-no-vent": far_vent,
+    "stays-dry": vent_inside,
+    "margin-short": lambda job: quick_resin(job, 0.75),
+    "label-missing": lambda job: with_line(job, revised(job.line("feed-2"), label="f1 ")),
+    "hose-not-clampable": stiff_hose,
+    "bucket-above-part": lambda job: changed(job, bucket=revised(job.bucket, below_part_m=-0.4)),
+    "pot-too-small": lambda job: changed(job, pots=()),
+    "one-pot-large-part": larger,
+    "core-starves-far-skin": plain_core,
+    "peel-ply-missing": lambda job: changed(job, peel_ply=None),
+    "ply-stops-at-core-edge": ply_at_core,
+    "part-not-covered": uncovered,
+    "too-few-pleats": lambda job: changed(job, bag=revised(job.bag, pleats=4)),
+    "film-too-small": lambda job: changed(job, bag=revised(job.bag, film_excess=0.05)),
+    "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
+    "hold-not-done": lambda job: changed(job, hold_tests=()),
+    "hold-not-repeated": lambda job: changed(job, hold_tests=(hold(stage="before the feed hose"),)),
+    "hold-failed": lambda job: changed(job, hold_tests=(hold(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
+    "gauge-misread": lambda job: changed(job, hold_tests=(hold(tuple((t, 101_300 - p) for t, p in GOOD)),)),
+    "leak-brings-air": lambda job: changed(job, hold_tests=(hold(((0.0, 3000.0), (450.0, 3150.0), (900.0, 3300.0))),)),
+    "pump-cannot-reach": lambda job: changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=5000.0)),
+    "resin-boils": lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=200.0)),
+    "charge-short": lambda job: changed(job, charge=revised(job.charge, in_hand_kg=12.0)),
+    "batch-gels-first": lambda job: changed(job, charge=revised(job.charge, pot_life_share=0.06)),
+    "too-viscous": lambda job: changed(job, shop=revised(job.shop, temperature_k=287.0)),
+    "too-cold": lambda job: changed(job, shop=revised(job.shop, temperature_k=285.0)),
+    "release-after-shift": lambda job: changed(job, shop=revised(job.shop, shift_end_s=12 * 3600.0)),
+}
+
+
+def assessed(job: Job) -> Assessment:
+    return filled(assess(job), 500)
+
+
+@cache
+def sound_ids() -> frozenset[str]:
+    return frozenset(caution.id for caution in cautions_of(assessed(sound_job())))
+
+
+def test_every_caution_has_its_pair() -> None:
+    assert {entry.id for entry in REGISTRY} == set(MISTAKES)
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_the_mistake_is_caught_and_its_absence_is_quiet(name: str) -> None:
+    assert name not in sound_ids()
+    found = [caution for caution in cautions_of(assessed(MISTAKES[name](sound_job()))) if caution.id == name]
+    assert found, name
+    for caution in found:
+        assert caution.message.endswith(".") and caution.why and caution.remedy
+        assert "None" not in caution.message and "nan" not in caution.message
+
+
+def test_gravest_first_and_placed_on_the_plan() -> None:
+    job = media_to_vent(changed(sound_job(), bucket=revised(sound_job().bucket, below_part_m=-0.4)))
+    found = cautions_of(assessed(job))
+    assert found[0].rank == "stop"
+    media = next(caution for caution in found if caution.id == "media-reaches-vent")
+    assert media.place is not None and media.place[1] == pytest.approx(1.38, abs=0.02)
+    assert media.subject == "media-2"
+
+
+def test_cautions_speak_the_shops_units() -> None:
+    job = changed(sound_job(), charge=revised(sound_job().charge, in_hand_kg=12.0))
+    assessment = replace(assessed(job), units=replace(assess(job).units, system="us"))
+    message = next(caution.message for caution in cautions_of(assessment) if caution.id == "charge-short")
+    assert "26.46 lb" in message
+
+
+def test_safety_notes_follow_the_chemistry() -> None:
+    job = demo_job()
+    assert any("sensitise" in note for note in safety_notes(job, "shoot"))
+    assert any("implode" in note for note in safety_notes(job, "hold"))
+    peroxide = revised(job.resin, chemistry="polyester")
+    assert any("cobalt" in note for note in safety_notes(with_card(job, peroxide), "charge"))

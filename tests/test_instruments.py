@@ -1,0 +1,142 @@
+"""Instruments over the real wires: a TCP socket and a serial line (a pseudo-terminal)."""
+
+from __future__ import annotations
+
+import os
+import pty
+import queue
+import tty
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bibulon.instruments.link import InstrumentLink
+from bibulon.instruments.protocol import LineError, Reading, read_line, write_line
+from bibulon.instruments.simulated import SimulatedBench, World
+from bibulon.quantities import Units
+
+WORLD = World(
+    barometer_pa=101_325.0,
+    cavity_pa=3000.0,
+    leak_pa_s=0.5,
+    temperature_k=294.0,
+    pot_life_s=2400.0,
+    drawn=((0.0, 0.0), (600.0, 4.0), (1200.0, 6.0)),
+)
+
+
+class Clock:
+    """A wall clock that moves when told."""
+
+    def __init__(self) -> None:
+        self.now = 100.0
+
+    def __call__(self) -> float:
+        return self.now
+
+
+@given(
+    channel=st.sampled_from(["vacuum", "scale", "pot", "shop"]),
+    value=st.floats(1.0, 100_000.0),
+)
+def test_what_is_written_reads_back(channel: str, value: float) -> None:
+    value = 250 + value / 1000 if channel in ("pot", "shop") else value
+    found = read_line(write_line(Reading(channel, value)), Units())
+    assert found is not None and found.channel == channel
+    assert found.value == pytest.approx(value, abs=1.0)
+
+
+@given(st.text(max_size=60))
+def test_no_line_from_the_wire_can_hurt(text: str) -> None:
+    try:
+        found = read_line(text, Units())
+    except LineError:
+        return
+    assert found is None or found.value == found.value
+
+
+@pytest.mark.parametrize("line", ["vacuum 31.4", "heat 3 kg", "scale abc kg", "vacuum 5 kg", "vacuum 2000 mbar vac"])
+def test_senseless_lines_are_refused(line: str) -> None:
+    with pytest.raises(LineError):
+        read_line(line, Units())
+
+
+def test_a_vacuum_gauge_counts_from_the_barometer() -> None:
+    found = read_line("vacuum 28.0 inHg vac", Units(barometer_pa=100_000.0))
+    assert found is not None and found.value == pytest.approx(100_000 - 28 * 3386.389)
+
+
+def collected(link_url: str, count: int) -> tuple[list[Reading], list[str]]:
+    found: queue.Queue[Reading | str] = queue.Queue()
+    link = InstrumentLink(link_url, Units(), found.put, found.put)
+    link.start()
+    readings: list[Reading] = []
+    try:
+        while len(readings) < count:
+            one = found.get(timeout=20)
+            if isinstance(one, str):
+                return readings, [one]
+            readings.append(one)
+    finally:
+        link.close()
+    return readings, []
+
+
+def test_simulated_instruments_over_the_socket() -> None:
+    clock = Clock()
+    bench = SimulatedBench(WORLD, pace=10.0, now=clock)
+    try:
+        bench.pour(5.0)
+        bench.open_feed()
+        bench.isolate()
+        clock.now += 60.0
+        readings, lost = collected(bench.url, 4)
+    finally:
+        bench.close()
+    assert not lost
+    values = {reading.channel: reading.value for reading in readings}
+    assert values["scale"] == pytest.approx(1.0, abs=1e-3)
+    assert values["vacuum"] == pytest.approx(3000 + 900 + 300, abs=3)
+    assert values["pot"] > 294.5
+    assert values["shop"] == pytest.approx(294.0, abs=0.01)
+
+
+def test_the_pace_can_change_without_a_jump() -> None:
+    clock = Clock()
+    bench = SimulatedBench(WORLD, now=clock)
+    try:
+        bench.pour(6.0)
+        bench.open_feed(since_s=300.0)
+        before = bench.readings()[1].value
+        bench.set_pace(60.0)
+        assert bench.readings()[1].value == pytest.approx(before)
+        clock.now += 5.0
+        assert bench.readings()[1].value == pytest.approx(2.0)
+    finally:
+        bench.close()
+
+
+def test_a_serial_gauge_with_noise_on_the_wire() -> None:
+    ours, theirs = pty.openpty()
+    tty.setraw(theirs)
+    found: queue.Queue[Reading | str] = queue.Queue()
+    link = InstrumentLink(os.ttyname(theirs), Units(), found.put, found.put)
+    link.start()
+    try:
+        os.write(ours, b"hello gauge\nvacuum 31.4 mbar abs\n\xff\xfe junk\nvacuum 3")
+        first = found.get(timeout=20)
+        os.write(ours, b"2.0 mbar abs\n")
+        second = found.get(timeout=20)
+    finally:
+        link.close()
+        os.close(ours)
+        os.close(theirs)
+    assert [one.value for one in (first, second)] == pytest.approx([3140, 3200])
+    assert link.garbled == 1
+
+
+def test_an_instrument_that_is_not_there_says_so() -> None:
+    readings, lost = collected("socket://127.0.0.1:9", 1)
+    assert not readings
+    assert "does not answer" in lost[0]

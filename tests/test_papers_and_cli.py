@@ -1,0 +1,147 @@
+"""The traveller, the log and the command line: what a customer or a script reads."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import subprocess
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from pypdf import PdfReader
+from typer.testing import CliRunner
+
+from bibulon.assess import assess, filled
+from bibulon.cli import app
+from bibulon.exchange.readings import log_csv
+from bibulon.job import Job
+from bibulon.job.edits import changed, revised
+from bibulon.job.hold import HoldTest
+from bibulon.job.run import RunEvent
+from bibulon.job.storage import save
+from bibulon.record.run_list import done_steps, next_step, run_list
+from bibulon.record.traveller import traveller_pdf
+
+AT = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
+
+
+def entry(number: int, kind: str, label: str = "", **more: object) -> RunEvent:
+    return RunEvent(number=number, at=AT, clock_s=number * 60.0, kind=kind, label=label, **more)
+
+
+@pytest.fixture
+def shot(demo: Job) -> Job:
+    """The demo job after a hold test and the first steps of the shot."""
+    test = HoldTest(id="h", stage="with the feed hose", taken_at=AT, readings=((0.0, 3000.0), (600.0, 3020.0), (900.0, 3030.0)))
+    run = (
+        entry(1, "step done", "hold"),
+        entry(2, "step done", "people"),
+        entry(3, "started"),
+        entry(4, "front marked", place=(2.1, 0.42)),
+        entry(5, "note", text="=left corner lags <b>"),
+    )
+    return changed(demo, hold_tests=(test,), run=run)
+
+
+def test_traveller_holds_the_whole_job(shot: Job) -> None:
+    pages = PdfReader(io.BytesIO(traveller_pdf(filled(assess(shot), 500)))).pages
+    text = " ".join(page.extract_text() for page in pages)
+    for words in (
+        "Footbridge deck panel", "Stitched glass quad, 1200 g/m²", "bearing pads", "when resin has passed F2",
+        "Core grooves and perforations", "Slow hardener by weight", "B1", "with the feed hose", "pass",
+        "at 2.10, 0.42 m", "left corner lags <b>", "Signatures", "planning figures, not approval", "sensitise",
+    ):  # fmt: skip
+        assert words in text.replace("\n", " "), words
+    charge = assess(shot).charge.total_kg
+    assert f"{charge:.2f} kg" in text
+
+
+def test_log_as_csv_is_whole_and_harmless(shot: Job) -> None:
+    rows = list(csv.DictReader(io.StringIO(log_csv(shot))))
+    assert [row["event"] for row in rows] == ["step done", "step done", "started", "front marked", "note"]
+    assert (rows[3]["x_m"], rows[3]["y_m"]) == ("2.1", "0.42")
+    assert rows[4]["text"].startswith("'="), "a spreadsheet must not take a note for a formula"
+
+
+def test_run_list_is_in_order_and_ticked_by_the_log(shot: Job) -> None:
+    steps = run_list(filled(assess(shot), 500))
+    times = [step.due_s for step in steps if step.due_s is not None]
+    assert times == sorted(times)
+    assert [step.text for step in steps if step.text.startswith("Open feed")] == ["Open feed F1", "Open feed F2"]
+    assert steps[-1].text == "Let the vacuum go"
+    assert done_steps(steps, shot.run) == {"check hold", "check people"}
+    following = next_step(steps, shot.run)
+    assert following is not None and following.text.startswith("Pour batch 1")
+
+
+@pytest.fixture
+def deck(demo: Job, tmp_path: Path) -> Path:
+    path = tmp_path / "deck.bibulon"
+    save(demo, path)
+    return path
+
+
+def call(*words: str) -> tuple[int, str, str]:
+    result = CliRunner().invoke(app, list(words))
+    return result.exit_code, result.stdout, result.stderr
+
+
+def test_fill_as_json(deck: Path) -> None:
+    code, out, _ = call("fill", str(deck), "--nodes", "600", "--probe", "2.1,0.3", "--probe", "2.1,1.3", "--json")
+    data = json.loads(out)
+    assert code == 0
+    assert data["stopped_by"] == "filled" and data["filled_fraction"] == 1.0
+    assert data["probes"][0]["arrival_s"] < data["probes"][1]["arrival_s"] < data["fill_time_s"]
+    shared = data["in_part_m3"] + data["in_lines_m3"] + data["in_pots_m3"]
+    assert data["resin_drawn_m3"] == pytest.approx(shared, rel=1e-9)
+
+
+def test_check_charge_and_report(deck: Path, demo: Job, tmp_path: Path) -> None:
+    code, out, _ = call("check", str(deck), "--json")
+    (caution,) = json.loads(out)
+    assert code == 0 and set(caution) >= {"id", "rank", "message", "why", "remedy", "where"}
+    code, out, _ = call("charge", str(deck), "--json")
+    data = json.loads(out)
+    assert sum(item["mass_kg"] for item in data["items"]) == pytest.approx(data["total_kg"])
+    assert sum(batch["mass_kg"] for batch in data["batches"]) == pytest.approx(data["total_kg"])
+    code, out, _ = call("report", str(deck), "-o", str(tmp_path / "t.pdf"))
+    assert code == 0 and (tmp_path / "t.pdf").read_bytes().startswith(b"%PDF")
+    save(changed(demo, bucket=revised(demo.bucket, below_part_m=-1.0)), deck)
+    for command in ("check", "charge", "fill"):
+        assert call(command, str(deck))[0] == 1, "a stop-rank caution"
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["fill", "DECK", "--probe", "9,9"], "not on the part"),
+        (["fill", "DECK", "--probe", "middle"], "write --probe X,Y"),
+        (["fill", "nowhere.bibulon"], "could not be read"),
+        (["report", "DECK", "-o", "/nowhere/t.pdf"], "could not be written"),
+    ],
+)
+def test_bad_input_is_named_and_exits_with_two(deck: Path, words: list[str], says: str) -> None:
+    code, _, err = call(*(str(deck) if word == "DECK" else word for word in words))
+    assert code == 2
+    assert says in err
+
+
+def test_an_unfillable_job_is_bad_input(deck: Path, demo: Job) -> None:
+    save(changed(demo, lines=demo.feeds), deck)
+    code, _, err = call("fill", str(deck))
+    assert code == 2 and "no vent line" in err
+
+
+def test_schema_and_a_core_without_qt(deck: Path) -> None:
+    assert json.loads(call("schema")[1])["title"] == "Bibulon job"
+    program = (
+        "import sys; sys.modules['PySide6'] = None\n"
+        "from bibulon.cli import app\n"
+        f"app(['charge', {str(deck)!r}, '--json'])"
+    )
+    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["total_kg"] > 10
