@@ -75,15 +75,27 @@ def panel() -> Job:
     return bare_panel()
 
 
+@pytest.fixture(scope="session")
+def runner() -> Iterator[object]:
+    """One worker process for all windows of the suite."""
+    from bibulon.desk.app import make_app
+    from bibulon.desk.fill_runner import FillRunner
+
+    make_app()
+    made = FillRunner()
+    yield made
+    made.close()
+
+
 @pytest.fixture
-def window(qtbot) -> Iterator[object]:
+def window(qtbot, runner) -> Iterator[object]:
     """The window on the demo job with its fill computed."""
     from bibulon.desk.app import make_app, wait_for_fill
     from bibulon.desk.settings import Settings
     from bibulon.desk.window import Window
 
     make_app()
-    made = Window(demo_job(), Settings())
+    made = Window(demo_job(), Settings(), runner=runner)
     made.show()
     wait_for_fill(made)
     yield made

@@ -45,7 +45,7 @@ def feed_off_media(job: Job) -> Job:
 
 
 def far_vent(job: Job) -> Job:
-    return with_line(job, revised(job.line("vent-1"), points=((0.0, 1.42), (0.6, 1.42))))
+    return with_line(job, revised(job.line("vent-1"), points=((1.5, 1.42), (2.7, 1.42))))
 
 
 def plain_core(job: Job) -> Job:
@@ -68,11 +68,6 @@ def stiff_hose(job: Job) -> Job:
     return with_line(job, revised(job.line("feed-1"), hose="stiff"))
 
 
-def quick_resin(job: Job, factor: float) -> Job:
-    thickening = job.resin.thickening_time_s * factor
-    return with_card(job, revised(job.resin, thickening_time_s=thickening))
-
-
 def larger(job: Job) -> Job:
     outline = tuple((x * 1.5, y) for x, y in job.part.outline)
     return changed(job, part=Part(outline=outline, flange_width_m=0.12))
@@ -84,7 +79,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "feed-off-media": feed_off_media,
     "last-filled-no-vent": far_vent,
     "stays-dry": vent_inside,
-    "margin-short": lambda job: quick_resin(job, 0.75),
+    "margin-short": lambda job: changed(job, charge=revised(job.charge, gel_margin_s=7200.0)),
     "label-missing": lambda job: with_line(job, revised(job.line("feed-2"), label="f1 ")),
     "hose-not-clampable": stiff_hose,
     "bucket-above-part": lambda job: changed(job, bucket=revised(job.bucket, below_part_m=-0.4)),

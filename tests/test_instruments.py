@@ -124,6 +124,7 @@ def test_a_serial_gauge_with_noise_on_the_wire() -> None:
     link = InstrumentLink(os.ttyname(theirs), Units(), found.put, found.put)
     link.start()
     try:
+        assert link.opened.wait(20)
         os.write(ours, b"hello gauge\nvacuum 31.4 mbar abs\n\xff\xfe junk\nvacuum 3")
         first = found.get(timeout=20)
         os.write(ours, b"2.0 mbar abs\n")

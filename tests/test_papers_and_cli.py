@@ -35,7 +35,9 @@ def entry(number: int, kind: str, label: str = "", **more: object) -> RunEvent:
 @pytest.fixture
 def shot(demo: Job) -> Job:
     """The demo job after a hold test and the first steps of the shot."""
-    test = HoldTest(id="h", stage="with the feed hose", taken_at=AT, readings=((0.0, 3000.0), (600.0, 3020.0), (900.0, 3030.0)))
+    test = HoldTest(
+        id="h", stage="with the feed hose", taken_at=AT, readings=((0.0, 3000.0), (600.0, 3020.0), (900.0, 3030.0))
+    )
     run = (
         entry(1, "step done", "hold"),
         entry(2, "step done", "people"),

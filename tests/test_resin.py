@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -75,7 +77,7 @@ def test_batches_cover_the_charge_within_their_pot_life(
     batches = batches_of(plan, job.resin, 294.15, total, time, drawn)
     assert sum(batch.mass_kg for batch in batches) == pytest.approx(total)
     assert max(batch.mass_kg for batch in batches) <= largest + 1e-9
-    for earlier, later in zip(batches, batches[1:], strict=False):
+    for earlier, later in itertools.pairwise(batches):
         assert later.mix_s >= earlier.mix_s + plan.mix_time_s - 1e-6, "one person mixes one at a time"
         assert later.pour_s == pytest.approx(earlier.used_s)
     for batch in batches:

@@ -66,7 +66,10 @@ def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
         lowest = min(pressure for _, pressure in test.readings)
         if lowest > NEARLY_ATMOSPHERE * assessment.job.shop.barometer_pa:
             reading = show(lowest, "pressure", assessment.units)
-            yield Finding(f"A hold test ({test.stage}) never gets below {reading}. Gauge or absolute?", subject=test.id)
+            yield Finding(
+                f"A hold test ({test.stage}) never gets below {reading}: absolute was perhaps meant as gauge.",
+                subject=test.id,
+            )
 
 
 @caution(

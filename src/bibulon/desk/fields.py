@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import ValidationError
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -27,10 +27,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk import theme
+from bibulon.desk import icons, theme
 from bibulon.desk.document import Document
 from bibulon.figures import Figure
-from bibulon.job.edits import value_at, with_value
+from bibulon.job.base import Point
+from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.storage import explain
 from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
 
@@ -53,11 +54,11 @@ def rule_line() -> QFrame:
 
 
 def tool_button(
-    icon: QIcon, tip: str, do: Callable[[], object] | None = None, checkable: bool = False, checked: bool = False
+    icon: str, tip: str, do: Callable[[], object] | None = None, checkable: bool = False, checked: bool = False
 ) -> QToolButton:
-    """A button with an icon; its tip is its accessible name too."""
+    """A button with the icon of that name; its tip is its accessible name too."""
     made = QToolButton()
-    made.setIcon(icon)
+    icons.put(made, icon)
     made.setToolTip(tip)
     made.setAccessibleName(tip)
     made.setCheckable(checkable)
@@ -187,7 +188,22 @@ class QuantityField(Field):
             value = parse(text, self.kind, self.document.assessment.units)
             if self.kind == "count":
                 value = int(value)
-        self.document.edit(self.objectName().lower(), with_value(self.document.job, self.path, value))
+        try:
+            edited = with_value(self.document.job, self.path, value)
+        except ValidationError as error:
+            raise ValueError(self._bound(error) or explain(error)) from error
+        self.document.edit(self.objectName().lower(), edited)
+
+    def _bound(self, error: ValidationError) -> str:
+        """A bound that was passed, in the shop's unit; "" for any other fault."""
+        words = {"ge": "at least", "gt": "more than", "le": "at most", "lt": "less than"}
+        first = error.errors()[0]
+        if first["loc"] and first["loc"][-1] != self.path.rsplit("/", 1)[-1]:
+            return ""
+        for name, limit in first.get("ctx", {}).items():
+            if name in words and isinstance(limit, int | float):
+                return f"This has to be {words[name]} {show(limit, self.kind, self.document.assessment.units)}."
+        return ""
 
 
 class TextField(Field):
@@ -234,6 +250,26 @@ class FreeField(Field):
 
     def take(self, text: str) -> None:
         self._take(text)
+
+
+EDGES = (("Left", 0, False), ("Right", 0, True), ("Lower edge", 1, False), ("Upper edge", 1, True))
+
+
+def edge_fields(
+    document: Document, outline: Callable[[], tuple[Point, ...]], put: Callable[[tuple[Point, ...]], None]
+) -> list[FreeField]:
+    """Fields for the four edges of an outline on the plan."""
+
+    def field(name: str, axis: int, high: bool) -> FreeField:
+        def shown() -> str:
+            return show(edge_of(outline(), axis, high), "length", document.assessment.units).replace("−", "-")
+
+        def take(text: str) -> None:
+            put(with_edge(outline(), axis, high, parse(text, "length", document.assessment.units)))
+
+        return FreeField(name, shown, take)
+
+    return [field(*edge) for edge in EDGES]
 
 
 class ChoiceBox(QComboBox):

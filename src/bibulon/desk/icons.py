@@ -11,6 +11,7 @@ from importlib.resources import files
 from PySide6.QtCore import QByteArray, QRectF, Qt
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QAbstractButton, QWidget
 
 from bibulon.desk import theme
 
@@ -31,6 +32,25 @@ def own(name: str, colour: str | None = None, size: int = 24, ratio: float = 2.0
     painter.end()
     picture.setDevicePixelRatio(ratio)
     return QIcon(picture)
+
+
+def named(name: str) -> QIcon:
+    """The icon of that name in the ink of the theme: ``ph.`` names are the standard font's, the others our own."""
+    return standard(name) if name.startswith("ph.") else own(name)
+
+
+def put(button: QAbstractButton, name: str) -> None:
+    """Give *button* the icon of that name, and let it follow the theme (see :func:`follow_theme`)."""
+    button.setIcon(named(name))
+    button.setProperty("icon_name", name)
+
+
+def follow_theme(root: QWidget) -> None:
+    """Draw the icons of every button under *root* again in the theme's colours."""
+    for button in root.findChildren(QAbstractButton):
+        name = button.property("icon_name")
+        if name:
+            button.setIcon(named(name))
 
 
 def standard(name: str, colour: str | None = None) -> QIcon:

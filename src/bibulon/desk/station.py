@@ -18,13 +18,14 @@ class Station:
     shows_fill: bool = False
     shows_stack: bool = False
     shows_bag: bool = False
-    edits_lines: bool = False
+    edits: tuple[str, ...] = ()
+    """Kinds of object that can be moved and reshaped on the plan here."""
 
 
 STATIONS = (
-    Station("part", "Part"),
-    Station("layup", "Lay-up", shows_stack=True),
-    Station("lines", "Lines", shows_fill=True, edits_lines=True),
+    Station("part", "Part", edits=("outline",)),
+    Station("layup", "Lay-up", shows_stack=True, edits=("region",)),
+    Station("lines", "Lines", shows_fill=True, edits=("line", "media")),
     Station("bag", "Bag", shows_bag=True),
     Station("hold", "Hold", shows_bag=True),
     Station("charge", "Charge", shows_fill=True),

@@ -23,7 +23,6 @@ class StationButton(QAbstractButton):
         self.state = "waits"
         self.setCheckable(True)
         self.setText(station.name)
-        self.setShortcut(f"Alt+{number}")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setFixedSize(QSize(82, 62))
         self.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -49,22 +49,27 @@ LARGEST_READINGS_BYTES = 10_000_000
 TOOL_ICON = QSize(22, 22)
 JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
 PLAN_TOOLS = (
-    ("select", "select", "Select (S)"),
-    ("feed", "feed", "Draw a feed line (F)"),
-    ("vent", "vent", "Draw a vent line (V)"),
-    ("media", "media", "Draw flow media (M)"),
+    ("select", "select", "Select (S)", ("part", "layup", "lines")),
+    ("region", "media", "Draw a region (R)", ("layup",)),
+    ("feed", "feed", "Draw a feed line (F)", ("lines",)),
+    ("vent", "vent", "Draw a vent line (V)", ("lines",)),
+    ("media", "media", "Draw flow media (M)", ("lines",)),
 )
+TOOL_STATION = {"feed": "lines", "vent": "lines", "media": "lines", "region": "layup"}
 
 
 class Window(QMainWindow):
     """The whole desk for one job at a time."""
 
-    def __init__(self, job: Job, settings: Settings, path: Path | None = None) -> None:
+    def __init__(
+        self, job: Job, settings: Settings, path: Path | None = None, runner: FillRunner | None = None
+    ) -> None:
         super().__init__()
         self.setAcceptDrops(True)
         self.setWindowIcon(icons.own("app", theme.LINEN.accent, 64))
         self.resize(1280, 800)
-        self.runner = FillRunner(self)
+        self.runner = runner or FillRunner(self)
+        self._owns_runner = runner is None
         self.document = Document(job, self.runner, settings, path)
         self.run = RunController(self.document)
         self.plan = PlanView(self.document)
@@ -137,12 +142,12 @@ class Window(QMainWindow):
         row.setContentsMargins(4, 3, 4, 3)
         row.setSpacing(2)
         self._tool_buttons: dict[str, QToolButton] = {}
-        for tool, icon, tip in PLAN_TOOLS:
-            button = tool_button(icons.own(icon), tip, partial(self.use_tool, tool), checkable=True)
+        for tool, icon, tip, _ in PLAN_TOOLS:
+            button = tool_button(icon, tip, partial(self.use_tool, tool), checkable=True)
             button.setIconSize(TOOL_ICON)
             row.addWidget(button)
             self._tool_buttons[tool] = button
-        fit = tool_button(icons.own("fit"), "Fit the plan (0)", self.fit_plan)
+        fit = tool_button("fit", "Fit the plan (0)", self.fit_plan)
         fit.setIconSize(TOOL_ICON)
         row.addWidget(fit)
         bar.move(32, 30)
@@ -159,7 +164,7 @@ class Window(QMainWindow):
         self.note_action = QPushButton()
         self.note_action.clicked.connect(lambda _=False: self._do_note())
         self._note_does: Callable[[], None] | None = None
-        close = tool_button(icons.standard("ph.x"), "Put this note away", bar.hide)
+        close = tool_button("ph.x", "Put this note away", bar.hide)
         row.addWidget(self.note_text, 1)
         row.addWidget(self.note_action)
         row.addWidget(close)
@@ -167,12 +172,12 @@ class Window(QMainWindow):
         return bar
 
     def _history_buttons(self) -> tuple[QToolButton, ...]:
-        self.undo_button = tool_button(icons.standard("ph.arrow-u-up-left"), "Undo", self.undo)
-        self.redo_button = tool_button(icons.standard("ph.arrow-u-up-right"), "Redo", self.redo)
+        self.undo_button = tool_button("ph.arrow-u-up-left", "Undo", self.undo)
+        self.redo_button = tool_button("ph.arrow-u-up-right", "Redo", self.redo)
         return self.undo_button, self.redo_button
 
     def _menu_button(self) -> QToolButton:
-        button = tool_button(icons.own("app", theme.current.palette.accent, 30), "Job and settings (Alt+J)")
+        button = tool_button("app", "Job and settings (Alt+J)")
         button.setShortcut("Alt+J")
         button.setIconSize(button.iconSize() * 1.5)
         button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -223,6 +228,8 @@ class Window(QMainWindow):
             bound = QShortcut(QKeySequence(shortcut.keys), self)
             bound.setObjectName(shortcut.keys)
             bound.activated.connect(lambda one=shortcut: self._pressed(one.method, one.argument))
+        for number, station in enumerate(STATIONS, 1):
+            QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self.go, station.id))
 
     def _pressed(self, method: str, argument: str) -> None:
         do = getattr(self, method)
@@ -346,7 +353,10 @@ class Window(QMainWindow):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_station(one)
-        self.tools.setVisible(one.edits_lines)
+        for tool, _, _, stations in PLAN_TOOLS:
+            self._tool_buttons[tool].setVisible(station in stations)
+        self.tools.setVisible(bool(one.edits))
+        self.tools.adjustSize()
         bench.refresh()
 
     @property
@@ -357,8 +367,8 @@ class Window(QMainWindow):
         """Take up a drawing tool, at the station where it belongs."""
         if self._typing():
             return
-        wanted = "layup" if name == "region" else "lines"
-        if name != "select" and self.station != wanted:
+        wanted = TOOL_STATION.get(name, self.station)
+        if self.station != wanted:
             self.go(wanted)
         self.plan.set_tool(name)
         self.plan.setFocus()
@@ -443,7 +453,7 @@ class Window(QMainWindow):
             application = QApplication.instance()
             assert isinstance(application, QApplication)
             theme.apply(application, theme.PALETTES[value])
-            self.say("The icons follow when the program starts again.")
+            icons.follow_theme(self)
         self.refresh()
 
     # -- refreshing --------------------------------------------------------------------------------------------------
@@ -490,5 +500,6 @@ class Window(QMainWindow):
             self.document.write_recovery()
         self.run.disconnect_instruments()
         self.document.close()
-        self.runner.close()
+        if self._owns_runner:
+            self.runner.close()
         event.accept()

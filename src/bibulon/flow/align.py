@@ -24,7 +24,8 @@ def couplings(points: Floats, triangles: Integers, tensors: Floats) -> Floats:
     double = edges[:, 0, 0] * edges[:, 1, 1] - edges[:, 0, 1] * edges[:, 1, 0]
     driven = np.einsum("mij,mcj->mci", tensors, normals)
     pairs = [np.einsum("mi,mi->m", normals[:, (c + 1) % 3], driven[:, (c + 2) % 3]) for c in range(3)]
-    return np.stack(pairs, axis=1) / (2 * np.abs(double))[:, None]
+    coupling: Floats = np.stack(pairs, axis=1) / (2 * np.abs(double))[:, None]
+    return coupling
 
 
 def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
@@ -40,7 +41,7 @@ def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
         owners = sides[edge]
         if len(owners) != 2 or edge in stay or mesh.cell[owners[0]] != mesh.cell[owners[1]]:
             return False
-        return _coupling(owners, edge) > tolerance[owners[0]]
+        return _coupling(owners, edge) > float(tolerance[owners[0]])
 
     def _coupling(owners: list[int], edge: Edge) -> float:
         local = couplings(mesh.points_m, triangles[owners], tensors[mesh.cell[owners]])

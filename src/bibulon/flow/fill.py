@@ -19,7 +19,7 @@ from bibulon.flow.arrival import Arrivals
 from bibulon.flow.mesh import Floats, Mesh
 from bibulon.flow.network import Network, build_network
 from bibulon.flow.problem import FlowProblem
-from bibulon.flow.stepper import Flags, NotSettled, Step, advance
+from bibulon.flow.stepper import Conductors, Flags, NotSettled, Step, advance
 from bibulon.job.lines import AtTime, WhenReached
 
 STEPS_PER_FILL = 24
@@ -135,7 +135,7 @@ class _Fill:
         self.arrivals = Arrivals(network)
         self.last_rise: Floats = np.zeros(count)
         self.rows: list[tuple[float, Floats, Floats, Floats]] = []
-        self.stiffness = network.stiffness
+        self.conductors = Conductors(network.stiffness)
         self.fixed = network.vent_nodes
         self.inactive: Flags = np.zeros(count, dtype=bool)
         self.shell = slice(0, network.shell_count)
@@ -146,17 +146,18 @@ class _Fill:
     def _set_valves(self) -> None:
         """Rebuild the matrix and the boundary for the valves as they stand."""
         network = self.network
-        self.stiffness = network.stiffness
+        stiffness = network.stiffness
         self.inactive = np.zeros(len(network.capacity_m3), dtype=bool)
         buckets = []
         for feed, hose in zip(network.feeds, network.hoses, strict=True):
             if feed.line.id in self.open:
-                self.stiffness = self.stiffness + hose
+                stiffness = stiffness + hose
                 buckets.append(feed.bucket)
             else:
                 self.inactive[[feed.bucket, *feed.hose_nodes]] = True
         self.fixed = np.concatenate([np.array(buckets, dtype=np.int64), network.vent_nodes])
         self.buckets = len(buckets)
+        self.conductors = Conductors(stiffness)
 
     def _passed(self, filled: Floats, line: str) -> bool:
         nodes = self.network.nodes_on_line[line]
@@ -221,7 +222,7 @@ class _Fill:
         capacity = self.network.capacity_m3
         expected = self.filled + self.last_rise
         guess = (self.filled >= capacity * (1 - 1e-12)) | (expected >= capacity)
-        step = advance(self.stiffness, capacity, self.filled, self.fixed, pressures, self.inactive, guess)
+        step = advance(self.conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess)
         self.solves += step.solves
         return step
 
@@ -237,10 +238,9 @@ class _Fill:
 
     def _accept(self, length: float, step: Step) -> None:
         arrived = step.filled_m3 - self.filled
-        outflow = self.stiffness @ step.impulse
         for index, feed in enumerate(self.network.feeds):
             if feed.line.id in self.open:
-                self.drawn[index] += outflow[feed.bucket]
+                self.drawn[index] -= step.inflow_m3[feed.bucket]
                 step.filled_m3[feed.bucket] = 0.0
         self.arrivals.add(self.clock, self.clock + length, self.filled, step.filled_m3, step.impulse)
         self.last_rise = arrived
@@ -288,7 +288,8 @@ class _Fill:
             self._accept(done, step)
             gained = self._held() - before
             arrived = float(np.maximum(self.last_rise, 0).sum())
-            length = done * min(max(target / max(arrived, 1e-30), 0.3), 8.0 if arrived < target / 10 else 2.0)
+            # what leaves to the pots needs no short steps
+            length = done * min(max(target / max(gained, 1e-30), 0.3), 8.0 if gained < target / 10 else 2.0)
             if full:
                 stopped_by = "filled"
             elif self.clock >= self.limit * (1 - 1e-12):

@@ -5,6 +5,7 @@ Meshing is done by gmsh, which keeps global state: a lock makes one mesh at a ti
 
 from __future__ import annotations
 
+import signal
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -139,6 +140,7 @@ def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> 
 def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> Mesh:
     if not gmsh.isInitialized():
         gmsh.initialize(argv=[], readConfigFiles=False, interruptible=False)
+        _keep_broken_pipes_harmless()
         gmsh.option.setNumber("General.Terminal", 0)
         gmsh.option.setNumber("General.NumThreads", 1)
     gmsh.model.add("plan")
@@ -158,6 +160,12 @@ def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_
         raise RuntimeError(f"the mesher gave up on this outline ({error})") from error
     finally:
         gmsh.model.remove()
+
+
+def _keep_broken_pipes_harmless() -> None:
+    """Undo the mesher's setting that a broken pipe kills the process (only the main thread may, and it must)."""
+    if threading.current_thread() is threading.main_thread() and hasattr(signal, "SIGPIPE"):
+        signal.signal(signal.SIGPIPE, signal.SIG_IGN)
 
 
 def _build(faces: list[tuple[Polygon, int]], loose: list[LineString]) -> list[tuple[int, int]]:

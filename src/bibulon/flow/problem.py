@@ -83,6 +83,9 @@ def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
     drive -= job.vacuum.cavity_pa
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
+    resin = rheology(job.resin, job.shop.temperature_k)
+    if resin.stops_s <= 0:
+        raise FlowRefusal("At the shop's temperature this resin is too thick to flow. Warm the shop or take another.")
     cells = []
     for cell in laminate_of(job).cells:
         tensor = cell.stack.transmissivity_m3
@@ -111,7 +114,7 @@ def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
                     "resin would go straight to the pot.",
                     (place.x, place.y),
                 )
-    return FlowProblem(tuple(cells), lines, drive, rheology(job.resin, job.shop.temperature_k), nodes)
+    return FlowProblem(tuple(cells), lines, drive, resin, nodes)
 
 
 def _corners(ring: LinearRing) -> tuple[PlanPoint, ...]:

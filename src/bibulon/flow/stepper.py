@@ -6,6 +6,10 @@ On the fluidity clock ``dθ = dt/μ`` with constant boundary pressures, the impu
 
 at every inner node, with ``w = Δp·Δθ`` at buckets and ``w = 0`` at vents, where resin may arrive beyond S = 1 and
 leaves to the pot. Exact in time for these conditions and mass-conserving to rounding, so the step size is free.
+
+Pipes conduct up to 10⁹ times better than the laminate beside them, so the difference of two nearly equal impulses
+carries their flow. It is kept to full precision by holding the impulse as a value and a small rest, and by taking
+flows from differences along edges, never from the product ``A w``.
 """
 
 from __future__ import annotations
@@ -21,26 +25,46 @@ from bibulon.flow.mesh import Floats, Integers
 
 Flags = npt.NDArray[np.bool_]
 MOST_ROUNDS = 60
+REFINEMENTS = 2
 
 
 class NotSettled(Exception):
     """The active set did not settle; a shorter step will."""
 
 
+class Conductors:
+    """A symmetric matrix with rows that add up to zero, and the edges that it is made of."""
+
+    def __init__(self, matrix: sparse.csr_array) -> None:
+        self.matrix = matrix
+        upper = sparse.triu(matrix, 1).tocoo()
+        self._starts, self._ends, self._conductance = upper.coords[0], upper.coords[1], -upper.data
+
+    def inflow(self, impulse: Floats, rest: Floats) -> Floats:
+        """(N,) what flows into each node under ``impulse + rest``, without loss of digits."""
+        a, b = self._starts, self._ends
+        along = self._conductance * ((impulse[a] - impulse[b]) + (rest[a] - rest[b]))
+        count = len(impulse)
+        net: Floats = np.bincount(b, along, count).astype(np.float64) - np.bincount(a, along, count)
+        return net
+
+
 @dataclass(frozen=True)
 class Step:
-    """What a step did: resin held at its end ``filled_m3``, ``impulse`` and the number of sparse ``solves``.
+    """What a step did: resin held at its end ``filled_m3``, ``inflow_m3``, ``impulse``, number of sparse ``solves``.
 
-    ``filled_m3`` of vent nodes may exceed their capacity: the excess has left to the pot.
+    ``filled_m3`` of vent nodes may exceed their capacity: the excess has left to the pot. ``inflow_m3`` of a bucket is
+    minus what was drawn from it.
     """
 
     filled_m3: Floats
+    inflow_m3: Floats
     impulse: Floats
     solves: int
 
 
 def advance(
-    stiffness: sparse.csr_array,
+    conductors: Conductors,
     capacity_m3: Floats,
     filled_m3: Floats,
     fixed: Integers,
@@ -59,7 +83,7 @@ def advance(
     free = ~held & ~inactive
     impulse = np.zeros(count)
     impulse[fixed] = fixed_impulse
-    driven = stiffness @ impulse
+    driven = conductors.matrix @ impulse
     room = capacity_m3 - filled_m3
     wet = guess & free
     solves = 0
@@ -68,16 +92,21 @@ def advance(
         inner = np.flatnonzero(wet)
         impulse[free] = 0.0
         if len(inner):
-            block = stiffness[inner][:, inner].tocsc()
+            block = conductors.matrix[inner][:, inner].tocsc()
             factor = splu(block, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
             impulse[inner] = factor.solve(-room[inner] - driven[inner])
             solves += 1
-        taken = -(stiffness @ impulse)
+        taken = conductors.inflow(impulse, np.zeros(count))
         below = wet & (impulse < -tolerance)
         over = free & ~wet & (taken > room + 1e-12 * capacity_m3)
         if not below.any() and not over.any():
             impulse[inner] = np.maximum(impulse[inner], 0.0)
+            rest = np.zeros(count)
+            for _ in range(REFINEMENTS if len(inner) else 0):
+                taken = conductors.inflow(impulse, rest)
+                rest[inner] += factor.solve(taken[inner] - room[inner])
+            taken = conductors.inflow(impulse, rest)
             filled = filled_m3 + np.where(wet, room, np.where(held | free, taken, 0.0))
-            return Step(np.where(inactive, filled_m3, filled), impulse, solves)
+            return Step(np.where(inactive, filled_m3, filled), taken, impulse, solves)
         wet = (wet & ~below) | over
     raise NotSettled

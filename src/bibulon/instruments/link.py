@@ -16,7 +16,7 @@ WAIT_S = 0.2
 class InstrumentLink:
     """A connection to an instrument by URL: ``/dev/ttyUSB0`` or ``socket://host:port``.
 
-    *on_reading* and *on_lost* (with a message) are called on the link's thread.
+    *on_reading* and *on_lost* (with a message) are called on the link's thread; ``opened`` is set once it listens.
     """
 
     def __init__(
@@ -24,6 +24,7 @@ class InstrumentLink:
     ) -> None:
         self.url = url
         self.garbled = 0
+        self.opened = threading.Event()
         self._units, self._on_reading, self._on_lost = units, on_reading, on_lost
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._listen, name=f"instrument {url}", daemon=True)
@@ -44,6 +45,7 @@ class InstrumentLink:
             self._on_lost(f"{self.url} does not answer: {error}")
             return
         with port:
+            self.opened.set()
             rest = b""
             while not self._stop.is_set():
                 try:

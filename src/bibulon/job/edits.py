@@ -132,6 +132,22 @@ def moved_points(points: tuple[Point, ...], dx_m: float, dy_m: float) -> tuple[P
     return tuple((round(x + dx_m, 4), round(y + dy_m, 4)) for x, y in points)
 
 
+def edge_of(outline: tuple[Point, ...], axis: int, high: bool) -> float:
+    """Where the lower or upper edge of *outline* lies along an axis (0 or 1), metres."""
+    values = [place[axis] for place in outline]
+    return max(values) if high else min(values)
+
+
+def with_edge(outline: tuple[Point, ...], axis: int, high: bool, to_m: float) -> tuple[Point, ...]:
+    """*outline* stretched so that one edge comes to lie at *to_m*. Raises ValueError if no size would be left."""
+    fixed, moving = edge_of(outline, axis, not high), edge_of(outline, axis, high)
+    ratio = (to_m - fixed) / (moving - fixed)
+    if ratio <= 0:
+        raise ValueError("That would leave no size.")
+    moved = [[round(fixed + (v - fixed) * ratio, 4) if i == axis else v for i, v in enumerate(p)] for p in outline]
+    return tuple((x, y) for x, y in moved)
+
+
 def with_length(line: Line, length_m: float) -> Line:
     """*line* scaled about its middle to a length. Raises ValueError for a length that is not positive."""
     if not length_m > 0:

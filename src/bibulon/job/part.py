@@ -8,7 +8,7 @@ from pydantic import Field, field_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
 
-from bibulon.job.base import Model, Name, NotNegative, Point, Positive, Temperature
+from bibulon.job.base import Model, Name, NotNegative, Point, Positive
 
 SMALLEST_AREA_M2 = 1e-4
 
@@ -49,9 +49,10 @@ class Region(Model):
 
 
 class Shop(Model):
-    """Conditions of the day; clock times count in seconds from midnight."""
+    """The shop and the conditions of the day; clock times count in seconds from midnight."""
 
-    temperature_k: Temperature = 294.15
+    name: Name = ""
+    temperature_k: Annotated[float, Field(ge=263.15, le=333.15)] = 294.15
     barometer_pa: Annotated[float, Field(ge=50_000, le=110_000)] = 101_325.0
     shot_start_s: Annotated[float, Field(ge=0, lt=86_400)] = 9 * 3600.0
     shift_end_s: Annotated[float, Field(ge=0, le=172_800)] = 17 * 3600.0

@@ -124,6 +124,6 @@ def schema() -> dict[str, Any]:
     """The JSON Schema of the job file."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Bibulon job",
         **Job.model_json_schema(),
+        "title": "Bibulon job",
     }

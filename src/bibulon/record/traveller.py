@@ -102,7 +102,7 @@ class _Traveller:
         ]  # fmt: skip
         return [
             self.text(self.job.name, "title"),
-            self.text("Traveller", "muted"),
+            self.text(" · ".join(filter(None, ("Traveller", self.job.shop.name))), "muted"),
             Spacer(1, 4),
             self.table(["", "", "", ""], facts, [25, 70, 35, 50]),
         ]

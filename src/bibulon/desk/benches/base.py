@@ -42,10 +42,9 @@ class Desk(Protocol):
 class CautionCard(QFrame):
     """One caution: mark, message; why and remedy under it."""
 
-    def __init__(self, caution: Caution, show: Callable[[Caution], None] | None = None) -> None:
+    def __init__(self, caution: Caution) -> None:
         super().__init__()
         self.setProperty("role", "card")
-        self.caution = caution
         row = QHBoxLayout(self)
         row.setContentsMargins(9, 8, 9, 8)
         row.setSpacing(9)
@@ -55,10 +54,6 @@ class CautionCard(QFrame):
         texts.addWidget(label(caution.why, "muted"))
         texts.addWidget(label(caution.remedy))
         row.addLayout(texts, 1)
-        if show is not None:
-            self.setCursor(Qt.CursorShape.PointingHandCursor)
-            self._show = show
-            self.mousePressEvent = lambda event: self._show(self.caution)  # type: ignore[method-assign]
         self.setAccessibleName(f"{caution.rank}: {caution.message}")
 
 

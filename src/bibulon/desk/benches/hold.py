@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
-from bibulon.desk import icons
 from bibulon.desk.benches.base import Bench, clear
 from bibulon.desk.fields import column, label, restyle, tool_button
 from bibulon.desk.rank_mark import RankMark
@@ -235,9 +234,7 @@ class HoldBench(Bench):
                 if not rule.passed:
                     texts.addWidget(label(f"{rule.rule}: {rule.text}"))
             row.addLayout(texts, 1)
-            remove = tool_button(
-                icons.standard("ph.trash"), f"Take out the test of {when}", partial(self._remove, test)
-            )
+            remove = tool_button("ph.trash", f"Take out the test of {when}", partial(self._remove, test))
             row.addWidget(remove, 0, Qt.AlignmentFlag.AlignTop)
             layout.addWidget(frame)
         if not self.document.job.hold_tests:

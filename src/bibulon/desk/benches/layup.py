@@ -7,12 +7,22 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from bibulon.desk import icons
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import ChoiceField, QuantityField, TextField, column, label, tool_button
+from bibulon.desk.fields import (
+    ChoiceField,
+    FreeField,
+    QuantityField,
+    TextField,
+    column,
+    edge_fields,
+    label,
+    tool_button,
+)
+from bibulon.job.base import Point
 from bibulon.job.cards import Card, CoreCard, FabricCard, PeelPlyCard
-from bibulon.job.edits import changed, new_id, revised, with_card, with_layup, with_value, without_region
+from bibulon.job.edits import changed, new_id, revised, with_card, with_layup, with_region, with_value, without_region
 from bibulon.job.layup import Layer
+from bibulon.job.part import Region
 from bibulon.laminate.cells import Totals
 from bibulon.quantities import show
 from bibulon.stock import shelf
@@ -51,7 +61,7 @@ class LayupBench(Bench):
             self._peel_ply,
         )
         self.regions = column(4)
-        self.watch(lambda: tuple(one.name for one in self.document.job.regions), self.regions, self._fill_regions)
+        self.watch(self._region_key, self.regions, self._fill_regions)
         self.section("Cells")
         self.cells = column(3)
         self.watch(self._cell_key, self.cells, self._fill_cells)
@@ -99,7 +109,7 @@ class LayupBench(Bench):
             ("ph.arrow-down", "Farther from the tool", lambda: self._move(layer, 1)),
             ("ph.trash", "Remove", lambda: self._remove(layer)),
         ):
-            button = tool_button(icons.standard(icon), tip, do)
+            button = tool_button(icon, tip, do)
             button.setAccessibleName(f"{tip}: entry {number}")
             top.addWidget(button)
         box.addLayout(top)
@@ -156,14 +166,38 @@ class LayupBench(Bench):
 
     # -- regions and cells -------------------------------------------------------------------------------------------
 
+    def _region_key(self) -> object:
+        return tuple(one.name for one in self.document.job.regions), self.desk.plan.chosen
+
+    def refresh(self) -> None:
+        super().refresh()
+        for field in self.findChildren(FreeField):
+            field.refresh()
+
     def _fill_regions(self, layout: QVBoxLayout) -> None:
         for region in self.document.job.regions:
+            chosen = region.name == self.desk.plan.chosen
             row = QHBoxLayout()
+            pick = partial(self.desk.plan.choose, "" if chosen else region.name)
+            row.addWidget(
+                tool_button("select", f"Choose {region.name}", pick, True, chosen), 0, Qt.AlignmentFlag.AlignTop
+            )
             row.addWidget(TextField(self.document, "Region", f"regions/{region.name}/name"), 1)
             remove = partial(self._remove_region, region.name)
-            button = tool_button(icons.standard("ph.trash"), f"Remove {region.name} and what lies in it", remove)
+            button = tool_button("ph.trash", f"Remove {region.name} and what lies in it", remove)
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
             layout.addLayout(row)
+            if chosen:
+                of_job, reshape = partial(self._region_outline, region.name), partial(self._reshape, region.name)
+                for field in edge_fields(self.document, of_job, reshape):
+                    layout.addWidget(field)
+
+    def _region_outline(self, name: str) -> tuple[Point, ...]:
+        return next(one.outline for one in self.document.job.regions if one.name == name)
+
+    def _reshape(self, name: str, outline: tuple[Point, ...]) -> None:
+        edited = with_region(self.document.job, Region(name=name, outline=outline), name)
+        self.document.edit("edge of region", edited)
 
     def _remove_region(self, name: str) -> None:
         self.document.edit("remove region", without_region(self.document.job, name))

@@ -15,10 +15,12 @@ from bibulon.desk.fields import (
     QuantityField,
     TextField,
     column,
+    edge_fields,
     label,
     shown_figure,
     tool_button,
 )
+from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import (
     changed,
@@ -34,8 +36,6 @@ from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenReached
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf
 
-EDGES = (("Left", 0, False), ("Right", 0, True), ("Lower edge", 1, False), ("Upper edge", 1, True))
-
 
 class LinesBench(Bench):
     """Everything that feeds and evacuates."""
@@ -46,7 +46,7 @@ class LinesBench(Bench):
         row = QHBoxLayout()
         for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
-            button.setIcon(icons.own(icon))
+            icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
         self.section("Lines")
@@ -100,11 +100,11 @@ class LinesBench(Bench):
         box.setSpacing(4)
         head = QHBoxLayout()
         pick = partial(self.desk.plan.choose, "" if open_ else line.id)
-        head.addWidget(tool_button(icons.own(line.kind), f"Choose {line.label}", pick, True, open_))
+        head.addWidget(tool_button(line.kind, f"Choose {line.label}", pick, True, open_))
         head.addWidget(label(f"{line.label or '?'}  {line.kind} line", "figure"), 1)
         head.addWidget(label(self._when(line), "muted", wrap=False))
         remove = partial(self._delete, line)
-        head.addWidget(tool_button(icons.standard("ph.trash"), f"Delete {line.label}", remove))
+        head.addWidget(tool_button("ph.trash", f"Delete {line.label}", remove))
         box.addLayout(head)
         if open_:
             self._details(line, box)
@@ -226,11 +226,11 @@ class LinesBench(Bench):
             xs, ys = zip(*patch.outline, strict=True)
             row = QHBoxLayout()
             pick = partial(self.desk.plan.choose, "" if chosen else patch.id)
-            row.addWidget(tool_button(icons.own("media"), f"Choose media {number}", pick, True, chosen))
+            row.addWidget(tool_button("media", f"Choose media {number}", pick, True, chosen))
             size = f"{show(max(xs) - min(xs), 'length', units)} × {show(max(ys) - min(ys), 'length', units)}"
             row.addWidget(label(size), 1)
             remove = partial(self._delete_media, patch.id)
-            row.addWidget(tool_button(icons.standard("ph.trash"), f"Delete media {number}", remove))
+            row.addWidget(tool_button("ph.trash", f"Delete media {number}", remove))
             layout.addLayout(row)
             if chosen:
                 self._media_details(patch, layout)
@@ -241,12 +241,14 @@ class LinesBench(Bench):
         self.document.edit("delete media", without_media(self.document.job, identifier))
 
     def _media_details(self, patch: MediaPatch, layout: QVBoxLayout) -> None:
-        for name, axis, high in EDGES:
-            layout.addWidget(
-                FreeField(
-                    name, partial(self._edge, patch.id, axis, high), partial(self._move_edge, patch.id, axis, high)
-                )
-            )
+        def reshape(outline: tuple[Point, ...]) -> None:
+            self.document.edit("edge of media", with_media(self.document.job, revised(of_job(), outline=outline)))
+
+        def of_job() -> MediaPatch:
+            return next(one for one in self.document.job.media if one.id == patch.id)
+
+        for field in edge_fields(self.document, lambda: of_job().outline, reshape):
+            layout.addWidget(field)
 
         def cards() -> dict[str, MediaCard]:
             every = (*shelf(), *self.document.job.cards)
@@ -260,27 +262,6 @@ class LinesBench(Bench):
             ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
         )
 
-    def _patch(self, identifier: str) -> MediaPatch:
-        return next(one for one in self.document.job.media if one.id == identifier)
-
-    def _edge(self, identifier: str, axis: int, high: bool) -> str:
-        values = [place[axis] for place in self._patch(identifier).outline]
-        return show(max(values) if high else min(values), "length", self.document.assessment.units).replace("−", "-")
-
-    def _move_edge(self, identifier: str, axis: int, high: bool, text: str) -> None:
-        patch = self._patch(identifier)
-        wanted = parse(text, "length", self.document.assessment.units)
-        values = [place[axis] for place in patch.outline]
-        fixed, moving = (min(values), max(values)) if high else (max(values), min(values))
-        if (wanted - fixed) * (moving - fixed) <= 0:
-            raise ValueError("The patch would have no size.")
-        ratio = (wanted - fixed) / (moving - fixed)
-        outline = tuple(
-            tuple(round(fixed + (v - fixed) * ratio, 4) if i == axis else v for i, v in enumerate(place))
-            for place in patch.outline
-        )
-        self.document.edit("edge of media", with_media(self.document.job, revised(patch, outline=outline)))
-
     def _fill_pots(self, layout: QVBoxLayout) -> None:
         for pot in self.document.job.pots:
             row = QHBoxLayout()
@@ -288,7 +269,7 @@ class LinesBench(Bench):
                 QuantityField(self.document, f"Catch pot {pot.label}", "volume", f"pots/{pot.label}/capacity_m3"), 1
             )
             remove = partial(self._remove_pot, pot)
-            row.addWidget(tool_button(icons.standard("ph.trash"), f"Take out {pot.label}", remove))
+            row.addWidget(tool_button("ph.trash", f"Take out {pot.label}", remove))
             layout.addLayout(row)
         self.button("Add catch pot", self._add_pot, into=layout)
 

@@ -38,6 +38,8 @@ class PartBench(Bench):
 
     def build(self) -> None:
         self.text("Job", "name")
+        process = self.document.job.process
+        self.figure("Process", lambda: (process, "Dry fibre under film, resin drawn in by vacuum."))
         self.figure("Area", lambda: (self._show(self.document.assessment.laminate.total.area_m2, "area"), "Plan area."))
         self.section("Outline")
         self.add(FreeField("Length", lambda: self._size(0), lambda text: self._resize(0, text), "Along x."))
@@ -58,6 +60,7 @@ class PartBench(Bench):
         self.points.textChanged.connect(lambda: self.apply.setEnabled(self.points.toPlainText() != self._points_shown))
         self.quantity("Flange", "length", "part/flange_width_m", "Clean flange round the part that takes the tape.")
         self.section("Shop on the day")
+        self.text("Shop", "shop/name", "Heads the traveller.")
         self.quantity("Temperature", "temperature", "shop/temperature_k", "Shop, mould and resin.")
         self.quantity("Barometer", "pressure difference", "shop/barometer_pa", "Absolute air pressure.", decimals=0)
         self.clock("Shot starts", "shop/shot_start_s")

@@ -310,6 +310,12 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     edge = Polygon(assessment.job.part.outline)
     for number, place in enumerate(bag.pleat_places, 1):
         _paint_pleat(painter, frame.to_screen(place), _outward(edge, place), str(number))
+    units = assessment.units
+    film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
+    texts = (f"Film {film}", f"Tape {show(bag.tape_m, 'distance', units)}", f"Pleats {bag.pleats_planned}")
+    middle = frame.to_screen((edge.centroid.x, edge.centroid.y))
+    for row, text in enumerate(texts):
+        _text_box(painter, middle + QPointF(0, 26 * (row - 1)), text, palette.ink, size=15)
 
 
 def _outward(edge: Polygon, place: Point) -> QPointF:
@@ -330,6 +336,18 @@ def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, number: str) -> N
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
     middle = at + out * 26
     painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, number)
+
+
+def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) -> None:
+    """A square to drag on each corner of the chosen outline, and the outline in strong ink."""
+    palette = theme.current.palette
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(palette.accent), 2))
+    painter.drawPolygon(frame.polygon(points))
+    painter.setBrush(QColor(palette.paper))
+    for place in points:
+        at = frame.to_screen(place)
+        painter.drawRect(QRectF(at.x() - 4.5, at.y() - 4.5, 9, 9))
 
 
 def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:

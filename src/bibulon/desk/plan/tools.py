@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
@@ -17,6 +18,7 @@ from bibulon.desk.plan.frame import Frame
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
+    changed,
     moved_points,
     new_id,
     next_label,
@@ -26,6 +28,7 @@ from bibulon.job.edits import (
     with_region,
     without_line,
     without_media,
+    without_region,
 )
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
@@ -60,6 +63,7 @@ class Tool(Protocol):
     def cancel(self, view: PlanView) -> None: ...
     def key(self, view: PlanView, event: QKeyEvent) -> bool: ...
     def paint(self, painter: QPainter, frame: Frame) -> None: ...
+    def takes_text(self, text: str) -> bool: ...
 
 
 def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
@@ -95,37 +99,69 @@ class Grip:
     point: int | None
 
 
-def grip_at(job: Job, frame: Frame, at: Point, chosen: str) -> Grip | None:
-    """What lies under *at*: a point of the chosen object first, then lines, then media."""
+@dataclass(frozen=True)
+class Kind:
+    """A kind of object on the plan: how its points are read and put back, and how it is removed."""
+
+    points: Callable[[Job], dict[str, tuple[Point, ...]]]
+    put: Callable[[Job, str, tuple[Point, ...]], Job]
+    remove: Callable[[Job, str], Job] | None
+    closed: bool = True
+    whole: bool = True
+    """It can be moved as a whole; otherwise only its points can."""
+
+
+def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return with_line(job, revised(job.line(identifier), points=points))
+
+
+def _put_media(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    patch = next(patch for patch in job.media if patch.id == identifier)
+    return with_media(job, revised(patch, outline=points))
+
+
+def _put_region(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return with_region(job, Region(name=identifier, outline=points), identifier)
+
+
+def _put_outline(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return changed(job, part=revised(job.part, outline=points))
+
+
+KINDS = {
+    "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
+    "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
+    "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
+    "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False),
+}
+
+
+def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ...]) -> Grip | None:
+    """What of *kinds* lies under *at*: a point of the chosen object first, then whole objects in their order."""
     reach = GRAB_PX / frame.scale
     place = Place(at)
-    things: list[tuple[str, str, tuple[Point, ...]]] = [("line", line.id, line.points) for line in job.lines]
-    things += [("media", patch.id, patch.outline) for patch in job.media]
-    for kind, identifier, points in things:
-        if identifier == chosen:
-            near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
-            if math.dist(points[near], at) <= reach:
-                return Grip(kind, identifier, near)
-    for line in job.lines:
-        if LineString(line.points).distance(place) <= reach:
-            return Grip("line", line.id, None)
-    for patch in job.media:
-        if Polygon(patch.outline).distance(place) == 0:
-            return Grip("media", patch.id, None)
+    for name in kinds:
+        kind = KINDS[name]
+        for identifier, points in kind.points(job).items():
+            if identifier == chosen or not kind.whole:
+                near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
+                if math.dist(points[near], at) <= reach:
+                    return Grip(name, identifier, near)
+    for name in kinds:
+        kind = KINDS[name]
+        for identifier, points in kind.points(job).items():
+            shape = Polygon(points) if kind.closed else LineString(points)
+            if kind.whole and shape.distance(place) <= (0 if kind.closed else reach):
+                return Grip(name, identifier, None)
     return None
 
 
 def _points(job: Job, grip: Grip) -> tuple[Point, ...]:
-    if grip.kind == "line":
-        return job.line(grip.id).points
-    return next(patch.outline for patch in job.media if patch.id == grip.id)
+    return KINDS[grip.kind].points(job)[grip.id]
 
 
 def _with_points(job: Job, grip: Grip, points: tuple[Point, ...]) -> Job:
-    if grip.kind == "line":
-        return with_line(job, revised(job.line(grip.id), points=points))
-    patch = next(patch for patch in job.media if patch.id == grip.id)
-    return with_media(job, revised(patch, outline=points))
+    return KINDS[grip.kind].put(job, grip.id, points)
 
 
 class SelectTool:
@@ -141,7 +177,7 @@ class SelectTool:
         self._edited: Job | None = None
 
     def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
-        self._grip = grip_at(view.document.job, view.frame, at, view.chosen)
+        self._grip = grip_at(view.document.job, view.frame, at, view.chosen, view.station.edits)
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
             self._start, self._points = at, _points(view.document.job, self._grip)
@@ -150,8 +186,6 @@ class SelectTool:
 
     def move(self, view: PlanView, at: Point, pressed: bool) -> None:
         if self._grip is None or not pressed:
-            return
-        if not view.editable:
             return
         if self._grip.point is None:
             step = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
@@ -187,14 +221,15 @@ class SelectTool:
         grip = view.chosen_grip()
         if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
             return view.choose_next(backwards=event.key() == Qt.Key.Key_Backtab)
-        if grip is None or not view.editable:
+        if grip is None:
             return False
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            removed = without_line(job, grip.id) if grip.kind == "line" else without_media(job, grip.id)
-            view.choose("")
-            view.document.edit(f"delete {grip.kind}", removed)
+            remove = KINDS[grip.kind].remove
+            if remove is not None:
+                view.choose("")
+                view.document.edit(f"delete {grip.kind}", remove(job, grip.id))
             return True
-        if Qt.Key(event.key()) in ARROWS:
+        if Qt.Key(event.key()) in ARROWS and KINDS[grip.kind].whole:
             step = SMALL_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
             dx, dy = (part * step for part in ARROWS[Qt.Key(event.key())])
             view.document.edit(f"move {grip.kind}", _with_points(job, grip, moved_points(_points(job, grip), dx, dy)))
@@ -203,6 +238,9 @@ class SelectTool:
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         return
+
+    def takes_text(self, text: str) -> bool:
+        return False
 
 
 class DrawTool:
@@ -287,13 +325,19 @@ class DrawTool:
             self.points.pop()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             return self._enter(view)
-        elif self.points and text and (text.isdigit() or text in ".,/'\"" or (self.typed and text.isprintable())):
+        elif self.takes_text(text):
             self.typed += text
         else:
             return False
         view.tell(self.status(view))
         view.update()
         return True
+
+    def takes_text(self, text: str) -> bool:
+        """Whether *text* belongs to a length being typed; it starts with a digit, then takes anything."""
+        if not self.points or not text or not text.isprintable():
+            return False
+        return bool(self.typed) or text.isdigit() or text in ".,"
 
     def _enter(self, view: PlanView) -> bool:
         if not self.typed:
@@ -404,3 +448,6 @@ class MarkTool:
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         return
+
+    def takes_text(self, text: str) -> bool:
+        return False

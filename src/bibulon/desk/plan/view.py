@@ -23,7 +23,7 @@ from bibulon.desk.document import Document
 from bibulon.desk.fill_runner import FillAnswer
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
-from bibulon.desk.plan.tools import Grip, LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
+from bibulon.desk.plan.tools import KINDS, Grip, LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
 from bibulon.desk.station import STATIONS, Station
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -75,7 +75,7 @@ class PlanView(QWidget):
 
     @property
     def editable(self) -> bool:
-        return self.station.edits_lines
+        return bool(self.station.edits)
 
     def set_document(self, document: Document) -> None:
         self.document = document
@@ -111,19 +111,16 @@ class PlanView(QWidget):
 
     def choose_next(self, backwards: bool = False) -> bool:
         """Choose the next object; False at the end, so that the focus can move on."""
-        names = [line.id for line in self.document.job.lines] + [patch.id for patch in self.document.job.media]
+        job = self.document.job
+        names = [identifier for kind in self.station.edits for identifier in KINDS[kind].points(job)]
         at = names.index(self.chosen) if self.chosen in names else (len(names) if backwards else -1)
         at += -1 if backwards else 1
         self.choose(names[at] if 0 <= at < len(names) else "")
         return bool(self.chosen)
 
     def chosen_grip(self) -> Grip | None:
-        job = self.document.job
-        if any(line.id == self.chosen for line in job.lines):
-            return Grip("line", self.chosen, None)
-        if any(patch.id == self.chosen for patch in job.media):
-            return Grip("media", self.chosen, None)
-        return None
+        kinds = (kind for kind in self.station.edits if self.chosen in KINDS[kind].points(self.document.job))
+        return next((Grip(kind, self.chosen, None) for kind in kinds), None)
 
     def middle(self) -> Point:
         """The middle of what is seen, on the grid."""
@@ -224,14 +221,22 @@ class PlanView(QWidget):
             and self.tool.key(self, event)
         ):
             return True
+        # while a length is typed, its letters and digits are not shortcuts
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self.tool.takes_text(event.text())
+        ):
+            event.accept()
+            return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.tool.cancel(self)
-        elif event.text() in ("+", "=") and not getattr(self.tool, "typed", ""):
+        elif event.text() in ("+", "=") and not self.tool.takes_text(event.text()):
             self.zoom(1.25)
-        elif event.text() == "-" and not getattr(self.tool, "typed", ""):
+        elif event.text() == "-" and not self.tool.takes_text(event.text()):
             self.zoom(0.8)
         elif not self.tool.key(self, event):
             super().keyPressEvent(event)
@@ -283,7 +288,7 @@ class PlanView(QWidget):
                 layers.paint_last_filled(painter, self.frame, answer)
             for line in job.lines:
                 layers.paint_label(painter, self.frame, line)
-        if station.id in ("part", "layup", "bag"):
+        if station.id in ("part", "layup"):
             layers.paint_sizes(painter, self.frame, assessment)
         if station.id in ("shoot", "cure", "log"):
             layers.paint_marks(painter, self.frame, job)
@@ -293,6 +298,9 @@ class PlanView(QWidget):
             if one.place is not None and one.station == station.id
         ]
         layers.paint_cautions(painter, self.frame, places)
+        grip = self.chosen_grip()
+        if grip is not None and KINDS[grip.kind].closed:
+            layers.paint_handles(painter, self.frame, KINDS[grip.kind].points(job)[grip.id])
         self.tool.paint(painter, self.frame)
         self._paint_rulers(painter)
         painter.end()

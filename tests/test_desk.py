@@ -1,0 +1,394 @@
+"""The desk driven by its real widgets, through whole tasks."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from conftest import rectangle
+from pypdf import PdfReader
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton, QWidget
+
+from bibulon.demo import demo_job
+from bibulon.desk.app import wait_for_fill
+from bibulon.desk.fields import Field
+from bibulon.desk.settings import Settings
+from bibulon.desk.shortcuts import SHORTCUTS
+from bibulon.desk.station import STATIONS
+from bibulon.desk.verdict_strip import Tile
+from bibulon.desk.window import Window
+from bibulon.job.storage import load
+
+LEFT = Qt.MouseButton.LeftButton
+GOOD_READINGS = "0, 30\n1, 30.3 mbar\n2 30.5\n4 30.65\n8 30.7\n15 30.74"
+
+
+def press(window: Window, keys: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.keyClick(window.plan, keys, modifiers)
+
+
+def at(window: Window, x: float, y: float) -> QPoint:
+    return window.plan.frame.to_screen((x, y)).toPoint()
+
+
+def click(window: Window, x: float, y: float) -> None:
+    QTest.mouseClick(window.plan, LEFT, pos=at(window, x, y))
+
+
+def drag(window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
+    QTest.mousePress(window.plan, LEFT, pos=at(window, *start))
+    for share in (0.3, 0.7, 1.0):
+        place = [a + (b - a) * share for a, b in zip(start, end, strict=True)]
+        QTest.mouseMove(window.plan, at(window, *place))
+    QTest.mouseRelease(window.plan, LEFT, pos=at(window, *end))
+
+
+def button(root: QWidget, text: str) -> QPushButton:
+    return next(one for one in root.findChildren(QPushButton) if one.text().startswith(text) and one.isVisible())
+
+
+def push(root: QWidget, text: str) -> None:
+    QTest.mouseClick(button(root, text), LEFT)
+
+
+def type_into(root: QWidget, name: str, text: str) -> Field:
+    QApplication.processEvents()
+    field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
+    field.editor.setFocus()
+    field.editor.selectAll()
+    QTest.keyClicks(field.editor, text)
+    QTest.keyClick(field.editor, Qt.Key.Key_Return)
+    return field
+
+
+def texts(root: QWidget) -> str:
+    QApplication.processEvents()
+    labels = [one.text() for one in root.findChildren(QLabel) if one.isVisible()]
+    return "\n".join(labels + [one.accessibleName() for one in root.findChildren(Tile)])
+
+
+def bench(window: Window) -> QWidget:
+    return window.benches[window.station]
+
+
+def caution_ids(window: Window) -> set[str]:
+    return {caution.id for caution in window.document.cautions}
+
+
+# -- planning ----------------------------------------------------------------------------------------------------------
+
+
+def test_moving_a_feed_line_moves_fill_charge_and_cautions(window: Window) -> None:
+    before = window.document.assessment
+    shown = window.strip.grab().toImage()
+    assert "feed-off-media" not in caution_ids(window)
+    drag(window, (2.1, 0.72), (2.1, 0.95))
+    wait_for_fill(window)
+    after = window.document.assessment
+    assert window.document.job.line("feed-1").points[0][1] == pytest.approx(before.job.line("feed-1").points[0][1])
+    assert window.document.job.line("feed-2").points[0][1] == pytest.approx(0.95)
+    assert after.fill_time.value is not None and before.fill_time.value is not None
+    assert abs(after.fill_time.value - before.fill_time.value) > 30
+    assert "feed-off-media" in caution_ids(window)
+    assert window.strip.grab().toImage() != shown, "the verdict strip moves with it"
+    press(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    wait_for_fill(window)
+    assert window.document.job == before.job
+    assert window.document.assessment.fill_time.value == before.fill_time.value
+    press(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert window.document.job == after.job
+
+
+def test_a_line_is_drawn_lengthened_relabelled_and_deleted(window: Window) -> None:
+    press(window, Qt.Key.Key_F)
+    click(window, 0.5, 1.2)
+    click(window, 1.5, 1.2)
+    press(window, Qt.Key.Key_Return)
+    made = window.document.job.lines[-1]
+    assert made.kind == "feed" and made.label == "F3"
+    assert made.points[0] == pytest.approx((0.5, 1.2), abs=0.006)
+    assert made.points[1] == pytest.approx((1.5, 1.2), abs=0.006)
+    window.refresh()
+    type_into(bench(window), "Length", "2 m")
+    drawn = window.document.job.line(made.id)
+    assert drawn.points[1][0] - drawn.points[0][0] == pytest.approx(2.0, abs=1e-3)
+    type_into(bench(window), "Label", "F9")
+    assert window.document.job.line(made.id).label == "F9"
+    drag(window, drawn.points[1], (1.6, 1.0))
+    assert window.document.job.line(made.id).points[1] == pytest.approx((1.6, 1.0), abs=0.006)
+    press(window, Qt.Key.Key_Delete)
+    assert made.id not in [line.id for line in window.document.job.lines]
+
+
+def test_a_line_is_drawn_from_the_keyboard_with_a_typed_length(window: Window) -> None:
+    press(window, Qt.Key.Key_V)
+    press(window, Qt.Key.Key_Space)
+    press(window, Qt.Key.Key_Right)
+    QTest.keyClicks(window.plan, "750 mm")
+    press(window, Qt.Key.Key_Return)
+    press(window, Qt.Key.Key_Return)
+    (x0, y0), (x1, y1) = window.document.job.lines[-1].points
+    assert window.document.job.lines[-1].kind == "vent"
+    assert (x1 - x0, y1 - y0) == pytest.approx((0.75, 0.0))
+
+
+def test_the_region_and_the_outline_are_reshaped_on_the_plan(window: Window) -> None:
+    window.go("layup")
+    name = window.document.job.regions[0].name
+    outline = window.document.job.regions[0].outline
+    dry = window.document.assessment.laminate.total.dry_mass_kg
+    xs = [x for x, _ in outline]
+    corner = next(place for place in outline if place[0] == max(xs))
+    drag(window, (2.1, 0.7), (2.1, 0.7))
+    assert window.plan.chosen == name
+    drag(window, corner, (corner[0] - 0.5, corner[1]))
+    moved = window.document.job.regions[0].outline
+    assert (corner[0] - 0.5, corner[1]) in [pytest.approx(place, abs=0.006) for place in moved]
+    assert window.document.assessment.laminate.total.dry_mass_kg < dry
+    window.refresh()
+    type_into(bench(window), "Left", "300 mm")
+    assert min(x for x, _ in window.document.job.regions[0].outline) == pytest.approx(0.3)
+    window.go("part")
+    drag(window, (4.2, 1.4), (4.0, 1.4))
+    assert (4.0, 1.4) in [pytest.approx(place, abs=0.006) for place in window.document.job.part.outline]
+
+
+def test_media_are_drawn_by_dragging_a_rectangle(window: Window) -> None:
+    press(window, Qt.Key.Key_M)
+    drag(window, (1.0, 1.0), (2.0, 1.25))
+    patch = window.document.job.media[-1]
+    assert sorted(patch.outline) == [pytest.approx(p, abs=0.006) for p in sorted(rectangle(1.0, 1.0, 2.0, 1.25))]
+
+
+def test_figures_take_any_unit_and_complain_at_the_field(window: Window) -> None:
+    window.go("part")
+    field = type_into(bench(window), "Length", "165 in")
+    assert max(x for x, _ in window.document.job.part.outline) == pytest.approx(165 * 0.0254, abs=1e-4)
+    kept = window.document.job
+    field = type_into(bench(window), "Length", "twelve")
+    assert field.error.isVisible() and field.error.text()
+    assert field.editor.text() == "twelve" and window.document.job == kept, "what was typed stays, the job too"
+    QTest.keyClick(field.editor, Qt.Key.Key_Escape)
+    assert not field.error.isVisible() and field.editor.text().startswith("4191")
+    field = type_into(bench(window), "Temperature", "70 degF")
+    assert window.document.job.shop.temperature_k == pytest.approx(294.26, abs=0.01)
+    field = type_into(bench(window), "Temperature", "-20 °C")
+    assert field.error.isVisible()
+
+
+def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> None:
+    window.set_setting("system", "us")
+    window.set_setting("reading", "gauge")
+    window.go("lines")
+    assert "lb" in texts(window.strip)
+    window.go("hold")
+    found = texts(bench(window))
+    assert "inHg" in found and "counted down from atmosphere" in found
+    window.set_setting("theme", "lamplight")
+    assert window.plan.grab().toImage().pixelColor(60, 160).lightness() < 90
+
+
+def test_wrong_points_are_named_by_line_and_kept(window: Window) -> None:
+    window.go("part")
+    page = bench(window)
+    page.points.setPlainText("0, 0\n4200, 0\n4200, fourteen\n0, 1400")
+    push(page, "Use these points")
+    assert "Line 3" in page.error.text() and page.error.isVisible()
+    page.points.setPlainText("0, 0\n4200, 0\n4200, 900\n3000, 1400\n0, 1400")
+    push(page, "Use these points")
+    assert window.document.job.part.outline[2] == (4.2, 0.9)
+
+
+def test_every_station_and_tool_by_keyboard(window: Window) -> None:
+    for number, station in enumerate(STATIONS, 1):
+        press(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.AltModifier)
+        assert window.station == station.id
+        assert "nan" not in texts(window).lower().replace("tenant", "")
+    for keys, tool in (("F", "feed"), ("V", "vent"), ("M", "media"), ("R", "region"), ("S", "select")):
+        press(window, getattr(Qt.Key, f"Key_{keys}"))
+        assert window.plan.tool.name == tool
+    listed = {shortcut.keys for shortcut in SHORTCUTS}
+    assert {"F", "V", "M", "R", "S", "?"} <= listed
+    press(window, Qt.Key.Key_Question)
+    dialog = next(one for one in window.children() if type(one).__name__ == "ShortcutList")
+    assert all(shortcut.text in texts(dialog) for shortcut in SHORTCUTS)
+    dialog.close()
+
+
+def test_an_impossible_job_says_why_and_comes_back(window: Window) -> None:
+    press(window, Qt.Key.Key_Tab)
+    while window.document.job.lines:
+        window.plan.choose(window.document.job.lines[0].id)
+        press(window, Qt.Key.Key_Delete)
+    wait_for_fill(window)
+    assert "no-fill" in caution_ids(window)
+    assert "–" in texts(window.strip)
+    while window.document.undo_label:
+        window.undo()
+    wait_for_fill(window)
+    assert window.document.assessment.fill_time.value is not None
+
+
+# -- the hold test -----------------------------------------------------------------------------------------------------
+
+
+def test_hold_readings_typed_imported_and_live(
+    window: Window, qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window.go("hold")
+    page = bench(window)
+    QTest.keyClicks(page.readings, "0, 30")
+    QTest.keyClick(page.readings, Qt.Key.Key_Return)
+    QTest.keyClicks(page.readings, "5, rubbish")
+    assert page.error.isVisible() and "2" in page.error.text()
+    assert not page.keep.isEnabled()
+    page.readings.setPlainText(GOOD_READINGS)
+    assert "95 % band" in texts(page)
+    page.stage = "with the feed hose"
+    push(page, "Keep this test")
+    test, verdict = window.document.assessment.hold_verdicts[-1]
+    assert verdict.passed and test.stage == "with the feed hose" and test.readings[-1] == pytest.approx((900.0, 3074.0))
+    assert "hold-not-done" not in caution_ids(window)
+
+    table = tmp_path / "hold.csv"
+    table.write_text("minutes,vacuum\n0,28.9 inHg vac\n10,25 inHg vac\n20,21 inHg vac\n", encoding="utf-8")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(table), ""))
+    push(page, "Import CSV")
+    push(page, "Keep this test")
+    assert not window.document.assessment.hold_verdicts[-1][1].passed
+    assert "hold-failed" in caution_ids(window)
+
+    push(page, "From the gauge")
+    qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= 4, timeout=20_000)
+    push(page, "Keep this test")
+    live = window.document.job.hold_tests[-1]
+    assert live.source == "gauge" and len(live.readings) >= 4
+    pressures = [pressure for _, pressure in live.readings]
+    assert pressures == sorted(pressures) and pressures[0] == pytest.approx(3000, rel=0.2)
+
+
+# -- the whole story ---------------------------------------------------------------------------------------------------
+
+
+def test_from_drawing_to_record(window: Window, qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    drag(window, (2.1, 0.72), (2.1, 0.7))
+    wait_for_fill(window)
+    window.go("hold")
+    bench(window).readings.setPlainText(GOOD_READINGS)
+    bench(window).stage = "last before mixing"
+    push(bench(window), "Keep this test")
+    window.go("charge")
+    assert window.document.assessment.batches
+    window.go("shoot")
+    page = bench(window)
+    push(page, "Rehearse")
+    readings: set[str] = set()
+    window.run.reading_taken.connect(lambda channel, _: readings.add(channel))
+    qtbot.waitUntil(lambda: {"vacuum", "scale", "pot"} <= readings, timeout=20_000)
+    page.tick()
+    assert page.bucket.text() != "–" and page.vacuum.text() != "–"
+    while not window.run.started:
+        QTest.mouseClick(page.next_button, LEFT)
+    assert [event.kind for event in window.document.job.run][-2:] == ["started", "valve opened"]
+    push(page, "Mark front")
+    click(window, 2.0, 0.5)
+    assert window.document.job.run[-1].place == pytest.approx((2.0, 0.5), abs=0.01)
+    QTest.keyClicks(page.note, "left side lags")
+    QTest.keyClick(page.note, Qt.Key.Key_Return)
+    assert window.document.job.run[-1].text == "left side lags"
+    press(window, Qt.Key.Key_F9)
+    before = len(window.document.job.run)
+    window.undo()
+    window.undo()
+    assert len(window.document.job.run) == before, "what happened is not undone"
+    window.redo()
+    window.redo()
+    push(page, "All feeds clamped")
+    push(page, "Shot ended")
+    assert window.run.finished
+
+    path = tmp_path / "panel.bibulon"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    press(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert load(path) == window.document.job and not window.document.dirty
+    window.go("log")
+    table = bench(window).table
+    said = [table.item(row, 2).text() for row in range(table.rowCount())]
+    assert said[0].startswith("hold test passed") and "front marked" in said and said[-1] == "finished"
+    for title, suffix in (("Traveller as PDF", ".pdf"), ("Log as CSV", ".csv")):
+        target = tmp_path / f"paper{suffix}"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, target=target: (str(target), ""))
+        push(bench(window), title)
+    paper = "\n".join(page.extract_text() for page in PdfReader(tmp_path / "paper.pdf").pages)
+    for wanted in ("F1", "F2", "V1", "left side lags", "last before mixing", "Marrowby"):
+        assert wanted in paper, wanted
+    assert "front marked" in (tmp_path / "paper.csv").read_text(encoding="utf-8")
+
+    job = window.document.job
+    window.open_path(path)
+    wait_for_fill(window)
+    assert window.document.job == job and window.document.assessment.fill is not None
+
+
+def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: Path) -> None:
+    path = tmp_path / "torn.bibulon"
+    path.write_text('{"format": "bibulon job", "version": 1, "job": {', encoding="utf-8")
+    kept = window.document.job
+    window.open_path(path)
+    assert window.note.isVisible() and "torn.bibulon" in window.note_text.text()
+    assert window.document.job == kept
+
+
+# -- killed ------------------------------------------------------------------------------------------------------------
+
+CHILD = """
+import sys
+from bibulon.demo import demo_job
+from bibulon.desk.app import make_app, wait_for_fill
+from bibulon.desk.settings import Settings
+from bibulon.desk.window import Window
+app = make_app()
+window = Window(demo_job(), Settings())
+window.show()
+wait_for_fill(window)
+window.document.edit("name", window.document.job.model_copy(update={"name": "Panel seven"}))
+window.document.write_recovery()
+window.go("shoot")
+window.run.connect_simulated()
+page = window.benches["shoot"]
+while True:
+    page.next_button.click()
+    print(len(window.document.job.run), flush=True)
+    if len(window.document.job.run) >= 4:
+        page.note.setText(f"note {len(window.document.job.run)}")
+        page.note.returnPressed.emit()
+"""
+
+
+def test_a_run_killed_in_the_middle_loses_nothing(qtbot, tmp_path: Path) -> None:
+    child = subprocess.Popen([sys.executable, "-c", CHILD], stdout=subprocess.PIPE, text=True)
+    assert child.stdout is not None
+    said = 0
+    while said < 7:
+        said = int(child.stdout.readline())
+    child.kill()
+    rest = child.stdout.read().split()
+    said = max([said, *(int(one) for one in rest if one.isdigit())])
+    child.wait()
+    window = Window(demo_job(), Settings())
+    window.show()
+    try:
+        assert window.document.job.name == "Panel seven"
+        run = window.document.job.run
+        assert len(run) >= said and [event.number for event in run] == list(range(1, len(run) + 1))
+        assert window.run.running and window.run.clock_s >= run[-1].clock_s
+        assert "run was under way" in window.note_text.text()
+        window.go("shoot")
+        push(bench(window), "Log readings")
+        assert window.document.job.run[-1].kind == "reading" and len(window.document.job.run) == len(run) + 1
+    finally:
+        window.close()
