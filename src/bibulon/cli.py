@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import dataclasses
 import json
+import threading
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -14,6 +15,7 @@ import typer
 
 from bibulon.assess import FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
+from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, schema
 from bibulon.quantities import show
 
@@ -179,9 +181,29 @@ def report(
 @app.command(name="schema")
 def print_schema(
     as_json: Annotated[bool, typer.Option("--json", help="The schema is always JSON.")] = True,
+    markdown: Annotated[bool, typer.Option("--markdown", help="Print the format as a page to read instead.")] = False,
 ) -> None:
     """Print the JSON Schema of job files."""
-    _print(schema())
+    if markdown:
+        typer.echo(format_page(), nl=False)
+    else:
+        _print(schema())
+
+
+@app.command()
+def instruments(
+    job: JobFile,
+    pace: Annotated[float, typer.Option(min=0.1, max=1000, help="Seconds that pass there for one here.")] = 1.0,
+) -> None:
+    """Serve simulated instruments that follow a job's plan, until interrupted."""
+    from bibulon.instruments.simulated import SimulatedBench, world_of
+
+    bench = SimulatedBench(world_of(_open(job)), pace)
+    typer.echo(f"Simulated instruments at {bench.url}; Ctrl-C ends them.")
+    try:
+        threading.Event().wait()
+    except KeyboardInterrupt:
+        bench.close()
 
 
 @app.command()

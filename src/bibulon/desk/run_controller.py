@@ -15,10 +15,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from bibulon.desk.document import Document
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
-from bibulon.instruments.simulated import SimulatedBench, World
+from bibulon.instruments.simulated import SimulatedBench, world_of
 from bibulon.job.run import EventKind, RunEvent
 from bibulon.record.run_list import RunStep, next_step, run_list
-from bibulon.resin.viscosity import pot_life_s
 
 TICK_MS = 250
 STALE_S = 5.0
@@ -176,19 +175,8 @@ class RunController(QObject):
     def connect_simulated(self, pace: float = 1.0) -> None:
         """Set up the simulated bench, which follows the plan, and listen to it."""
         self.disconnect_instruments()
-        assessment, job = self.document.assessment, self.document.job
-        times, drawn = assessment.drawn_curve
-        largest = max((batch.mass_kg for batch in assessment.batches), default=job.charge.largest_batch_kg)
-        world = World(
-            barometer_pa=job.shop.barometer_pa,
-            cavity_pa=job.vacuum.cavity_pa,
-            leak_pa_s=0.25,
-            temperature_k=job.shop.temperature_k,
-            pot_life_s=pot_life_s(job.resin, job.shop.temperature_k, largest),
-            drawn=tuple((float(t), float(m)) for t, m in zip(times, drawn, strict=True)) or ((0.0, 0.0),),
-        )
-        self.simulated = SimulatedBench(world, pace)
-        done = [event for event in job.run if event.kind in ("batch added", "started")]
+        self.simulated = SimulatedBench(world_of(self.document.assessment), pace)
+        done = [event for event in self.document.job.run if event.kind in ("batch added", "started")]
         for event in done:
             if event.mass_kg:
                 self.simulated.pour(event.mass_kg)

@@ -16,10 +16,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bibulon.assess import Assessment
 from bibulon.instruments.protocol import Reading, write_line
+from bibulon.resin.viscosity import pot_life_s
 
 HARDLY_WARM_K = 0.5
 QUICKEST_S = 0.1
+SMALL_LEAK_PA_S = 0.25
 
 
 @dataclass(frozen=True)
@@ -35,6 +38,21 @@ class World:
     temperature_k: float
     pot_life_s: float
     drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+
+
+def world_of(assessment: Assessment) -> World:
+    """A world that follows the plan of *assessment*: its vacuum, its draw, its pots, with a small leak."""
+    job = assessment.job
+    times, drawn = assessment.drawn_curve
+    largest = max((batch.mass_kg for batch in assessment.batches), default=job.charge.largest_batch_kg)
+    return World(
+        barometer_pa=job.shop.barometer_pa,
+        cavity_pa=job.vacuum.cavity_pa,
+        leak_pa_s=SMALL_LEAK_PA_S,
+        temperature_k=job.shop.temperature_k,
+        pot_life_s=pot_life_s(job.resin, job.shop.temperature_k, largest),
+        drawn=tuple((float(t), float(m)) for t, m in zip(times, drawn, strict=True)) or ((0.0, 0.0),),
+    )
 
 
 class SimulatedBench:

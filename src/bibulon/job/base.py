@@ -11,7 +11,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 class Model(BaseModel):
     """A frozen, hashable value; unknown fields, infinities and NaN are refused."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_attribute_docstrings=True)
 
 
 def _on_the_plan(point: tuple[float, float]) -> tuple[float, float]:
