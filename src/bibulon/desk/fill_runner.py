@@ -22,6 +22,7 @@ from bibulon.flow.raster import Grid
 from bibulon.job import Job
 
 PROGRESS_EVERY_S = 0.1
+MOST_DEATHS = 3
 
 
 @dataclass(frozen=True)
@@ -126,6 +127,7 @@ class FillRunner(QObject):
         return self._busy
 
     _busy = False
+    _deaths = 0
 
     def ask(self, job: Job, live: bool = False) -> None:
         """Compute the fill of *job*; an earlier question is dropped."""
@@ -150,12 +152,18 @@ class FillRunner(QObject):
         pipe, message = heard
         if pipe is not self._pipe or self._closed:
             return
-        if message is None:  # the worker died: start another and ask again, once per death
-            if self._busy:
+        if message is None:  # the worker died: start another and ask again, but not for ever
+            self._deaths += 1
+            if self._deaths > MOST_DEATHS:
+                self._busy = False
+                self.refused.emit("The simulator keeps stopping. Save the job and start the program again.", None)
+                self.settled.emit()
+            elif self._busy:
                 self._restart()
             else:
                 self._start()
             return
+        self._deaths = 0
         what, number, content = message
         if number != self._number:
             return

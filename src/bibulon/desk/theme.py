@@ -185,7 +185,7 @@ def style_sheet(p: Palette) -> str:
     }}
     QToolButton:hover {{ background: {p.ground}; border-color: {p.rule}; }}
     QToolButton:focus {{ border: 2px solid {p.accent}; }}
-    QToolButton:checked {{ background: {p.accent}; color: {p.on_accent}; }}
+    QToolButton:checked {{ background: {p.ground}; border: 2px solid {p.accent}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QFrame#tools {{ background: {p.paper}; border: 1px solid {p.rule}; border-radius: 7px; }}
     QTableView, QTableWidget, QListWidget {{

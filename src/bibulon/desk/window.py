@@ -46,6 +46,7 @@ from bibulon.job import Job
 from bibulon.job.storage import SUFFIX, StorageError, load
 
 LARGEST_READINGS_BYTES = 10_000_000
+PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
 JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
 PLAN_TOOLS = (
@@ -97,6 +98,10 @@ class Window(QMainWindow):
         self.run.lost.connect(self.say)
         self._attach()
         self.go("lines" if job.layup else "part")
+        self._prepare_soon = QTimer(self)
+        self._prepare_soon.setInterval(PREPARE_EVERY_MS)
+        self._prepare_soon.timeout.connect(self._prepare_a_bench)
+        self._prepare_soon.start()
 
     # -- building ----------------------------------------------------------------------------------------------------
 
@@ -345,10 +350,7 @@ class Window(QMainWindow):
     def go(self, station: str) -> None:
         """Show *station*."""
         one = next(entry for entry in STATIONS if entry.id == station)
-        if station not in self.benches:
-            self.benches[station] = BENCHES[station](self, one)
-            self.stack.addWidget(self.benches[station])
-        bench = self.benches[station]
+        bench = self._bench(station)
         self.stack.setCurrentWidget(bench)
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
@@ -358,6 +360,21 @@ class Window(QMainWindow):
         self.tools.setVisible(bool(one.edits))
         self.tools.adjustSize()
         bench.refresh()
+
+    def _bench(self, station: str) -> Bench:
+        if station not in self.benches:
+            one = next(entry for entry in STATIONS if entry.id == station)
+            self.benches[station] = BENCHES[station](self, one)
+            self.stack.addWidget(self.benches[station])
+        return self.benches[station]
+
+    def _prepare_a_bench(self) -> None:
+        """Build the benches one by one while nothing else goes on, so that each is there at once when asked for."""
+        waiting = [one.id for one in STATIONS if one.id not in self.benches]
+        if waiting:
+            self._bench(waiting[0])
+        else:
+            self._prepare_soon.stop()
 
     @property
     def station(self) -> str:

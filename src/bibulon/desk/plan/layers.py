@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
-from shapely import LineString, Polygon
+from shapely import LineString, Polygon, get_parts, intersection, linestrings
 from shapely import Point as Place
 from shapely.ops import nearest_points
 
@@ -27,6 +27,8 @@ from bibulon.job.lines import Line
 from bibulon.quantities import show
 
 LABEL_PX = 12
+HATCH_PX = 11.0
+MOST_HATCHES = 2000
 
 
 def _text_box(
@@ -128,28 +130,26 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
         painter.fillPath(path, base)
         plies = [layer for layer in cell.stack.layers if not isinstance(kinds[layer.card], CoreCard)]
         if plies:
-            _hatch(painter, path, plies[-1].angle_deg, palette.colour("muted", 70), frame.to_screen((0.0, 0.0)))
+            _hatch(painter, frame, cell.polygon, plies[-1].angle_deg, palette.colour("muted", 70))
 
 
-def _hatch(
-    painter: QPainter, path: QPainterPath, angle_deg: float, colour: QColor, origin: QPointF, gap_px: float = 11.0
-) -> None:
-    """Parallel lines at *angle_deg*, in step with those of every other cell because they count from *origin*."""
-    box = path.boundingRect()
-    reach = math.hypot(box.width(), box.height()) / 2
+def _hatch(painter: QPainter, frame: Frame, cell: Polygon, angle_deg: float, colour: QColor) -> None:
+    """Parallel lines at *angle_deg*, in step with those of every other cell because they count from the origin."""
+    gap_m = HATCH_PX / frame.scale
     turn = math.radians(angle_deg)
-    offset = box.center() - origin
-    across = offset.x() * math.sin(turn) + offset.y() * math.cos(turn)
-    painter.save()
-    painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
-    painter.translate(box.center())
-    painter.rotate(-angle_deg)
+    along, across = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
+    corners = np.array(cell.exterior.coords)
+    reach = corners @ along
+    steps = np.arange(math.ceil((corners @ across).min() / gap_m), math.floor((corners @ across).max() / gap_m) + 1)
+    if len(steps) > MOST_HATCHES:
+        return
+    foot = steps[:, None] * gap_m * across
+    lines = linestrings(np.stack([foot + reach.min() * along, foot + reach.max() * along], axis=1))
     painter.setPen(QPen(colour, 1))
-    first = -(across % gap_px)
-    for step in range(-int(reach / gap_px) - 1, int(reach / gap_px) + 2):
-        at = first + step * gap_px
-        painter.drawLine(QPointF(-reach, at), QPointF(reach, at))
-    painter.restore()
+    for piece in get_parts(intersection(lines, cell)):
+        if isinstance(piece, LineString) and piece.length > 0:
+            (x0, y0), (x1, y1) = piece.coords[0], piece.coords[-1]
+            painter.drawLine(frame.to_screen((x0, y0)), frame.to_screen((x1, y1)))
 
 
 def paint_media(painter: QPainter, frame: Frame, job: Job, chosen: str) -> None:
@@ -312,10 +312,10 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
         _paint_pleat(painter, frame.to_screen(place), _outward(edge, place), str(number))
     units = assessment.units
     film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
-    texts = (f"Film {film}", f"Tape {show(bag.tape_m, 'distance', units)}", f"Pleats {bag.pleats_planned}")
-    middle = frame.to_screen((edge.centroid.x, edge.centroid.y))
-    for row, text in enumerate(texts):
-        _text_box(painter, middle + QPointF(0, 26 * (row - 1)), text, palette.ink, size=15)
+    text = f"Film {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
+    left, low, right, _ = edge.bounds
+    under = frame.to_screen(((left + right) / 2, low - assessment.job.part.flange_width_m))
+    _text_box(painter, under + QPointF(0, 46), text, palette.ink, size=15)
 
 
 def _outward(edge: Polygon, place: Point) -> QPointF:
