@@ -48,37 +48,50 @@ def _serve(pipe: Connection, newest: Any) -> None:
     """The worker's loop."""
     import signal
 
-    from bibulon.flow.fill import Cancelled, fill
-    from bibulon.flow.problem import FlowRefusal, flow_problem
-
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     while True:
         try:
             number, job, live = pipe.recv()
         except (EOFError, OSError):
             return
+        if number == newest.value:
+            _answer(pipe, newest, number, job, live)
+
+
+def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool) -> None:
+    """Answer one question: a coarse fill, and unless it is a live one the fine fill after it.
+
+    A coarse fill is let through even when it is stale (under a moving hand something has to be shown); a fine one is
+    dropped.
+    """
+    from bibulon.flow.fill import Cancelled, fill
+    from bibulon.flow.problem import FlowRefusal, flow_problem
+
+    told = 0.0
+
+    def progress(share: float) -> None:
+        nonlocal told
+        if time.monotonic() - told > PROGRESS_EVERY_S:
+            told = time.monotonic()
+            pipe.send(("progress", number, share))
+
+    def progress_while_wanted(share: float) -> None:
         if number != newest.value:
-            continue
-        told = 0.0
+            raise Cancelled
+        progress(share)
 
-        def progress(share: float, number: int = number) -> None:
-            nonlocal told
-            if number != newest.value:
-                raise Cancelled
-            if time.monotonic() - told > PROGRESS_EVERY_S:
-                told = time.monotonic()
-                pipe.send(("progress", number, share))
-
-        try:
-            for nodes in (PREVIEW_NODES,) if live else (PREVIEW_NODES, FULL_NODES):
-                final = nodes == FULL_NODES
-                pipe.send(("answer", number, _picture(fill(flow_problem(job, nodes), progress), final)))
-        except Cancelled:
-            continue
-        except FlowRefusal as refusal:
-            pipe.send(("refused", number, (str(refusal), refusal.place)))
-        except Exception as error:  # the window must hear of anything that went wrong in here
-            pipe.send(("refused", number, (f"The fill could not be computed ({error}).", None)))
+    try:
+        coarse = fill(flow_problem(job, PREVIEW_NODES), progress)
+        pipe.send(("answer", number, _picture(coarse, final=False)))
+        if not live:
+            fine = fill(flow_problem(job, FULL_NODES), progress_while_wanted)
+            pipe.send(("answer", number, _picture(fine, final=True)))
+    except Cancelled:
+        return
+    except FlowRefusal as refusal:
+        pipe.send(("refused", number, (str(refusal), refusal.place)))
+    except Exception as error:  # the window must hear of anything that went wrong in here
+        pipe.send(("refused", number, (f"The fill could not be computed ({error}).", None)))
 
 
 class FillRunner(QObject):
@@ -128,6 +141,7 @@ class FillRunner(QObject):
 
     _busy = False
     _deaths = 0
+    _shown = 0
 
     def ask(self, job: Job, live: bool = False) -> None:
         """Compute the fill of *job*; an earlier question is dropped."""
@@ -166,7 +180,11 @@ class FillRunner(QObject):
         self._deaths = 0
         what, number, content = message
         if number != self._number:
+            if what == "answer" and self._live and number > self._shown:
+                self._shown = number
+                self.answered.emit(content)  # a little behind the hand, but moving
             return
+        self._shown = number
         if what == "progress":
             self.progressed.emit(content)
         elif what == "refused":

@@ -51,7 +51,7 @@ TOOL_ICON = QSize(22, 22)
 JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
 PLAN_TOOLS = (
     ("select", "select", "Select (S)", ("part", "layup", "lines")),
-    ("region", "media", "Draw a region (R)", ("layup",)),
+    ("region", "region", "Draw a region (R)", ("layup",)),
     ("feed", "feed", "Draw a feed line (F)", ("lines",)),
     ("vent", "vent", "Draw a vent line (V)", ("lines",)),
     ("media", "media", "Draw flow media (M)", ("lines",)),

@@ -1,0 +1,150 @@
+"""Speed of the simulator as ratios measured in one run on one machine: ``./bib bench``.
+
+- against the textbook march (bench/march.py): same panel, same mesh;
+- against one sparse factor-and-solve of the whole system;
+- growth of the time with the number of nodes; peak memory;
+- the desk: seconds to a usable window, longest block of the interface while a line is dragged.
+"""
+
+from __future__ import annotations
+
+import argparse
+import math
+import os
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+from march import march
+from scipy.sparse.linalg import splu
+
+from bibulon.demo import demo_job
+from bibulon.flow.fill import FillResult, fill
+from bibulon.flow.network import Network, build_network
+from bibulon.flow.problem import FlowProblem, flow_problem
+from bibulon.job import Job
+from bibulon.job.charge import ChargePlan
+from bibulon.job.edits import revised
+from bibulon.job.layup import Layer
+from bibulon.job.lines import Bucket, Line
+from bibulon.job.part import Part
+from bibulon.stock import shelf_card
+
+
+def panel() -> Job:
+    """One fabric, 2 m × 1 m, fed along an edge, resin that does not thicken."""
+    resin = revised(shelf_card("epoxy-slow"), thickening_time_s=1e9, flow_limit_pa_s=1e3)
+    resin = revised(resin, film_gel=tuple(revised(point, time_s=1e8) for point in resin.film_gel))
+    tube, hose = shelf_card("spiral-12"), shelf_card("hose-12")
+
+    def line(kind: str, x: float) -> Line:
+        return Line(
+            id=kind, kind=kind, label=kind, points=((x, 0.0), (x, 1.0)), tube=tube.id, hose=hose.id, hose_length_m=0.05
+        )  # fmt: skip
+
+    return Job(
+        id="bench",
+        name="Bench panel",
+        part=Part(outline=((0, 0), (2, 0), (2, 1), (0, 1))),
+        layup=(Layer(id="ply", card="glass-biax-800", count=3),),
+        lines=(line("feed", 0.0), line("vent", 2.0)),
+        bucket=Bucket(below_part_m=0.0),
+        charge=ChargePlan(resin=resin.id),
+        cards=(shelf_card("glass-biax-800"), resin, tube, hose),
+    )
+
+
+def timed(act: Callable[[], object], least: int = 1) -> tuple[float, object]:
+    """Seconds of the fastest of *least* runs, and what the act returned."""
+    best, found = math.inf, None
+    for _ in range(least):
+        start = time.perf_counter()
+        found = act()
+        best = min(best, time.perf_counter() - start)
+    return best, found
+
+
+def whole_solve_s(network: Network) -> float:
+    """Seconds of one factor-and-solve of every node but the fixed ones."""
+    matrix = network.stiffness
+    for hose in network.hoses:
+        matrix = matrix + hose
+    fixed = {*network.vent_nodes.tolist(), *(feed.bucket for feed in network.feeds)}
+    inner = np.array([node for node in range(matrix.shape[0]) if node not in fixed])
+    block = matrix.tocsr()[inner][:, inner].tocsc()
+    load = np.ones(len(inner))
+
+    def solve() -> None:
+        splu(block, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}).solve(load)
+
+    return timed(solve, 3)[0]
+
+
+def row(*cells: object) -> None:
+    print("| " + " | ".join(f"{cell:.3g}" if isinstance(cell, float) else str(cell) for cell in cells) + " |")
+
+
+def head(*cells: str) -> None:
+    print()
+    row(*cells)
+    row(*("---" for _ in cells))
+
+
+def against_the_march(nodes: int) -> None:
+    problem = flow_problem(panel(), nodes)
+    network = build_network(problem)
+    ours_s, result = timed(lambda: fill(problem), 2)
+    assert isinstance(result, FillResult)
+    march_s, marched = timed(lambda: march(problem, network))
+    mu = problem.resin.viscosity_pa_s
+    theirs = marched.arrival[: network.shell_count] * mu
+    both = ~np.isnan(theirs) & ~np.isnan(result.arrival_s)
+    gap = float(np.max(np.abs(theirs - result.arrival_s)[both])) / result.end_s
+    row(network.shell_count, ours_s, march_s, march_s / ours_s, result.solves, marched.solves, f"{gap:.2%}")
+
+
+def growth(problem_of: Callable[[int], FlowProblem], sizes: tuple[int, ...]) -> None:
+    before = None
+    for nodes in sizes:
+        problem = problem_of(nodes)
+        mesh_s, network = timed(lambda problem=problem: build_network(problem))
+        assert isinstance(network, Network)
+        whole_s = whole_solve_s(network)
+        fill_s, result = timed(lambda problem=problem: fill(problem))
+        assert isinstance(result, FillResult)
+        count = len(network.capacity_m3)
+        power = "" if before is None else f"{math.log(fill_s / before[1]) / math.log(count / before[0]):.2f}"
+        peak = f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f}"
+        stepping = fill_s - mesh_s
+        error = f"{result.mass_error:.1e}"
+        row(count, mesh_s, fill_s, stepping, result.solves, stepping / whole_s, power, peak, error)
+        before = (count, fill_s)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--quick", action="store_true", help="leave out the large meshes")
+    quick = parser.parse_args().quick
+    sizes = (1500, 6000) if quick else (1500, 6000, 24000)
+    print("Panel 2 m × 1 m, edge feed, against the textbook march")
+    head("nodes", "fill s", "march s", "ratio", "solves", "march solves", "worst difference of arrival, of fill time")
+    for nodes in (1500,) if quick else (1500, 6000):
+        against_the_march(nodes)
+    columns = ("unknowns", "mesh and matrix s", "whole s", "stepping s", "solves", "in whole solves", "growth power",
+               "peak MB", "mass error")  # fmt: skip
+    print("\nThe same panel")
+    head(*columns)
+    growth(lambda nodes: flow_problem(panel(), nodes), sizes)
+    print("\nThe demo job")
+    head(*columns)
+    growth(lambda nodes: flow_problem(demo_job(), nodes), sizes)
+    print()
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    subprocess.run([sys.executable, "bench/desk.py"], check=True, env=environment)
+
+
+if __name__ == "__main__":
+    main()
