@@ -18,7 +18,7 @@ from bibulon.flow.problem import FlowProblem
 
 @dataclass(frozen=True)
 class March:
-    """``arrival`` (N,) on the fluidity clock (1/Pa), the number of solves, and whether every node filled."""
+    """``arrival`` (N,) on the fluidity clock (1/Pa), when a node is half full, and the number of solves."""
 
     arrival: Floats
     solves: int
@@ -51,8 +51,11 @@ def march(problem: FlowProblem, network: Network) -> March:
             return March(arrival, solves)
         waits = (capacity[front] - filled[front]) / flow[front]
         wait = float(waits.min())
-        clock += wait
+        before = filled[front]
         filled[front] += flow[front] * wait
+        half = capacity[front] / 2
+        passed = np.isnan(arrival[front]) & (filled[front] >= half)
+        arrival[front[passed]] = clock + ((half - before) / flow[front])[passed]
+        clock += wait
         done = front[waits <= wait * (1 + 1e-9)]
         full[done] = True
-        arrival[done] = clock

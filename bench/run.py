@@ -94,13 +94,13 @@ def head(*cells: str) -> None:
 
 
 def against_the_march(nodes: int) -> None:
-    problem = flow_problem(panel(), nodes)
+    problem = flow_problem(panel(), nodes, 1)
     network = build_network(problem)
     ours_s, result = timed(lambda: fill(problem), 2)
     assert isinstance(result, FillResult)
     march_s, marched = timed(lambda: march(problem, network))
     mu = problem.resin.viscosity_pa_s
-    theirs = marched.arrival[: network.shell_count] * mu
+    theirs = (marched.arrival * mu)[network.top]
     both = ~np.isnan(theirs) & ~np.isnan(result.arrival_s)
     gap = float(np.max(np.abs(theirs - result.arrival_s)[both])) / result.end_s
     row(network.shell_count, ours_s, march_s, march_s / ours_s, result.solves, marched.solves, f"{gap:.2%}")
@@ -135,13 +135,16 @@ def main() -> None:
         against_the_march(nodes)
     columns = ("unknowns", "mesh and matrix s", "whole s", "stepping s", "solves", "in whole solves", "growth power",
                "peak MB", "mass error")  # fmt: skip
-    print("\nThe same panel")
-    head(*columns)
-    growth(lambda nodes: flow_problem(panel(), nodes), sizes)
-    print("\nThe demo job")
-    head(*columns)
-    growth(lambda nodes: flow_problem(demo_job(), nodes), sizes)
+    for levels in (1, 2):
+        print(f"\nThe same panel, {levels} level{'s' if levels > 1 else ''}")
+        head(*columns)
+        growth(lambda nodes, levels=levels: flow_problem(panel(), nodes, levels), sizes)
+        print(f"\nThe demo job, {levels} level{'s' if levels > 1 else ''}")
+        head(*columns)
+        growth(lambda nodes, levels=levels: flow_problem(demo_job(), nodes, levels), sizes)
     print()
+    if quick:
+        return
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     subprocess.run([sys.executable, "bench/desk.py"], check=True, env=environment)
 

@@ -10,9 +10,15 @@ steps, is the arrival; a node that the front jumped over within one step takes t
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
+from bibulon.flow.stepper import Flags
+
+RECENT_STEPS = 3
+SLOWING = 0.93
+"""A front loses about this much speed from one step to the next."""
 
 
 class Arrivals:
@@ -22,17 +28,17 @@ class Arrivals:
         count = network.shell_count
         self._count = count
         self._capacity = network.capacity_m3[:count]
-        area = np.zeros(count)
-        for corner in network.mesh.triangles.T:
-            np.add.at(area, corner, network.mesh.areas_m2 / 3)
-        self._size = np.sqrt(area)
-        self._curvature = 2 * network.reach_m3 * area / self._capacity
+        self._size = np.sqrt(network.area_m2)
+        self._curvature = 2 * network.reach_m3 * network.area_m2 / self._capacity
         self._vents = network.vent_nodes
+        self._place = np.column_stack([network.mesh.points_m, network.height_m])[network.place]
+        self._level = network.level
         self._work: Floats = np.zeros(count)
         self._mark: Floats = np.full(count, np.nan)
         # nodes passed in the step before, waiting for the next step to tell the front's speed
         self._waiting = np.zeros(count, dtype=bool)
         self._distance: Floats = np.zeros(count)
+        self._speed: Floats = np.zeros(count)
         self._span = (0.0, 0.0)
 
     def _beyond(self, filled: Floats, work: Floats) -> Floats:
@@ -42,6 +48,11 @@ class Arrivals:
         distance = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
+
+    def beyond(self, filled: Floats, impulse: Floats) -> Floats:
+        """(n,) signed distance (m) of the front beyond the far edge of each node, after a step that is not kept."""
+        found: Floats = self._beyond(filled, self._work + impulse[: self._count]) - self._size / 2
+        return found
 
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
         """Take in the step from *start* to *end* that brought the nodes from *before* to *after*."""
@@ -55,6 +66,7 @@ class Arrivals:
         self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
         self._waiting = passed & ~known
         self._mark[self._waiting] = end
+        self._speed = np.where(self._distance >= self._size / 2, (distance - self._distance) / (end - start), np.nan)
         self._distance, self._span = distance, (start, end)
 
     def _settle(self, end: float, distance: Floats) -> None:
@@ -66,6 +78,28 @@ class Arrivals:
         mark = middle - self._distance[nodes] / np.maximum(speed, 1e-300)
         self._mark[nodes] = np.clip(mark, start, middle)
         self._waiting[:] = False
+
+    def ahead(self, length: float) -> Flags:
+        """(n,) the nodes that the front should have filled after a further step of *length*, if it keeps its way."""
+        found = np.zeros(self._count, dtype=bool)
+        start, end = self._span
+        if end <= start:
+            return found
+        full = self._distance >= self._size / 2
+        # nodes that the front had passed before the last step know its speed
+        near = full & ~np.isnan(self._speed) & (self._mark >= end - RECENT_STEPS * (end - start))
+        reach = self._distance + SLOWING * np.nan_to_num(self._speed) * length
+        dry = np.flatnonzero(~full)
+        for level in np.unique(self._level[near]):
+            front = np.flatnonzero(near & (self._level == level))
+            mine = dry[self._level[dry] == level]
+            if not len(mine):
+                continue
+            gap, which = cKDTree(self._place[front]).query(self._place[mine], distance_upper_bound=reach[front].max())
+            close = np.isfinite(gap)
+            nodes = mine[close]
+            found[nodes] = gap[close] + self._size[nodes] / 2 <= reach[front[which[close]]]
+        return found
 
     def look_beyond(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
         """Take the speed of the front at the end from a step that was not kept."""

@@ -16,16 +16,19 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.mesh import Floats, Mesh
-from bibulon.flow.network import Network, build_network
+from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.stepper import Conductors, Flags, NotSettled, Step, advance
 from bibulon.job.lines import AtTime, WhenReached
+from bibulon.laminate.levels import LEVEL_NAMES
 
 STEPS_PER_FILL = 24
 PASSED_SHARE = 0.95
 """Resin has passed a line when this share of its length is wet."""
 FILLED_SHARE = 1 - 1e-6
+"""A node counts as full from this share of its capacity."""
+MOST_TRIES = 40
 EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
 
@@ -49,16 +52,25 @@ class ValveEvent:
 class FillResult:
     """A fill, from the opening of the first valve to its end.
 
-    ``times_s`` (k,); ``saturation`` and ``pressure_pa`` (k, n) at the mesh's nodes, pressure over the vent's and as
-    the mean of each step; ``arrival_s`` (n,) NaN where resin never came; volumes (k,), ``drawn_m3`` per feed (k, f).
+    ``times_s`` (k,); ``saturation`` and ``pressure_pa`` (k, n) at the nodes, pressure over the vent's and as the mean
+    of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
+    when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
+    the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
+    ``drawn_m3`` per feed (k, f).
     """
 
     problem: FlowProblem
     mesh: Mesh
+    height_m: Floats
+    place: Integers
+    level: Integers
+    node_area_m2: Floats
     times_s: Floats
     saturation: Floats
     pressure_pa: Floats
+    level_arrival_s: Floats
     arrival_s: Floats
+    seen_s: Floats
     drawn_m3: Floats
     in_part_m3: Floats
     in_lines_m3: Floats
@@ -93,19 +105,40 @@ class FillResult:
 
     @property
     def dry_area_m2(self) -> float:
-        """Plan area that resin has not reached."""
-        share = np.zeros(len(self.mesh.points_m))
-        for corner in self.mesh.triangles.T:
-            np.add.at(share, corner, self.mesh.areas_m2 / 3)
-        return float(share @ (1 - np.minimum(self.saturation[-1], 1)))
+        """Area of the plan where some level is not reached: the worst level counts."""
+        worst, area = np.ones(len(self.mesh.points_m)), np.zeros(len(self.mesh.points_m))
+        np.minimum.at(worst, self.place, np.minimum(self.saturation[-1], 1))
+        np.maximum.at(area, self.place, self.node_area_m2)
+        return float(area @ (1 - worst))
 
-    def arrival_at(self, x_m: float, y_m: float) -> float | None:
-        """Arrival time at a place; None where resin never comes. Raises ValueError off the part."""
+    @property
+    def lag_s(self) -> Floats:
+        """(points,) how long after the level under the film the last level of each place is reached."""
+        return self.arrival_s - self.seen_s
+
+    @property
+    def lag_max_s(self) -> float:
+        """The longest lag of any place that is reached."""
+        lag = self.lag_s
+        return float(np.nanmax(lag)) if not np.isnan(lag).all() else 0.0
+
+    def arrival_at(self, x_m: float, y_m: float, level: int | None = None) -> float | None:
+        """Arrival time at a place, on its last level or on the level of that number from the tool.
+
+        None where resin never comes. Raises ValueError off the part, or where the stack has fewer levels.
+        """
         found = self.mesh.locate(x_m, y_m)
         if found is None:
             raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
         nodes, weights = found
-        arrival = float(self.arrival_s[nodes] @ weights)
+        arrivals = self.arrival_s
+        if level is not None:
+            there = np.unique(self.level[np.isin(self.place, nodes)])
+            if not 0 <= level < len(there):
+                raise ValueError(f"there are {len(there)} levels at {x_m:g}, {y_m:g} m, counted from 0 at the tool")
+            arrivals = self.level_arrival_s[there[level]]
+        known = weights > 1e-9
+        arrival = float(arrivals[nodes[known]] @ weights[known])
         return None if math.isnan(arrival) else arrival
 
     def drawn_at(self, time_s: float) -> float:
@@ -134,12 +167,24 @@ class _Fill:
         self.solves = 0
         self.arrivals = Arrivals(network)
         self.last_rise: Floats = np.zeros(count)
+        self.last_length = 0.0
         self.rows: list[tuple[float, Floats, Floats, Floats]] = []
         self.conductors = Conductors(network.stiffness)
         self.fixed = network.vent_nodes
         self.inactive: Flags = np.zeros(count, dtype=bool)
         self.shell = slice(0, network.shell_count)
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
+        self.heads = self._heads() if problem.gravity_pa_m and np.ptp(network.height_m) > 0 else None
+
+    def _heads(self) -> Floats:
+        """(N,) ``ρ g z``; hoses rise evenly from the plane of the plan, in which the bucket's pressure is counted."""
+        network = self.network
+        heights = np.zeros(len(network.capacity_m3))
+        heights[self.shell] = network.height_m[network.place]
+        for feed in network.feeds:
+            share = np.arange(1, len(feed.hose_nodes) + 1) / (len(feed.hose_nodes) + 1)
+            heights[feed.hose_nodes] = share * heights[feed.port]
+        return self.problem.gravity_pa_m * heights
 
     # -- valves ------------------------------------------------------------------------------------------------------
 
@@ -160,9 +205,13 @@ class _Fill:
         self.conductors = Conductors(stiffness)
 
     def _passed(self, filled: Floats, line: str) -> bool:
+        return self._passed_share(filled, line) >= PASSED_SHARE
+
+    def _passed_share(self, filled: Floats, line: str) -> float:
+        """Share of the line, and of the pores beside it, that is wet."""
         nodes = self.network.nodes_on_line[line]
-        wet = filled[nodes] >= 0.999 * self.network.capacity_m3[nodes]
-        return float(self.network.length_share_on_line[line] @ wet) >= PASSED_SHARE
+        wet = np.minimum(filled[nodes] / self.network.capacity_m3[nodes], 1.0)
+        return float(self.network.length_share_on_line[line] @ wet)
 
     def _triggered(self, filled: Floats) -> list[str]:
         return [
@@ -216,24 +265,39 @@ class _Fill:
 
     # -- steps -------------------------------------------------------------------------------------------------------
 
-    def _try(self, length: float) -> Step:
+    def _try(self, length: float, guess: Flags) -> Step:
         pressures = np.zeros(len(self.fixed))
         pressures[: self.buckets] = self.problem.drive_pa * length
+        head = None if self.heads is None else self.heads * length
         capacity = self.network.capacity_m3
-        expected = self.filled + self.last_rise
-        guess = (self.filled >= capacity * (1 - 1e-12)) | (expected >= capacity)
-        step = advance(self.conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess)
+        step = advance(self.conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess, head)
         self.solves += step.solves
         return step
 
-    def _step(self, length: float) -> tuple[float, Step]:
+    def _guess(self, length: float) -> Flags:
+        """The nodes that will be full: those that are, those the front should reach, and lines that fill at once."""
+        network, capacity = self.network, self.network.capacity_m3
+        share = min(length / self.last_length, 3.0) if self.last_length > 0 else 0.0
+        guess = (self.filled >= capacity * (1 - 1e-12)) | (self.filled + share * self.last_rise >= capacity)
+        guess[self.shell] |= self.arrivals.ahead(length)
+        for feed in network.feeds:
+            if feed.line.id in self.open:
+                nodes = np.concatenate([feed.hose_nodes, network.nodes_on_line[feed.line.id]])
+                missing = float((capacity[nodes] - self.filled[nodes]).sum())
+                hose = pipe_conductance_m3(feed.line.hose_bore_m, feed.line.hose_length_m)
+                if 0 < missing < hose * self.problem.drive_pa * length:
+                    guess[nodes] = True
+        return guess
+
+    def _step(self, length: float, guess: Flags | None = None) -> tuple[float, Step]:
         """A step of *length* or, where the active set will not settle, of a part of it."""
         for _ in range(20):
             try:
-                return length, self._try(length)
+                return length, self._try(length, self._guess(length) if guess is None else guess)
             except NotSettled:
                 length /= 4
-                self.last_rise = np.zeros_like(self.last_rise)
+                guess = None
+                self.last_length = 0.0
         raise RuntimeError("the fill did not settle")
 
     def _accept(self, length: float, step: Step) -> None:
@@ -243,7 +307,7 @@ class _Fill:
                 self.drawn[index] -= step.inflow_m3[feed.bucket]
                 step.filled_m3[feed.bucket] = 0.0
         self.arrivals.add(self.clock, self.clock + length, self.filled, step.filled_m3, step.impulse)
-        self.last_rise = arrived
+        self.last_rise, self.last_length = arrived, length
         self.filled = step.filled_m3
         self.clock += length
         self._record(step.impulse / length)
@@ -254,6 +318,9 @@ class _Fill:
     def _in_part(self, filled: Floats) -> float:
         network = self.network
         return float((np.minimum(filled, network.capacity_m3) * network.in_part_share)[self.shell].sum())
+
+    def _full(self, filled: Floats) -> bool:
+        return bool((filled[self.shell] >= FILLED_SHARE * self.network.capacity_m3[self.shell]).all())
 
     def _held(self) -> float:
         """Resin in pores and bores, without what has left to the pots."""
@@ -280,10 +347,10 @@ class _Fill:
                 continue
             wanted = min(length, timed - self.clock, self.limit - self.clock)
             done, step = self._step(wanted)
-            full = self._in_part(step.filled_m3) >= FILLED_SHARE * self.total_m3
+            full = self._full(step.filled_m3)
             if full or self._triggered(step.filled_m3):
                 done, step = self._meet(done, step)
-                full = self._in_part(step.filled_m3) >= FILLED_SHARE * self.total_m3
+                full = self._full(step.filled_m3)
             before = self._held()
             self._accept(done, step)
             gained = self._held() - before
@@ -298,27 +365,45 @@ class _Fill:
                 stopped_by = "dry area behind the vents"
             if self._turn_valves():
                 self._set_valves()
-                self.last_rise = np.zeros_like(self.last_rise)
+                self.last_length = 0.0
                 length = min(length, done) * 0.1
         return self._result(stopped_by)
 
     def _meet(self, length: float, step: Step) -> tuple[float, Step]:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
 
-        def happened(candidate: Step) -> bool:
-            full = self._in_part(candidate.filled_m3) >= FILLED_SHARE * self.total_m3
-            return full or bool(self._triggered(candidate.filled_m3))
+        waiting = [
+            feed.line.opens.line
+            for feed in self.network.feeds
+            if isinstance(feed.line.opens, WhenReached) and feed.line.id not in self.done
+        ]
+
+        def missing(candidate: Step) -> float:
+            """How far off the event is (m of front, or share of a line): below zero once it happened, and smooth."""
+            beyond = self.arrivals.beyond(candidate.filled_m3, candidate.impulse)
+            left = [-float(beyond.min())]
+            for line in waiting:
+                left.append(PASSED_SHARE - self._passed_share(candidate.filled_m3, line))
+            return min(left)
 
         early, late, found = 0.0, length, step
-        while late - early > EVENT_TOLERANCE * (self.clock + late):
+        before, after = missing(Step(self.filled, self.filled, np.zeros(len(self.filled)), 0)), missing(step)
+        for turn in range(MOST_TRIES):
+            if late - early <= EVENT_TOLERANCE * (self.clock + late):
+                break
             middle = (early + late) / 2
-            reached, candidate = self._step(middle)
+            if turn % 3 < 2 and after < 0 < before:  # where a straight line through both ends crosses, and a little on
+                ahead = EVENT_TOLERANCE * (self.clock + late) * 0.5
+                crossing = early + (late - early) * before / (before - after)
+                middle = min(max(crossing + (ahead if turn % 2 == 0 else -ahead), early + ahead), late - ahead)
+            reached, candidate = self._step(middle, found.filled_m3 >= FILLED_SHARE * self.network.capacity_m3)
             if reached < middle:
                 break
-            if happened(candidate):
-                late, found = middle, candidate
+            left = missing(candidate)
+            if left <= 0:
+                late, found, after = middle, candidate, left
             else:
-                early = middle
+                early, before = middle, left
         return late, found
 
     def _arrival_times(self) -> Floats:
@@ -352,15 +437,25 @@ class _Fill:
         drawn = np.array([row[3] for row in self.rows])
         total = drawn.sum(axis=1)
         error = np.abs(total - in_part - in_bores - beyond)
-        arrival = self._arrival_times()
+        by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
+        by_level[network.level, network.place] = self._arrival_times()
+        present = network.node_of.T >= 0
+        arrival = np.where(present, by_level, -np.inf).max(axis=0)
+        seen = by_level[network.level[network.top], network.place[network.top]]
         fraction = float(in_part[-1] / self.total_m3)
         return FillResult(
             problem=self.problem,
             mesh=network.mesh,
+            height_m=network.height_m,
+            place=network.place,
+            level=network.level,
+            node_area_m2=network.area_m2,
             times_s=times,
             saturation=(filled / np.where(capacity > 0, capacity, 1.0))[:, self.shell].clip(0, 1).astype(np.float32),
             pressure_pa=np.array([row[2] for row in self.rows]).astype(np.float32),
+            level_arrival_s=by_level,
             arrival_s=arrival,
+            seen_s=seen,
             drawn_m3=drawn,
             in_part_m3=in_part,
             in_lines_m3=in_bores + in_vents,

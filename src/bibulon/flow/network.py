@@ -1,8 +1,10 @@
 """One network of pores and pipes: nodes with a capacity, edges with a conductance, one symmetric matrix.
 
-Shell: linear triangles, stiffness ``∫ ∇u·T∇v`` with lumped (control-volume) capacity ``∫ c``. Lines: Poiseuille
-conductance ``π d⁴/(128 L)`` and capacity ``π d²/4 · L`` on the edges of the mesh they lie on. Viscosity is left out:
-it is in the clock (see :mod:`bibulon.flow.stepper`).
+Shell: on every flow level, linear triangles with stiffness ``∫ ∇u·T∇v`` and lumped (control-volume) capacity ``∫ c``;
+levels joined at the nodes by their conductance per area. On a part with relief, triangles have their real size and
+tensors lie in their planes. Lines: Poiseuille conductance ``π d⁴/(128 L)`` and capacity ``π d²/4 · L`` on the edges of
+the mesh they lie on, at the level they touch. Viscosity is left out: it is in the clock (see
+:mod:`bibulon.flow.stepper`).
 """
 
 from __future__ import annotations
@@ -12,13 +14,15 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy import sparse
-from shapely import MultiLineString, Polygon
+from shapely import MultiLineString, Polygon, points, union_all
 
 from bibulon.flow.align import aligned
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import FlowLine, FlowProblem, FlowRefusal
+from bibulon.laminate.levels import LEVEL_NAMES
 
 HOSE_PARTS = 4
+AT_EDGE_M = 2e-4
 
 
 def pipe_conductance_m3(bore_m: float, length_m: float) -> float:
@@ -45,18 +49,27 @@ class Feed:
 class Network:
     """The matrix and capacities of a flow problem on a mesh.
 
-    Nodes 0…n−1 are the mesh's, then each feed's bucket and hose nodes. ``stiffness`` holds shell and lines;
-    ``hoses`` each feed's hose, to be added while its valve is open.
+    The first ``shell_count`` nodes are pores: node *i* lies at mesh point ``place[i]`` on level ``level[i]`` (an index
+    of ``LEVEL_NAMES``). Then come each feed's bucket and hose nodes. ``stiffness`` holds shell and lines; ``hoses``
+    each feed's hose, to be added while its valve is open.
     """
 
     mesh: Mesh
+    height_m: Floats
+    """(points,) height of the mesh's points."""
+    place: Integers
+    level: Integers
+    node_of: Integers
+    """(points, levels) number of the node at a point and level, −1 where the stack has no such level."""
     stiffness: sparse.csr_array
     hoses: tuple[sparse.csr_array, ...]
     capacity_m3: Floats
     in_part_share: Floats
     """(N,) the share of each node's capacity that is pores, the rest being bore."""
+    area_m2: Floats
+    """(shell,) area that each node stands for."""
     reach_m3: Floats
-    """(n,) mean transmissivity at the mesh's nodes."""
+    """(shell,) mean transmissivity at the nodes."""
     feeds: tuple[Feed, ...]
     vent_nodes: Integers
     vent_volume_m3: float
@@ -65,7 +78,12 @@ class Network:
 
     @property
     def shell_count(self) -> int:
-        return len(self.mesh.points_m)
+        return len(self.place)
+
+    @property
+    def top(self) -> Integers:
+        """(points,) the node nearest the film at each point."""
+        return np.asarray(self.node_of.max(axis=1), dtype=np.int64)
 
 
 def _conductances(pairs: Integers, values: Floats, count: int) -> sparse.csr_array:
@@ -76,18 +94,43 @@ def _conductances(pairs: Integers, values: Floats, count: int) -> sparse.csr_arr
     return sparse.csr_array((np.concatenate([values, values, -values, -values]), (rows, columns)), (count, count))
 
 
-def _shell(mesh: Mesh, tensors: Floats, count: int) -> sparse.csr_array:
-    """``∫ ∇u·T∇v`` over linear triangles; *tensors* (m, 2, 2) per triangle."""
-    corners = mesh.points_m[mesh.triangles]
+@dataclass(frozen=True)
+class _Surface:
+    """Triangles in their own planes: gradients of the corner functions (m, 3, 2) and real areas (m,)."""
+
+    gradients: Floats
+    areas_m2: Floats
+
+
+def _surface(mesh: Mesh, height_m: Floats) -> _Surface:
+    """The surface over the plan; the first axis in each plane is the x axis of the plan laid onto it."""
+    corners = np.column_stack([mesh.points_m, height_m])[mesh.triangles]
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    normal = np.cross(b - a, c - a)
+    double = np.linalg.norm(normal, axis=1)
+    normal /= double[:, None]
+    normal *= np.where(normal[:, 2:] < 0, -1.0, 1.0)
+    first = np.array([1.0, 0.0, 0.0]) - normal[:, :1] * normal
+    first /= np.linalg.norm(first, axis=1)[:, None]
+    second = np.cross(normal, first)
+    flat = np.stack([np.einsum("mci,mi->mc", corners, first), np.einsum("mci,mi->mc", corners, second)], axis=2)
+    a, b, c = flat[:, 0], flat[:, 1], flat[:, 2]
     signed = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
     gradients = np.empty((len(corners), 3, 2))
     for corner, (left, right) in enumerate(((b, c), (c, a), (a, b))):
         gradients[:, corner, 0] = (left[:, 1] - right[:, 1]) / signed
         gradients[:, corner, 1] = (right[:, 0] - left[:, 0]) / signed
-    local = np.einsum("mid,mde,mje->mij", gradients, tensors, gradients) * mesh.areas_m2[:, None, None]
-    rows = np.repeat(mesh.triangles, 3, axis=1).ravel()
-    columns = np.tile(mesh.triangles, (1, 3)).ravel()
+    return _Surface(gradients, np.abs(signed) / 2)
+
+
+def _level_matrix(
+    corner_nodes: Integers, surface: _Surface, chosen: Integers, tensors: Floats, count: int
+) -> sparse.csr_array:
+    """``∫ ∇u·T∇v`` over the *chosen* triangles, whose corners are the nodes *corner_nodes* (k, 3)."""
+    gradients = surface.gradients[chosen]
+    local = np.einsum("mid,mde,mje->mij", gradients, tensors, gradients) * surface.areas_m2[chosen, None, None]
+    rows = np.repeat(corner_nodes, 3, axis=1).ravel()
+    columns = np.tile(corner_nodes, (1, 3)).ravel()
     return _sign_kept(sparse.csr_array((local.ravel(), (rows, columns)), (count, count)))
 
 
@@ -100,54 +143,97 @@ def _sign_kept(matrix: sparse.csr_array) -> sparse.csr_array:
 
 def build_network(problem: FlowProblem) -> Network:
     """Mesh the problem and assemble it. Raises :class:`FlowRefusal`."""
-    cells = [Polygon(cell.outline, cell.holes) for cell in problem.cells]
+    outlines = [Polygon(cell.outline, cell.holes) for cell in problem.cells]
     courses = [MultiLineString(list(line.pieces)) for line in problem.lines]
-    size = mesh_size_m(sum(cell.area for cell in cells), problem.nodes)
+    size = mesh_size_m(sum(outline.area for outline in outlines), problem.nodes)
     try:
-        mesh = mesh_plan(cells, courses, [line.port for line in problem.lines], size)
+        mesh = mesh_plan(outlines, courses, [line.port for line in problem.lines], size)
     except RuntimeError as error:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
-    of_cells = np.array([cell.transmissivity_m3 for cell in problem.cells])
-    mesh = aligned(mesh, of_cells, np.concatenate([mesh.edges_on(course) for course in courses]))
-    shell_count = len(mesh.points_m)
+    whole = np.array([cell.transmissivity_m3 for cell in problem.cells])
+    mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
+    height = problem.relief.height_at(mesh.points_m) if problem.relief else np.zeros(len(mesh.points_m))
+    surface = _surface(mesh, height)
+
+    # which levels each cell has, and so each point
+    by_cell = [{LEVEL_NAMES.index(level.name): level for level in cell.levels} for cell in problem.cells]
+    present = np.zeros((len(mesh.points_m), len(LEVEL_NAMES)), dtype=bool)
+    triangles_with: dict[int, Integers] = {}
+    for slot in range(len(LEVEL_NAMES)):
+        has = np.array([slot in levels for levels in by_cell])
+        triangles_with[slot] = np.flatnonzero(has[mesh.cell])
+        present[mesh.triangles[triangles_with[slot]].ravel(), slot] = True
+    node_of = np.full(present.shape, -1, dtype=np.int64)
+    node_of[present] = np.arange(int(present.sum()))
+    place, level_of_node = np.nonzero(present)
+    shell_count = len(place)
     feeds_of = [line for line in problem.lines if line.kind == "feed"]
     count = shell_count + HOSE_PARTS * len(feeds_of)
 
-    tensors = of_cells[mesh.cell]
-    depth = np.array([cell.capacity_m for cell in problem.cells])[mesh.cell]
-    pores, bores, area, reach = np.zeros(count), np.zeros(count), np.zeros(shell_count), np.zeros(shell_count)
-    for corner in mesh.triangles.T:
-        np.add.at(pores, corner, depth * mesh.areas_m2 / 3)
-        np.add.at(area, corner, mesh.areas_m2 / 3)
-        np.add.at(reach, corner, np.trace(tensors, axis1=1, axis2=2) / 2 * mesh.areas_m2 / 3)
+    pores, bores = np.zeros(count), np.zeros(count)
+    area, reach = np.zeros(shell_count), np.zeros(shell_count)
+    stiffness = sparse.csr_array((count, count))
+    pairs: list[Integers] = []
+    joints: list[Floats] = []
+    for slot, chosen in triangles_with.items():
+        if not len(chosen):
+            continue
+        cells = mesh.cell[chosen]
+        corner_nodes = node_of[mesh.triangles[chosen], slot]
+        tensors = np.array(
+            [levels[slot].transmissivity_m3 if slot in levels else ((0.0, 0.0), (0.0, 0.0)) for levels in by_cell]
+        )[cells]
+        depth = np.array([levels[slot].capacity_m if slot in levels else 0.0 for levels in by_cell])[cells]
+        thirds = surface.areas_m2[chosen] / 3
+        stiffness = stiffness + _level_matrix(corner_nodes, surface, chosen, tensors, count)
+        for corner in range(3):
+            np.add.at(pores, corner_nodes[:, corner], depth * thirds)
+            np.add.at(area, corner_nodes[:, corner], thirds)
+            np.add.at(reach, corner_nodes[:, corner], np.trace(tensors, axis1=1, axis2=2) / 2 * thirds)
+        for cell, levels in enumerate(by_cell):
+            above = min((other for other in levels if other > slot), default=None)
+            if slot not in levels or above is None or levels[slot].joint_m <= 0:
+                continue
+            mine = chosen[cells == cell]
+            corners = mesh.triangles[mine].ravel()
+            pairs.append(np.column_stack([node_of[corners, slot], node_of[corners, above]]))
+            joints.append(np.repeat(levels[slot].joint_m * surface.areas_m2[mine] / 3, 3))
+    if pairs:
+        stiffness = stiffness + _conductances(np.concatenate(pairs), np.concatenate(joints), count)
 
-    stiffness = _shell(mesh, tensors, count)
+    top = node_of.max(axis=1)
+    edge = union_all(outlines, grid_size=1e-5).boundary
     nodes_on_line: dict[str, Integers] = {}
     shares: dict[str, Floats] = {}
     vent_nodes: list[Integers] = []
     vent_volume = 0.0
+    lift = np.column_stack([mesh.points_m, height])
     for line, course in zip(problem.lines, courses, strict=True):
         edges = mesh.edges_on(course)
         if not len(edges):
             raise FlowRefusal("A line on the plan is shorter than the mesh can show. Make it longer.", line.port)
-        lengths = np.linalg.norm(np.diff(mesh.points_m[edges], axis=1)[:, 0], axis=1)
-        nodes, inverse = np.unique(edges, return_inverse=True)
-        share = np.zeros(len(nodes))
+        lengths = np.linalg.norm(np.diff(lift[edges], axis=1)[:, 0], axis=1)
+        corners, inverse = np.unique(edges, return_inverse=True)
+        share = np.zeros(len(corners))
         np.add.at(share, inverse.reshape(edges.shape), (lengths / 2)[:, None])
-        nodes_on_line[line.id], shares[line.id] = nodes, share / share.sum()
+        nodes_on_line[line.id], shares[line.id] = top[corners], share / share.sum()
         if line.kind == "vent":
-            vent_nodes.append(nodes)
+            vent_nodes.append(top[corners])
+            at_edge = corners[
+                np.asarray([edge.distance(place) < AT_EDGE_M for place in points(mesh.points_m[corners])])
+            ]
+            vent_nodes.append(node_of[at_edge][node_of[at_edge] >= 0])
             vent_volume += pipe_volume_m3(line.bore_m, float(lengths.sum()))
             vent_volume += pipe_volume_m3(line.hose_bore_m, line.hose_length_m)
             continue
-        bores[nodes] += pipe_volume_m3(line.bore_m, 1.0) * share
+        bores[top[corners]] += pipe_volume_m3(line.bore_m, 1.0) * share
         values = np.array([pipe_conductance_m3(line.bore_m, length) for length in lengths])
-        stiffness = stiffness + _conductances(edges, values, count)
+        stiffness = stiffness + _conductances(top[edges], values, count)
 
     feeds, hoses = [], []
     for index, line in enumerate(feeds_of):
         first = shell_count + HOSE_PARTS * index
-        port = mesh.nearest(*line.port)
+        port = int(top[mesh.nearest(*line.port)])
         chain = np.array([*range(first, first + HOSE_PARTS), port])
         piece = line.hose_length_m / HOSE_PARTS
         volume = pipe_volume_m3(line.hose_bore_m, piece)
@@ -161,10 +247,15 @@ def build_network(problem: FlowProblem) -> Network:
     capacity = pores + bores
     return Network(
         mesh=mesh,
+        height_m=height,
+        place=place,
+        level=level_of_node,
+        node_of=node_of,
         stiffness=stiffness,
         hoses=tuple(hoses),
         capacity_m3=capacity,
         in_part_share=np.divide(pores, capacity, out=np.zeros(count), where=capacity > 0),
+        area_m2=area,
         reach_m3=reach / area,
         feeds=tuple(feeds),
         vent_nodes=np.unique(np.concatenate(vent_nodes)),

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+import numpy.typing as npt
+from scipy.interpolate import LinearNDInterpolator
 from shapely import LinearRing, LineString, MultiLineString, Point, Polygon, get_parts
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
@@ -13,11 +16,15 @@ from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
 from bibulon.job.lines import AtTime, Line, Opening
 from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.levels import Level, merged
 from bibulon.resin.viscosity import Rheology, rheology
 
 GRAVITY_M_S2 = 9.81
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
+
+
+Floats = npt.NDArray[np.float64]
 
 
 class FlowRefusal(Exception):
@@ -29,13 +36,33 @@ class FlowRefusal(Exception):
 
 
 @dataclass(frozen=True)
+class Relief:
+    """Heights over the plan, ``(x, y, z)`` in metres, linear between the places; beyond them as at the nearest one."""
+
+    places: tuple[tuple[float, float, float], ...]
+
+    def height_at(self, points_m: Floats) -> Floats:
+        """(n,) heights of (n, 2) places."""
+        known = np.array(self.places)
+        heights: Floats = np.empty(len(points_m))
+        heights[:] = LinearNDInterpolator(known[:, :2], known[:, 2])(points_m)
+        for node in np.flatnonzero(np.isnan(heights)):
+            heights[node] = known[np.argmin(((known[:, :2] - points_m[node]) ** 2).sum(axis=1)), 2]
+        return heights
+
+
+@dataclass(frozen=True)
 class FlowCell:
-    """An area of the plan with its transmissivity tensor (m³) and its capacity (m)."""
+    """An area of the plan with its flow levels from the tool face."""
 
     outline: tuple[PlanPoint, ...]
     holes: tuple[tuple[PlanPoint, ...], ...]
-    transmissivity_m3: tuple[tuple[float, float], tuple[float, float]]
-    capacity_m: float
+    levels: tuple[Level, ...]
+
+    @property
+    def transmissivity_m3(self) -> Floats:
+        """Sum over the levels, 2×2."""
+        return np.sum([np.array(level.transmissivity_m3) for level in self.levels], axis=0, dtype=np.float64)
 
 
 @dataclass(frozen=True)
@@ -64,14 +91,18 @@ class FlowProblem:
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
+    gravity_pa_m: float = 0.0
+    """``ρ·g`` of the resin; 0 leaves gravity inside the part out."""
+    relief: Relief | None = None
+    """Height of the plan; flat if None."""
 
     def coarser(self, nodes: int) -> FlowProblem:
         """The same problem on another mesh."""
         return replace(self, nodes=nodes)
 
 
-def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
-    """The flow problem of *job*. Raises :class:`FlowRefusal`."""
+def flow_problem(job: Job, nodes: int = 3000, levels: int = 2) -> FlowProblem:
+    """The flow problem of *job* with at most so many *levels*. Raises :class:`FlowRefusal`."""
     if not job.layup:
         raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
     for kind, problem in (("feed", "no resin can get in"), ("vent", "the part is under no vacuum")):
@@ -89,7 +120,8 @@ def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
     cells = []
     for cell in laminate_of(job).cells:
         tensor = cell.stack.transmissivity_m3
-        if tensor[0][0] + tensor[1][1] <= 0 or cell.stack.capacity_m <= 0:
+        flowing = _flowing(merged(cell.stack.levels, levels))
+        if tensor[0][0] + tensor[1][1] <= 0 or not flowing:
             place = cell.polygon.representative_point()
             raise FlowRefusal(
                 f"At {place.x:.2f}, {place.y:.2f} m there is no fibre or media for resin to flow through.",
@@ -99,8 +131,7 @@ def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
             FlowCell(
                 _corners(cell.polygon.exterior),
                 tuple(_corners(ring) for ring in cell.polygon.interiors),
-                tensor,
-                cell.stack.capacity_m,
+                flowing,
             )
         )
     part = Polygon(job.part.outline)
@@ -115,6 +146,11 @@ def flow_problem(job: Job, nodes: int = 3000) -> FlowProblem:
                     (place.x, place.y),
                 )
     return FlowProblem(tuple(cells), lines, drive, resin, nodes)
+
+
+def _flowing(levels: tuple[Level, ...]) -> tuple[Level, ...]:
+    """*levels* without those that hold nothing."""
+    return tuple(level for level in levels if level.capacity_m > 0)
 
 
 def _corners(ring: LinearRing) -> tuple[PlanPoint, ...]:

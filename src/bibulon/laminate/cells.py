@@ -21,6 +21,7 @@ from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.layup import Layer
 from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, ply_thickness_m
 from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, lets_resin_through, perforation_volume_m
+from bibulon.laminate.levels import Level, levels_of
 
 GRID_M = 1e-4
 """Geometry is rounded to this grid, so that near-coincident edges become one."""
@@ -49,6 +50,7 @@ class Stack:
     transmissivity_m3: tuple[tuple[float, float], tuple[float, float]]
     starved_side: bool
     log_spread: float
+    levels: tuple[Level, ...]
 
     @property
     def capacity_m(self) -> float:
@@ -179,7 +181,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     weighted_spread = 0.0
     starved = False
     for position, layer in enumerate(layers):
-        card = next(card for card in job.cards if card.id == layer.card)
+        card = _card(job, layer)
         if isinstance(card, FabricCard):
             fraction = fibre_fraction(card, compaction_pa)
             height = ply_thickness_m(card, fraction) * layer.count
@@ -190,7 +192,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
             share = in_plane_permeability(card, fraction, layer.angle_deg) * height
             transmissivity += share
             weighted_spread += float(np.trace(share)) * float(np.log(card.permeability_along_m2.spread))
-        elif isinstance(card, CoreCard):
+        else:
             core_thickness += card.thickness_m * layer.count
             core_kg += card.density_kg_m3 * card.thickness_m * layer.count
             core_m += (groove_volume_m(card) + perforation_volume_m(card)) * layer.count
@@ -228,8 +230,15 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
         ),
         starved_side=starved,
         log_spread=weighted_spread / trace if trace else 0.0,
+        levels=levels_of(
+            tuple((_card(job, layer), layer.angle_deg, layer.count) for layer in layers),
+            media,
+            peel,
+            compaction_pa,
+            resin_density,
+        ),
     )
 
 
-def _card(job: Job, layer: Layer) -> object:
-    return next(card for card in job.cards if card.id == layer.card)
+def _card(job: Job, layer: Layer) -> FabricCard | CoreCard:
+    return next(card for card in job.cards if card.id == layer.card and isinstance(card, FabricCard | CoreCard))

@@ -1,0 +1,181 @@
+"""Flow levels: a stack from the tool face to the film, as layers that resin flows along and joints it crosses.
+
+From the tool: the skin on the tool side, the core's grooves, the skin on the bag side, the media. A stack without a
+core is halved into a tool side and a bag side, so that the lag of the tool face is computed, not guessed. Levels that
+a stack does not have are left out. A joint conducts ``1/Σ(h/Kz)`` per area (m), between the middles of its levels; peel
+ply and perforations are in that sum. Source: resistances in series; a perforation is a pipe, ``π d⁴/(128 L)``.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
+from bibulon.laminate.compaction import (
+    fibre_fraction,
+    in_plane_permeability,
+    kozeny_carman_ratio,
+    ply_thickness_m,
+)
+from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, perforation_volume_m
+
+LevelName = Literal["tool side", "core", "bag side", "media"]
+LEVEL_NAMES: tuple[LevelName, ...] = ("tool side", "core", "bag side", "media")
+OPEN_M = 1e3
+"""Conductance per area of a joint with no resistance to speak of."""
+
+Tensor = tuple[tuple[float, float], tuple[float, float]]
+
+
+@dataclass(frozen=True)
+class Level:
+    """One level: in-plane transmissivity (m³), capacity (m) and how easily resin passes to the next one up (m)."""
+
+    name: LevelName
+    transmissivity_m3: Tensor
+    capacity_m: float
+    joint_m: float = 0.0
+
+
+@dataclass
+class _Sum:
+    """A skin being added up."""
+
+    transmissivity: npt.NDArray[np.float64]
+    capacity: float = 0.0
+    resistance: float = 0.0
+
+    def add(self, card: FabricCard, angle_deg: float, count: float, compaction_pa: float) -> None:
+        fraction = fibre_fraction(card, compaction_pa)
+        height = ply_thickness_m(card, fraction) * count
+        through = card.permeability_through_m2.value * kozeny_carman_ratio(fraction, card.fibre_fraction)
+        self.transmissivity = self.transmissivity + in_plane_permeability(card, fraction, angle_deg) * height
+        self.capacity += (1 - fraction) * height
+        self.resistance += height / through
+
+
+def _skin() -> _Sum:
+    return _Sum(np.zeros((2, 2)))
+
+
+def _tensor(matrix: npt.NDArray[np.float64]) -> Tensor:
+    return ((float(matrix[0, 0]), float(matrix[0, 1])), (float(matrix[1, 0]), float(matrix[1, 1])))
+
+
+def perforation_conductance_m(core: CoreCard) -> float:
+    """``Q·μ/Δp`` per area of the perforations, from the floor of the grooves (or the far face) through the core."""
+    if core.perforation_pitch_m is None:
+        return 0.0
+    depth = core.groove_depth_m if core.grooves != "none" else 0.0
+    length = max(core.thickness_m - depth, core.perforation_diameter_m)
+    return math.pi * core.perforation_diameter_m**4 / (128 * length * core.perforation_pitch_m**2)
+
+
+def _series(*conductances: float) -> float:
+    if any(one <= 0 for one in conductances):
+        return 0.0
+    return min(1 / sum(1 / one for one in conductances), OPEN_M) if conductances else OPEN_M
+
+
+def _half(skin: _Sum) -> float:
+    return 2 / skin.resistance if skin.resistance > 0 else OPEN_M
+
+
+def levels_of(
+    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...],
+    media: MediaCard | None,
+    peel: PeelPlyCard | None,
+    compaction_pa: float,
+    resin_density_kg_m3: float,
+) -> tuple[Level, ...]:
+    """The levels of a stack of ``(card, angle in degrees, count)`` from the tool face.
+
+    Plies between two cores count with the bag side; grooves lie on the core's bag face or go through it.
+    """
+    cores = [at for at, (card, _, _) in enumerate(plies) if isinstance(card, CoreCard)]
+    tool, bag = _skin(), _skin()
+    if cores:
+        for at, (card, angle, count) in enumerate(plies):
+            if isinstance(card, FabricCard):
+                (tool if at < cores[0] else bag).add(card, angle, count, compaction_pa)
+    else:
+        _halved(plies, tool, bag, compaction_pa)
+    middle, joints = _core_level([(c, a, n) for c, a, n in plies if isinstance(c, CoreCard)], resin_density_kg_m3)
+    if peel is not None and (tool.capacity > 0 or bag.capacity > 0):
+        bag.capacity += peel.uptake_kg_m2 / resin_density_kg_m3
+    cover = _series(_half(bag), peel.permeability_through_m2.value / peel.thickness_m if peel else OPEN_M)
+    found: list[tuple[Level, float]] = []  # with the conductance from its middle to its upper face
+    if tool.capacity > 0:
+        found.append((Level("tool side", _tensor(tool.transmissivity), tool.capacity), _half(tool)))
+    if middle is not None:
+        found.append((middle, OPEN_M))
+    if bag.capacity > 0:
+        found.append((Level("bag side", _tensor(bag.transmissivity), bag.capacity), cover))
+    if media is not None:
+        through = np.eye(2) * media.permeability_m2.value * media.thickness_m
+        found.append((Level("media", _tensor(through), media.porosity * media.thickness_m), OPEN_M))
+    joined = []
+    for at, (level, upward) in enumerate(found):
+        if at + 1 == len(found):
+            joined.append(level)
+            continue
+        above = found[at + 1][0]
+        below_above = _half(bag) if above.name == "bag side" else OPEN_M
+        crossing = joints if level.name == "tool side" and cores else OPEN_M
+        joined.append(replace(level, joint_m=_series(upward, crossing, below_above)))
+    return tuple(joined)
+
+
+def _halved(
+    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...], tool: _Sum, bag: _Sum, compaction_pa: float
+) -> None:
+    """Share the plies of a stack without a core out to two halves of equal thickness."""
+    heights = []
+    for card, _, count in plies:
+        assert isinstance(card, FabricCard)
+        heights.append(ply_thickness_m(card, fibre_fraction(card, compaction_pa)) * count)
+    half, below = sum(heights) / 2, 0.0
+    for (card, angle, count), height in zip(plies, heights, strict=True):
+        assert isinstance(card, FabricCard)
+        share = min(max((half - below) / height, 0.0), 1.0)
+        for skin, part in ((tool, share), (bag, 1 - share)):
+            if part > 0:
+                skin.add(card, angle, count * part, compaction_pa)
+        below += height
+
+
+def _core_level(cores: list[tuple[CoreCard, float, int]], resin_density_kg_m3: float) -> tuple[Level | None, float]:
+    """The level of the cores' grooves and holes, and what the cores conduct through their thickness."""
+    if not cores:
+        return None, OPEN_M
+    transmissivity, capacity, through = np.zeros((2, 2)), 0.0, []
+    for core, angle, count in cores:
+        transmissivity = transmissivity + groove_transmissivity_m3(core, angle) * count
+        capacity += (groove_volume_m(core) + perforation_volume_m(core)) * count
+        capacity += core.surface_uptake_kg_m2 * count / resin_density_kg_m3
+        slit = core.grooves != "none" and core.groove_depth_m >= core.thickness_m
+        through.append(OPEN_M if slit else perforation_conductance_m(core) / count)
+    if capacity <= 0:
+        return None, _series(*through)
+    return Level("core", _tensor(transmissivity), capacity), _series(*through)
+
+
+def merged(levels: tuple[Level, ...], count: int) -> tuple[Level, ...]:
+    """*levels* as at most *count*: one takes everything together, two keep the tool side apart, more change nothing."""
+    if count > 2 or len(levels) <= 1:
+        return levels
+    if count == 1 or levels[0].name != "tool side":
+        return (_one(levels),)
+    return (levels[0], _one(levels[1:]))
+
+
+def _one(levels: tuple[Level, ...]) -> Level:
+    if len(levels) == 1:
+        return levels[0]
+    tensor = np.sum([np.array(level.transmissivity_m3) for level in levels], axis=0)
+    return Level("bag side", _tensor(tensor), sum(level.capacity_m for level in levels), levels[-1].joint_m)
