@@ -233,6 +233,31 @@ def test_an_impossible_job_says_why_and_comes_back(window: Window) -> None:
     assert window.document.assessment.fill_time.value is not None
 
 
+def test_a_study_says_how_sure_the_fill_is_and_goes_stale(window: Window, qtbot) -> None:
+    window.studies.start(window.document.job, samples=4)
+    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
+        pass
+    window.refresh()
+    study = window.document.study
+    assert study is not None and len(study.ensemble.fill_time_s) == 4
+    assert "middle" in texts(bench(window))
+    pictures = []
+    for name in ("through", "seen", "lag", "dry"):
+        window.plan.set_map(name)
+        pictures.append(window.plan.grab().toImage())
+    assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
+    drag(window, (2.1, 0.72), (2.1, 0.8))
+    assert window.document.study is None, "it was of another plan"
+
+
+def test_a_study_can_be_stopped(window: Window, qtbot) -> None:
+    window.go("lines")
+    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
+        push(bench(window), "Study the spread")
+        push(bench(window), "Stop the study")
+    assert window.document.study is None and not window.note.isVisible()
+
+
 # -- the hold test -----------------------------------------------------------------------------------------------------
 
 

@@ -137,6 +137,18 @@ def test_an_unfillable_job_is_bad_input(deck: Path, demo: Job) -> None:
     assert code == 2 and "no vent line" in err
 
 
+def test_levels_probes_and_spread_from_the_command_line(deck: Path) -> None:
+    two = json.loads(call("fill", str(deck), "--json", "--nodes", "400", "--probe", "2,1,0", "--probe", "2,1,1")[1])
+    tool, film = (probe["arrival_s"] for probe in two["probes"])
+    assert film < tool < two["fill_time_s"]
+    assert two["lag_max_s"] > 0 and two["mass_error"] < 1e-9
+    one = json.loads(call("fill", str(deck), "--json", "--nodes", "400", "--levels", "1")[1])
+    assert one["lag_max_s"] == 0 and one["nodes"] < two["nodes"]
+    assert call("fill", str(deck), "--nodes", "400", "--probe", "2,1,7")[0] == 2
+    spread = json.loads(call("fill", str(deck), "--json", "--nodes", "400", "--ensemble", "4")[1])["ensemble"]
+    assert spread["fills"] == 4 and spread["fill_time_p10_s"] < spread["fill_time_p50_s"]
+
+
 def test_schema_and_a_core_without_qt(deck: Path) -> None:
     assert json.loads(call("schema")[1])["title"] == "Bibulon job"
     program = (

@@ -32,8 +32,9 @@ from bibulon.resin.viscosity import Rheology, rheology
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
-FULL_NODES = 3000
-PREVIEW_NODES = 700
+FULL_NODES = 2000
+PREVIEW_NODES = 600
+FULL_LEVELS = 2
 
 
 @dataclass(frozen=True)
@@ -135,14 +136,15 @@ class Assessment:
         if self.fill is None:
             return self._not_filled("duration")
         how = (
-            f"Simulated on {len(self.fill.mesh.points_m)} nodes with {self._show(self.fill.problem.drive_pa)} "
+            f"Simulated on {len(self.fill.place)} nodes with {self._show(self.fill.problem.drive_pa)} "
             f"driving resin of {show(self.resin_flow.viscosity_pa_s, 'viscosity', self.units)}"
         )
         if self.fill.fill_time_s is None:
             return Figure(
                 None, "duration", f"{how}. It stops at {self.fill.filled_fraction:.0%} ({self.fill.stopped_by})."
             )
-        return Figure(self.fill.fill_time_s, "duration", f"{how}.")
+        lag = show(self.fill.lag_max_s, "duration", self.units)
+        return Figure(self.fill.fill_time_s, "duration", f"{how}. The tool side lags by up to {lag}.")
 
     @property
     def gel_margin(self) -> Figure:
@@ -245,9 +247,11 @@ def problem_of(job: Job, nodes: int = FULL_NODES) -> FlowProblem | FlowRefusal:
         return refusal
 
 
-def filled(assessment: Assessment, nodes: int = FULL_NODES, progress: Progress | None = None) -> Assessment:
+def filled(
+    assessment: Assessment, nodes: int = FULL_NODES, progress: Progress | None = None, levels: int = FULL_LEVELS
+) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        return replace(assessment, fill=fill(flow_problem(assessment.job, nodes), progress), refusal=None)
+        return replace(assessment, fill=fill(flow_problem(assessment.job, nodes, levels), progress), refusal=None)
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal)

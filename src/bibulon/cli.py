@@ -13,7 +13,7 @@ from typing import Annotated, Any, NoReturn
 
 import typer
 
-from bibulon.assess import FULL_NODES, Assessment, assess, filled
+from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, schema
@@ -31,12 +31,12 @@ def _refuse(message: str) -> NoReturn:
     raise typer.Exit(2)
 
 
-def _open(path: Path, nodes: int = FULL_NODES, with_fill: bool = True) -> Assessment:
+def _open(path: Path, nodes: int = FULL_NODES, with_fill: bool = True, levels: int = FULL_LEVELS) -> Assessment:
     try:
         assessment = assess(load(path))
     except StorageError as error:
         _refuse(str(error))
-    return filled(assessment, nodes) if with_fill else assessment
+    return filled(assessment, nodes, levels=levels) if with_fill else assessment
 
 
 def _print(data: object) -> None:
@@ -75,29 +75,49 @@ def check(job: JobFile, as_json: AsJson = False) -> None:
     _stop(assessment)
 
 
-def _probe(text: str) -> tuple[float, float]:
+def _probe(text: str) -> tuple[float, float, int | None]:
     try:
-        x, y = (float(part) for part in text.split(","))
+        x, y, *level = text.split(",")
+        return float(x), float(y), int(level[0]) if level else None
     except ValueError:
-        _refuse(f"“{text}” is not a place: write --probe X,Y in metres.")
-    return x, y
+        _refuse(f"“{text}” is not a place: write --probe X,Y or X,Y,LEVEL, in metres, level 0 at the tool.")
+
+
+def _ensemble(assessment: Assessment, samples: int, levels: int) -> dict[str, Any]:
+    from bibulon.flow.ensemble import study
+
+    found = study(assessment.job, samples, levels=levels)
+    return {
+        "fills": len(found.fill_time_s),
+        "filled_share": found.filled_share,
+        **{f"fill_time_p{p}_s": found.fill_percentile_s(p) for p in (10, 50, 90)},
+        **{f"resin_drawn_p{p}_m3": found.drawn_percentile_m3(p) for p in (10, 50, 90)},
+        "greatest_chance_of_dry": float(found.dry_chance.max()),
+        "influence": [{"input": name, "rank_correlation": weight} for name, weight in found.influence],
+    }
 
 
 @app.command()
 def fill(
     job: JobFile,
-    probe: Annotated[list[str] | None, typer.Option(help="A place X,Y in metres; may be repeated.")] = None,
+    probe: Annotated[
+        list[str] | None, typer.Option(help="A place X,Y or X,Y,LEVEL in metres, level 0 at the tool; may be repeated.")
+    ] = None,
     nodes: Nodes = FULL_NODES,
+    levels: Annotated[int, typer.Option(min=1, max=4, help="Most flow levels through the thickness.")] = FULL_LEVELS,
+    ensemble: Annotated[int, typer.Option(min=0, max=4096, help="So many fills with spread inputs besides.")] = 0,
     as_json: AsJson = False,
 ) -> None:
     """Simulate the fill."""
     places = [_probe(text) for text in probe or []]
-    assessment = _open(job, nodes)
+    assessment = _open(job, nodes, levels=levels)
     result = assessment.fill
     if result is None:
         _refuse(str(assessment.refusal))
     try:
-        probes = [{"x_m": x, "y_m": y, "arrival_s": result.arrival_at(x, y)} for x, y in places]
+        probes = [
+            {"x_m": x, "y_m": y, "level": level, "arrival_s": result.arrival_at(x, y, level)} for x, y, level in places
+        ]
     except ValueError as error:
         _refuse(f"{error}.")
     data: dict[str, Any] = {
@@ -106,15 +126,19 @@ def fill(
         "stopped_by": result.stopped_by,
         "end_s": result.end_s,
         "gel_margin_s": assessment.gel_margin_s,
+        "lag_max_s": result.lag_max_s,
         "probes": probes,
         "resin_drawn_m3": result.resin_drawn_m3,
         "in_part_m3": float(result.in_part_m3[-1]),
         "in_lines_m3": float(result.in_lines_m3[-1]),
         "in_pots_m3": float(result.in_pots_m3[-1]),
         "mass_error": result.mass_error,
-        "nodes": len(result.mesh.points_m),
+        "nodes": len(result.place),
+        "levels": levels,
         "valves": [dataclasses.asdict(event) for event in result.events],
     }
+    if ensemble:
+        data["ensemble"] = _ensemble(assessment, ensemble, levels)
     if as_json:
         _print(data)
     else:
@@ -125,7 +149,19 @@ def fill(
             typer.echo(f"  {label} {event.action} at {show(event.time_s, 'duration')}")
         for one in probes:
             when = "never" if one["arrival_s"] is None else show(one["arrival_s"], "duration")
-            typer.echo(f"  resin at {one['x_m']:g}, {one['y_m']:g} m: {when}")
+            level = "" if one["level"] is None else f", level {one['level']}"
+            typer.echo(f"  resin at {one['x_m']:g}, {one['y_m']:g} m{level}: {when}")
+        typer.echo(f"  the tool side lags the film side by at most {show(result.lag_max_s, 'duration')}")
+        if ensemble:
+            spread = data["ensemble"]
+            low, middle, high = (
+                "not full" if spread[f"fill_time_p{p}_s"] is None else show(spread[f"fill_time_p{p}_s"], "duration")
+                for p in (10, 50, 90)
+            )
+            typer.echo(f"  with spread inputs: fill {low} to {high} in 8 of 10, middle {middle}")
+            typer.echo(f"  {spread['filled_share']:.0%} of {spread['fills']} fills are full before the resin stops")
+            for one in spread["influence"][:3]:
+                typer.echo(f"  {one['rank_correlation']:+.2f}  {one['input']}")
         for name in ("resin_drawn_m3", "in_part_m3", "in_lines_m3", "in_pots_m3"):
             typer.echo(f"  {name[:-3].replace('_', ' ')}: {show(data[name], 'volume')}")
     _stop(assessment)

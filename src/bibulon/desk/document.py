@@ -11,6 +11,7 @@ from bibulon.assess import Assessment, assess
 from bibulon.cautions import Caution, cautions_of
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.settings import Settings, state_folder
+from bibulon.desk.study_runner import StudyAnswer
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -20,6 +21,14 @@ from bibulon.job.storage import StorageError, load, save
 
 AUTOSAVE_MS = 1500
 MOST_UNDO = 500
+
+
+def flow_inputs(job: Job) -> tuple[object, ...]:
+    """What a fill of *job* depends on."""
+    return (
+        job.part, job.shop, job.regions, job.layup, job.lines, job.media, job.peel_ply, job.bucket, job.vacuum,
+        job.charge.resin, job.cards,
+    )  # fmt: skip
 
 
 class Document(QObject):
@@ -40,6 +49,7 @@ class Document(QObject):
         self._saved = job
         self.answer: FillAnswer | None = None
         self._refusal: FlowRefusal | None = None
+        self._study: tuple[tuple[object, ...], StudyAnswer] | None = None
         self._asked: tuple[object, ...] | None = None
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
@@ -144,10 +154,7 @@ class Document(QObject):
 
     def _ask(self, live: bool) -> None:
         job = self.job
-        reads = (
-            live, job.part, job.shop, job.regions, job.layup, job.lines, job.media, job.peel_ply, job.bucket,
-            job.vacuum, job.charge.resin, job.cards,
-        )  # fmt: skip
+        reads = (live, *flow_inputs(job))
         if reads == self._asked:
             return
         self._asked = reads
@@ -159,6 +166,18 @@ class Document(QObject):
 
     def _take_refusal(self, message: str, place: tuple[float, float] | None) -> None:
         self.answer, self._refusal = None, FlowRefusal(message, place)
+        self._announce()
+
+    @property
+    def study(self) -> StudyAnswer | None:
+        """The newest study of the spread, if it is of the job as it stands."""
+        if self._study is None or self._study[0] != flow_inputs(self.job):
+            return None
+        return self._study[1]
+
+    def keep_study(self, job: Job, answer: StudyAnswer) -> None:
+        """Take in a study of *job*."""
+        self._study = (flow_inputs(job), answer)
         self._announce()
 
     def set_settings(self, settings: Settings) -> None:

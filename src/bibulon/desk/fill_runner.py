@@ -9,7 +9,7 @@ from __future__ import annotations
 import multiprocessing
 import threading
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -26,12 +26,22 @@ MOST_DEATHS = 3
 
 
 @dataclass(frozen=True)
+class Face:
+    """The front as seen from one side: arrival times at the mesh's points, their picture and their contours."""
+
+    times_s: Floats
+    grid: Grid
+    contours: tuple[tuple[float, Floats], ...]
+
+
+@dataclass(frozen=True)
 class FillAnswer:
-    """A fill with the pictures of it."""
+    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, and the lag."""
 
     result: FillResult
-    arrival: Grid
-    contours: tuple[tuple[float, Floats], ...] = field(default=())
+    through: Face
+    seen: Face
+    lag: Grid
     final: bool = True
 
 
@@ -40,8 +50,13 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
     from bibulon.flow.raster import rasterised
 
     levels = round_levels(result.end_s)
-    lines = tuple((level, contour(result.mesh, result.arrival_s, level)) for level in levels)
-    return FillAnswer(result, rasterised(result.mesh, result.arrival_s), lines, final)
+
+    def face(times_s: Floats) -> Face:
+        lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
+        return Face(times_s, rasterised(result.mesh, times_s), lines)
+
+    lag = rasterised(result.mesh, result.lag_s)
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, final)
 
 
 def _serve(pipe: Connection, newest: Any) -> None:

@@ -170,6 +170,7 @@ class TimeCanvas(QWidget):
         for moment in self.document.assessment.moments:
             if moment.kind in ("mix", "batch"):
                 self._batch(painter, scale, moment)
+        self._band(painter, scale)
         self._flags(painter, scale)
         self._marks(painter, scale)
         self._cursor(painter, scale)
@@ -213,6 +214,26 @@ class TimeCanvas(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(palette.colour("field", 220), 2))
             painter.drawPath(path)
+
+    def _band(self, painter: QPainter, scale: _Scale) -> None:
+        """Where eight of ten studied fills end."""
+        study = self.document.study
+        if study is None:
+            return
+        low, middle, high = (study.ensemble.fill_percentile_s(percent) for percent in (10, 50, 90))
+        end = self.document.assessment.resin_flow.stops_s if high is None else high
+        if low is None:
+            return
+        palette = theme.current.palette
+        y = FILL_LANE[1] + 1
+        painter.setPen(QPen(QColor(palette.ink), 2))
+        painter.drawLine(QPointF(scale.x(low), y), QPointF(scale.x(end), y))
+        for at in (low, middle, high):
+            if at is not None:
+                painter.drawLine(QPointF(scale.x(at), y - 5), QPointF(scale.x(at), y + 5))
+        painter.setPen(QColor(palette.muted))
+        painter.setFont(theme.font(11))
+        painter.drawText(QRectF(scale.x(end) + 5, y - 15, 60, 14), Qt.AlignmentFlag.AlignLeft, "8 of 10")
 
     def _batch(self, painter: QPainter, scale: _Scale, moment: Moment) -> None:
         palette = theme.current.palette

@@ -40,6 +40,7 @@ from bibulon.desk.settings import Settings, save_settings
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
 from bibulon.desk.station import STATIONS
 from bibulon.desk.station_rail import StationRail
+from bibulon.desk.study_runner import StudyRunner
 from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.job import Job
@@ -73,6 +74,7 @@ class Window(QMainWindow):
         self._owns_runner = runner is None
         self.document = Document(job, self.runner, settings, path)
         self.run = RunController(self.document)
+        self.studies = StudyRunner(self)
         self.plan = PlanView(self.document)
         self.time_rail = TimeRail(self.document)
         self.rail = StationRail()
@@ -94,6 +96,8 @@ class Window(QMainWindow):
         self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
         self.plan.tool_changed.connect(self._tool_changed)
         self.time_rail.scrubbed.connect(self.plan.set_time)
+        self.studies.finished.connect(lambda job, answer: self.document.keep_study(job, answer))
+        self.studies.ended.connect(lambda message: self.say(message) if message else None)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.say)
         self._attach()
@@ -516,6 +520,7 @@ class Window(QMainWindow):
         if self.document.dirty:
             self.document.write_recovery()
         self.run.disconnect_instruments()
+        self.studies.cancel()
         self.document.close()
         if self._owns_runner:
             self.runner.close()

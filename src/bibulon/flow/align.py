@@ -49,13 +49,12 @@ def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
             sum(local[i, c] for i, number in enumerate(owners) for c in range(3) if triangles[number, c] not in edge)
         )
 
-    scale = np.trace(tensors, axis1=1, axis2=2)[mesh.cell]
-    tolerance = 1e-9 * scale
-    waiting = _suspects(mesh, tensors, sides)
+    tolerance = 1e-9 * np.trace(tensors, axis1=1, axis2=2)[mesh.cell]
+    waiting = _suspects(mesh, tensors[mesh.cell], sides)
     budget = FLIPS_PER_TRIANGLE * len(triangles)
     while waiting and budget:
         edge = waiting.pop()
-        if edge not in sides or not wrong(edge):
+        if edge not in sides or not wrong(edge) or not _convex(mesh.points_m, triangles, sides[edge], edge):
             continue
         budget -= 1
         waiting += _flip(triangles, sides, edge)
@@ -66,9 +65,17 @@ def _edge(a: int, b: int) -> Edge:
     return (a, b) if a < b else (b, a)
 
 
+def _convex(points: Floats, triangles: Integers, owners: list[int], edge: Edge) -> bool:
+    """Whether the two triangles make a convex quadrilateral, so that its other diagonal can be drawn."""
+    left, right = (next(int(node) for node in triangles[owner] if node not in edge) for owner in owners)
+    span = points[right] - points[left]
+    sides = [span[0] * (points[end] - points[left])[1] - span[1] * (points[end] - points[left])[0] for end in edge]
+    return bool(sides[0] * sides[1] < 0)
+
+
 def _suspects(mesh: Mesh, tensors: Floats, sides: dict[Edge, list[int]]) -> list[Edge]:
     """Edges whose coupling is wrong as meshed, all found at once."""
-    local = couplings(mesh.points_m, mesh.triangles, tensors[mesh.cell])
+    local = couplings(mesh.points_m, mesh.triangles, tensors)
     total: dict[Edge, float] = dict.fromkeys(sides, 0.0)
     for corners, values in zip(mesh.triangles.tolist(), local.tolist(), strict=True):
         for c in range(3):

@@ -2,9 +2,10 @@
 
 Behind a front the accumulated impulse ``W`` of a node grows as the square of the front's distance beyond it,
 ``W ≈ c d²/(2T)`` (the obstacle problem that W solves has W = ∇W = 0 on the front). With ℓ the node's own size, the
-signed distance of the front beyond a node is taken as ``(S − ½) ℓ`` until the node is full and ``√(ℓ²/4 + 2TW/c)``
-after; the two agree with the exact one-dimensional front at every half cell. Its zero, straight between the ends of
-steps, is the arrival; a node that the front jumped over within one step takes the front's speed from the step after.
+signed distance of the front beyond a node under the film is taken as ``(S − ½) ℓ`` until the node is full and
+``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. Its zero, straight
+between the ends of steps, is the arrival; a node that the front jumped over within one step takes the front's speed
+from the step after. A node on a level below is fed from above too, and counts when it is wet through.
 """
 
 from __future__ import annotations
@@ -29,9 +30,14 @@ class Arrivals:
         self._count = count
         self._capacity = network.capacity_m3[:count]
         self._size = np.sqrt(network.area_m2)
+        # under the film a front runs along, so it has come when half a node's cell is wet; levels below are fed from
+        # above as well, and count when they are wet through
+        self._when = np.ones(count)
+        self._when[network.top] = 0.5
+        self._margin = (1 - self._when) * self._size
         self._curvature = 2 * network.reach_m3 * network.area_m2 / self._capacity
         self._vents = network.vent_nodes
-        self._place = np.column_stack([network.mesh.points_m, network.height_m])[network.place]
+        self._place = network.mesh.points_m[network.place]
         self._level = network.level
         self._work: Floats = np.zeros(count)
         self._mark: Floats = np.full(count, np.nan)
@@ -39,19 +45,20 @@ class Arrivals:
         self._waiting = np.zeros(count, dtype=bool)
         self._distance: Floats = np.zeros(count)
         self._speed: Floats = np.zeros(count)
+        self._rate: Floats = np.zeros(count)
         self._span = (0.0, 0.0)
 
     def _beyond(self, filled: Floats, work: Floats) -> Floats:
         saturation = filled[: self._count] / self._capacity
-        partly = (saturation - 0.5) * self._size
-        full = np.sqrt(self._size**2 / 4 + self._curvature * work)
+        partly = (saturation - self._when) * self._size
+        full = np.sqrt(self._margin**2 + self._curvature * work)
         distance = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
 
     def beyond(self, filled: Floats, impulse: Floats) -> Floats:
         """(n,) signed distance (m) of the front beyond the far edge of each node, after a step that is not kept."""
-        found: Floats = self._beyond(filled, self._work + impulse[: self._count]) - self._size / 2
+        found: Floats = self._beyond(filled, self._work + impulse[: self._count]) - self._margin
         return found
 
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
@@ -60,13 +67,17 @@ class Arrivals:
         distance = self._beyond(after, self._work)
         self._settle(end, distance)
         passed = np.isnan(self._mark) & (distance >= 0)
-        earlier = before[: self._count] / self._capacity - 0.5
-        known = passed & (earlier > -0.5 + 1e-9)
+        earlier = before[: self._count] / self._capacity - self._when
+        known = passed & (earlier > -self._when + 1e-9)
         behind = earlier * self._size
         self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
+        # a node wet through from above fills on as fast as in the step before, then stands still
+        below = np.flatnonzero(known & (self._when == 1) & (self._rate > 0))
+        self._mark[below] = np.clip(start - earlier[below] / self._rate[below], start, end)
+        self._rate = (after - before)[: self._count] / self._capacity / (end - start)
         self._waiting = passed & ~known
         self._mark[self._waiting] = end
-        self._speed = np.where(self._distance >= self._size / 2, (distance - self._distance) / (end - start), np.nan)
+        self._speed = np.where(self._distance >= self._margin, (distance - self._distance) / (end - start), np.nan)
         self._distance, self._span = distance, (start, end)
 
     def _settle(self, end: float, distance: Floats) -> None:
@@ -85,7 +96,7 @@ class Arrivals:
         start, end = self._span
         if end <= start:
             return found
-        full = self._distance >= self._size / 2
+        full = self._distance >= self._margin
         # nodes that the front had passed before the last step know its speed
         near = full & ~np.isnan(self._speed) & (self._mark >= end - RECENT_STEPS * (end - start))
         reach = self._distance + SLOWING * np.nan_to_num(self._speed) * length
@@ -98,7 +109,7 @@ class Arrivals:
             gap, which = cKDTree(self._place[front]).query(self._place[mine], distance_upper_bound=reach[front].max())
             close = np.isfinite(gap)
             nodes = mine[close]
-            found[nodes] = gap[close] + self._size[nodes] / 2 <= reach[front[which[close]]]
+            found[nodes] = gap[close] + self._margin[nodes] <= reach[front[which[close]]]
         return found
 
     def look_beyond(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:

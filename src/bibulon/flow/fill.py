@@ -29,6 +29,7 @@ PASSED_SHARE = 0.95
 FILLED_SHARE = 1 - 1e-6
 """A node counts as full from this share of its capacity."""
 MOST_TRIES = 40
+LAG_EVENINGS = 3
 EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
 
@@ -61,7 +62,6 @@ class FillResult:
 
     problem: FlowProblem
     mesh: Mesh
-    height_m: Floats
     place: Integers
     level: Integers
     node_area_m2: Floats
@@ -113,8 +113,19 @@ class FillResult:
 
     @property
     def lag_s(self) -> Floats:
-        """(points,) how long after the level under the film the last level of each place is reached."""
-        return self.arrival_s - self.seen_s
+        """(points,) how long after the level under the film the last level of each place is reached.
+
+        Evened out over neighbouring points: the lag is often no longer than the front takes through one cell.
+        """
+        lag = self.arrival_s - self.seen_s
+        a, b = self.mesh.edges.T
+        for _ in range(LAG_EVENINGS):
+            known = ~np.isnan(lag)
+            both = known[a] & known[b]
+            count = np.bincount(a[both], minlength=len(lag)) + np.bincount(b[both], minlength=len(lag))
+            total = np.bincount(a[both], lag[b[both]], len(lag)) + np.bincount(b[both], lag[a[both]], len(lag))
+            lag = np.where(count > 0, (lag + total / np.maximum(count, 1)) / 2, lag)
+        return lag
 
     @property
     def lag_max_s(self) -> float:
@@ -127,23 +138,34 @@ class FillResult:
 
         None where resin never comes. Raises ValueError off the part, or where the stack has fewer levels.
         """
-        found = self.mesh.locate(x_m, y_m)
-        if found is None:
-            raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
-        nodes, weights = found
+        nodes, weights = self._weights(x_m, y_m)
         arrivals = self.arrival_s
         if level is not None:
             there = np.unique(self.level[np.isin(self.place, nodes)])
             if not 0 <= level < len(there):
                 raise ValueError(f"there are {len(there)} levels at {x_m:g}, {y_m:g} m, counted from 0 at the tool")
             arrivals = self.level_arrival_s[there[level]]
-        known = weights > 1e-9
-        arrival = float(arrivals[nodes[known]] @ weights[known])
-        return None if math.isnan(arrival) else arrival
+        return _weighed(arrivals, nodes, weights)
+
+    def seen_at(self, x_m: float, y_m: float) -> float | None:
+        """When resin shows under the film at a place; None if never. Raises ValueError off the part."""
+        return _weighed(self.seen_s, *self._weights(x_m, y_m))
+
+    def _weights(self, x_m: float, y_m: float) -> tuple[Integers, Floats]:
+        found = self.mesh.locate(x_m, y_m)
+        if found is None:
+            raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
+        return found
 
     def drawn_at(self, time_s: float) -> float:
         """Resin drawn from the bucket by *time_s* (m³)."""
         return float(np.interp(time_s, self.times_s, self.drawn_m3.sum(axis=1)))
+
+
+def _weighed(values: Floats, nodes: Integers, weights: Floats) -> float | None:
+    known = weights > 1e-9
+    value = float(values[nodes[known]] @ weights[known])
+    return None if math.isnan(value) else value
 
 
 def fill(problem: FlowProblem, progress: Progress | None = None) -> FillResult:
@@ -174,17 +196,6 @@ class _Fill:
         self.inactive: Flags = np.zeros(count, dtype=bool)
         self.shell = slice(0, network.shell_count)
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
-        self.heads = self._heads() if problem.gravity_pa_m and np.ptp(network.height_m) > 0 else None
-
-    def _heads(self) -> Floats:
-        """(N,) ``ρ g z``; hoses rise evenly from the plane of the plan, in which the bucket's pressure is counted."""
-        network = self.network
-        heights = np.zeros(len(network.capacity_m3))
-        heights[self.shell] = network.height_m[network.place]
-        for feed in network.feeds:
-            share = np.arange(1, len(feed.hose_nodes) + 1) / (len(feed.hose_nodes) + 1)
-            heights[feed.hose_nodes] = share * heights[feed.port]
-        return self.problem.gravity_pa_m * heights
 
     # -- valves ------------------------------------------------------------------------------------------------------
 
@@ -268,9 +279,8 @@ class _Fill:
     def _try(self, length: float, guess: Flags) -> Step:
         pressures = np.zeros(len(self.fixed))
         pressures[: self.buckets] = self.problem.drive_pa * length
-        head = None if self.heads is None else self.heads * length
         capacity = self.network.capacity_m3
-        step = advance(self.conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess, head)
+        step = advance(self.conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess)
         self.solves += step.solves
         return step
 
@@ -446,7 +456,6 @@ class _Fill:
         return FillResult(
             problem=self.problem,
             mesh=network.mesh,
-            height_m=network.height_m,
             place=network.place,
             level=network.level,
             node_area_m2=network.area_m2,

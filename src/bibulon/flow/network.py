@@ -1,10 +1,9 @@
 """One network of pores and pipes: nodes with a capacity, edges with a conductance, one symmetric matrix.
 
 Shell: on every flow level, linear triangles with stiffness ``∫ ∇u·T∇v`` and lumped (control-volume) capacity ``∫ c``;
-levels joined at the nodes by their conductance per area. On a part with relief, triangles have their real size and
-tensors lie in their planes. Lines: Poiseuille conductance ``π d⁴/(128 L)`` and capacity ``π d²/4 · L`` on the edges of
-the mesh they lie on, at the level they touch. Viscosity is left out: it is in the clock (see
-:mod:`bibulon.flow.stepper`).
+levels joined at the nodes by their conductance per area. Lines: Poiseuille conductance ``π d⁴/(128 L)`` and capacity
+``π d²/4 · L`` on the edges of the mesh they lie on, at the level they touch. Viscosity is left out: it is in the clock
+(see :mod:`bibulon.flow.stepper`).
 """
 
 from __future__ import annotations
@@ -14,15 +13,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy import sparse
-from shapely import MultiLineString, Polygon, points, union_all
+from shapely import MultiLineString, Polygon
 
-from bibulon.flow.align import aligned
+from bibulon.flow.align import aligned, couplings
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import FlowLine, FlowProblem, FlowRefusal
 from bibulon.laminate.levels import LEVEL_NAMES
 
 HOSE_PARTS = 4
-AT_EDGE_M = 2e-4
 
 
 def pipe_conductance_m3(bore_m: float, length_m: float) -> float:
@@ -55,8 +53,6 @@ class Network:
     """
 
     mesh: Mesh
-    height_m: Floats
-    """(points,) height of the mesh's points."""
     place: Integers
     level: Integers
     node_of: Integers
@@ -94,50 +90,20 @@ def _conductances(pairs: Integers, values: Floats, count: int) -> sparse.csr_arr
     return sparse.csr_array((np.concatenate([values, values, -values, -values]), (rows, columns)), (count, count))
 
 
-@dataclass(frozen=True)
-class _Surface:
-    """Triangles in their own planes: gradients of the corner functions (m, 3, 2) and real areas (m,)."""
-
-    gradients: Floats
-    areas_m2: Floats
-
-
-def _surface(mesh: Mesh, height_m: Floats) -> _Surface:
-    """The surface over the plan; the first axis in each plane is the x axis of the plan laid onto it."""
-    corners = np.column_stack([mesh.points_m, height_m])[mesh.triangles]
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
-    double = np.linalg.norm(normal, axis=1)
-    normal /= double[:, None]
-    normal *= np.where(normal[:, 2:] < 0, -1.0, 1.0)
-    first = np.array([1.0, 0.0, 0.0]) - normal[:, :1] * normal
-    first /= np.linalg.norm(first, axis=1)[:, None]
-    second = np.cross(normal, first)
-    flat = np.stack([np.einsum("mci,mi->mc", corners, first), np.einsum("mci,mi->mc", corners, second)], axis=2)
-    a, b, c = flat[:, 0], flat[:, 1], flat[:, 2]
-    signed = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    gradients = np.empty((len(corners), 3, 2))
-    for corner, (left, right) in enumerate(((b, c), (c, a), (a, b))):
-        gradients[:, corner, 0] = (left[:, 1] - right[:, 1]) / signed
-        gradients[:, corner, 1] = (right[:, 0] - left[:, 0]) / signed
-    return _Surface(gradients, np.abs(signed) / 2)
-
-
 def _level_matrix(
-    corner_nodes: Integers, surface: _Surface, chosen: Integers, tensors: Floats, count: int
+    mesh: Mesh, corner_nodes: Integers, chosen: Integers, tensors: Floats, count: int
 ) -> sparse.csr_array:
     """``∫ ∇u·T∇v`` over the *chosen* triangles, whose corners are the nodes *corner_nodes* (k, 3)."""
-    gradients = surface.gradients[chosen]
-    local = np.einsum("mid,mde,mje->mij", gradients, tensors, gradients) * surface.areas_m2[chosen, None, None]
-    rows = np.repeat(corner_nodes, 3, axis=1).ravel()
-    columns = np.tile(corner_nodes, (1, 3)).ravel()
-    return _sign_kept(sparse.csr_array((local.ravel(), (rows, columns)), (count, count)))
+    edges = couplings(mesh.points_m, mesh.triangles[chosen], tensors)
+    pairs = np.concatenate([corner_nodes[:, [(c + 1) % 3, (c + 2) % 3]] for c in range(3)])
+    values = np.concatenate([edges[:, c] for c in range(3)])
+    rows, columns = np.concatenate([pairs[:, 0], pairs[:, 1]]), np.concatenate([pairs[:, 1], pairs[:, 0]])
+    return _sign_kept(sparse.csr_array((np.concatenate([values, values]), (rows, columns)), (count, count)))
 
 
 def _sign_kept(matrix: sparse.csr_array) -> sparse.csr_array:
-    """*matrix* without its positive off-diagonals, rows still adding up to zero."""
-    coupled = matrix - sparse.diags_array(matrix.diagonal())
-    coupled = coupled.minimum(0.0).tocsr()
+    """The off-diagonals of *matrix* without the positive ones, with a diagonal that makes rows add up to zero."""
+    coupled = matrix.minimum(0.0).tocsr()
     return (coupled - sparse.diags_array(np.asarray(coupled.sum(axis=1)).ravel())).tocsr()
 
 
@@ -152,8 +118,6 @@ def build_network(problem: FlowProblem) -> Network:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
     whole = np.array([cell.transmissivity_m3 for cell in problem.cells])
     mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
-    height = problem.relief.height_at(mesh.points_m) if problem.relief else np.zeros(len(mesh.points_m))
-    surface = _surface(mesh, height)
 
     # which levels each cell has, and so each point
     by_cell = [{LEVEL_NAMES.index(level.name): level for level in cell.levels} for cell in problem.cells]
@@ -184,8 +148,8 @@ def build_network(problem: FlowProblem) -> Network:
             [levels[slot].transmissivity_m3 if slot in levels else ((0.0, 0.0), (0.0, 0.0)) for levels in by_cell]
         )[cells]
         depth = np.array([levels[slot].capacity_m if slot in levels else 0.0 for levels in by_cell])[cells]
-        thirds = surface.areas_m2[chosen] / 3
-        stiffness = stiffness + _level_matrix(corner_nodes, surface, chosen, tensors, count)
+        thirds = mesh.areas_m2[chosen] / 3
+        stiffness = stiffness + _level_matrix(mesh, corner_nodes, chosen, tensors, count)
         for corner in range(3):
             np.add.at(pores, corner_nodes[:, corner], depth * thirds)
             np.add.at(area, corner_nodes[:, corner], thirds)
@@ -194,35 +158,29 @@ def build_network(problem: FlowProblem) -> Network:
             above = min((other for other in levels if other > slot), default=None)
             if slot not in levels or above is None or levels[slot].joint_m <= 0:
                 continue
-            mine = chosen[cells == cell]
-            corners = mesh.triangles[mine].ravel()
+            mine = cells == cell
+            corners = mesh.triangles[chosen[mine]].ravel()
             pairs.append(np.column_stack([node_of[corners, slot], node_of[corners, above]]))
-            joints.append(np.repeat(levels[slot].joint_m * surface.areas_m2[mine] / 3, 3))
+            joints.append(np.repeat(levels[slot].joint_m * thirds[mine], 3))
     if pairs:
         stiffness = stiffness + _conductances(np.concatenate(pairs), np.concatenate(joints), count)
 
     top = node_of.max(axis=1)
-    edge = union_all(outlines, grid_size=1e-5).boundary
     nodes_on_line: dict[str, Integers] = {}
     shares: dict[str, Floats] = {}
     vent_nodes: list[Integers] = []
     vent_volume = 0.0
-    lift = np.column_stack([mesh.points_m, height])
     for line, course in zip(problem.lines, courses, strict=True):
         edges = mesh.edges_on(course)
         if not len(edges):
             raise FlowRefusal("A line on the plan is shorter than the mesh can show. Make it longer.", line.port)
-        lengths = np.linalg.norm(np.diff(lift[edges], axis=1)[:, 0], axis=1)
+        lengths = np.linalg.norm(np.diff(mesh.points_m[edges], axis=1)[:, 0], axis=1)
         corners, inverse = np.unique(edges, return_inverse=True)
         share = np.zeros(len(corners))
         np.add.at(share, inverse.reshape(edges.shape), (lengths / 2)[:, None])
         nodes_on_line[line.id], shares[line.id] = top[corners], share / share.sum()
         if line.kind == "vent":
             vent_nodes.append(top[corners])
-            at_edge = corners[
-                np.asarray([edge.distance(place) < AT_EDGE_M for place in points(mesh.points_m[corners])])
-            ]
-            vent_nodes.append(node_of[at_edge][node_of[at_edge] >= 0])
             vent_volume += pipe_volume_m3(line.bore_m, float(lengths.sum()))
             vent_volume += pipe_volume_m3(line.hose_bore_m, line.hose_length_m)
             continue
@@ -247,7 +205,6 @@ def build_network(problem: FlowProblem) -> Network:
     capacity = pores + bores
     return Network(
         mesh=mesh,
-        height_m=height,
         place=place,
         level=level_of_node,
         node_of=node_of,

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy.interpolate import LinearNDInterpolator
 from shapely import LinearRing, LineString, MultiLineString, Point, Polygon, get_parts
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
@@ -36,22 +35,6 @@ class FlowRefusal(Exception):
 
 
 @dataclass(frozen=True)
-class Relief:
-    """Heights over the plan, ``(x, y, z)`` in metres, linear between the places; beyond them as at the nearest one."""
-
-    places: tuple[tuple[float, float, float], ...]
-
-    def height_at(self, points_m: Floats) -> Floats:
-        """(n,) heights of (n, 2) places."""
-        known = np.array(self.places)
-        heights: Floats = np.empty(len(points_m))
-        heights[:] = LinearNDInterpolator(known[:, :2], known[:, 2])(points_m)
-        for node in np.flatnonzero(np.isnan(heights)):
-            heights[node] = known[np.argmin(((known[:, :2] - points_m[node]) ** 2).sum(axis=1)), 2]
-        return heights
-
-
-@dataclass(frozen=True)
 class FlowCell:
     """An area of the plan with its flow levels from the tool face."""
 
@@ -62,7 +45,8 @@ class FlowCell:
     @property
     def transmissivity_m3(self) -> Floats:
         """Sum over the levels, 2×2."""
-        return np.sum([np.array(level.transmissivity_m3) for level in self.levels], axis=0, dtype=np.float64)
+        total: Floats = np.sum([np.array(level.transmissivity_m3) for level in self.levels], axis=0)
+        return total
 
 
 @dataclass(frozen=True)
@@ -91,17 +75,13 @@ class FlowProblem:
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
-    gravity_pa_m: float = 0.0
-    """``ρ·g`` of the resin; 0 leaves gravity inside the part out."""
-    relief: Relief | None = None
-    """Height of the plan; flat if None."""
 
     def coarser(self, nodes: int) -> FlowProblem:
         """The same problem on another mesh."""
         return replace(self, nodes=nodes)
 
 
-def flow_problem(job: Job, nodes: int = 3000, levels: int = 2) -> FlowProblem:
+def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*. Raises :class:`FlowRefusal`."""
     if not job.layup:
         raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")

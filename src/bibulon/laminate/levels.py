@@ -26,7 +26,7 @@ from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, per
 
 LevelName = Literal["tool side", "core", "bag side", "media"]
 LEVEL_NAMES: tuple[LevelName, ...] = ("tool side", "core", "bag side", "media")
-OPEN_M = 1e3
+OPEN_M = 1e-6
 """Conductance per area of a joint with no resistance to speak of."""
 
 Tensor = tuple[tuple[float, float], tuple[float, float]]

@@ -24,6 +24,7 @@ from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
 from bibulon.desk.run_controller import RunController
 from bibulon.desk.station import Station
+from bibulon.desk.study_runner import StudyRunner
 
 
 class Desk(Protocol):
@@ -32,6 +33,7 @@ class Desk(Protocol):
     document: Document
     plan: PlanView
     run: RunController
+    studies: StudyRunner
 
     def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
     def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None: ...

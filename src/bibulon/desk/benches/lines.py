@@ -36,6 +36,8 @@ from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenReached
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf
 
+STUDY = "Study the spread"
+
 
 class LinesBench(Bench):
     """Everything that feeds and evacuates."""
@@ -43,12 +45,20 @@ class LinesBench(Bench):
     def build(self) -> None:
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
+        self.figure("Tool side lags", self._lag)
+        self.choice("Plan shows", self._maps, lambda: self.desk.plan.map, self.desk.plan.set_map)
         row = QHBoxLayout()
         for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
+        self.section("How sure is it?")
+        self.sure = column(3)
+        self.watch(lambda: (self.document.study, self.document.settings), self.sure, self._fill_sure)
+        self.study = self.button(STUDY, self._toggle_study)
+        self.desk.studies.progressed.connect(lambda share: self.study.setText(f"Stop the study ({share:.0%})"))
+        self.desk.studies.ended.connect(lambda _: self.study.setText(STUDY))
         self.section("Lines")
         self.lines = column(6)
         self.watch(self._structure, self.lines, self._fill_lines)
@@ -70,6 +80,49 @@ class LinesBench(Bench):
         if fill.fill_time_s is not None:
             return "filled", "Every pore is full."
         return f"{fill.filled_fraction:.0%} full", f"Stopped by {fill.stopped_by}."
+
+    def _lag(self) -> tuple[str, str]:
+        fill = self.document.assessment.fill
+        if fill is None:
+            return "–", ""
+        return f"up to {show(fill.lag_max_s, 'duration')}", "Longest wait from resin under the film to resin through."
+
+    # -- how sure ----------------------------------------------------------------------------------------------------
+
+    def _maps(self) -> list[tuple[str, str]]:
+        found = [("resin through", "through"), ("resin under the film", "seen"), ("lag of the tool side", "lag")]
+        return [*found, ("chance of staying dry", "dry")] if self.document.study else found
+
+    def _toggle_study(self) -> None:
+        if self.desk.studies.busy:
+            self.desk.studies.cancel()
+        else:
+            self.study.setText("Stop the study")
+            self.desk.studies.start(self.document.job)
+
+    def _fill_sure(self, layout: QVBoxLayout) -> None:
+        study = self.document.study
+        if study is None:
+            layout.addWidget(
+                label("Cards are never exact. A study fills the plan many times with its spreads.", "muted")
+            )
+            return
+        found = study.ensemble
+        low, middle, high = (found.fill_percentile_s(percent) for percent in (10, 50, 90))
+
+        def text(time_s: float | None) -> str:
+            return "not full" if time_s is None else show(time_s, "duration")
+
+        layout.addWidget(label(f"Fill {text(low)} to {text(high)}, middle {text(middle)}", "figure"))
+        name, weight = found.influence[0]
+        number = len(found.fill_time_s)
+        layout.addWidget(
+            label(
+                f"Eight of ten of {number} fills lie between. {found.filled_share:.0%} of them fill before the resin "
+                f"stops. What matters most: {name} ({weight:+.2f}).",
+                "muted",
+            )
+        )
 
     # -- lines -------------------------------------------------------------------------------------------------------
 

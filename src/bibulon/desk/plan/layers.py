@@ -9,17 +9,29 @@ from itertools import pairwise
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QImage,
+    QLinearGradient,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+)
 from shapely import LineString, Polygon, get_parts, intersection, linestrings
 from shapely import Point as Place
 from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.desk import theme
-from bibulon.desk.fill_runner import FillAnswer
+from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.rank_mark import paint_mark
 from bibulon.flow.contours import contour
+from bibulon.flow.raster import Grid
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
@@ -178,21 +190,57 @@ def _ramp(name: str) -> np.ndarray:
     return np.column_stack([mixed[:, ::-1], np.full(256, 235)]).astype(np.uint8)
 
 
-def fill_image(answer: FillAnswer, time_s: float) -> QImage:
+def fill_image(answer: FillAnswer, face: Face, time_s: float) -> QImage:
     """The wet part at *time_s*, coloured by when it filled; transparent where dry."""
-    arrival = answer.arrival.values
-    end = max(answer.result.end_s, 1e-9)
+    return value_image(face.grid, max(answer.result.end_s, 1e-9), time_s)
+
+
+def value_image(grid: Grid, highest: float, most: float = math.inf) -> QImage:
+    """A field in the colours of the ramp, from zero to *highest*; transparent above *most* and where there is none."""
     with np.errstate(invalid="ignore"):
-        wet = arrival <= time_s
-        index = np.where(wet, np.clip(arrival / end * 255, 0, 255), 0).astype(np.uint8)
+        shown = grid.values <= most
+        index = np.where(shown, np.clip(grid.values / highest * 255, 0, 255), 0).astype(np.uint8)
     pixels = _ramp(theme.current.palette.name)[index]
-    pixels[~wet] = 0
+    pixels[~shown] = 0
     pixels = np.ascontiguousarray(pixels)
     rows, columns = index.shape
     return QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32).copy()
 
 
-def paint_fill(painter: QPainter, frame: Frame, job: Job, answer: FillAnswer, image: QImage, time_s: float) -> None:
+def paint_field(painter: QPainter, frame: Frame, job: Job, grid: Grid, image: QImage) -> None:
+    """A field over the part."""
+    painter.save()
+    painter.setClipPath(frame.path(job.part.outline))
+    corner = frame.to_screen((grid.left_m, grid.bottom_m + grid.height_m))
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawImage(QRectF(corner.x(), corner.y(), grid.width_m * frame.scale, grid.height_m * frame.scale), image)
+    painter.restore()
+
+
+def paint_legend(painter: QPainter, box: QRectF, name: str, low: str, high: str) -> None:
+    """The ramp from *low* to *high* under the *name* of what it shows."""
+    palette = theme.current.palette
+    painter.setPen(QPen(QColor(palette.rule), 1))
+    painter.setBrush(palette.colour("paper", 240))
+    painter.drawRoundedRect(box, 6, 6)
+    shades = QLinearGradient(box.left() + 10, 0, box.right() - 10, 0)
+    for index, colour in enumerate(palette.fill_ramp):
+        shades.setColorAt(index / (len(palette.fill_ramp) - 1), QColor(colour))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(shades)
+    painter.drawRect(QRectF(box.left() + 10, box.top() + 24, box.width() - 20, 9))
+    painter.setPen(QColor(palette.ink))
+    painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+    painter.drawText(QRectF(box.left() + 10, box.top() + 4, box.width() - 20, 18), Qt.AlignmentFlag.AlignVCenter, name)
+    painter.setFont(theme.font(11))
+    ends = QRectF(box.left() + 10, box.top() + 34, box.width() - 20, 16)
+    painter.drawText(ends, Qt.AlignmentFlag.AlignLeft, low)
+    painter.drawText(ends, Qt.AlignmentFlag.AlignRight, high)
+
+
+def paint_fill(
+    painter: QPainter, frame: Frame, job: Job, answer: FillAnswer, face: Face, image: QImage, time_s: float
+) -> None:
     """Wet resin, contours of the fill before *time_s* with their times, and the front at it."""
     palette = theme.current.palette
     painter.save()
@@ -201,18 +249,15 @@ def paint_fill(painter: QPainter, frame: Frame, job: Job, answer: FillAnswer, im
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QBrush(palette.colour("stop", 60), Qt.BrushStyle.BDiagPattern))
         painter.drawPolygon(frame.polygon(job.part.outline))
-    grid = answer.arrival
-    corner = frame.to_screen((grid.left_m, grid.bottom_m + grid.height_m))
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    painter.drawImage(QRectF(corner.x(), corner.y(), grid.width_m * frame.scale, grid.height_m * frame.scale), image)
     painter.restore()
-    for level, segments in answer.contours:
+    paint_field(painter, frame, job, face.grid, image)
+    for level, segments in face.contours:
         if level < time_s and len(segments):
             painter.setPen(QPen(palette.colour("ink", 120), 1))
             _draw_segments(painter, frame, segments)
     if time_s < answer.result.end_s * 0.999:
         painter.setPen(QPen(QColor(palette.ink), 2.4))
-        _draw_segments(painter, frame, contour(answer.result.mesh, answer.result.arrival_s, time_s))
+        _draw_segments(painter, frame, contour(answer.result.mesh, face.times_s, time_s))
 
 
 def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> None:
@@ -224,12 +269,10 @@ def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> Non
     painter.drawPath(path)
 
 
-def paint_contour_times(
-    painter: QPainter, frame: Frame, answer: FillAnswer, time_s: float, taken: list[QPointF]
-) -> None:
+def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: float, taken: list[QPointF]) -> None:
     """The time of each contour, where the labels keep clear of each other and of *taken* places."""
     palette = theme.current.palette
-    for level, segments in answer.contours:
+    for level, segments in face.contours:
         if level >= time_s or not len(segments):
             continue
         places = [frame.to_screen((x, y)) for x, y in segments.mean(axis=1)[:: max(len(segments) // 40, 1)]]

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bibulon.desk import theme
 from bibulon.desk.document import Document
-from bibulon.desk.fill_runner import FillAnswer
+from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
 from bibulon.desk.plan.tools import KINDS, Grip, LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
@@ -34,6 +34,7 @@ from bibulon.quantities import show
 from bibulon.stock import shelf
 
 RULER_PX = 22
+FACES = ("through", "seen")
 TOOLS: dict[str, Callable[[], Tool]] = {
     "select": SelectTool,
     "feed": lambda: LineTool("feed"),
@@ -69,7 +70,8 @@ class PlanView(QWidget):
         self.time_s: float | None = None
         self._pan: QPointF | None = None
         self._fitted = True
-        self._image: tuple[object, float, str, QImage] | None = None
+        self.map = "through"
+        self._image: tuple[object, str, float, str, QImage] | None = None
 
     # -- what the window sets ----------------------------------------------------------------------------------------
 
@@ -90,6 +92,11 @@ class PlanView(QWidget):
     def set_time(self, time_s: float | None) -> None:
         """Show the fill at *time_s*; None for its end."""
         self.time_s = time_s
+        self.update()
+
+    def set_map(self, name: str) -> None:
+        """Show "through", "seen", "lag" or "dry"."""
+        self.map = name
         self.update()
 
     def set_tool(self, name: str) -> None:
@@ -252,10 +259,13 @@ class PlanView(QWidget):
         text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
         if self.station.shows_fill and assessment.fill is not None:
             try:
-                arrival = assessment.fill.arrival_at(*at)
+                arrival, seen = assessment.fill.arrival_at(*at), assessment.fill.seen_at(*at)
             except ValueError:
                 return text
-            text += "  ·  never fills" if arrival is None else f"  ·  fills at {show(arrival, 'duration')}"
+            if seen is None or arrival is None:
+                text += "  ·  never fills" if seen is None else "  ·  never fills on the tool side"
+            else:
+                text += f"  ·  resin under the film at {show(seen, 'duration')}, through at {show(arrival, 'duration')}"
         return text
 
     # -- painting ----------------------------------------------------------------------------------------------------
@@ -273,7 +283,7 @@ class PlanView(QWidget):
         layers.paint_regions(painter, self.frame, job, named=station.shows_stack)
         if answer is not None:
             shown = self._shown_time(answer)
-            layers.paint_fill(painter, self.frame, job, answer, self._fill_image(answer, shown), shown)
+            self._paint_map(painter, answer, shown)
         if station.shows_fill and station.id in ("lines", "charge"):
             layers.paint_media(painter, self.frame, job, self.chosen)
         layers.paint_outline(painter, self.frame, job)
@@ -284,7 +294,8 @@ class PlanView(QWidget):
                 layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
             taken = [layers.label_place(self.frame, line) for line in job.lines]
             if answer is not None:
-                layers.paint_contour_times(painter, self.frame, answer, self._shown_time(answer), taken)
+                if self.map in FACES:
+                    layers.paint_contour_times(painter, self.frame, self._face(answer), self._shown_time(answer), taken)
                 layers.paint_last_filled(painter, self.frame, answer)
             for line in job.lines:
                 layers.paint_label(painter, self.frame, line)
@@ -308,11 +319,34 @@ class PlanView(QWidget):
     def _shown_time(self, answer: FillAnswer) -> float:
         return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)
 
-    def _fill_image(self, answer: FillAnswer, time_s: float) -> QImage:
-        key = (answer, time_s, theme.current.palette.name)
-        if self._image is None or self._image[0] is not answer or self._image[1:3] != key[1:]:
-            self._image = (*key, layers.fill_image(answer, time_s))
-        return self._image[3]
+    def _face(self, answer: FillAnswer) -> Face:
+        return answer.seen if self.map == "seen" else answer.through
+
+    def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
+        """The fill at *time_s*, or the field that was chosen with its legend."""
+        job, units = self.document.job, self.document.assessment.units
+        study = self.document.study
+        if self.map in FACES or (self.map == "dry" and study is None):
+            face = self._face(answer)
+            image = self._drawn((answer, self.map, time_s), lambda: layers.fill_image(answer, face, time_s))
+            layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
+            return
+        if self.map == "dry" and study is not None:
+            grid, name, highest, shown = study.picture, "Chance of staying dry", 1.0, "100 %"
+        else:
+            grid, name = answer.lag, "Tool side behind the film side"
+            highest = max(answer.result.lag_max_s, 1.0)
+            shown = show(highest, "duration", units)
+        image = self._drawn((grid, self.map, highest), lambda: layers.value_image(grid, highest))
+        layers.paint_field(painter, self.frame, job, grid, image)
+        layers.paint_legend(painter, QRectF(self.width() - 218, self.height() - 66, 206, 56), name, "0", shown)
+
+    def _drawn(self, key: tuple[object, str, float], draw: Callable[[], QImage]) -> QImage:
+        """The picture of *key*, drawn anew only if it is another one than before."""
+        whole = (*key, theme.current.palette.name)
+        if self._image is None or self._image[0] is not key[0] or self._image[1:4] != whole[1:]:
+            self._image = (*whole, draw())
+        return self._image[4]
 
     def _paint_rulers(self, painter: QPainter) -> None:
         palette = theme.current.palette

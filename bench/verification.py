@@ -1,0 +1,213 @@
+"""The simulator against closed forms, case by case: errors as numbers, worst over the case, and their order.
+
+``python bench/verification.py`` writes the table into docs/physics.md; tests/test_verification.py asserts the bounds.
+Errors are of arrival times, as shares of the time at which the case ends.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from bibulon.flow.fill import FillResult, fill
+from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem
+from bibulon.job.lines import AtTime
+from bibulon.laminate.compaction import turned
+from bibulon.laminate.levels import Level
+from bibulon.resin.viscosity import Rheology
+
+MU, DRIVE = 0.2, 90_000.0
+RESIN = Rheology(viscosity_pa_s=MU, thickening_s=1e12, gel_s=1e9, flow_limit_s=1e9)
+TENSOR, DEPTH = 2e-13, 1e-3
+Places = tuple[tuple[float, float], ...]
+BEGIN, END = "<!-- verification -->", "<!-- /verification -->"
+
+
+def level(along: float = TENSOR, across: float | None = None, angle: float = 0.0, depth: float = DEPTH) -> Level:
+    tensor = turned(along, along if across is None else across, angle)
+    return Level("bag side", ((tensor[0, 0], tensor[0, 1]), (tensor[1, 0], tensor[1, 1])), depth)
+
+
+def line(
+    kind: str, places: Places, hose_bore: float = 0.05, hose_length: float = 0.01, bore: float = 0.004
+) -> FlowLine:
+    """A line and a hose of so wide a bore that they resist next to nothing, and so fill at once."""
+    return FlowLine(kind, kind, (places,), places[0], bore, hose_bore, hose_length, AtTime(), None)
+
+
+def rectangle(x0: float, x1: float, width: float = 0.4) -> Places:
+    return ((x0, 0.0), (x1, 0.0), (x1, width), (x0, width))
+
+
+def strip(levels: tuple[Level, ...], nodes: int, length: float = 1.0) -> FlowProblem:
+    """A strip fed along x = 0 and vented along its other end."""
+    lines = (line("feed", ((0.0, 0.0), (0.0, 0.4))), line("vent", ((length, 0.0), (length, 0.4))))
+    return FlowProblem((FlowCell(rectangle(0, length), (), levels),), lines, DRIVE, RESIN, nodes)
+
+
+def worst(
+    result: FillResult, wanted: Callable[[np.ndarray], np.ndarray], end_s: float, arrival_s: np.ndarray | None = None
+) -> float:
+    """Worst error of arrival over the mesh, away from the first and the last cell."""
+    found = result.arrival_s if arrival_s is None else arrival_s
+    x = result.mesh.points_m
+    times = wanted(x)
+    size = math.sqrt(float(result.mesh.areas_m2.mean()) * 2)
+    inner = (times > 0.01 * end_s) & (times < end_s * 0.97) & ~np.isnan(found)
+    inner &= (x[:, 0] - x[:, 0].min() > size) & (x[:, 0].max() - x[:, 0] > size)
+    return float(np.max(np.abs(found - times)[inner])) / end_s
+
+
+def edge_s(x: np.ndarray, tensor: float = TENSOR, depth: float = DEPTH) -> np.ndarray:
+    """``t = φ μ x²/(2 K Δp)``."""
+    return depth * MU * x**2 / (2 * tensor * DRIVE)
+
+
+def edge_fill(nodes: int) -> float:
+    return worst(fill(strip((level(),), nodes)), lambda p: edge_s(p[:, 0]), float(edge_s(np.array(1.0))))
+
+
+def two_levels_as_one(nodes: int) -> float:
+    """Two levels with an open joint between them fill as their sums."""
+    below = Level("tool side", level().transmissivity_m3, DEPTH, joint_m=1e-6)
+    result = fill(strip((below, level(5 * TENSOR, depth=2 * DEPTH)), nodes))
+    end = float(edge_s(np.array(1.0), 6 * TENSOR, 3 * DEPTH))
+    return worst(result, lambda p: edge_s(p[:, 0], 6 * TENSOR, 3 * DEPTH), end, result.seen_s)
+
+
+def in_series(nodes: int) -> float:
+    """Half the strip of one fabric, half of one four times as open."""
+    lines = (line("feed", ((0.0, 0.0), (0.0, 0.4))), line("vent", ((1.0, 0.0), (1.0, 0.4))))
+    slow, fast = TENSOR, 4 * TENSOR
+    cells = (FlowCell(rectangle(0, 0.5), (), (level(slow),)), FlowCell(rectangle(0.5, 1.0), (), (level(fast),)))
+
+    def wanted(p: np.ndarray) -> np.ndarray:
+        first, beyond = np.minimum(p[:, 0], 0.5), np.maximum(p[:, 0] - 0.5, 0.0)
+        return edge_s(first, slow) + DEPTH * MU / DRIVE * (0.5 / slow * beyond + beyond**2 / (2 * fast))
+
+    end = float(wanted(np.array([[1.0, 0.0]]))[0])
+    return worst(fill(FlowProblem(cells, lines, DRIVE, RESIN, nodes)), wanted, end)
+
+
+def radial(nodes: int, ratio: float = 1.0, angle: float = 0.0) -> float:
+    """From a hole in the middle out to the rim, both ellipses of the fabric's own shape (circles if isotropic)."""
+    inner, outer, corners = 0.1, 0.5, 160
+    along, across = TENSOR * math.sqrt(ratio), TENSOR / math.sqrt(ratio)
+    turn = math.radians(angle)
+
+    def ellipse(radius: float) -> Places:
+        found = []
+        for k in range(corners):
+            a = 2 * math.pi * k / corners
+            u, v = radius * ratio**0.25 * math.cos(a), radius / ratio**0.25 * math.sin(a)
+            found.append((u * math.cos(turn) - v * math.sin(turn), u * math.sin(turn) + v * math.cos(turn)))
+        return tuple(found)
+
+    hole, rim = ellipse(inner), ellipse(outer)
+    cell = FlowCell(rim, (hole,), (level(along, across, angle),))
+    lines = (line("feed", (*hole, hole[0]), bore=0.015), line("vent", (*rim, rim[0])))
+    result = fill(FlowProblem((cell,), lines, DRIVE, RESIN, nodes))
+
+    def time_s(radius: np.ndarray) -> np.ndarray:
+        r = np.maximum(radius, inner)
+        return DEPTH * MU / (4 * TENSOR * DRIVE) * (2 * r**2 * np.log(r / inner) - r**2 + inner**2)
+
+    x, y = result.mesh.points_m.T
+    u, v = x * math.cos(turn) + y * math.sin(turn), -x * math.sin(turn) + y * math.cos(turn)
+    radius = np.hypot(u / ratio**0.25, v * ratio**0.25)
+    end = float(time_s(np.array(outer)))
+    seen = (radius > inner * 1.2) & (radius < outer * 0.96) & ~np.isnan(result.arrival_s)
+    return float(np.max(np.abs(result.arrival_s - time_s(radius))[seen])) / end
+
+
+def media_lead(nodes: int) -> float:
+    """Media over laminate: what the laminate still lacks behind the front in the media, as a length.
+
+    ``T p″ = g p`` over laminate that is still filling gives its saturation ``(c_m/c_l)(cosh(ξ/λ) − 1)`` at a distance ξ
+    behind the front, ``λ = √(T/g)``; quasi-steady, so in range where λ ≪ x.
+    """
+    joint, media = 3.2e-9, 1e-3
+    below = Level("bag side", ((0.0, 0.0), (0.0, 0.0)), DEPTH, joint_m=joint)
+    above = Level("media", level(40 * TENSOR).transmissivity_m3, media)
+    result = fill(strip((below, above), nodes))
+    reach = math.sqrt(40 * TENSOR / joint)
+    lead = np.linspace(0.0, math.acosh(1 + DEPTH / media), 2001)
+    wanted = reach * float(np.trapezoid(1 - (np.cosh(lead) - 1) * media / DEPTH, lead))
+    held = result.saturation * result.node_area_m2 / 0.4
+    in_media, in_laminate = held[:, result.level == 3].sum(axis=1), held[:, result.level == 2].sum(axis=1)
+    at = int(np.searchsorted(in_media, 0.8))
+    ahead = float(in_media[at] - in_laminate[at])
+    return abs(ahead - wanted) / wanted
+
+
+def hose_in_series(nodes: int) -> float:
+    """A thin hose before the strip: ``t = φ μ/Δp·(x²/(2K) + x·A·R)`` with R the hose's ``128 L/(π d⁴)``."""
+    bore, length = 0.004, 3.0
+    feed = line("feed", ((0.0, 0.0), (0.0, 0.4)), bore, length, 0.02)
+    problem = strip((level(20 * TENSOR),), nodes)
+    result = fill(FlowProblem(problem.cells, (feed, problem.lines[1]), DRIVE, RESIN, nodes))
+    hose = 128 * length / (math.pi * bore**4) * 0.4
+    spiral = math.pi / 4 * 0.02**2
+    volume = math.pi / 4 * bore**2 * length
+    first = MU / DRIVE * hose / 0.4 * (volume / 2 + spiral * 0.4)
+
+    def wanted(p: np.ndarray) -> np.ndarray:
+        x = p[:, 0]
+        return first + DEPTH * MU / DRIVE * (x**2 / (2 * 20 * TENSOR) + x * hose)
+
+    return worst(result, wanted, float(wanted(np.array([[1.0, 0.0]]))[0]))
+
+
+@dataclass(frozen=True)
+class Case:
+    """A case, its closed form in words, the function that measures it and the meshes it is measured on."""
+
+    name: str
+    form: str
+    error: Callable[[int], float]
+    nodes: tuple[int, ...] = (400, 1600, 6400)
+
+
+CASES = (
+    Case("edge fill, constant pressure", "`t = φμx²/(2KΔp)`", edge_fill),
+    Case("radial fill from a hole", "`t = φμ/(4KΔp)[2R² ln(R/r₀) − R² + r₀²]`", radial),
+    Case(
+        "radial, K₁/K₂ = 4 turned by 30°",
+        "the same, on ellipses of axes ratio √(K₁/K₂)",
+        lambda n: radial(n, 4.0, 30.0),
+    ),
+    Case("two fabrics in series", "front law through both", in_series),
+    Case("two levels in parallel, open joint", "edge fill with summed K·h and φ·h", two_levels_as_one),
+    Case("media over laminate: lag", "`S = (c_m/c_l)(cosh(ξ/√(T/g)) − 1)`", media_lead),
+    Case("hose before the strip", "pipe and pores in series", hose_in_series),
+)
+
+
+def table() -> str:
+    """The table in Markdown."""
+    lines = ["| case | closed form | nodes: worst error | order in mesh size |", "|---|---|---|---|"]
+    for case in CASES:
+        errors = [case.error(nodes) for nodes in case.nodes]
+        steps = [
+            2 * math.log(a / b) / math.log(n / m)
+            for a, b, m, n in zip(errors, errors[1:], case.nodes, case.nodes[1:], strict=False)
+        ]
+        shown = ", ".join(f"{nodes}: {error:.2%}" for nodes, error in zip(case.nodes, errors, strict=True))
+        lines.append(f"| {case.name} | {case.form} | {shown} | {', '.join(f'{step:.1f}' for step in steps)} |")
+    return "\n".join(lines)
+
+
+def main() -> None:
+    page = Path(__file__).parent.parent / "docs/physics.md"
+    text = page.read_text(encoding="utf-8")
+    before, _, rest = text.partition(BEGIN)
+    _, _, after = rest.partition(END)
+    page.write_text(f"{before}{BEGIN}\n\n{table()}\n\n{END}{after}", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

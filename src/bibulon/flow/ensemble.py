@@ -1,0 +1,200 @@
+"""Many fills of one plan with its inputs spread: how sure is the fill time, where may it stay dry, what matters most.
+
+Each card's permeabilities are log-normal with the card's own spread, the viscosity with the resin's; temperature and
+vacuum are normal. Samples are quasi-random (scrambled Sobol points, seeded), so a few dozen tell much. The fills run
+through joblib: choosing another of its backends sends the same study to other machines.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from joblib import Parallel, delayed
+from scipy.stats import norm, qmc, rankdata
+
+from bibulon.flow.fill import Cancelled, fill
+from bibulon.flow.mesh import Floats, Mesh
+from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard
+from bibulon.job.edits import changed, revised, with_card
+
+TEMPERATURE_SPREAD_K = 1.5
+"""Class default: shop, mould and resin together, one standard deviation."""
+VACUUM_SPREAD_PA = 500.0
+"""Class default of the vacuum that is really reached, one standard deviation."""
+SEED = 20
+
+Change = Callable[[Job, float], Job]
+
+
+@dataclass(frozen=True)
+class Input:
+    """Something uncertain: its name in words and what a job becomes when it lies *z* standard deviations off."""
+
+    name: str
+    change: Change
+
+
+@dataclass(frozen=True)
+class Ensemble:
+    """What a study found.
+
+    ``fill_time_s`` (n,) NaN where the part did not fill; ``drawn_m3`` (n,); ``dry_chance`` (points,) share of the fills
+    in which a point of ``mesh`` stayed dry; ``influence`` the rank correlation of each input with the fill time,
+    greatest first.
+    """
+
+    mesh: Mesh
+    fill_time_s: Floats
+    drawn_m3: Floats
+    dry_chance: Floats
+    influence: tuple[tuple[str, float], ...]
+
+    @property
+    def filled_share(self) -> float:
+        """Share of the fills that filled the part."""
+        return float(1 - np.isnan(self.fill_time_s).mean())
+
+    def fill_percentile_s(self, percent: float) -> float | None:
+        """Fill time that so many percent of the fills stay below; None where those did not fill."""
+        found = float(
+            np.percentile(np.where(np.isnan(self.fill_time_s), np.inf, self.fill_time_s), percent, method="higher")
+        )
+        return found if math.isfinite(found) else None
+
+    def drawn_percentile_m3(self, percent: float) -> float:
+        """Resin drawn that so many percent of the fills stay below."""
+        return float(np.percentile(self.drawn_m3, percent))
+
+
+def _scaled(measured: Measured, factor: float) -> Measured:
+    return revised(measured, value=measured.value * factor)
+
+
+def _permeability(card: FabricCard | MediaCard) -> Change:
+    def change(job: Job, z: float) -> Job:
+        if isinstance(card, MediaCard):
+            factor = card.permeability_m2.spread**z
+            return with_card(job, revised(card, permeability_m2=_scaled(card.permeability_m2, factor)))
+        factor = card.permeability_along_m2.spread**z
+        names = ("permeability_along_m2", "permeability_across_m2", "permeability_through_m2")
+        return with_card(job, revised(card, **{name: _scaled(getattr(card, name), factor) for name in names}))
+
+    return change
+
+
+def _grooves(card: CoreCard) -> Change:
+    def change(job: Job, z: float) -> Job:
+        # a duct conducts with the cube of its depth: the spread of the flow is put into the depth
+        depth = min(card.groove_depth_m * card.spread ** (z / 3), card.thickness_m)
+        return with_card(job, revised(card, groove_depth_m=depth))
+
+    return change
+
+
+def _viscosity(job: Job, z: float) -> Job:
+    factor = job.resin.viscosity_spread**z
+    points = tuple(revised(point, viscosity_pa_s=point.viscosity_pa_s * factor) for point in job.resin.viscosity)
+    return with_card(job, revised(job.resin, viscosity=points))
+
+
+def _temperature(job: Job, z: float) -> Job:
+    kelvin = min(max(job.shop.temperature_k + TEMPERATURE_SPREAD_K * z, 263.15), 333.15)
+    return changed(job, shop=revised(job.shop, temperature_k=kelvin))
+
+
+def _vacuum(job: Job, z: float) -> Job:
+    return changed(job, vacuum=revised(job.vacuum, cavity_pa=max(job.vacuum.cavity_pa + VACUUM_SPREAD_PA * z, 0.0)))
+
+
+def inputs_of(job: Job) -> tuple[Input, ...]:
+    """The uncertain inputs of *job*."""
+    used = {layer.card for layer in job.layup} | {patch.card for patch in job.media}
+    found = []
+    for card in job.cards:
+        if card.id in used and isinstance(card, FabricCard | MediaCard):
+            found.append(Input(f"permeability of {card.name}", _permeability(card)))
+        elif card.id in used and isinstance(card, CoreCard) and card.grooves != "none":
+            found.append(Input(f"grooves of {card.name}", _grooves(card)))
+    return (
+        *found,
+        Input("viscosity", _viscosity),
+        Input("temperature", _temperature),
+        Input("vacuum", _vacuum),
+    )
+
+
+@dataclass(frozen=True)
+class _Outcome:
+    number: int
+    fill_time_s: float
+    drawn_m3: float
+    dry: Floats
+    mesh: Mesh
+
+
+def _one(number: int, job: Job, nodes: int, levels: int) -> _Outcome | None:
+    try:
+        result = fill(flow_problem(job, nodes, levels))
+    except FlowRefusal:
+        return None
+    time = math.nan if result.fill_time_s is None else result.fill_time_s
+    return _Outcome(number, time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
+
+
+def study(
+    job: Job,
+    samples: int,
+    nodes: int = 700,
+    levels: int = 2,
+    progress: Callable[[float], None] | None = None,
+    workers: int = -1,
+) -> Ensemble:
+    """Fill *job* so many times with its inputs spread, on *workers* processes (−1: one for each core).
+
+    *progress* is told the share done and may raise :class:`~bibulon.flow.fill.Cancelled`. Raises
+    :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
+    """
+    flow_problem(job, nodes, levels)
+    inputs = inputs_of(job)
+    power = max(math.ceil(math.log2(max(samples, 2))), 1)
+    points = qmc.Sobol(len(inputs), seed=SEED).random_base2(power)[:samples]
+    scores: Floats = norm.ppf(np.clip(points, 1e-6, 1 - 1e-6))
+    jobs = []
+    for row in scores:
+        varied = job
+        for one, z in zip(inputs, row, strict=True):
+            varied = one.change(varied, float(z))
+        jobs.append(varied)
+    done: list[_Outcome] = []
+    calls = (delayed(_one)(number, varied, nodes, levels) for number, varied in enumerate(jobs))
+    running: Iterator[_Outcome | None] = Parallel(n_jobs=workers, return_as="generator_unordered")(calls)
+    for count, outcome in enumerate(running, 1):
+        if outcome is not None:
+            done.append(outcome)
+        if progress is not None:
+            progress(count / samples)
+    done.sort(key=lambda one: one.number)
+    if not done:
+        raise FlowRefusal("None of the spread fills could be computed.")
+    times = np.array([one.fill_time_s for one in done])
+    late = rankdata(np.where(np.isnan(times), np.inf, times))
+    used = scores[[one.number for one in done]]
+    influence = []
+    for at, one in enumerate(inputs):
+        varies = np.ptp(late) > 0 and len(done) > 2
+        influence.append((one.name, float(np.corrcoef(rankdata(used[:, at]), late)[0, 1]) if varies else 0.0))
+    return Ensemble(
+        mesh=done[0].mesh,
+        fill_time_s=times,
+        drawn_m3=np.array([one.drawn_m3 for one in done]),
+        dry_chance=np.mean([one.dry for one in done], axis=0),
+        influence=tuple(sorted(influence, key=lambda pair: -abs(pair[1]))),
+    )
+
+
+__all__ = ["Cancelled", "Ensemble", "Input", "inputs_of", "study"]

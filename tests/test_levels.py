@@ -1,0 +1,96 @@
+"""Flow levels of a stack, fills through them, and the spread of many fills."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from conftest import bare_panel
+
+from bibulon.flow.ensemble import inputs_of, study
+from bibulon.flow.fill import Cancelled, fill
+from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard
+from bibulon.job.edits import changed, revised, with_card
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.levels import LEVEL_NAMES, merged, perforation_conductance_m
+
+CORE = "foam-grooved-perforated-25"
+
+
+def test_levels_share_out_the_whole_stack(demo: Job) -> None:
+    for cell in laminate_of(demo).cells:
+        stack = cell.stack
+        for count in (1, 2, 4):
+            levels = merged(stack.levels, count)
+            assert len(levels) <= count
+            assert sum(level.capacity_m for level in levels) == pytest.approx(stack.capacity_m)
+            total = np.sum([level.transmissivity_m3 for level in levels], axis=0)
+            assert np.allclose(total, stack.transmissivity_m3)
+        names = [level.name for level in stack.levels]
+        assert names == sorted(names, key=LEVEL_NAMES.index)
+        assert all(level.joint_m > 0 for level in stack.levels[:-1]) and stack.levels[-1].joint_m == 0
+
+
+def test_a_core_conducts_by_its_holes(demo: Job) -> None:
+    core = demo.card(CORE, CoreCard)
+    wide = revised(core, perforation_diameter_m=2 * core.perforation_diameter_m)
+    assert perforation_conductance_m(wide) == pytest.approx(16 * perforation_conductance_m(core))
+    length = core.thickness_m - core.groove_depth_m
+    one = math.pi * core.perforation_diameter_m**4 / (128 * length)
+    assert perforation_conductance_m(core) == pytest.approx(one / core.perforation_pitch_m**2)
+    assert perforation_conductance_m(revised(core, perforation_pitch_m=None)) == 0
+
+
+def test_the_fewer_ways_through_the_core_the_more_the_tool_side_lags(demo: Job) -> None:
+    core = demo.card(CORE, CoreCard)
+
+    def lag(card: CoreCard) -> float:
+        result = fill(flow_problem(with_card(demo, card), 500))
+        through, seen = result.arrival_at(2.1, 0.9), result.seen_at(2.1, 0.9)
+        assert through is not None and seen is not None
+        return through - seen
+
+    tight = revised(core, perforation_diameter_m=core.perforation_diameter_m / 8)
+    plain = revised(core, perforation_pitch_m=None)
+    assert lag(plain) > lag(tight) > 2 * lag(core) > 0, "a plain core leaves only the way round its edge"
+
+
+def test_finer_levels_agree_on_a_thin_skin() -> None:
+    panel = bare_panel()
+    one, two = (fill(flow_problem(panel, 800, levels)) for levels in (1, 2))
+    assert two.fill_time_s == pytest.approx(one.fill_time_s, rel=0.02)
+
+
+def test_a_study_is_repeatable_wide_and_ranked() -> None:
+    panel = bare_panel()
+    told: list[float] = []
+    found = study(panel, 8, nodes=200, levels=1, progress=told.append, workers=1)
+    again = study(panel, 8, nodes=200, levels=1, workers=1)
+    assert np.array_equal(found.fill_time_s, again.fill_time_s)
+    assert told == sorted(told) and told[-1] == 1.0
+    sure = fill(flow_problem(panel, 200, 1)).fill_time_s
+    low, high = found.fill_percentile_s(10), found.fill_percentile_s(90)
+    assert sure is not None and low is not None and high is not None and low < sure < high
+    assert found.influence[0][0].startswith("permeability"), "its spread is by far the widest"
+    assert found.influence[0][1] < 0 and found.dry_chance.max() == 0 and found.filled_share == 1
+
+
+def test_spread_inputs_are_those_the_job_uses(demo: Job) -> None:
+    names = [one.name for one in inputs_of(demo)]
+    assert len(names) == len(set(names)) and {"viscosity", "temperature", "vacuum"} <= set(names)
+    assert any(name.startswith("grooves of") for name in names)
+    for one in inputs_of(demo):
+        assert one.change(demo, 3.0) != demo and one.change(demo, -3.0) != demo
+
+
+def test_a_study_can_be_given_up_and_refuses_what_cannot_fill() -> None:
+    def stop(share: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        study(bare_panel(), 4, nodes=200, levels=1, progress=stop, workers=1)
+    with pytest.raises(FlowRefusal, match="vent"):
+        study(changed(bare_panel(), lines=bare_panel().feeds), 4)
