@@ -9,7 +9,10 @@ import subprocess
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
+from xml.etree import ElementTree
 
+import ezdxf
+import meshio
 import pytest
 from pypdf import PdfReader
 from typer.testing import CliRunner
@@ -147,6 +150,25 @@ def test_levels_probes_and_spread_from_the_command_line(deck: Path) -> None:
     assert call("fill", str(deck), "--nodes", "400", "--probe", "2,1,7")[0] == 2
     spread = json.loads(call("fill", str(deck), "--json", "--nodes", "400", "--ensemble", "4")[1])["ensemble"]
     assert spread["fills"] == 4 and spread["fill_time_p10_s"] < spread["fill_time_p50_s"]
+
+
+def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -> None:
+    for suffix in (".vtu", ".csv", ".dxf", ".svg"):
+        target = tmp_path / f"fill{suffix}"
+        assert call("fill", str(deck), "--nodes", "300", "--export", str(target))[0] == 0
+    mesh = meshio.read(tmp_path / "fill.vtu")
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "fill.csv").read_text(encoding="utf-8"))))
+    assert len(mesh.points) == len(rows) > 300
+    assert max(float(row["arrival_through_s"]) for row in rows) == pytest.approx(
+        mesh.point_data["arrival through s"].max(), abs=0.1
+    )
+    drawing = ezdxf.readfile(tmp_path / "fill.dxf")
+    outline = drawing.modelspace().query('LWPOLYLINE[layer=="part"]')[0]
+    assert {(round(x), round(y)) for x, y, *_ in outline} == {(0, 0), (4200, 0), (4200, 1400), (0, 1400)}
+    assert len(drawing.modelspace().query('LINE[layer=="front 0.10.00"]')) > 5
+    picture = ElementTree.parse(tmp_path / "fill.svg").getroot()
+    assert picture.get("width") == "4240.0mm" and "0:10:00" in "".join(picture.itertext())
+    assert call("fill", str(deck), "--nodes", "300", "--export", str(tmp_path / "fill.xyz"))[0] == 2
 
 
 def test_schema_and_a_core_without_qt(deck: Path) -> None:

@@ -106,6 +106,7 @@ def fill(
     nodes: Nodes = FULL_NODES,
     levels: Annotated[int, typer.Option(min=1, max=4, help="Most flow levels through the thickness.")] = FULL_LEVELS,
     ensemble: Annotated[int, typer.Option(min=0, max=4096, help="So many fills with spread inputs besides.")] = 0,
+    export: Annotated[Path | None, typer.Option(help="Write the fill to FILE.vtu, .csv, .dxf or .svg.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Simulate the fill."""
@@ -137,6 +138,13 @@ def fill(
         "levels": levels,
         "valves": [dataclasses.asdict(event) for event in result.events],
     }
+    if export is not None:
+        from bibulon.exchange.fill_files import ExportError, write_fill
+
+        try:
+            write_fill(assessment.job, result, export)
+        except (ExportError, OSError) as error:
+            _refuse(f"{export.name} could not be written: {error}")
     if ensemble:
         data["ensemble"] = _ensemble(assessment, ensemble, levels)
     if as_json:

@@ -206,6 +206,9 @@ class Window(QMainWindow):
             ("Save as …", "Ctrl+Shift+S", self.save_job_as),
         ):
             menu.addAction(text + (f"\t{keys}" if keys else "")).triggered.connect(lambda _=False, act=do: act())
+        export = menu.addAction("Export the fill …")
+        export.triggered.connect(lambda _=False: self.export_fill())
+        export.setEnabled(self.document.assessment.fill is not None)
         recent = menu.addMenu("Recent jobs")
         for name in settings.recent:
             recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: self.open_path(Path(one)))
@@ -333,6 +336,26 @@ class Window(QMainWindow):
             self.say(f"{path.name} could not be written: {error.strerror or error}. Choose another place.")
             return
         self.say(f"{title} written to {path}.")
+
+    def export_fill(self) -> None:
+        """Ask where to and write the fill there, in the format of the suffix."""
+        from bibulon.exchange.fill_files import ExportError, write_fill  # loads the writers only when asked for
+
+        fill = self.document.assessment.fill
+        if fill is None:
+            self.say("There is no fill to export yet.")
+            return
+        start = Path.home() / f"{self.document.job.name} fronts.dxf"
+        kinds = "Fronts, full size (*.dxf *.svg);;Times at the mesh's points (*.csv);;Mesh with times (*.vtu)"
+        name, _ = QFileDialog.getSaveFileName(self, "Export the fill", str(start), kinds)
+        if not name:
+            return
+        try:
+            write_fill(self.document.job, fill, Path(name))
+        except (ExportError, OSError) as error:
+            self.say(f"{Path(name).name} could not be written: {error}")
+            return
+        self.say(f"The fill was written to {name}.")
 
     def open_text_file(self, title: str, pattern: str) -> str | None:
         """Text of a file that the user picks; None if there is none to be had."""

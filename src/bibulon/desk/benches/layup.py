@@ -37,6 +37,13 @@ class LayupBench(Bench):
 
         self.figure("Dry mass", lambda: (self._show(total().dry_mass_kg, "mass"), "Fibre and core over all cells."))
         self.figure(
+            "Areal weight",
+            lambda: (
+                self._show(total().dry_mass_kg / total().area_m2 if total().area_m2 else 0.0, "areal weight"),
+                "Dry mass over the area of the part.",
+            ),
+        )
+        self.figure(
             "Thickest", lambda: (self._show(total().thickness_m, "thickness"), "Under the planned vacuum, with core.")
         )
         self.figure(

@@ -46,6 +46,7 @@ class LinesBench(Bench):
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
         self.figure("Tool side lags", self._lag)
+        self.figure("One feed reaches", shown_figure(self.document, lambda: self.document.assessment.reach))
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map, self.desk.plan.set_map)
         row = QHBoxLayout()
         for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):

@@ -1,0 +1,121 @@
+"""A fill as files: VTU and CSV for other programs, fronts as DXF and SVG at full size to print or project."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from pathlib import Path
+
+import meshio
+import numpy as np
+from ezdxf import units
+from ezdxf.filemanagement import new as new_drawing
+
+from bibulon.flow.contours import contour, round_levels
+from bibulon.flow.fill import FillResult
+from bibulon.job import Job
+from bibulon.laminate.levels import LEVEL_NAMES
+from bibulon.quantities import run_clock
+
+FEED_COLOUR, VENT_COLOUR, PART_COLOUR = 30, 150, 7
+MARGIN_MM = 20.0
+
+
+class ExportError(ValueError):
+    """A file that cannot be written; the message says why."""
+
+
+def write_fill(job: Job, result: FillResult, path: Path) -> None:
+    """Write *result* to *path* in the format of its suffix. Raises :class:`ExportError` or OSError."""
+    writer = WRITERS.get(path.suffix.lower())
+    if writer is None:
+        raise ExportError(f"“{path.suffix}” is not known; a fill is written as {', '.join(sorted(WRITERS))}.")
+    writer(job, result, path)
+
+
+def _write_vtu(job: Job, result: FillResult, path: Path) -> None:
+    """Triangles in metres with arrival times (s, −1 where resin never came) and what is wet at round times."""
+    points = np.column_stack([result.mesh.points_m, np.zeros(len(result.mesh.points_m))])
+    fields = {"arrival through s": result.arrival_s, "arrival under film s": result.seen_s}
+    for at, name in enumerate(LEVEL_NAMES):
+        if not np.isnan(result.level_arrival_s[at]).all():
+            fields[f"arrival {name} s"] = result.level_arrival_s[at]
+    data = {name: np.nan_to_num(values, nan=-1.0) for name, values in fields.items()}
+    for level in round_levels(result.end_s):
+        with np.errstate(invalid="ignore"):
+            data[f"wet through at {level:.0f} s"] = (result.arrival_s <= level).astype(np.float64)
+    meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path)
+
+
+def _write_csv(job: Job, result: FillResult, path: Path) -> None:
+    """One line a mesh point: place, arrival under the film and through, arrival on each level; empty for never."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    heads = [f"arrival_{name.replace(' ', '_')}_s" for name in LEVEL_NAMES]
+    writer.writerow(["x_m", "y_m", "arrival_under_film_s", "arrival_through_s", *heads])
+    for at, (x, y) in enumerate(result.mesh.points_m):
+        times = [result.seen_s[at], result.arrival_s[at], *result.level_arrival_s[:, at]]
+        writer.writerow([f"{x:.5f}", f"{y:.5f}", *("" if np.isnan(t) else f"{t:.1f}" for t in times)])
+    path.write_text(stream.getvalue(), encoding="utf-8")
+
+
+def _fronts(result: FillResult) -> list[tuple[float, np.ndarray]]:
+    return [(level, contour(result.mesh, result.seen_s, level)) for level in round_levels(result.end_s)]
+
+
+def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
+    """Outline, lines and the fronts as they show under the film, one layer a time, in millimetres."""
+    drawing = new_drawing("R2010", units=units.MM)
+    space = drawing.modelspace()
+    for name, colour in (("part", PART_COLOUR), ("feed lines", FEED_COLOUR), ("vent lines", VENT_COLOUR)):
+        drawing.layers.add(name, color=colour)
+    outline = [(x * 1000, y * 1000) for x, y in job.part.outline]
+    space.add_lwpolyline(outline, close=True, dxfattribs={"layer": "part"})
+    for line in job.lines:
+        layer = f"{line.kind} lines"
+        space.add_lwpolyline([(x * 1000, y * 1000) for x, y in line.points], dxfattribs={"layer": layer})
+        x, y = line.points[0]
+        space.add_text(line.label, height=20, dxfattribs={"layer": layer, "insert": (x * 1000, y * 1000)})
+    for level, segments in _fronts(result):
+        layer = f"front {run_clock(level).replace(':', '.')}"
+        drawing.layers.add(layer, color=PART_COLOUR)
+        for start, end in segments * 1000:
+            space.add_line(tuple(start), tuple(end), dxfattribs={"layer": layer})
+    drawing.saveas(path)
+
+
+def _write_svg(job: Job, result: FillResult, path: Path) -> None:
+    """The same at full size: one user unit is one millimetre."""
+    outline = np.array(job.part.outline) * 1000
+    low, high = outline.min(axis=0) - MARGIN_MM, outline.max(axis=0) + MARGIN_MM
+    width, height = high - low
+
+    def place(x: float, y: float) -> str:
+        return f"{x - low[0]:.1f},{high[1] - y:.1f}"
+
+    lines = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.1f}mm" height="{height:.1f}mm" '
+        f'viewBox="0 0 {width:.1f} {height:.1f}" fill="none" stroke-width="2">',
+        f'<polygon stroke="#22262b" points="{" ".join(place(x, y) for x, y in outline)}"/>',
+    ]
+    for line in job.lines:
+        points = " ".join(place(x * 1000, y * 1000) for x, y in line.points)
+        look = 'stroke="#b4560f"' if line.kind == "feed" else 'stroke="#1f5a7a" stroke-dasharray="20 10"'
+        lines.append(f'<polyline {look} points="{points}"/>')
+    for level, segments in _fronts(result):
+        course = " ".join(f"M{place(*start)} L{place(*end)}" for start, end in segments * 1000)
+        if course:
+            lines.append(f'<path stroke="#6b2a3c" d="{course}"><title>{run_clock(level)}</title></path>')
+            x, y = segments.mean(axis=1)[len(segments) // 2] * 1000
+            at = place(x, y).split(",")
+            lines.append(f'<text x="{at[0]}" y="{at[1]}" font-size="24" fill="#6b2a3c">{run_clock(level)}</text>')
+    path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
+
+
+WRITERS: dict[str, Callable[[Job, FillResult, Path], None]] = {
+    ".vtu": _write_vtu,
+    ".csv": _write_csv,
+    ".dxf": _write_dxf,
+    ".svg": _write_svg,
+}
