@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.arrival import Arrivals
+from bibulon.flow.arrival import Arrivals, evened
 from bibulon.flow.mesh import Floats, Integers, Mesh
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem
@@ -29,7 +29,6 @@ PASSED_SHARE = 0.95
 FILLED_SHARE = 1 - 1e-6
 """A node counts as full from this share of its capacity."""
 MOST_TRIES = 40
-LAG_EVENINGS = 3
 EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
 
@@ -113,19 +112,8 @@ class FillResult:
 
     @property
     def lag_s(self) -> Floats:
-        """(points,) how long after the level under the film the last level of each place is reached.
-
-        Evened out over neighbouring points: the lag is often no longer than the front takes through one cell.
-        """
-        lag = self.arrival_s - self.seen_s
-        a, b = self.mesh.edges.T
-        for _ in range(LAG_EVENINGS):
-            known = ~np.isnan(lag)
-            both = known[a] & known[b]
-            count = np.bincount(a[both], minlength=len(lag)) + np.bincount(b[both], minlength=len(lag))
-            total = np.bincount(a[both], lag[b[both]], len(lag)) + np.bincount(b[both], lag[a[both]], len(lag))
-            lag = np.where(count > 0, (lag + total / np.maximum(count, 1)) / 2, lag)
-        return lag
+        """(points,) how long after the level under the film the last level of each place is reached."""
+        return self.arrival_s - self.seen_s
 
     @property
     def lag_max_s(self) -> float:
@@ -450,8 +438,9 @@ class _Fill:
         by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
         by_level[network.level, network.place] = self._arrival_times()
         present = network.node_of.T >= 0
-        arrival = np.where(present, by_level, -np.inf).max(axis=0)
         seen = by_level[network.level[network.top], network.place[network.top]]
+        lag = np.where(present, by_level, -np.inf).max(axis=0) - seen
+        arrival = np.minimum(seen + evened(network.mesh, lag), times[-1])
         fraction = float(in_part[-1] / self.total_m3)
         return FillResult(
             problem=self.problem,
