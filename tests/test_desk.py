@@ -219,6 +219,30 @@ def test_every_station_and_tool_by_keyboard(window: Window) -> None:
     dialog.close()
 
 
+def test_a_new_job_from_nothing_to_a_fill(window: Window) -> None:
+    press(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    assert window.station == "part" and not window.document.job.layup
+    wait_for_fill(window)
+    assert "ply book" in str(window.document.assessment.refusal)
+    type_into(bench(window), "Length", "1.2 m")
+    type_into(bench(window), "Width", "600")
+    assert sorted(window.document.job.part.outline)[-1] == pytest.approx((1.2, 0.6))
+    window.go("layup")
+    push(bench(window), "Add ply")
+    push(bench(window), "Add ply")
+    assert window.document.assessment.laminate.total.dry_mass_kg > 0.5
+    for tool, x in ((Qt.Key.Key_F, 0.0), (Qt.Key.Key_V, 1.2)):
+        press(window, tool)
+        click(window, x, 0.0)
+        click(window, x, 0.6)
+        press(window, Qt.Key.Key_Return)
+    wait_for_fill(window)
+    assert [line.label for line in window.document.job.lines] == ["F1", "V1"]
+    fill = window.document.assessment.fill
+    assert fill is not None and fill.filled_fraction > 0.05
+    assert window.document.assessment.charge.total_kg > 0.3
+
+
 def test_an_impossible_job_says_why_and_comes_back(window: Window) -> None:
     press(window, Qt.Key.Key_Tab)
     while window.document.job.lines:

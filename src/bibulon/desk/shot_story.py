@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEventLoop
+from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import make_app, wait_for_fill
@@ -20,6 +21,7 @@ from bibulon.job.run import EventKind, RunEvent
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
 SHOT_CLOCK_S = 1130.0
+STUDY_FILLS = 32
 MORNING = datetime(2026, 3, 12, 8, 40, tzinfo=UTC)
 
 
@@ -86,4 +88,20 @@ def shoot_all(folder: Path) -> None:
         for _ in range(5):
             app.processEvents()
         window.grab().save(str(folder / f"{number}-{station.id}.png"))
+        if station.id == "lines":
+            shoot_spread(window, folder / "3-lines-spread.png")
     window.close()
+
+
+def shoot_spread(window: Window, path: Path) -> None:
+    """The Lines station after a study of the spread, with the chance of staying dry on the plan."""
+    loop = QEventLoop()
+    window.studies.ended.connect(loop.quit)
+    window.studies.start(window.document.job, STUDY_FILLS)
+    loop.exec()
+    window.plan.choose("")
+    window.plan.set_map("dry")
+    window.refresh()
+    QApplication.processEvents()
+    window.grab().save(str(path))
+    window.plan.set_map("through")

@@ -5,7 +5,8 @@ Behind a front the accumulated impulse ``W`` of a node grows as the square of th
 signed distance of the front beyond a node under the film is taken as ``(S − ½) ℓ`` until the node is full and
 ``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. Its zero, straight
 between the ends of steps, is the arrival; a node that the front jumped over within one step takes the front's speed
-from the step after. A node on a level below is fed from above too, and counts when it is wet through.
+from the step after. A node on a level below is fed from above too; it counts when a share of it is wet that grows from
+a half, where the lag length ``√(T/g)`` is much shorter than the cell, to the whole, where the mesh resolves it.
 """
 
 from __future__ import annotations
@@ -31,10 +32,13 @@ class Arrivals:
         self._count = count
         self._capacity = network.capacity_m3[:count]
         self._size = np.sqrt(network.area_m2)
-        # under the film a front runs along, so it has come when half a node's cell is wet; levels below are fed from
-        # above as well, and count when they are wet through
-        self._when = np.ones(count)
-        self._when[network.top] = 0.5
+        # under the film a front runs along, so it has come when half a node's cell is wet; a level below counts when it
+        # is wet through, as far as the mesh can tell: where the lag is shorter than a cell, half of that is the front's
+        above = network.reach_m3[network.top[network.place]]
+        lag_m = np.sqrt(np.divide(above, network.joint_m, out=np.full(count, np.inf), where=network.joint_m > 0))
+        self._from_above: Floats = 1 - 1 / (1 + lag_m / self._size)
+        self._from_above[network.top] = 0.0
+        self._when = 0.5 + 0.5 * self._from_above
         self._margin = (1 - self._when) * self._size
         self._curvature = 2 * network.reach_m3 * network.area_m2 / self._capacity
         self._vents = network.vent_nodes
@@ -53,7 +57,7 @@ class Arrivals:
         saturation = filled[: self._count] / self._capacity
         partly = (saturation - self._when) * self._size
         full = np.sqrt(self._margin**2 + self._curvature * work)
-        distance = np.where(saturation < 1 - 1e-9, partly, full)
+        distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
 
@@ -73,8 +77,9 @@ class Arrivals:
         behind = earlier * self._size
         self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
         # a node wet through from above fills on as fast as in the step before, then stands still
-        below = np.flatnonzero(known & (self._when == 1) & (self._rate > 0))
-        self._mark[below] = np.clip(start - earlier[below] / self._rate[below], start, end)
+        below = np.flatnonzero(known & (self._from_above > 0) & (self._rate > 0))
+        through = np.clip(start - earlier[below] / self._rate[below], start, end)
+        self._mark[below] += self._from_above[below] * (through - self._mark[below])
         self._rate = (after - before)[: self._count] / self._capacity / (end - start)
         self._waiting = passed & ~known
         self._mark[self._waiting] = end

@@ -66,6 +66,8 @@ class Network:
     """(shell,) area that each node stands for."""
     reach_m3: Floats
     """(shell,) mean transmissivity at the nodes."""
+    joint_m: Floats
+    """(shell,) conductance per area from each node to the one above it, 0 under the film."""
     feeds: tuple[Feed, ...]
     vent_nodes: Integers
     vent_volume_m3: float
@@ -107,6 +109,116 @@ def _sign_kept(matrix: sparse.csr_array) -> sparse.csr_array:
     return (coupled - sparse.diags_array(np.asarray(coupled.sum(axis=1)).ravel())).tocsr()
 
 
+class _Assembly:
+    """A network in the making on a mesh."""
+
+    def __init__(self, problem: FlowProblem, mesh: Mesh) -> None:
+        self.mesh = mesh
+        self.by_cell = [{LEVEL_NAMES.index(level.name): level for level in cell.levels} for cell in problem.cells]
+        present = np.zeros((len(mesh.points_m), len(LEVEL_NAMES)), dtype=bool)
+        self.triangles_with: list[Integers] = []
+        for slot in range(len(LEVEL_NAMES)):
+            has = np.array([slot in levels for levels in self.by_cell])
+            self.triangles_with.append(np.flatnonzero(has[mesh.cell]))
+            present[mesh.triangles[self.triangles_with[slot]].ravel(), slot] = True
+        self.node_of = np.full(present.shape, -1, dtype=np.int64)
+        self.node_of[present] = np.arange(int(present.sum()))
+        self.top = self.node_of.max(axis=1)
+        self.place, self.level = np.nonzero(present)
+        self.shell_count = len(self.place)
+        self.count = self.shell_count + HOSE_PARTS * sum(line.kind == "feed" for line in problem.lines)
+        self.pores, self.bores = np.zeros(self.count), np.zeros(self.count)
+        self.area, self.reach, self.joint = (np.zeros(self.shell_count) for _ in range(3))
+        self.stiffness = sparse.csr_array((self.count, self.count))
+        self.hoses: list[sparse.csr_array] = []
+        self.feeds: list[Feed] = []
+        self.vent_nodes: list[Integers] = []
+        self.vent_volume = 0.0
+        self.nodes_on_line: dict[str, Integers] = {}
+        self.shares: dict[str, Floats] = {}
+
+    def add_level(self, slot: int) -> None:
+        """The level numbered *slot* with its joints to the next one up."""
+        mesh, chosen = self.mesh, self.triangles_with[slot]
+        if not len(chosen):
+            return
+        cells = mesh.cell[chosen]
+        corner_nodes = self.node_of[mesh.triangles[chosen], slot]
+        tensors, depth = np.zeros((len(self.by_cell), 2, 2)), np.zeros(len(self.by_cell))
+        for cell, levels in enumerate(self.by_cell):
+            if slot in levels:
+                tensors[cell], depth[cell] = levels[slot].transmissivity_m3, levels[slot].capacity_m
+        thirds = mesh.areas_m2[chosen] / 3
+        self.stiffness = self.stiffness + _level_matrix(mesh, corner_nodes, chosen, tensors[cells], self.count)
+        for corner in corner_nodes.T:
+            np.add.at(self.pores, corner, depth[cells] * thirds)
+            np.add.at(self.area, corner, thirds)
+            np.add.at(self.reach, corner, np.trace(tensors, axis1=1, axis2=2)[cells] / 2 * thirds)
+        for cell, levels in enumerate(self.by_cell):
+            above = min((other for other in levels if other > slot), default=None)
+            if slot in levels and above is not None and levels[slot].joint_m > 0:
+                mine = cells == cell
+                corners = mesh.triangles[chosen[mine]].ravel()
+                pairs = np.column_stack([self.node_of[corners, slot], self.node_of[corners, above]])
+                values = np.repeat(levels[slot].joint_m * thirds[mine], 3)
+                np.add.at(self.joint, self.node_of[corners, slot], values)
+                self.stiffness = self.stiffness + _conductances(pairs, values, self.count)
+
+    def add_line(self, line: FlowLine, course: MultiLineString) -> None:
+        """A feed's or vent's course over the part, at the level under the film. Raises :class:`FlowRefusal`."""
+        mesh, top = self.mesh, self.top
+        edges = mesh.edges_on(course)
+        if not len(edges):
+            raise FlowRefusal("A line on the plan is shorter than the mesh can show. Make it longer.", line.port)
+        lengths = np.linalg.norm(np.diff(mesh.points_m[edges], axis=1)[:, 0], axis=1)
+        corners, inverse = np.unique(edges, return_inverse=True)
+        share = np.zeros(len(corners))
+        np.add.at(share, inverse.reshape(edges.shape), (lengths / 2)[:, None])
+        self.nodes_on_line[line.id], self.shares[line.id] = top[corners], share / share.sum()
+        if line.kind == "vent":
+            self.vent_nodes.append(top[corners])
+            self.vent_volume += pipe_volume_m3(line.bore_m, float(lengths.sum()))
+            self.vent_volume += pipe_volume_m3(line.hose_bore_m, line.hose_length_m)
+            return
+        self.bores[top[corners]] += pipe_volume_m3(line.bore_m, 1.0) * share
+        values = np.array([pipe_conductance_m3(line.bore_m, length) for length in lengths])
+        self.stiffness = self.stiffness + _conductances(top[edges], values, self.count)
+        self._add_hose(line)
+
+    def _add_hose(self, line: FlowLine) -> None:
+        first = self.shell_count + HOSE_PARTS * len(self.feeds)
+        port = int(self.top[self.mesh.nearest(*line.port)])
+        chain = np.array([*range(first, first + HOSE_PARTS), port])
+        piece = line.hose_length_m / HOSE_PARTS
+        volume = pipe_volume_m3(line.hose_bore_m, piece)
+        self.bores[chain[1:-1]] += volume
+        self.bores[[chain[1], port]] += volume / 2
+        value = np.full(HOSE_PARTS, pipe_conductance_m3(line.hose_bore_m, piece))
+        self.hoses.append(_conductances(np.column_stack([chain[:-1], chain[1:]]), value, self.count))
+        self.feeds.append(Feed(line, first, chain[1:-1], port))
+
+    def network(self) -> Network:
+        capacity = self.pores + self.bores
+        return Network(
+            mesh=self.mesh,
+            place=self.place,
+            level=self.level,
+            node_of=self.node_of,
+            stiffness=self.stiffness,
+            hoses=tuple(self.hoses),
+            capacity_m3=capacity,
+            in_part_share=np.divide(self.pores, capacity, out=np.zeros(self.count), where=capacity > 0),
+            area_m2=self.area,
+            reach_m3=self.reach / self.area,
+            joint_m=self.joint / self.area,
+            feeds=tuple(self.feeds),
+            vent_nodes=np.unique(np.concatenate(self.vent_nodes)),
+            vent_volume_m3=self.vent_volume,
+            nodes_on_line=self.nodes_on_line,
+            length_share_on_line=self.shares,
+        )
+
+
 def build_network(problem: FlowProblem) -> Network:
     """Mesh the problem and assemble it. Raises :class:`FlowRefusal`."""
     outlines = [Polygon(cell.outline, cell.holes) for cell in problem.cells]
@@ -118,105 +230,9 @@ def build_network(problem: FlowProblem) -> Network:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
     whole = np.array([cell.transmissivity_m3 for cell in problem.cells])
     mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
-
-    # which levels each cell has, and so each point
-    by_cell = [{LEVEL_NAMES.index(level.name): level for level in cell.levels} for cell in problem.cells]
-    present = np.zeros((len(mesh.points_m), len(LEVEL_NAMES)), dtype=bool)
-    triangles_with: dict[int, Integers] = {}
+    assembly = _Assembly(problem, mesh)
     for slot in range(len(LEVEL_NAMES)):
-        has = np.array([slot in levels for levels in by_cell])
-        triangles_with[slot] = np.flatnonzero(has[mesh.cell])
-        present[mesh.triangles[triangles_with[slot]].ravel(), slot] = True
-    node_of = np.full(present.shape, -1, dtype=np.int64)
-    node_of[present] = np.arange(int(present.sum()))
-    place, level_of_node = np.nonzero(present)
-    shell_count = len(place)
-    feeds_of = [line for line in problem.lines if line.kind == "feed"]
-    count = shell_count + HOSE_PARTS * len(feeds_of)
-
-    pores, bores = np.zeros(count), np.zeros(count)
-    area, reach = np.zeros(shell_count), np.zeros(shell_count)
-    stiffness = sparse.csr_array((count, count))
-    pairs: list[Integers] = []
-    joints: list[Floats] = []
-    for slot, chosen in triangles_with.items():
-        if not len(chosen):
-            continue
-        cells = mesh.cell[chosen]
-        corner_nodes = node_of[mesh.triangles[chosen], slot]
-        tensors = np.array(
-            [levels[slot].transmissivity_m3 if slot in levels else ((0.0, 0.0), (0.0, 0.0)) for levels in by_cell]
-        )[cells]
-        depth = np.array([levels[slot].capacity_m if slot in levels else 0.0 for levels in by_cell])[cells]
-        thirds = mesh.areas_m2[chosen] / 3
-        stiffness = stiffness + _level_matrix(mesh, corner_nodes, chosen, tensors, count)
-        for corner in range(3):
-            np.add.at(pores, corner_nodes[:, corner], depth * thirds)
-            np.add.at(area, corner_nodes[:, corner], thirds)
-            np.add.at(reach, corner_nodes[:, corner], np.trace(tensors, axis1=1, axis2=2) / 2 * thirds)
-        for cell, levels in enumerate(by_cell):
-            above = min((other for other in levels if other > slot), default=None)
-            if slot not in levels or above is None or levels[slot].joint_m <= 0:
-                continue
-            mine = cells == cell
-            corners = mesh.triangles[chosen[mine]].ravel()
-            pairs.append(np.column_stack([node_of[corners, slot], node_of[corners, above]]))
-            joints.append(np.repeat(levels[slot].joint_m * thirds[mine], 3))
-    if pairs:
-        stiffness = stiffness + _conductances(np.concatenate(pairs), np.concatenate(joints), count)
-
-    top = node_of.max(axis=1)
-    nodes_on_line: dict[str, Integers] = {}
-    shares: dict[str, Floats] = {}
-    vent_nodes: list[Integers] = []
-    vent_volume = 0.0
+        assembly.add_level(slot)
     for line, course in zip(problem.lines, courses, strict=True):
-        edges = mesh.edges_on(course)
-        if not len(edges):
-            raise FlowRefusal("A line on the plan is shorter than the mesh can show. Make it longer.", line.port)
-        lengths = np.linalg.norm(np.diff(mesh.points_m[edges], axis=1)[:, 0], axis=1)
-        corners, inverse = np.unique(edges, return_inverse=True)
-        share = np.zeros(len(corners))
-        np.add.at(share, inverse.reshape(edges.shape), (lengths / 2)[:, None])
-        nodes_on_line[line.id], shares[line.id] = top[corners], share / share.sum()
-        if line.kind == "vent":
-            vent_nodes.append(top[corners])
-            vent_volume += pipe_volume_m3(line.bore_m, float(lengths.sum()))
-            vent_volume += pipe_volume_m3(line.hose_bore_m, line.hose_length_m)
-            continue
-        bores[top[corners]] += pipe_volume_m3(line.bore_m, 1.0) * share
-        values = np.array([pipe_conductance_m3(line.bore_m, length) for length in lengths])
-        stiffness = stiffness + _conductances(top[edges], values, count)
-
-    feeds, hoses = [], []
-    for index, line in enumerate(feeds_of):
-        first = shell_count + HOSE_PARTS * index
-        port = int(top[mesh.nearest(*line.port)])
-        chain = np.array([*range(first, first + HOSE_PARTS), port])
-        piece = line.hose_length_m / HOSE_PARTS
-        volume = pipe_volume_m3(line.hose_bore_m, piece)
-        bores[chain[1:-1]] += volume
-        bores[chain[1]] += volume / 2
-        bores[port] += volume / 2
-        value = np.full(HOSE_PARTS, pipe_conductance_m3(line.hose_bore_m, piece))
-        hoses.append(_conductances(np.column_stack([chain[:-1], chain[1:]]), value, count))
-        feeds.append(Feed(line, first, chain[1:-1], port))
-
-    capacity = pores + bores
-    return Network(
-        mesh=mesh,
-        place=place,
-        level=level_of_node,
-        node_of=node_of,
-        stiffness=stiffness,
-        hoses=tuple(hoses),
-        capacity_m3=capacity,
-        in_part_share=np.divide(pores, capacity, out=np.zeros(count), where=capacity > 0),
-        area_m2=area,
-        reach_m3=reach / area,
-        feeds=tuple(feeds),
-        vent_nodes=np.unique(np.concatenate(vent_nodes)),
-        vent_volume_m3=vent_volume,
-        nodes_on_line=nodes_on_line,
-        length_share_on_line=shares,
-    )
+        assembly.add_line(line, course)
+    return assembly.network()
