@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -332,7 +333,9 @@ class PlanView(QWidget):
             layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
             return
         if self.map == "dry" and study is not None:
-            grid, name, highest, shown = study.picture, "Chance of staying dry", 1.0, "100 %"
+            grid, name = study.picture, "Chance of staying dry"
+            highest = max(math.ceil(10 * float(study.ensemble.dry_chance.max())) / 10, 0.1)
+            shown = show(highest, "share", units)
         else:
             grid, name = answer.lag, "Tool side behind the film side"
             highest = max(answer.result.lag_max_s, 1.0)
