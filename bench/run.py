@@ -22,9 +22,10 @@ from march import march
 from scipy.sparse.linalg import splu
 
 from bibulon.demo import demo_job
-from bibulon.flow.fill import FillResult, fill
+from bibulon.flow.fill import fill
 from bibulon.flow.network import Network, build_network
 from bibulon.flow.problem import FlowProblem, flow_problem
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import revised

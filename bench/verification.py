@@ -13,8 +13,9 @@ from pathlib import Path
 
 import numpy as np
 
-from bibulon.flow.fill import FillResult, fill
+from bibulon.flow.fill import fill
 from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem
+from bibulon.flow.result import FillResult
 from bibulon.job.lines import AtTime
 from bibulon.laminate.compaction import turned
 from bibulon.laminate.levels import Level

@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.flow.contours import contour, round_levels
-from bibulon.flow.fill import Cancelled, FillResult, fill
+from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.raster import rasterised
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, ResinCard, TubeCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_region

@@ -18,9 +18,10 @@ import numpy as np
 
 from bibulon.bag.film import BagPlan, bag_plan
 from bibulon.figures import Figure
-from bibulon.flow.fill import FillResult, Progress, fill
+from bibulon.flow.fill import Progress, fill
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal, flow_problem
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest

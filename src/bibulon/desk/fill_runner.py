@@ -16,9 +16,9 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import FULL_NODES, PREVIEW_NODES
-from bibulon.flow.fill import FillResult
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Grid
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 
 PROGRESS_EVERY_S = 0.1

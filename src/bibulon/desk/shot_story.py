@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import make_app, wait_for_fill
+from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.settings import Settings
 from bibulon.desk.station import STATIONS
 from bibulon.desk.window import Window
@@ -78,7 +79,8 @@ def shoot_all(folder: Path) -> None:
             window.plan.choose("feed-2")
         if station.id == "hold":
             bench = window.benches["hold"]
-            bench.readings.setPlainText("\n".join(f"{t / 60:g}, {p / 100:g}" for t, p in READINGS))  # type: ignore[attr-defined]
+            assert isinstance(bench, HoldBench)
+            bench.readings.setPlainText("\n".join(f"{t / 60:g}, {p / 100:g}" for t, p in READINGS))
         if station.id == "shoot":
             rehearse(window)
         if station.id in ("cure", "log"):

@@ -30,6 +30,7 @@ from bibulon.demo import demo_job
 from bibulon.desk import icons, theme
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.document import Document
 from bibulon.desk.fields import label, rule_line, tool_button
 from bibulon.desk.fill_runner import FillRunner
@@ -451,7 +452,9 @@ class Window(QMainWindow):
         if self.station != "shoot":
             self.go("shoot")
             return
-        self.benches["shoot"].next_button.click()  # type: ignore[attr-defined]
+        shoot = self._bench("shoot")
+        assert isinstance(shoot, ShootBench)
+        shoot.next_button.click()
 
     def show_caution(self, caution: Caution) -> None:
         """Go to where *caution* can be mended."""

@@ -13,7 +13,7 @@ from ezdxf import units
 from ezdxf.filemanagement import new as new_drawing
 
 from bibulon.flow.contours import contour, round_levels
-from bibulon.flow.fill import FillResult
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.quantities import run_clock

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 from pydantic import ValidationError
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter
-from shapely import LineString, Polygon
 from shapely import Point as Place
+from shapely import Polygon
 
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
+from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, grip_at, points_of, with_points
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
-    changed,
     moved_points,
     new_id,
     next_label,
@@ -26,9 +24,6 @@ from bibulon.job.edits import (
     with_line,
     with_media,
     with_region,
-    without_line,
-    without_media,
-    without_region,
 )
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
@@ -38,7 +33,6 @@ from bibulon.quantities import QuantityError, parse, show
 if TYPE_CHECKING:
     from bibulon.desk.plan.view import PlanView
 
-GRAB_PX = 9.0
 SNAP_PX = 8.0
 GRID_M = 0.01
 NUDGE_M, SMALL_NUDGE_M = 0.05, 0.005
@@ -90,80 +84,6 @@ def squared(start: Point, at: Point) -> Point:
     return round(start[0] + length * math.cos(angle), 4), round(start[1] + length * math.sin(angle), 4)
 
 
-@dataclass(frozen=True)
-class Grip:
-    """What was taken hold of: an object, and the number of its point or None for the whole."""
-
-    kind: str
-    id: str
-    point: int | None
-
-
-@dataclass(frozen=True)
-class Kind:
-    """A kind of object on the plan: how its points are read and put back, and how it is removed."""
-
-    points: Callable[[Job], dict[str, tuple[Point, ...]]]
-    put: Callable[[Job, str, tuple[Point, ...]], Job]
-    remove: Callable[[Job, str], Job] | None
-    closed: bool = True
-    whole: bool = True
-    """It can be moved as a whole; otherwise only its points can."""
-
-
-def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return with_line(job, revised(job.line(identifier), points=points))
-
-
-def _put_media(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    patch = next(patch for patch in job.media if patch.id == identifier)
-    return with_media(job, revised(patch, outline=points))
-
-
-def _put_region(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return with_region(job, Region(name=identifier, outline=points), identifier)
-
-
-def _put_outline(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return changed(job, part=revised(job.part, outline=points))
-
-
-KINDS = {
-    "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
-    "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
-    "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
-    "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False),
-}
-
-
-def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ...]) -> Grip | None:
-    """What of *kinds* lies under *at*: a point of the chosen object first, then whole objects in their order."""
-    reach = GRAB_PX / frame.scale
-    place = Place(at)
-    for name in kinds:
-        kind = KINDS[name]
-        for identifier, points in kind.points(job).items():
-            if identifier == chosen or not kind.whole:
-                near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
-                if math.dist(points[near], at) <= reach:
-                    return Grip(name, identifier, near)
-    for name in kinds:
-        kind = KINDS[name]
-        for identifier, points in kind.points(job).items():
-            shape = Polygon(points) if kind.closed else LineString(points)
-            if kind.whole and shape.distance(place) <= (0 if kind.closed else reach):
-                return Grip(name, identifier, None)
-    return None
-
-
-def _points(job: Job, grip: Grip) -> tuple[Point, ...]:
-    return KINDS[grip.kind].points(job)[grip.id]
-
-
-def _with_points(job: Job, grip: Grip, points: tuple[Point, ...]) -> Job:
-    return KINDS[grip.kind].put(job, grip.id, points)
-
-
 class SelectTool:
     """Choose, move, reshape, delete."""
 
@@ -180,7 +100,7 @@ class SelectTool:
         self._grip = grip_at(view.document.job, view.frame, at, view.chosen, view.station.edits)
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
-            self._start, self._points = at, _points(view.document.job, self._grip)
+            self._start, self._points = at, points_of(view.document.job, self._grip)
         else:
             view.start_pan(screen)
 
@@ -196,7 +116,7 @@ class SelectTool:
                 target = squared(self._points[self._grip.point - 1 if self._grip.point else 1], target)
             points = tuple(target if i == self._grip.point else place for i, place in enumerate(self._points))
         try:
-            self._edited = _with_points(view.document.job, self._grip, points)
+            self._edited = with_points(view.document.job, self._grip, points)
         except ValidationError:
             return  # an impossible shape on the way: the last possible one stays
         view.document.preview(self._edited)
@@ -232,7 +152,7 @@ class SelectTool:
         if Qt.Key(event.key()) in ARROWS and KINDS[grip.kind].whole:
             step = SMALL_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
             dx, dy = (part * step for part in ARROWS[Qt.Key(event.key())])
-            view.document.edit(f"move {grip.kind}", _with_points(job, grip, moved_points(_points(job, grip), dx, dy)))
+            view.document.edit(f"move {grip.kind}", with_points(job, grip, moved_points(points_of(job, grip), dx, dy)))
             return True
         return False
 

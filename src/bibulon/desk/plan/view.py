@@ -24,7 +24,8 @@ from bibulon.desk.document import Document
 from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
-from bibulon.desk.plan.tools import KINDS, Grip, LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
+from bibulon.desk.plan.things import KINDS, Grip
+from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
 from bibulon.desk.station import STATIONS, Station
 from bibulon.job import Job
 from bibulon.job.base import Point

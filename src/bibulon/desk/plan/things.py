@@ -1,0 +1,101 @@
+"""The kinds of object on the plan, and what lies under the pointer."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from shapely import LineString, Polygon
+from shapely import Point as Place
+
+from bibulon.desk.plan.frame import Frame
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.edits import (
+    changed,
+    revised,
+    with_line,
+    with_media,
+    with_region,
+    without_line,
+    without_media,
+    without_region,
+)
+from bibulon.job.part import Region
+
+GRAB_PX = 9.0
+
+
+@dataclass(frozen=True)
+class Grip:
+    """What was taken hold of: an object, and the number of its point or None for the whole."""
+
+    kind: str
+    id: str
+    point: int | None
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of object on the plan: how its points are read and put back, and how it is removed."""
+
+    points: Callable[[Job], dict[str, tuple[Point, ...]]]
+    put: Callable[[Job, str, tuple[Point, ...]], Job]
+    remove: Callable[[Job, str], Job] | None
+    closed: bool = True
+    whole: bool = True
+    """It can be moved as a whole; otherwise only its points can."""
+
+
+def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return with_line(job, revised(job.line(identifier), points=points))
+
+
+def _put_media(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    patch = next(patch for patch in job.media if patch.id == identifier)
+    return with_media(job, revised(patch, outline=points))
+
+
+def _put_region(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return with_region(job, Region(name=identifier, outline=points), identifier)
+
+
+def _put_outline(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return changed(job, part=revised(job.part, outline=points))
+
+
+KINDS = {
+    "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
+    "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
+    "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
+    "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False),
+}
+
+
+def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ...]) -> Grip | None:
+    """What of *kinds* lies under *at*: a point of the chosen object first, then whole objects in their order."""
+    reach = GRAB_PX / frame.scale
+    place = Place(at)
+    for name in kinds:
+        kind = KINDS[name]
+        for identifier, points in kind.points(job).items():
+            if identifier == chosen or not kind.whole:
+                near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
+                if math.dist(points[near], at) <= reach:
+                    return Grip(name, identifier, near)
+    for name in kinds:
+        kind = KINDS[name]
+        for identifier, points in kind.points(job).items():
+            shape = Polygon(points) if kind.closed else LineString(points)
+            if kind.whole and shape.distance(place) <= (0 if kind.closed else reach):
+                return Grip(name, identifier, None)
+    return None
+
+
+def points_of(job: Job, grip: Grip) -> tuple[Point, ...]:
+    return KINDS[grip.kind].points(job)[grip.id]
+
+
+def with_points(job: Job, grip: Grip, points: tuple[Point, ...]) -> Job:
+    return KINDS[grip.kind].put(job, grip.id, points)

@@ -1,0 +1,128 @@
+"""What a fill returns, and what can be read off it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.flow.problem import FlowProblem
+
+
+@dataclass(frozen=True)
+class ValveEvent:
+    """A valve opened or closed at ``time_s``."""
+
+    time_s: float
+    line: str
+    action: str
+
+
+@dataclass(frozen=True)
+class FillResult:
+    """A fill, from the opening of the first valve to its end.
+
+    ``times_s`` (k,); ``saturation`` and ``pressure_pa`` (k, n) at the nodes, pressure over the vent's and as the mean
+    of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
+    when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
+    the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
+    ``drawn_m3`` per feed (k, f).
+    """
+
+    problem: FlowProblem
+    mesh: Mesh
+    place: Integers
+    level: Integers
+    node_area_m2: Floats
+    times_s: Floats
+    saturation: Floats
+    pressure_pa: Floats
+    level_arrival_s: Floats
+    arrival_s: Floats
+    seen_s: Floats
+    drawn_m3: Floats
+    in_part_m3: Floats
+    in_lines_m3: Floats
+    in_pots_m3: Floats
+    events: tuple[ValveEvent, ...]
+    stopped_by: str
+    filled_fraction: float
+    fill_time_s: float | None
+    mass_error: float
+    solves: int
+    feed_ids: tuple[str, ...]
+
+    @property
+    def end_s(self) -> float:
+        return float(self.times_s[-1])
+
+    @property
+    def resin_drawn_m3(self) -> float:
+        return float(self.drawn_m3[-1].sum())
+
+    @property
+    def last_filled(self) -> tuple[float, float]:
+        """Place that fills last, or stays driest if some place never fills."""
+        lateness = np.where(np.isnan(self.arrival_s), np.inf, self.arrival_s)
+        if np.isinf(lateness).any():
+            dry = np.flatnonzero(np.isinf(lateness))
+            middle = self.mesh.points_m[dry].mean(axis=0)
+            node = dry[int(np.argmin(((self.mesh.points_m[dry] - middle) ** 2).sum(axis=1)))]
+        else:
+            node = int(np.argmax(lateness))
+        return float(self.mesh.points_m[node, 0]), float(self.mesh.points_m[node, 1])
+
+    @property
+    def dry_area_m2(self) -> float:
+        """Area of the plan where some level is not reached: the worst level counts."""
+        worst, area = np.ones(len(self.mesh.points_m)), np.zeros(len(self.mesh.points_m))
+        np.minimum.at(worst, self.place, np.minimum(self.saturation[-1], 1))
+        np.maximum.at(area, self.place, self.node_area_m2)
+        return float(area @ (1 - worst))
+
+    @property
+    def lag_s(self) -> Floats:
+        """(points,) how long after the level under the film the last level of each place is reached."""
+        return self.arrival_s - self.seen_s
+
+    @property
+    def lag_max_s(self) -> float:
+        """The longest lag of any place that is reached."""
+        lag = self.lag_s
+        return float(np.nanmax(lag)) if not np.isnan(lag).all() else 0.0
+
+    def arrival_at(self, x_m: float, y_m: float, level: int | None = None) -> float | None:
+        """Arrival time at a place, on its last level or on the level of that number from the tool.
+
+        None where resin never comes. Raises ValueError off the part, or where the stack has fewer levels.
+        """
+        nodes, weights = self._weights(x_m, y_m)
+        arrivals = self.arrival_s
+        if level is not None:
+            there = np.unique(self.level[np.isin(self.place, nodes)])
+            if not 0 <= level < len(there):
+                raise ValueError(f"there are {len(there)} levels at {x_m:g}, {y_m:g} m, counted from 0 at the tool")
+            arrivals = self.level_arrival_s[there[level]]
+        return _weighed(arrivals, nodes, weights)
+
+    def seen_at(self, x_m: float, y_m: float) -> float | None:
+        """When resin shows under the film at a place; None if never. Raises ValueError off the part."""
+        return _weighed(self.seen_s, *self._weights(x_m, y_m))
+
+    def _weights(self, x_m: float, y_m: float) -> tuple[Integers, Floats]:
+        found = self.mesh.locate(x_m, y_m)
+        if found is None:
+            raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
+        return found
+
+    def drawn_at(self, time_s: float) -> float:
+        """Resin drawn from the bucket by *time_s* (m³)."""
+        return float(np.interp(time_s, self.times_s, self.drawn_m3.sum(axis=1)))
+
+
+def _weighed(values: Floats, nodes: Integers, weights: Floats) -> float | None:
+    known = weights > 1e-9
+    value = float(values[nodes[known]] @ weights[known])
+    return None if math.isnan(value) else value
