@@ -82,7 +82,7 @@ def runner() -> Iterator[object]:
     from bibulon.desk.fill_runner import FillRunner
 
     make_app()
-    made = FillRunner()
+    made = FillRunner(nodes=(250, 500))
     yield made
     made.close()
 
@@ -90,16 +90,22 @@ def runner() -> Iterator[object]:
 @pytest.fixture
 def window(qtbot, runner) -> Iterator[object]:
     """The window on the demo job with its fill computed."""
+    from PySide6.QtCore import QCoreApplication, QEvent
+
+    from bibulon.desk import theme
     from bibulon.desk.app import make_app, wait_for_fill
     from bibulon.desk.settings import Settings
     from bibulon.desk.window import Window
 
-    make_app()
+    if theme.current.palette is not theme.LINEN:
+        make_app()
     made = Window(demo_job(), Settings(), runner=runner)
     made.show()
     wait_for_fill(made)
     yield made
     made.close()
+    made.deleteLater()  # windows left over would be styled again with every new one
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 __all__ = ["bare_panel", "changed", "rectangle"]

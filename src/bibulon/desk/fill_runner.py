@@ -59,7 +59,7 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
     return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, final)
 
 
-def _serve(pipe: Connection, newest: Any) -> None:
+def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
     """The worker's loop."""
     import signal
 
@@ -70,10 +70,10 @@ def _serve(pipe: Connection, newest: Any) -> None:
         except (EOFError, OSError):
             return
         if number == newest.value:
-            _answer(pipe, newest, number, job, live)
+            _answer(pipe, newest, number, job, live, nodes)
 
 
-def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool) -> None:
+def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, nodes: tuple[int, int]) -> None:
     """Answer one question: a coarse fill, and unless it is a live one the fine fill after it.
 
     A coarse fill is let through even when it is stale (under a moving hand something has to be shown); a fine one is
@@ -96,10 +96,10 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool) ->
         progress(share)
 
     try:
-        coarse = fill(flow_problem(job, PREVIEW_NODES), progress)
+        coarse = fill(flow_problem(job, nodes[0]), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
-            fine = fill(flow_problem(job, FULL_NODES), progress_while_wanted)
+            fine = fill(flow_problem(job, nodes[1]), progress_while_wanted)
             pipe.send(("answer", number, _picture(fine, final=True)))
     except Cancelled:
         return
@@ -119,8 +119,10 @@ class FillRunner(QObject):
     """The newest question has its full answer."""
     _heard = Signal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, nodes: tuple[int, int] = (PREVIEW_NODES, FULL_NODES)) -> None:
+        """Fills on about so many mesh points: the coarse and the fine ones."""
         super().__init__(parent)
+        self._nodes = nodes
         context = multiprocessing.get_context("spawn")
         self._newest = context.Value("q", 0)
         self._context = context
@@ -132,7 +134,9 @@ class FillRunner(QObject):
 
     def _start(self) -> None:
         self._pipe, far = self._context.Pipe()
-        self._process = self._context.Process(target=_serve, args=(far, self._newest), name="fill", daemon=True)
+        self._process = self._context.Process(
+            target=_serve, args=(far, self._newest, self._nodes), name="fill", daemon=True
+        )
         self._process.start()
         far.close()
         threading.Thread(target=self._listen, args=(self._pipe,), name="fill answers", daemon=True).start()
