@@ -35,7 +35,7 @@ from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
 FULL_NODES = 2000
-PREVIEW_NODES = 600
+PREVIEW_NODES = 400
 FULL_LEVELS = 2
 
 

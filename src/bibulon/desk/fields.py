@@ -137,6 +137,8 @@ class Field(QWidget):
             self.committed.emit()
 
     def _complain(self, message: str) -> None:
+        if message == self.error.text():
+            return  # styling anew costs time, and every refresh comes by here
         self.error.setText(message)
         self.error.setVisible(bool(message))
         self.editor.setProperty("wrong", "true" if message else "false")

@@ -23,6 +23,7 @@ from bibulon.job import Job
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
+FINE_PICTURE, COARSE_PICTURE = 900, 300
 
 
 @dataclass(frozen=True)
@@ -51,11 +52,13 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
 
     levels = round_levels(result.end_s)
 
+    longest = FINE_PICTURE if final else COARSE_PICTURE
+
     def face(times_s: Floats) -> Face:
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
-        return Face(times_s, rasterised(result.mesh, times_s), lines)
+        return Face(times_s, rasterised(result.mesh, times_s, longest), lines)
 
-    lag = rasterised(result.mesh, result.lag_s)
+    lag = rasterised(result.mesh, result.lag_s, longest)
     return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, final)
 
 

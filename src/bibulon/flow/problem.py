@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -75,10 +75,6 @@ class FlowProblem:
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
-
-    def coarser(self, nodes: int) -> FlowProblem:
-        """The same problem on another mesh."""
-        return replace(self, nodes=nodes)
 
 
 def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
