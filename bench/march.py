@@ -26,9 +26,7 @@ class March:
 
 def march(problem: FlowProblem, network: Network) -> March:
     """Fill a network whose feeds are all open from the start and whose vents are never reached before the end."""
-    matrix = network.stiffness
-    for hose in network.hoses:
-        matrix = matrix + hose
+    matrix = network.everything.matrix
     matrix = matrix.tocsr()
     capacity, count = network.capacity_m3, len(network.capacity_m3)
     buckets = np.array([feed.bucket for feed in network.feeds])

@@ -8,18 +8,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from scipy.integrate import quad
+from scipy.optimize import brentq
 
 from bibulon.flow.fill import fill
+from bibulon.flow.network import build_network
+from bibulon.flow.oneway import Forces, Gas, advance_one_way
 from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem
 from bibulon.flow.result import FillResult
+from bibulon.job.edits import revised
 from bibulon.job.lines import AtTime
 from bibulon.laminate.compaction import turned
-from bibulon.laminate.levels import Level
+from bibulon.laminate.levels import CARRIED_SHARES, Level, levels_of, merged
 from bibulon.resin.viscosity import Rheology
+from bibulon.stock import shelf_card
 
 MU, DRIVE = 0.2, 90_000.0
 RESIN = Rheology(viscosity_pa_s=MU, thickening_s=1e12, gel_s=1e9, flow_limit_s=1e9)
@@ -33,9 +39,7 @@ def level(along: float = TENSOR, across: float | None = None, angle: float = 0.0
     return Level("bag side", ((tensor[0, 0], tensor[0, 1]), (tensor[1, 0], tensor[1, 1])), depth)
 
 
-def line(
-    kind: str, places: Places, hose_bore: float = 0.05, hose_length: float = 0.01, bore: float = 0.004
-) -> FlowLine:
+def line(kind: str, places: Places, hose_bore: float = 0.05, hose_length: float = 0.01, bore: float = 0.01) -> FlowLine:
     """A line and a hose of so wide a bore that they resist next to nothing, and so fill at once."""
     return FlowLine(kind, kind, (places,), places[0], bore, hose_bore, hose_length, AtTime(), None)
 
@@ -163,6 +167,80 @@ def hose_in_series(nodes: int) -> float:
     return worst(result, wanted, float(wanted(np.array([[1.0, 0.0]]))[0]))
 
 
+def swelling_strip(nodes: int) -> FlowProblem:
+    """A strip of one fabric that packs down by a power law, under film."""
+    fabric = revised(shelf_card("glass-biax-800"), compaction_exponent=0.12)
+    film = 95_000.0
+    levels = merged(levels_of(((fabric, 0.0, 2),), None, None, film, 1100.0), 1)
+    return replace(strip(levels, nodes), film_pa=film)
+
+
+def swelling_front(nodes: int) -> float:
+    """The compressible edge fill keeps its shape: the front goes with √t, by an ordinary differential equation.
+
+    With ``η = x/√t``: ``(T(p) p')' = −(μ/2) η c'(p) p'``, ``p(0) = Δp``, ``p(λ) = 0`` and ``c₀ λ/2 = −T(0) p'(λ)/μ``.
+    """
+    problem = swelling_strip(nodes)
+    one = problem.cells[0].levels[0]
+    carried = np.array(CARRIED_SHARES) * problem.film_pa
+    conducts = np.array(one.opening) * one.transmissivity_m3[0][0]
+    holds = one.capacity_m + np.array(one.swelling_m)
+
+    def lies_at(front: float) -> float:
+        """Pressure at the feed if the front goes with ``front·√t``."""
+        found, flux, steps = 0.0, -one.capacity_m * front / 2 * MU, 4000
+        for at in np.linspace(front, 0.0, steps, endpoint=False):
+            slot = min(max(int(np.searchsorted(carried, found, side="right")) - 1, 0), len(carried) - 2)
+            slope = (holds[slot + 1] - holds[slot]) / (carried[slot + 1] - carried[slot])
+            fall = flux / float(np.interp(found, carried, conducts))
+            found -= fall * front / steps
+            flux += MU / 2 * at * slope * fall * front / steps
+        return found
+
+    speed = brentq(lambda front: lies_at(front) - DRIVE, 1e-4, 1e-1)
+    return worst(fill(problem), lambda p: (p[:, 0] / speed) ** 2, 1 / speed**2)
+
+
+def shut_in(nodes: int, vent_pa: float = 30_000.0) -> float:
+    """Gas shut in at the closed end of a strip: ``p V = p₀ V₀``, so ``t = c μ/T ∫ x dx/(p_feed − p(x))``.
+
+    The error is of the volume of the gas, as a share of what it was.
+    """
+    network = build_network(strip((level(),), nodes))
+    count, wet = len(network.capacity_m3), np.zeros(len(network.capacity_m3), dtype=bool)
+    shell = network.shell_count
+    filled, buckets = np.zeros(count), np.array([feed.bucket for feed in network.feeds])
+    filled[shell:] = network.capacity_m3[shell:]
+    filled[network.nodes_on_line["feed"]] = network.capacity_m3[network.nodes_on_line["feed"]]
+    empty = network.capacity_m3 - filled
+    gas_m3 = float(empty.sum())
+    start = 1 - gas_m3 / (DEPTH * 0.4)  # what the line and the first cells hold
+    feed_pa = DRIVE + vent_pa
+
+    def front_s(x: float) -> float:
+        """When the gas takes the share 1 − x of the strip."""
+        gas = vent_pa * (1 - start)
+        return DEPTH * MU / TENSOR * quad(lambda s: (s - start / 2) / (feed_pa - gas / (1 - s)), start, x)[0]
+
+    rest = 1 - vent_pa * (1 - start) / feed_pa
+    gas = Gas(np.flatnonzero(empty > 0), vent_pa * gas_m3, vent_pa)
+    clock, wrong = 0.0, 0.0
+    for end in front_s(start + (rest - start) * 0.9) * np.linspace(0.025, 1.0, 40) / MU:
+        forces = Forces(end - clock, vent_pa, pockets=(gas,))
+        fixed = np.full(len(buckets), DRIVE * (end - clock))
+        inactive = np.zeros(count, dtype=bool)
+        step = advance_one_way(
+            network.everything, network.capacity_m3, filled, buckets, fixed, inactive, wet | (empty <= 0), forces
+        )
+        filled, wet, clock = step.filled_m3, step.wet, end
+        filled[buckets] = 0.0
+        empty = network.capacity_m3 - filled
+        gas = Gas(np.flatnonzero(~wet & (empty > 0) & (network.in_part_share > 0)), gas.amount, step.gas_pa[0])
+        wanted = brentq(lambda x, end=end: front_s(x) - end * MU, start, rest * (1 - 1e-9))
+        wrong = max(wrong, abs(float(empty[gas.nodes].sum()) / (DEPTH * 0.4) - (1 - wanted)))
+    return wrong
+
+
 @dataclass(frozen=True)
 class Case:
     """A case, its closed form in words, the function that measures it and the meshes it is measured on."""
@@ -185,6 +263,8 @@ CASES = (
     Case("two levels in parallel, open joint", "edge fill with summed K·h and φ·h", two_levels_as_one),
     Case("media over laminate: lag", "`S = (c_m/c_l)(cosh(ξ/√(T/g)) − 1)`", media_lead),
     Case("hose before the strip", "pipe and pores in series", hose_in_series),
+    Case("gas shut in at the end", "`p V` constant; `t = cμ/T ∫ x dx/(p_feed − p₀V₀/V(x))`", shut_in),
+    Case("swelling under film", "self-similar: `(T p')' = −(μ/2) η c' p'`, front ∝ √t", swelling_front),
 )
 
 

@@ -15,6 +15,7 @@ from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import changed, revised
+from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
 from bibulon.job.lines import Bucket, CatchPot, Line
 from bibulon.job.part import Part, Vacuum
@@ -43,7 +44,7 @@ def rectangle(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, 
 def bare_panel(length: float = 1.0, width: float = 0.4, fabric: str = "glass-biax-800", plies: int = 3) -> Job:
     """One fabric on a rectangle, fed along its left edge, vented along its right edge, with almost no hose.
 
-    Resin that hardly thickens, so that one-dimensional closed forms hold.
+    Resin that hardly thickens and a laminate that does not swell, so that one-dimensional closed forms hold.
     """
     resin = revised(shelf_card("epoxy-slow"), thickening_time_s=1e9, flow_limit_pa_s=1e3)
     resin = revised(resin, film_gel=tuple(revised(point, time_s=1e8) for point in resin.film_gel))
@@ -64,6 +65,7 @@ def bare_panel(length: float = 1.0, width: float = 0.4, fabric: str = "glass-bia
         lines=(line("feed", 0.0), line("vent", length)),
         bucket=Bucket(below_part_m=0.0, heel_kg=0.0),
         vacuum=Vacuum(cavity_pa=2000.0),
+        flow=FlowChoices(swelling=False),
         pots=(CatchPot(label="P1", capacity_m3=0.01),),
         charge=ChargePlan(resin=resin.id),
         cards=(shelf_card(fabric), resin, hose, spiral),

@@ -40,7 +40,7 @@ def no_fill(assessment: Assessment) -> Iterator[Finding]:
     remedy="End the media 60 mm short of the vent, so that the last stretch goes through the laminate.",
 )
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
-    part = Polygon(assessment.job.part.outline)
+    part = assessment.job.part.shape
     for patch in assessment.job.media:
         media = Polygon(patch.outline).intersection(part)
         for vent in assessment.job.vents:

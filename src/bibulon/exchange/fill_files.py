@@ -70,8 +70,9 @@ def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
     space = drawing.modelspace()
     for name, colour in (("part", PART_COLOUR), ("feed lines", FEED_COLOUR), ("vent lines", VENT_COLOUR)):
         drawing.layers.add(name, color=colour)
-    outline = [(x * 1000, y * 1000) for x, y in job.part.outline]
-    space.add_lwpolyline(outline, close=True, dxfattribs={"layer": "part"})
+    for outline in (job.part.outline, *job.part.holes):
+        corners = [(x * 1000, y * 1000) for x, y in outline]
+        space.add_lwpolyline(corners, close=True, dxfattribs={"layer": "part"})
     for line in job.lines:
         layer = f"{line.kind} lines"
         space.add_lwpolyline([(x * 1000, y * 1000) for x, y in line.points], dxfattribs={"layer": layer})
@@ -97,8 +98,10 @@ def _write_svg(job: Job, result: FillResult, path: Path) -> None:
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.1f}mm" height="{height:.1f}mm" '
         f'viewBox="0 0 {width:.1f} {height:.1f}" fill="none" stroke-width="2">',
-        f'<polygon stroke="#22262b" points="{" ".join(place(x, y) for x, y in outline)}"/>',
     ]
+    for ring in (job.part.outline, *job.part.holes):
+        corners = " ".join(place(x * 1000, y * 1000) for x, y in ring)
+        lines.append(f'<polygon stroke="#22262b" points="{corners}"/>')
     for line in job.lines:
         points = " ".join(place(x * 1000, y * 1000) for x, y in line.points)
         look = 'stroke="#b4560f"' if line.kind == "feed" else 'stroke="#1f5a7a" stroke-dasharray="20 10"'

@@ -53,26 +53,25 @@ class Arrivals:
         self._rate: Floats = np.zeros(count)
         self._span = (0.0, 0.0)
 
-    def _beyond(self, filled: Floats, work: Floats) -> Floats:
-        saturation = filled[: self._count] / self._capacity
+    def _beyond(self, saturation: Floats, work: Floats) -> Floats:
         partly = (saturation - self._when) * self._size
         full = np.sqrt(self._margin**2 + self._curvature * work)
         distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
 
-    def beyond(self, filled: Floats, impulse: Floats) -> Floats:
+    def beyond(self, saturation: Floats, impulse: Floats) -> Floats:
         """(n,) signed distance (m) of the front beyond the far edge of each node, after a step that is not kept."""
-        found: Floats = self._beyond(filled, self._work + impulse[: self._count]) - self._margin
+        found: Floats = self._beyond(saturation, self._work + impulse[: self._count]) - self._margin
         return found
 
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
-        """Take in the step from *start* to *end* that brought the nodes from *before* to *after*."""
+        """Take in the step from *start* to *end*; the nodes (n,) were full to *before*, now to *after*."""
         self._work = self._work + impulse[: self._count]
         distance = self._beyond(after, self._work)
         self._settle(end, distance)
         passed = np.isnan(self._mark) & (distance >= 0)
-        earlier = before[: self._count] / self._capacity - self._when
+        earlier = before - self._when
         known = passed & (earlier > -self._when + 1e-9)
         behind = earlier * self._size
         self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
@@ -80,7 +79,7 @@ class Arrivals:
         below = np.flatnonzero(known & (self._from_above > 0) & (self._rate > 0))
         through = np.clip(start - earlier[below] / self._rate[below], start, end)
         self._mark[below] += self._from_above[below] * (through - self._mark[below])
-        self._rate = (after - before)[: self._count] / self._capacity / (end - start)
+        self._rate = (after - before) / (end - start)
         self._waiting = passed & ~known
         self._mark[self._waiting] = end
         self._speed = np.where(self._distance >= self._margin, (distance - self._distance) / (end - start), np.nan)
@@ -118,7 +117,7 @@ class Arrivals:
             found[nodes] = gap[close] + self._margin[nodes] <= reach[front[which[close]]]
         return found
 
-    def look_beyond(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
+    def look_beyond(self, end: float, after: Floats, impulse: Floats) -> None:
         """Take the speed of the front at the end from a step that was not kept."""
         self._settle(end, self._beyond(after, self._work + impulse[: self._count]))
 

@@ -13,12 +13,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 from shapely import MultiLineString, Polygon
 
 from bibulon.flow.align import aligned, couplings
+from bibulon.flow.conductors import Conductors
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
-from bibulon.flow.problem import FlowLine, FlowProblem, FlowRefusal
-from bibulon.laminate.levels import LEVEL_NAMES
+from bibulon.flow.problem import FlowGap, FlowLine, FlowProblem, FlowRefusal
+from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
 
 HOSE_PARTS = 4
 
@@ -48,8 +50,8 @@ class Network:
     """The matrix and capacities of a flow problem on a mesh.
 
     The first ``shell_count`` nodes are pores: node *i* lies at mesh point ``place[i]`` on level ``level[i]`` (an index
-    of ``LEVEL_NAMES``). Then come each feed's bucket and hose nodes. ``stiffness`` holds shell and lines; ``hoses``
-    each feed's hose, to be added while its valve is open.
+    of ``LEVEL_NAMES``). Then come each feed's bucket and hose nodes. ``pores`` and ``pipes`` are the shell and the
+    lines on it; ``hoses`` each feed's hose, to be added while its valve is open.
     """
 
     mesh: Mesh
@@ -57,8 +59,9 @@ class Network:
     level: Integers
     node_of: Integers
     """(points, levels) number of the node at a point and level, −1 where the stack has no such level."""
-    stiffness: sparse.csr_array
-    hoses: tuple[sparse.csr_array, ...]
+    pores: Conductors
+    pipes: Conductors
+    hoses: tuple[Conductors, ...]
     capacity_m3: Floats
     in_part_share: Floats
     """(N,) the share of each node's capacity that is pores, the rest being bore."""
@@ -68,6 +71,14 @@ class Network:
     """(shell,) mean transmissivity at the nodes."""
     joint_m: Floats
     """(shell,) conductance per area from each node to the one above it, 0 under the film."""
+    swelling_m3: Floats
+    """(shell, shares) what each node holds more at each of ``CARRIED_SHARES``."""
+    opening: Floats
+    """(shell, shares) how many times as much its pores conduct then."""
+    laminate_m: Floats
+    """(points,) thickness of the plies under full vacuum."""
+    fibre_m: Floats
+    """(points,) volume of fibre per area."""
     feeds: tuple[Feed, ...]
     vent_nodes: Integers
     vent_volume_m3: float
@@ -83,30 +94,22 @@ class Network:
         """(points,) the node nearest the film at each point."""
         return np.asarray(self.node_of.max(axis=1), dtype=np.int64)
 
-
-def _conductances(pairs: Integers, values: Floats, count: int) -> sparse.csr_array:
-    """Graph Laplacian of edges with conductances."""
-    a, b = pairs[:, 0], pairs[:, 1]
-    rows = np.concatenate([a, b, a, b])
-    columns = np.concatenate([a, b, b, a])
-    return sparse.csr_array((np.concatenate([values, values, -values, -values]), (rows, columns)), (count, count))
+    @property
+    def everything(self) -> Conductors:
+        """Pores, pipes and every hose."""
+        return Conductors.joined([self.pores, self.pipes, *self.hoses])
 
 
-def _level_matrix(
-    mesh: Mesh, corner_nodes: Integers, chosen: Integers, tensors: Floats, count: int
-) -> sparse.csr_array:
-    """``∫ ∇u·T∇v`` over the *chosen* triangles, whose corners are the nodes *corner_nodes* (k, 3)."""
+def _level_edges(mesh: Mesh, corner_nodes: Integers, chosen: Integers, tensors: Floats, count: int) -> Conductors:
+    """``∫ ∇u·T∇v`` over the *chosen* triangles, whose corners are the nodes *corner_nodes* (k, 3).
+
+    Couplings of the wrong sign are left out, so that pressures obey the maximum principle.
+    """
     edges = couplings(mesh.points_m, mesh.triangles[chosen], tensors)
     pairs = np.concatenate([corner_nodes[:, [(c + 1) % 3, (c + 2) % 3]] for c in range(3)])
     values = np.concatenate([edges[:, c] for c in range(3)])
     rows, columns = np.concatenate([pairs[:, 0], pairs[:, 1]]), np.concatenate([pairs[:, 1], pairs[:, 0]])
-    return _sign_kept(sparse.csr_array((np.concatenate([values, values]), (rows, columns)), (count, count)))
-
-
-def _sign_kept(matrix: sparse.csr_array) -> sparse.csr_array:
-    """The off-diagonals of *matrix* without the positive ones, with a diagonal that makes rows add up to zero."""
-    coupled = matrix.minimum(0.0).tocsr()
-    return (coupled - sparse.diags_array(np.asarray(coupled.sum(axis=1)).ravel())).tocsr()
+    return Conductors.of(sparse.csr_array((np.concatenate([values, values]), (rows, columns)), (count, count)))
 
 
 class _Assembly:
@@ -129,8 +132,10 @@ class _Assembly:
         self.count = self.shell_count + HOSE_PARTS * sum(line.kind == "feed" for line in problem.lines)
         self.pores, self.bores = np.zeros(self.count), np.zeros(self.count)
         self.area, self.reach, self.joint = (np.zeros(self.shell_count) for _ in range(3))
-        self.stiffness = sparse.csr_array((self.count, self.count))
-        self.hoses: list[sparse.csr_array] = []
+        self.swelling, self.opening = (np.zeros((self.shell_count, len(CARRIED_SHARES))) for _ in range(2))
+        self.pores_between: list[Conductors] = []
+        self.pipes_between: list[Conductors] = []
+        self.hoses: list[Conductors] = []
         self.feeds: list[Feed] = []
         self.vent_nodes: list[Integers] = []
         self.vent_volume = 0.0
@@ -145,15 +150,21 @@ class _Assembly:
         cells = mesh.cell[chosen]
         corner_nodes = self.node_of[mesh.triangles[chosen], slot]
         tensors, depth = np.zeros((len(self.by_cell), 2, 2)), np.zeros(len(self.by_cell))
+        swelling, opening = np.zeros((len(depth), len(CARRIED_SHARES))), np.ones((len(depth), len(CARRIED_SHARES)))
         for cell, levels in enumerate(self.by_cell):
             if slot in levels:
                 tensors[cell], depth[cell] = levels[slot].transmissivity_m3, levels[slot].capacity_m
+                if levels[slot].swelling_m:
+                    swelling[cell], opening[cell] = levels[slot].swelling_m, levels[slot].opening
         thirds = mesh.areas_m2[chosen] / 3
-        self.stiffness = self.stiffness + _level_matrix(mesh, corner_nodes, chosen, tensors[cells], self.count)
+        self.pores_between.append(_level_edges(mesh, corner_nodes, chosen, tensors[cells], self.count))
         for corner in corner_nodes.T:
             np.add.at(self.pores, corner, depth[cells] * thirds)
             np.add.at(self.area, corner, thirds)
-            np.add.at(self.reach, corner, np.trace(tensors, axis1=1, axis2=2)[cells] / 2 * thirds)
+            conducting = np.trace(tensors, axis1=1, axis2=2)[cells] / 2 * thirds
+            np.add.at(self.reach, corner, conducting)
+            np.add.at(self.swelling, corner, swelling[cells] * thirds[:, None])
+            np.add.at(self.opening, corner, opening[cells] * conducting[:, None])
         for cell, levels in enumerate(self.by_cell):
             above = min((other for other in levels if other > slot), default=None)
             if slot in levels and above is not None and levels[slot].joint_m > 0:
@@ -162,7 +173,7 @@ class _Assembly:
                 pairs = np.column_stack([self.node_of[corners, slot], self.node_of[corners, above]])
                 values = np.repeat(levels[slot].joint_m * thirds[mine], 3)
                 np.add.at(self.joint, self.node_of[corners, slot], values)
-                self.stiffness = self.stiffness + _conductances(pairs, values, self.count)
+                self.pores_between.append(self._edges(pairs, values))
 
     def add_line(self, line: FlowLine, course: MultiLineString) -> None:
         """A feed's or vent's course over the part, at the level under the film. Raises :class:`FlowRefusal`."""
@@ -182,7 +193,7 @@ class _Assembly:
             return
         self.bores[top[corners]] += pipe_volume_m3(line.bore_m, 1.0) * share
         values = np.array([pipe_conductance_m3(line.bore_m, length) for length in lengths])
-        self.stiffness = self.stiffness + _conductances(top[edges], values, self.count)
+        self.pipes_between.append(self._edges(top[edges], values))
         self._add_hose(line)
 
     def _add_hose(self, line: FlowLine) -> None:
@@ -194,29 +205,64 @@ class _Assembly:
         self.bores[chain[1:-1]] += volume
         self.bores[[chain[1], port]] += volume / 2
         value = np.full(HOSE_PARTS, pipe_conductance_m3(line.hose_bore_m, piece))
-        self.hoses.append(_conductances(np.column_stack([chain[:-1], chain[1:]]), value, self.count))
+        self.hoses.append(self._edges(np.column_stack([chain[:-1], chain[1:]]), value))
         self.feeds.append(Feed(line, first, chain[1:-1], port))
 
-    def network(self) -> Network:
+    def add_gap(self, gap: FlowGap) -> None:
+        """A gap along the borders of cells: at the core's level where there is one, else under the film."""
+        edges = self.mesh.edges_on(MultiLineString(list(gap.pieces)))
+        if not len(edges):
+            return
+        lengths = np.linalg.norm(np.diff(self.mesh.points_m[edges], axis=1)[:, 0], axis=1)
+        core = self.node_of[:, LEVEL_NAMES.index("core")]
+        pairs = np.where(core >= 0, core, self.top)[edges]
+        np.add.at(self.pores, pairs.T, lengths / 2 * gap.width_m * gap.height_m)
+        self.pipes_between.append(self._edges(pairs, gap.duct_m4 / lengths))
+
+    def _over_points(self, values: list[float]) -> Floats:
+        """(points,) mean of a figure of the cells round each point, by area."""
+        mesh = self.mesh
+        total, area = np.zeros(len(mesh.points_m)), np.zeros(len(mesh.points_m))
+        for corner in mesh.triangles.T:
+            np.add.at(total, corner, np.array(values)[mesh.cell] * mesh.areas_m2)
+            np.add.at(area, corner, mesh.areas_m2)
+        return np.asarray(total / area)
+
+    def _edges(self, pairs: Integers, values: Floats) -> Conductors:
+        return Conductors(pairs[:, 0], pairs[:, 1], values, self.count)
+
+    def network(self, problem: FlowProblem) -> Network:
         capacity = self.pores + self.bores
         return Network(
             mesh=self.mesh,
             place=self.place,
             level=self.level,
             node_of=self.node_of,
-            stiffness=self.stiffness,
+            pores=_merged(self.pores_between, self.count),
+            pipes=_merged(self.pipes_between, self.count),
             hoses=tuple(self.hoses),
             capacity_m3=capacity,
             in_part_share=np.divide(self.pores, capacity, out=np.zeros(self.count), where=capacity > 0),
             area_m2=self.area,
             reach_m3=self.reach / self.area,
             joint_m=self.joint / self.area,
+            swelling_m3=self.swelling,
+            opening=self.opening / np.maximum(self.reach, 1e-300)[:, None],
+            laminate_m=self._over_points([cell.laminate_m for cell in problem.cells]),
+            fibre_m=self._over_points([cell.fibre_m for cell in problem.cells]),
             feeds=tuple(self.feeds),
             vent_nodes=np.unique(np.concatenate(self.vent_nodes)),
             vent_volume_m3=self.vent_volume,
             nodes_on_line=self.nodes_on_line,
             length_share_on_line=self.shares,
         )
+
+
+def _merged(parts: list[Conductors], count: int) -> Conductors:
+    """All edges of *parts*, each pair of nodes once."""
+    if not parts:
+        return Conductors(np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), np.zeros(0), count)
+    return Conductors.of(Conductors.joined(parts).matrix)
 
 
 def build_network(problem: FlowProblem) -> Network:
@@ -235,4 +281,26 @@ def build_network(problem: FlowProblem) -> Network:
         assembly.add_level(slot)
     for line, course in zip(problem.lines, courses, strict=True):
         assembly.add_line(line, course)
-    return assembly.network()
+    for gap in problem.gaps:
+        assembly.add_gap(gap)
+    _check_reached(mesh, assembly)
+    return assembly.network(problem)
+
+
+def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
+    """Raise :class:`FlowRefusal` if a body of the part has no feed or no vent."""
+    a, b = mesh.edges.T
+    links = sparse.coo_array((np.ones(len(a)), (a, b)), (len(mesh.points_m),) * 2)
+    bodies, body = connected_components(links, directed=False)
+    for kind, reached in (("feed", [feed.port for feed in assembly.feeds]), ("vent", assembly.vent_nodes)):
+        have = {
+            int(body[assembly.place[node]]) for node in np.ravel(np.concatenate([np.ravel(one) for one in reached]))
+        }
+        for number in range(bodies):
+            if number not in have:
+                x, y = mesh.points_m[body == number].mean(axis=0)
+                raise FlowRefusal(
+                    f"The laminate round {x:.2f}, {y:.2f} m has no {kind} of its own and touches no other laminate. "
+                    f"Draw a {kind} over it.",
+                    (float(x), float(y)),
+                )

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
-from shapely import LinearRing, LineString, MultiLineString, Point, Polygon, get_parts
+from shapely import LinearRing, LineString, MultiLineString, Point, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
 
@@ -14,11 +15,12 @@ from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
 from bibulon.job.lines import AtTime, Line, Opening
-from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, merged
 from bibulon.resin.viscosity import Rheology, rheology
 
 GRAVITY_M_S2 = 9.81
+NEVER_S = 1e9
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
 
@@ -41,6 +43,10 @@ class FlowCell:
     outline: tuple[PlanPoint, ...]
     holes: tuple[tuple[PlanPoint, ...], ...]
     levels: tuple[Level, ...]
+    laminate_m: float = 0.0
+    """Thickness of the plies under full vacuum."""
+    fibre_m: float = 0.0
+    """Volume of fibre per area."""
 
     @property
     def transmissivity_m3(self) -> Floats:
@@ -65,6 +71,21 @@ class FlowLine:
 
 
 @dataclass(frozen=True)
+class FlowGap:
+    """A gap between pieces that resin races along: a slot ``width_m`` × ``height_m``."""
+
+    pieces: tuple[tuple[PlanPoint, ...], ...]
+    width_m: float
+    height_m: float
+
+    @property
+    def duct_m4(self) -> float:
+        """``Q·μ/(Δp/L)`` of laminar flow in a rectangular duct, ``a·b³/12·(1 − 0.63·b/a)`` with b the shorter side."""
+        b, a = sorted((self.width_m, self.height_m))
+        return a * b**3 / 12 * (1 - 0.63 * b / a)
+
+
+@dataclass(frozen=True)
 class FlowProblem:
     """Everything a fill depends on; equal problems have equal fills."""
 
@@ -75,10 +96,20 @@ class FlowProblem:
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
+    vent_pa: float = 0.0
+    """Absolute pressure at the vents, and of gas that resin cuts off from them."""
+    film_pa: float = 0.0
+    """What the film presses with where there is no resin, ``p_atm − p_vent``; 0: the laminate does not swell."""
+    trapped_air: bool = False
+    gaps: tuple[FlowGap, ...] = ()
+    after: bool = False
+    """Whether to go on until the resin stops once the part is full."""
+    feeds_stay_open: bool = False
+    vents_shut: bool = False
 
 
-def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
-    """The flow problem of *job* with at most so many *levels*. Raises :class:`FlowRefusal`."""
+def flow_problem(job: Job, nodes: int = 2000, levels: int = 2, after: bool = False) -> FlowProblem:
+    """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
     if not job.layup:
         raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
     for kind, problem in (("feed", "no resin can get in"), ("vent", "the part is under no vacuum")):
@@ -91,10 +122,14 @@ def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
     resin = rheology(job.resin, job.shop.temperature_k)
+    if not job.flow.thickening:
+        resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
     if resin.stops_s <= 0:
         raise FlowRefusal("At the shop's temperature this resin is too thick to flow. Warm the shop or take another.")
     cells = []
-    for cell in laminate_of(job).cells:
+    laminate = laminate_of(job)
+    covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
+    for cell in covered:
         tensor = cell.stack.transmissivity_m3
         flowing = _flowing(merged(cell.stack.levels, levels))
         if tensor[0][0] + tensor[1][1] <= 0 or not flowing:
@@ -108,9 +143,11 @@ def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
                 _corners(cell.polygon.exterior),
                 tuple(_corners(ring) for ring in cell.polygon.interiors),
                 flowing,
+                cell.stack.laminate_thickness_m,
+                cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
             )
         )
-    part = Polygon(job.part.outline)
+    part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
     lines = tuple(_flow_line(job, line, part) for line in job.lines)
     for feed in lines:
         for vent in lines:
@@ -121,7 +158,42 @@ def flow_problem(job: Job, nodes: int = 2000, levels: int = 2) -> FlowProblem:
                     "resin would go straight to the pot.",
                     (place.x, place.y),
                 )
-    return FlowProblem(tuple(cells), lines, drive, resin, nodes)
+    return FlowProblem(
+        cells=tuple(cells),
+        lines=lines,
+        drive_pa=drive,
+        resin=resin,
+        nodes=nodes,
+        vent_pa=job.vacuum.cavity_pa,
+        film_pa=job.shop.barometer_pa - job.vacuum.cavity_pa if job.flow.swelling else 0.0,
+        trapped_air=job.flow.trapped_air,
+        gaps=tuple(_gaps(job, covered, part)),
+        after=after,
+        feeds_stay_open=job.flow.feeds_after == "open",
+        vents_shut=job.flow.vents_after == "shut",
+    )
+
+
+def _gaps(job: Job, cells: list[Cell], part: BaseGeometry) -> Iterator[FlowGap]:
+    """The gaps of the job's choices, along core edges and the part's."""
+    cored = [cell for cell in cells if any(job.is_core(layer.card) for layer in cell.stack.layers)]
+    if job.flow.core_gap_m > 0 and cored:
+        area = union_all([cell.polygon for cell in cored])
+        course = area.boundary.difference(part.boundary.buffer(GRID_M))
+        height = max(cell.stack.thickness_m - cell.stack.laminate_thickness_m for cell in cored)
+        yield FlowGap(_pieces(course), job.flow.core_gap_m, height)
+    if job.flow.edge_gap_m > 0 and cells:
+        height = max(cell.stack.laminate_thickness_m for cell in cells)
+        if height > 0:
+            yield FlowGap(_pieces(part.boundary), job.flow.edge_gap_m, height)
+
+
+def _pieces(course: BaseGeometry) -> tuple[tuple[PlanPoint, ...], ...]:
+    return tuple(
+        tuple((x, y) for x, y in piece.coords)
+        for piece in get_parts(course)
+        if isinstance(piece, LineString) and piece.length > GRID_M
+    )
 
 
 def _flowing(levels: tuple[Level, ...]) -> tuple[Level, ...]:
@@ -137,11 +209,11 @@ def _shape(line: FlowLine) -> MultiLineString:
     return MultiLineString(list(line.pieces))
 
 
-def on_part(line: Line, part: Polygon) -> BaseGeometry:
+def on_part(line: Line, part: BaseGeometry) -> BaseGeometry:
     """The line where it acts on the part: its course over it, or the nearest edge where it lies just beside."""
     shape = LineString(line.points)
     inside = shape.intersection(part)
-    edge = part.exterior
+    edge = part.boundary
     snapped = []
     for beside in get_parts(shape.difference(part)):
         count = max(int(beside.length / 0.01), 1)
@@ -160,7 +232,7 @@ def _along_edge(places: list[Point]) -> LineString:
     return simple if isinstance(simple, LineString) else course
 
 
-def _flow_line(job: Job, line: Line, part: Polygon) -> FlowLine:
+def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
     course = on_part(line, part)
     if course.is_empty:
         raise FlowRefusal(

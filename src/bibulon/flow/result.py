@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
 
 
@@ -21,6 +22,21 @@ class ValveEvent:
 
 
 @dataclass(frozen=True)
+class After:
+    """What the laminate does from the end of the fill until the resin stops.
+
+    ``times_s`` (k,) from the end of the fill; ``pressure_pa`` and ``swelling_m`` (k, n) as in :class:`FillResult`;
+    what bled to the pots and what was still drawn.
+    """
+
+    times_s: Floats
+    pressure_pa: Floats
+    swelling_m: Floats
+    bled_m3: float
+    drawn_m3: float
+
+
+@dataclass(frozen=True)
 class FillResult:
     """A fill, from the opening of the first valve to its end.
 
@@ -28,7 +44,9 @@ class FillResult:
     of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
     when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
     the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
-    ``drawn_m3`` per feed (k, f).
+    ``drawn_m3`` per feed (k, f). ``swelling_m`` (k, n) how much thicker each node is than under full vacuum;
+    ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it; ``pockets`` of gas at the
+    end of the fill; ``after`` None if the fill was not followed on.
     """
 
     problem: FlowProblem
@@ -36,9 +54,12 @@ class FillResult:
     place: Integers
     level: Integers
     node_area_m2: Floats
+    laminate_m: Floats
+    fibre_m: Floats
     times_s: Floats
     saturation: Floats
     pressure_pa: Floats
+    swelling_m: Floats
     level_arrival_s: Floats
     arrival_s: Floats
     seen_s: Floats
@@ -47,12 +68,14 @@ class FillResult:
     in_lines_m3: Floats
     in_pots_m3: Floats
     events: tuple[ValveEvent, ...]
+    pockets: tuple[Pocket, ...]
     stopped_by: str
     filled_fraction: float
     fill_time_s: float | None
     mass_error: float
     solves: int
     feed_ids: tuple[str, ...]
+    after: After | None
 
     @property
     def end_s(self) -> float:

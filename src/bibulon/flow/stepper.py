@@ -10,6 +10,9 @@ leaves to the pot. Exact in time for these conditions and mass-conserving to rou
 Pipes conduct up to 10⁹ times better than the laminate beside them, so the difference of two nearly equal impulses
 carries their flow. It is kept to full precision by holding the impulse as a value and a small rest, and by taking
 flows from differences along edges, never from the product ``A w``.
+
+A full node under film holds more at a higher pressure: ``+ give·(w − w₀)`` on its row (:class:`Spring`), with the mean
+pressure of the step standing for that at its end.
 """
 
 from __future__ import annotations
@@ -18,9 +21,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
 
+from bibulon.flow.conductors import Conductors
+from bibulon.flow.factor import Factors
 from bibulon.flow.mesh import Floats, Integers
 
 Flags = npt.NDArray[np.bool_]
@@ -33,38 +36,28 @@ class NotSettled(Exception):
     """The active set did not settle; a shorter step will."""
 
 
-class Conductors:
-    """A symmetric matrix with rows that add up to zero, and the edges that it is made of."""
+@dataclass(frozen=True)
+class Spring:
+    """``give_m3`` (N,): what a full node takes up per unit of impulse beyond ``before`` (N,), at which it is full."""
 
-    def __init__(self, matrix: sparse.csr_array) -> None:
-        self.matrix = matrix
-        upper = sparse.triu(matrix, 1).tocoo()
-        self.starts, self.ends, self.conductance = upper.coords[0], upper.coords[1], -upper.data
-
-    def inflow(self, impulse: Floats, rest: Floats | None) -> Floats:
-        """(N,) what flows into each node under ``impulse + rest``, without loss of digits."""
-        a, b = self.starts, self.ends
-        fall = impulse[a] - impulse[b]
-        if rest is not None:
-            fall = fall + (rest[a] - rest[b])
-        along = self.conductance * fall
-        count = len(impulse)
-        net = np.bincount(b, along, count) - np.bincount(a, along, count)
-        return np.asarray(net, dtype=np.float64)
+    give_m3: Floats
+    before: Floats
 
 
 @dataclass(frozen=True)
 class Step:
-    """What a step did: resin held at its end ``filled_m3``, ``inflow_m3``, ``impulse``, number of sparse ``solves``.
+    """What a step did: resin held at its end ``filled_m3``, ``inflow_m3``, ``impulse``, the full nodes ``wet``, solves.
 
     ``filled_m3`` of vent nodes may exceed their capacity: the excess has left to the pot. ``inflow_m3`` of a bucket is
-    minus what was drawn from it.
+    minus what was drawn from it. ``gas_pa`` are the pressures of the pockets at the end, over the vent's.
     """
 
     filled_m3: Floats
     inflow_m3: Floats
     impulse: Floats
+    wet: Flags
     solves: int
+    gas_pa: tuple[float, ...] = ()
 
 
 def advance(
@@ -75,6 +68,7 @@ def advance(
     fixed_impulse: Floats,
     inactive: Flags,
     guess: Flags,
+    spring: Spring | None = None,
 ) -> Step:
     """One step from *filled_m3*.
 
@@ -87,7 +81,9 @@ def advance(
     free = ~held & ~inactive
     impulse = np.zeros(count)
     impulse[fixed] = fixed_impulse
-    driven = conductors.matrix @ impulse
+    wanted = filled_m3 - capacity_m3 - conductors.matrix @ impulse
+    if spring is not None:
+        wanted = wanted + spring.give_m3 * spring.before
     room = capacity_m3 - filled_m3
     wet = guess & free
     solves = 0
@@ -96,22 +92,23 @@ def advance(
         inner = np.flatnonzero(wet)
         impulse[free] = 0.0
         if len(inner):
-            block = conductors.matrix[inner][:, inner].tocsc()
-            factor = splu(block, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-            impulse[inner] = factor.solve(-room[inner] - driven[inner])
+            factor = Factors(conductors.matrix[inner][:, inner], None if spring is None else spring.give_m3[inner])
+            impulse[inner] = factor.solve(wanted[inner])
             solves += 1
-        taken = conductors.inflow(impulse, None)
+        taken = conductors.gathered(conductors.fall(impulse))
         below = wet & (impulse < -tolerance)
         over = free & ~wet & (taken > room + 1e-12 * capacity_m3)
         if not below.any() and not over.any():
             impulse[inner] = np.maximum(impulse[inner], 0.0)
+            content = room if spring is None else room + spring.give_m3 * (impulse - spring.before)
             rest = np.zeros(count)
             for _ in range(REFINEMENTS if len(inner) else 0):
-                taken = conductors.inflow(impulse, rest)
-                rest[inner] += factor.solve(taken[inner] - room[inner])
-            taken = conductors.inflow(impulse, rest)
-            filled = filled_m3 + np.where(wet, room, np.where(held | free, taken, 0.0))
-            return Step(np.where(inactive, filled_m3, filled), taken, impulse, solves)
+                taken = conductors.gathered(conductors.fall(impulse, rest))
+                rest[inner] += factor.solve(taken[inner] - content[inner])
+            taken = conductors.gathered(conductors.fall(impulse, rest))
+            exact = wet if spring is None else np.zeros(count, dtype=bool)
+            filled = filled_m3 + np.where(exact, room, np.where(held | free, taken, 0.0))
+            return Step(np.where(inactive, filled_m3, filled), taken, impulse, wet, solves)
         if over.any():
             over = _spilled(conductors, np.where(free & ~wet, taken - room, 0.0), room, free & ~wet)
         wet = (wet & ~below) | over

@@ -14,6 +14,7 @@ from pydantic import Field, model_validator
 from bibulon.job.base import Identifier, Model, Name
 from bibulon.job.cards import Card, CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard, TubeCard
 from bibulon.job.charge import ChargePlan
+from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.lines import Bucket, CatchPot, Line, MediaPatch, WhenReached
@@ -45,6 +46,7 @@ class Job(Model):
     bucket: Bucket = Bucket()
     pots: tuple[CatchPot, ...] = ()
     vacuum: Vacuum = Vacuum()
+    flow: FlowChoices = FlowChoices()
     bag: Bag = Bag()
     hold_rules: HoldRules = HoldRules()
     hold_tests: tuple[HoldTest, ...] = ()
@@ -97,6 +99,10 @@ class Job(Model):
             if card.id == identifier and isinstance(card, kind):
                 return card
         raise KeyError(identifier)
+
+    def is_core(self, identifier: str) -> bool:
+        """Whether the card of that identifier is a core."""
+        return any(card.id == identifier and isinstance(card, CoreCard) for card in self.cards)
 
     def line(self, identifier: str) -> Line:
         """The line of that identifier. Raises KeyError."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
 
@@ -20,6 +20,8 @@ def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
     if len(points) < 3:
         raise ValueError("an outline needs at least three points")
     polygon = Polygon(points)
+    if polygon.convex_hull.area < SMALLEST_AREA_M2:
+        raise ValueError("the outline encloses no area")
     if not polygon.is_valid:
         raise ValueError(f"the outline crosses or touches itself: {explain_validity(polygon)} (metres)")
     if polygon.area < SMALLEST_AREA_M2:
@@ -34,9 +36,32 @@ class Part(Model):
     """The part seen from above, and the clean flange round it that takes the sealing tape."""
 
     outline: Outline
+    holes: tuple[Outline, ...] = ()
+    """Openings in the part, inside its outline and apart from one another."""
     flange_width_m: NotNegative = 0.1
 
     _check = field_validator("outline")(checked_outline)
+
+    @field_validator("holes")
+    @classmethod
+    def _are_holes(cls, holes: tuple[Outline, ...]) -> tuple[Outline, ...]:
+        return tuple(checked_outline(hole) for hole in holes)
+
+    @model_validator(mode="after")
+    def _holes_lie_inside(self) -> Part:
+        outline = Polygon(self.outline)
+        shapes = [Polygon(hole) for hole in self.holes]
+        for number, hole in enumerate(shapes, 1):
+            if not outline.contains_properly(hole):
+                raise ValueError(f"hole {number} does not lie inside the outline")
+            if any(hole.intersects(other) for other in shapes[: number - 1]):
+                raise ValueError(f"hole {number} touches another hole")
+        return self
+
+    @property
+    def shape(self) -> Polygon:
+        """The area of the part, without its holes."""
+        return Polygon(self.outline, self.holes)
 
 
 class Region(Model):

@@ -109,7 +109,7 @@ _NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "po
 @lru_cache(maxsize=16)
 def _laminate(job: Job) -> Laminate:
     regions: dict[str | None, BaseGeometry] = {region.name: Polygon(region.outline) for region in job.regions}
-    part = set_precision(Polygon(job.part.outline), GRID_M)
+    part = set_precision(job.part.shape, GRID_M)
     pieces: list[tuple[BaseGeometry, tuple[Layer, ...], str | None]] = [(part, (), None)]
     for layer in job.layup:
         if layer.region is None:

@@ -29,17 +29,26 @@ LEVEL_NAMES: tuple[LevelName, ...] = ("tool side", "core", "bag side", "media")
 OPEN_M = 1e-6
 """Conductance per area of a joint with no resistance to speak of."""
 
+CARRIED_SHARES = (0.0, 0.2, 0.4, 0.55, 0.7, 0.8, 0.88, 0.94, 0.98)
+"""Shares of the compaction pressure carried by the resin, at which the swelling of a level is tabulated."""
+
 Tensor = tuple[tuple[float, float], tuple[float, float]]
 
 
 @dataclass(frozen=True)
 class Level:
-    """One level: in-plane transmissivity (m³), capacity (m) and how easily resin passes to the next one up (m)."""
+    """One level: in-plane transmissivity (m³), capacity (m) and how easily resin passes to the next one up (m).
+
+    These hold under full vacuum. Where resin carries a share of the pressure the level holds ``swelling_m`` more and
+    conducts ``opening`` times as much: one value for each of ``CARRIED_SHARES``; empty if it does not swell.
+    """
 
     name: LevelName
     transmissivity_m3: Tensor
     capacity_m: float
     joint_m: float = 0.0
+    swelling_m: tuple[float, ...] = ()
+    opening: tuple[float, ...] = ()
 
 
 @dataclass
@@ -97,6 +106,30 @@ def levels_of(
 
     Plies between two cores count with the bag side; grooves lie on the core's bag face or go through it.
     """
+    loads = [compaction_pa * (1 - share) for share in CARRIED_SHARES]
+    packed = [_levels_under(plies, media, peel, load, resin_density_kg_m3) for load in loads]
+    return tuple(
+        replace(
+            level,
+            swelling_m=tuple(other[at].capacity_m - level.capacity_m for other in packed),
+            opening=tuple(_conducting(other[at]) / max(_conducting(level), 1e-300) for other in packed),
+        )
+        for at, level in enumerate(packed[0])
+    )
+
+
+def _conducting(level: Level) -> float:
+    return level.transmissivity_m3[0][0] + level.transmissivity_m3[1][1]
+
+
+def _levels_under(
+    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...],
+    media: MediaCard | None,
+    peel: PeelPlyCard | None,
+    compaction_pa: float,
+    resin_density_kg_m3: float,
+) -> tuple[Level, ...]:
+    """The levels when the fibres carry *compaction_pa*."""
     cores = [at for at, (card, _, _) in enumerate(plies) if isinstance(card, CoreCard)]
     tool, bag = _skin(), _skin()
     if cores:
@@ -177,5 +210,13 @@ def merged(levels: tuple[Level, ...], count: int) -> tuple[Level, ...]:
 def _one(levels: tuple[Level, ...]) -> Level:
     if len(levels) == 1:
         return levels[0]
-    tensor = np.sum([np.array(level.transmissivity_m3) for level in levels], axis=0)
-    return Level("bag side", _tensor(tensor), sum(level.capacity_m for level in levels), levels[-1].joint_m)
+    tensor = _tensor(np.sum([np.array(level.transmissivity_m3) for level in levels], axis=0))
+    whole = Level("bag side", tensor, sum(level.capacity_m for level in levels), levels[-1].joint_m)
+    if not all(level.swelling_m for level in levels):
+        return whole
+    conducting = np.sum([np.multiply(level.opening, _conducting(level)) for level in levels], axis=0)
+    return replace(
+        whole,
+        swelling_m=tuple(float(x) for x in np.sum([level.swelling_m for level in levels], axis=0)),
+        opening=tuple(float(x) for x in conducting / max(_conducting(whole), 1e-300)),
+    )

@@ -50,7 +50,8 @@ class PlanDrawing(Flowable):
             self._outline(region.outline, stroke=MUTED)
         canvas.setDash()
         self._contours()
-        self._outline(job.part.outline, stroke=INK, width=1.4)
+        for outline in (job.part.outline, *job.part.holes):
+            self._outline(outline, stroke=INK, width=1.4)
         for line in job.lines:
             self._line(line.points, line.kind, line.label)
         self._sizes(low, high)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainterPath, QPolygonF, QTransform
 
 from bibulon.job.base import Point
+from bibulon.job.part import Part
 
 
 @dataclass(frozen=True)
@@ -32,10 +33,12 @@ class Frame:
     def polygon(self, outline: tuple[Point, ...]) -> QPolygonF:
         return QPolygonF([self.to_screen(place) for place in outline])
 
-    def path(self, outline: tuple[Point, ...]) -> QPainterPath:
+    def path(self, part: Part) -> QPainterPath:
+        """The area of *part* on the screen, its holes left out."""
         made = QPainterPath()
-        made.addPolygon(self.polygon(outline))
-        made.closeSubpath()
+        for outline in (part.outline, *part.holes):
+            made.addPolygon(self.polygon(outline))
+            made.closeSubpath()
         return made
 
     def zoomed(self, factor: float, about: QPointF) -> Frame:

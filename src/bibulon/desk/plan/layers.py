@@ -70,13 +70,13 @@ def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
         painter.drawPolygon(frame.polygon(tuple((x, y) for x, y in taped.exterior.coords)))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(palette.dry))
-    painter.drawPolygon(frame.polygon(job.part.outline))
+    painter.drawPath(frame.path(job.part))
 
 
 def paint_outline(painter: QPainter, frame: Frame, job: Job) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(theme.current.palette.ink), 2, j=Qt.PenJoinStyle.MiterJoin))
-    painter.drawPolygon(frame.polygon(job.part.outline))
+    painter.drawPath(frame.path(job.part))
 
 
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
@@ -210,7 +210,7 @@ def value_image(grid: Grid, highest: float, most: float = math.inf) -> QImage:
 def paint_field(painter: QPainter, frame: Frame, job: Job, grid: Grid, image: QImage) -> None:
     """A field over the part."""
     painter.save()
-    painter.setClipPath(frame.path(job.part.outline))
+    painter.setClipPath(frame.path(job.part))
     corner = frame.to_screen((grid.left_m, grid.bottom_m + grid.height_m))
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawImage(QRectF(corner.x(), corner.y(), grid.width_m * frame.scale, grid.height_m * frame.scale), image)
@@ -244,11 +244,11 @@ def paint_fill(
     """Wet resin, contours of the fill before *time_s* with their times, and the front at it."""
     palette = theme.current.palette
     painter.save()
-    painter.setClipPath(frame.path(job.part.outline))
+    painter.setClipPath(frame.path(job.part))
     if answer.result.fill_time_s is None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QBrush(palette.colour("stop", 60), Qt.BrushStyle.BDiagPattern))
-        painter.drawPolygon(frame.polygon(job.part.outline))
+        painter.drawPath(frame.path(job.part))
     painter.restore()
     paint_field(painter, frame, job, face.grid, image)
     for level, segments in face.contours:

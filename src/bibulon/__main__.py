@@ -1,0 +1,5 @@
+"""``python -m bibulon``: the command line."""
+
+from bibulon.cli import main
+
+main()

@@ -1,0 +1,64 @@
+"""Edges that conduct resin between nodes: pores and pipes alike, viscosity left out."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+from scipy import sparse
+
+from bibulon.flow.mesh import Floats, Integers
+
+
+class Conductors:
+    """Edges ``starts[e]``–``ends[e]`` of ``conductance[e]`` (m³) among *count* nodes, and the matrix that they make.
+
+    Pipes conduct up to 10⁹ times better than the laminate beside them: flows are taken from falls along edges, never
+    from the product of the matrix, so that no digits are lost.
+    """
+
+    def __init__(self, starts: Integers, ends: Integers, conductance: Floats, count: int) -> None:
+        self.starts, self.ends, self.conductance, self.count = starts, ends, conductance, count
+
+    @classmethod
+    def of(cls, matrix: sparse.csr_array) -> Conductors:
+        """The edges of a symmetric *matrix*: its negative off-diagonals; what else is in it counts for nothing."""
+        upper = sparse.triu(matrix, 1).tocoo()
+        kept = upper.data < 0
+        starts, ends = (np.asarray(index[kept], dtype=np.int64) for index in upper.coords)
+        return cls(starts, ends, -upper.data[kept], matrix.shape[0])
+
+    @classmethod
+    def joined(cls, parts: list[Conductors]) -> Conductors:
+        """All edges of *parts*, which number the same nodes."""
+        return cls(
+            np.concatenate([part.starts for part in parts]),
+            np.concatenate([part.ends for part in parts]),
+            np.concatenate([part.conductance for part in parts]),
+            parts[0].count,
+        )
+
+    def scaled(self, factor: Floats) -> Conductors:
+        """The same edges with each conductance times *factor* (e,)."""
+        return Conductors(self.starts, self.ends, self.conductance * factor, self.count)
+
+    @cached_property
+    def matrix(self) -> sparse.csr_array:
+        """(count, count) symmetric, rows add up to zero, off-diagonals the conductances with a minus."""
+        a, b, g = self.starts, self.ends, self.conductance
+        every = np.arange(self.count)
+        diagonal = np.bincount(a, g, self.count) + np.bincount(b, g, self.count)
+        values = np.concatenate([-g, -g, diagonal])
+        rows, columns = np.concatenate([a, b, every]), np.concatenate([b, a, every])
+        return sparse.csr_array((values, (rows, columns)), (self.count, self.count))
+
+    def fall(self, impulse: Floats, rest: Floats | None = None) -> Floats:
+        """(e,) by how much ``impulse + rest`` falls from the start to the end of each edge."""
+        found = impulse[self.starts] - impulse[self.ends]
+        return found if rest is None else found + (rest[self.starts] - rest[self.ends])
+
+    def gathered(self, fall: Floats) -> Floats:
+        """(N,) what flows into each node when the edges have the *fall* (e,)."""
+        along = self.conductance * fall
+        net = np.bincount(self.ends, along, self.count) - np.bincount(self.starts, along, self.count)
+        return np.asarray(net, dtype=np.float64)

@@ -1,0 +1,126 @@
+"""Pockets: dry places that resin has cut off from every vent, and the gas in them.
+
+A pocket holds the gas it had when it was cut off, at the vent's pressure then, and keeps ``p·V`` (isothermal ideal gas)
+while resin closes in. Under a hard vacuum that leaves almost nothing; under a poor one a dry place stays. Gas that
+would be less than a speck at the pressure that drives the resin is not followed: it is let go as if vented.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
+
+from bibulon.flow.mesh import Floats, Integers
+from bibulon.flow.network import Network
+from bibulon.flow.oneway import Gas
+from bibulon.flow.stepper import Flags
+
+SPECK_SHARE = 3e-5
+"""Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""
+STILL_SHARE = 0.02
+"""A pocket is at rest when it has to shrink by no more than this share of what it was when cut off."""
+
+
+@dataclass(frozen=True)
+class Pocket:
+    """Gas left in the part: where, how much room it takes (m³) and at what absolute pressure."""
+
+    x_m: float
+    y_m: float
+    volume_m3: float
+    area_m2: float
+    pressure_pa: float
+
+
+@dataclass(frozen=True)
+class _Followed:
+    gas: Gas
+    cut_off_m3: float
+    volume_m3: float
+
+
+class Pockets:
+    """Follows the pockets of a fill from step to step."""
+
+    def __init__(self, network: Network, vent_pa: float, drive_pa: float) -> None:
+        self._network = network
+        self._vent_pa, self._drive_pa = max(vent_pa, 1.0), drive_pa
+        count = network.shell_count
+        inside = (network.pores.starts < count) & (network.pores.ends < count)
+        along = (network.pipes.starts < count) & (network.pipes.ends < count)
+        self._a = np.concatenate([network.pores.starts[inside], network.pipes.starts[along]])
+        self._b = np.concatenate([network.pores.ends[inside], network.pipes.ends[along]])
+        self._capacity = network.capacity_m3[:count]
+        self._speck = SPECK_SHARE * float(self._capacity.sum())
+        self._vent = np.zeros(count, dtype=bool)
+        self._vent[network.vent_nodes] = True
+        self.followed: tuple[_Followed, ...] = ()
+
+    @property
+    def smallest_m3(self) -> float:
+        """What a dry place holds at least that is followed when it is cut off."""
+        return self._speck * (self._drive_pa + self._vent_pa) / self._vent_pa
+
+    @property
+    def gases(self) -> tuple[Gas, ...]:
+        return tuple(one.gas for one in self.followed)
+
+    def update(self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...]) -> None:
+        """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*."""
+        count = self._network.shell_count
+        empty = np.maximum(self._capacity - filled[:count], 0.0)
+        dry = (~wet[:count] & (empty > 1e-9 * self._capacity)) | self._vent
+        among = dry[self._a] & dry[self._b]
+        if not self.followed and not wet[:count].any():
+            return
+        links = sparse.coo_array((np.ones(int(among.sum())), (self._a[among], self._b[among])), (count, count))
+        _, part = connected_components(links, directed=False)
+        vented = np.unique(part[self._vent])
+        shut = dry & ~np.isin(part, vented)
+        found = []
+        if shut.any():
+            before = np.full(count, -1)
+            amount_per_m3 = np.full(count, self._vent_pa)
+            for number, (one, pressure) in enumerate(zip(self.followed, gas_pa, strict=True)):
+                before[one.gas.nodes] = number
+                amount_per_m3[one.gas.nodes] = pressure
+            for number in np.unique(part[shut]):
+                nodes = np.flatnonzero(shut & (part == number))
+                volume = float(empty[nodes].sum())
+                old = before[nodes]
+                amount = float((empty[nodes] * amount_per_m3[nodes]).sum())
+                if volume <= 0 or (amount / (self._drive_pa + self._vent_pa) < self._speck and (old < 0).all()):
+                    continue
+                cut_off = max([volume, *(self.followed[k].cut_off_m3 for k in np.unique(old[old >= 0]))])
+                found.append(_Followed(Gas(nodes, amount, amount / volume), cut_off, volume))
+        self.followed = tuple(found)
+
+    @property
+    def nodes(self) -> Integers:
+        """Numbers of all nodes of pockets."""
+        return np.concatenate([one.gas.nodes for one in self.followed]) if self.followed else np.zeros(0, np.int64)
+
+    def at_rest(self, pressure: Floats) -> bool:
+        """Whether no pocket has far to shrink, with the resin at *pressure* (N,) over the vent's round it."""
+        for one in self.followed:
+            mine = np.zeros(len(pressure), dtype=bool)
+            mine[one.gas.nodes] = True
+            beside = np.concatenate([self._b[mine[self._a]], self._a[mine[self._b]]])
+            highest = float(pressure[beside].max()) + self._vent_pa
+            if one.volume_m3 - one.gas.amount / highest > STILL_SHARE * one.cut_off_m3:
+                return False
+        return True
+
+    def report(self, filled: Floats) -> tuple[Pocket, ...]:
+        """The pockets as they stand, the largest first."""
+        network, found = self._network, []
+        for one in self.followed:
+            nodes = one.gas.nodes
+            empty = np.maximum(self._capacity[nodes] - filled[nodes], 0.0)
+            x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
+            area = float((network.area_m2[nodes] * empty / self._capacity[nodes]).sum())
+            found.append(Pocket(float(x), float(y), float(empty.sum()), area, one.gas.pressure_pa))
+        return tuple(sorted(found, key=lambda one: -one.volume_m3))
