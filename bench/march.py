@@ -26,10 +26,10 @@ class March:
 
 def march(problem: FlowProblem, network: Network) -> March:
     """Fill a network whose feeds are all open from the start and whose vents are never reached before the end."""
-    matrix = network.everything.matrix
+    matrix = network.edges.matrix
     matrix = matrix.tocsr()
     capacity, count = network.capacity_m3, len(network.capacity_m3)
-    buckets = np.array([feed.bucket for feed in network.feeds])
+    buckets = np.array([network.bucket])
     fixed = np.zeros(count, dtype=bool)
     fixed[buckets] = fixed[network.vent_nodes] = True
     pressure = np.zeros(count)

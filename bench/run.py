@@ -54,7 +54,7 @@ def panel() -> Job:
         layup=(Layer(id="ply", card="glass-biax-800", count=3),),
         lines=(line("feed", 0.0), line("vent", 2.0)),
         bucket=Bucket(below_part_m=0.0),
-        flow=FlowChoices(swelling=False),
+        flow=FlowChoices(swelling=False, by_batch=False),
         charge=ChargePlan(resin=resin.id),
         cards=(shelf_card("glass-biax-800"), resin, tube, hose),
     )
@@ -72,8 +72,8 @@ def timed(act: Callable[[], object], least: int = 1) -> tuple[float, object]:
 
 def whole_solve_s(network: Network) -> float:
     """Seconds of one factor-and-solve of every node but the fixed ones."""
-    matrix = network.everything.matrix
-    fixed = {*network.vent_nodes.tolist(), *(feed.bucket for feed in network.feeds)}
+    matrix = network.edges.matrix
+    fixed = {*network.vent_nodes.tolist(), network.bucket}
     inner = np.array([node for node in range(matrix.shape[0]) if node not in fixed])
     block = matrix.tocsr()[inner][:, inner].tocsc()
     load = np.ones(len(inner))

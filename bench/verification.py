@@ -15,13 +15,15 @@ import numpy as np
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
+from bibulon.flow.conductors import Pattern
 from bibulon.flow.fill import fill
+from bibulon.flow.medium import Rigid
 from bibulon.flow.network import build_network
-from bibulon.flow.oneway import Forces, Gas, advance_one_way
-from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem
+from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem
 from bibulon.flow.result import FillResult
+from bibulon.flow.stepper import Drive, Gas, advance
 from bibulon.job.edits import revised
-from bibulon.job.lines import AtTime
+from bibulon.job.lines import AtTime, WhenReached
 from bibulon.laminate.compaction import turned
 from bibulon.laminate.levels import CARRIED_SHARES, Level, levels_of, merged
 from bibulon.resin.viscosity import Rheology
@@ -167,6 +169,79 @@ def hose_in_series(nodes: int) -> float:
     return worst(result, wanted, float(wanted(np.array([[1.0, 0.0]]))[0]))
 
 
+def at_constant_rate(nodes: int) -> float:
+    """A machine brings Q: the front goes with ``t``, and the pressure at the line grows with it, ``p = Q μ x/(T W)``.
+
+    The error is that of the pressure, as a share of the last one, or that of arrival if it is greater.
+    """
+    rate, width = 2e-7, 0.4
+    problem = replace(strip((level(),), nodes), rate_m3_s=rate, drive_pa=1e7)
+    result = fill(problem)
+    bores = float(result.in_lines_m3[-1])
+
+    def wanted(p: np.ndarray) -> np.ndarray:
+        return (bores + DEPTH * width * p[:, 0]) / rate
+
+    end = float(wanted(np.array([[1.0, 0.0]]))[0])
+    at_line = np.flatnonzero(result.mesh.points_m[result.place, 0] < 1e-6)
+    middles = (result.times_s[1:] + result.times_s[:-1]) / 2
+    front = (middles * rate - bores) / (DEPTH * width)
+    late = front > 0.1
+    pressure = result.pressure_pa[1:][:, at_line].mean(axis=1)
+    last = rate * MU / (TENSOR * width)
+    return max(float(np.max(np.abs(pressure - last * front)[late])) / last, worst(result, wanted, end))
+
+
+def climbing(nodes: int, slope: float = 1.0, density: float = 1100.0) -> float:
+    """Up a slope, one metre along it: ``t = φμ/K·[−s/a − (Δp/a²)·ln(1 − a s/Δp)]`` with ``a = ρ g sin α``."""
+    run = 1 / math.hypot(1.0, slope)
+    rise = slope * run
+    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise))
+    problem = replace(strip((level(),), nodes, run), relief=relief, density_kg_m3=density)
+    weight = density * GRAVITY_M_S2 * rise
+
+    def wanted(p: np.ndarray) -> np.ndarray:
+        s = p[:, 0] / run
+        return DEPTH * MU / TENSOR * (-s / weight - DRIVE / weight**2 * np.log1p(-weight * s / DRIVE))
+
+    return worst(fill(problem), wanted, float(wanted(np.array([[run, 0.0]]))[0]))
+
+
+def steep_mould(nodes: int) -> float:
+    """The edge fill up a mould of 3 : 1, without weight: lengths and areas are those of the surface."""
+    run = 1 / math.hypot(1.0, 3.0)
+    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, 3 * run), (run, 0.4, 3 * run))
+    result = fill(replace(strip((level(),), nodes, run), relief=relief))
+    return worst(result, lambda p: edge_s(p[:, 0] / run), float(edge_s(np.array(1.0))))
+
+
+def stalled(nodes: int) -> float:
+    """Resin climbs until ``Δp = ρ g z``; the error is of the filled share."""
+    density, rise = 12_000.0, 0.95
+    run = math.sqrt(1 - rise**2)
+    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise))
+    result = fill(replace(strip((level(),), nodes, run), relief=relief, density_kg_m3=density))
+    return abs(result.filled_fraction - DRIVE / (density * GRAVITY_M_S2 * rise))
+
+
+def opened_in_turn(nodes: int) -> float:
+    """A feed half-way, opened when resin has passed it: the front starts anew, ``t = t₁ + φμ(x − x₁)²/(2KΔp)``."""
+    problem = strip((level(),), nodes)
+    second = replace(line("feed", ((0.5, 0.0), (0.5, 0.4))), id="second", opens=WhenReached(line="second"))
+    result = fill(replace(problem, lines=(*problem.lines, second)))
+    opened = next(event.time_s for event in result.events if event.line == "second")
+    bore = math.pi / 4 * 0.01**2 * 0.5 * MU / (TENSOR * DRIVE)  # the line's bore takes resin over half the way
+
+    def wanted(p: np.ndarray) -> np.ndarray:
+        return np.where(p[:, 0] <= 0.5, edge_s(p[:, 0]), opened + edge_s(np.maximum(p[:, 0] - 0.5, 0.0)))
+
+    first = abs(opened - float(edge_s(np.array(0.5))) - bore)
+    end = opened + float(edge_s(np.array(0.5)))
+    beyond = result.mesh.points_m[:, 0] > 0.55
+    later = float(np.max(np.abs(result.arrival_s - wanted(result.mesh.points_m))[beyond & ~np.isnan(result.arrival_s)]))
+    return max(first, later) / end
+
+
 def swelling_strip(nodes: int) -> FlowProblem:
     """A strip of one fabric that packs down by a power law, under film."""
     fabric = revised(shelf_card("glass-biax-800"), compaction_exponent=0.12)
@@ -209,7 +284,12 @@ def shut_in(nodes: int, vent_pa: float = 30_000.0) -> float:
     network = build_network(strip((level(),), nodes))
     count, wet = len(network.capacity_m3), np.zeros(len(network.capacity_m3), dtype=bool)
     shell = network.shell_count
-    filled, buckets = np.zeros(count), np.array([feed.bucket for feed in network.feeds])
+    filled, buckets = np.zeros(count), np.array([network.bucket])
+    pattern, rigid, pressure = (
+        Pattern(network.edges),
+        Rigid(network.edges.conductance, network.capacity_m3),
+        np.zeros(count),
+    )
     filled[shell:] = network.capacity_m3[shell:]
     filled[network.nodes_on_line["feed"]] = network.capacity_m3[network.nodes_on_line["feed"]]
     empty = network.capacity_m3 - filled
@@ -226,12 +306,11 @@ def shut_in(nodes: int, vent_pa: float = 30_000.0) -> float:
     gas = Gas(np.flatnonzero(empty > 0), vent_pa * gas_m3, vent_pa)
     clock, wrong = 0.0, 0.0
     for end in front_s(start + (rest - start) * 0.9) * np.linspace(0.025, 1.0, 40) / MU:
-        forces = Forces(end - clock, vent_pa, pockets=(gas,))
-        fixed = np.full(len(buckets), DRIVE * (end - clock))
-        inactive = np.zeros(count, dtype=bool)
-        step = advance_one_way(
-            network.everything, network.capacity_m3, filled, buckets, fixed, inactive, wet | (empty <= 0), forces
+        drive = Drive(
+            end - clock, buckets, np.array([DRIVE]), 1, np.zeros(count, dtype=bool), DRIVE, vent_pa, pockets=(gas,)
         )
+        step = advance(network.edges, pattern, rigid, filled, drive, wet | (empty <= 0), pressure)
+        pressure = step.pressure_pa
         filled, wet, clock = step.filled_m3, step.wet, end
         filled[buckets] = 0.0
         empty = network.capacity_m3 - filled
@@ -263,6 +342,11 @@ CASES = (
     Case("two levels in parallel, open joint", "edge fill with summed K·h and φ·h", two_levels_as_one),
     Case("media over laminate: lag", "`S = (c_m/c_l)(cosh(ξ/√(T/g)) − 1)`", media_lead),
     Case("hose before the strip", "pipe and pores in series", hose_in_series),
+    Case("machine at a constant rate", "`p = Qμx/(TW)`, front ∝ t", at_constant_rate),
+    Case("climbing a slope of 1 : 1", "`t = φμ/K·[−s/a − (Δp/a²) ln(1 − a s/Δp)]`, `a = ρ g sin α`", climbing),
+    Case("climbing until it stalls", "`Δp = ρ g z`", stalled),
+    Case("mould as steep as 3 : 1", "edge fill along the surface", steep_mould),
+    Case("second feed opened in turn", "`t = t₁ + φμ(x − x₁)²/(2KΔp)`", opened_in_turn),
     Case("gas shut in at the end", "`p V` constant; `t = cμ/T ∫ x dx/(p_feed − p₀V₀/V(x))`", shut_in),
     Case("swelling under film", "self-similar: `(T p')' = −(μ/2) η c' p'`, front ∝ √t", swelling_front),
 )

@@ -65,7 +65,7 @@ def bare_panel(length: float = 1.0, width: float = 0.4, fabric: str = "glass-bia
         lines=(line("feed", 0.0), line("vent", length)),
         bucket=Bucket(below_part_m=0.0, heel_kg=0.0),
         vacuum=Vacuum(cavity_pa=2000.0),
-        flow=FlowChoices(swelling=False),
+        flow=FlowChoices(swelling=False, by_batch=False),
         pots=(CatchPot(label="P1", capacity_m3=0.01),),
         charge=ChargePlan(resin=resin.id),
         cards=(shelf_card(fabric), resin, hose, spiral),

@@ -17,6 +17,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, ResinCard, TubeCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_region
+from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, WhenReached
 from bibulon.job.part import Part, Region
@@ -56,7 +57,7 @@ def test_the_demo_panel_bare_agrees_with_the_hand_formula(demo: Job) -> None:
     slow = revised(demo.resin, thickening_time_s=1e9, flow_limit_pa_s=1e3)
     slow = revised(slow, film_gel=tuple(revised(point, time_s=1e8) for point in slow.film_gel))
     job = changed(demo, layup=(demo.layup[1], demo.layup[-1]), regions=(), media=(), lines=(fed, demo.line("vent-1")))
-    job = with_card(job, slow)
+    job = changed(with_card(job, slow), flow=FlowChoices(swelling=False, by_batch=False))
     result = run(job, 1500)
     assert result.fill_time_s == pytest.approx(edge_time(job, 1.4), rel=0.02)
 
@@ -188,7 +189,10 @@ def test_impossible_jobs_are_refused_with_a_reason(panel: Job, change: object, s
 def test_bare_core_has_nowhere_to_flow(demo: Job) -> None:
     core = next(layer for layer in demo.layup if demo.card("foam-grooved-perforated-25", CoreCard).id == layer.card)
     with pytest.raises(FlowRefusal, match="no fibre or media") as refusal:
-        run(changed(demo, layup=(core,), media=()))
+        closed = revised(
+            demo.card(core.card, CoreCard), grooves="none", perforation_pitch_m=None, surface_uptake_kg_m2=0
+        )
+        run(changed(with_card(demo, closed), layup=(revised(core, region=None),), media=()))
     assert refusal.value.place is not None
 
 

@@ -55,7 +55,7 @@ def test_traveller_holds_the_whole_job(shot: Job) -> None:
     pages = PdfReader(io.BytesIO(traveller_pdf(filled(assess(shot), 500)))).pages
     text = " ".join(page.extract_text() for page in pages)
     for words in (
-        "Footbridge deck panel", "Stitched glass quad, 1200 g/m²", "bearing pads", "when resin has passed F2",
+        "Footbridge deck panel", "Stitched glass quad, 1200 g/m²", "bearing pads", "has passed the whole of F2",
         "Core grooves and perforations", "Slow hardener by weight", "B1", "with the feed hose", "pass",
         "at 2.10, 0.42 m", "left corner lags <b>", "Signatures", "planning figures, not approval", "sensitise",
     ):  # fmt: skip

@@ -3,10 +3,12 @@
 Linear triangles couple two nodes with the wrong sign where, seen in the metric of the transmissivity, the angles
 opposite their edge add up to more than 180°. Turning such edges (Lawson flips) makes the mesh Delaunay in that metric
 within each cell: then every coupling is non-positive, pressures obey the maximum principle and no full place empties.
-Edges on cell borders and lines stay; what wrong couplings remain there are set to zero in the assembly.
+Edges on cell borders and lines stay; what wrong couplings remain there are led round (:func:`without_wrong_signs`).
 """
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import numpy as np
 
@@ -28,8 +30,33 @@ def couplings(points: Floats, triangles: Integers, tensors: Floats) -> Floats:
     return coupling
 
 
+def without_wrong_signs(triangles: Integers, coupling: Floats) -> Floats:
+    """*coupling* (m, 3) of the *triangles* with those edges set to nothing that would couple with the wrong sign.
+
+    Such an edge i–j lies opposite an angle, at k, of more than 90° in the metric of the transmissivity. Taking a
+    negative conductance ``e`` out would let resin run too fast along the edge, so the ways i–k and k–j round it lose
+    ``e/s`` and ``e/(1 − s)``, where s is the foot of k on i–j: that changes no flow of a field that varies along i–j,
+    and leaves both ways open, since ``cot α cot β + cot β cot γ + cot γ cot α = 1``.
+    """
+    pairs = np.sort(np.concatenate([triangles[:, [(c + 1) % 3, (c + 2) % 3]] for c in range(3)]), axis=1)
+    keys, where = np.unique(pairs[:, 0] * (int(triangles.max()) + 1) + pairs[:, 1], return_inverse=True)
+    where = where.reshape(3, -1).T
+    total = np.bincount(where.ravel(), coupling.ravel(), len(keys))
+    positive = np.bincount(where.ravel(), np.maximum(coupling, 0.0).ravel(), len(keys))
+    found = coupling.copy()
+    for c in range(3):
+        i, j = (c + 1) % 3, (c + 2) % 3
+        rows = np.flatnonzero((coupling[:, c] > 0) & (total[where[:, c]] > 0))
+        excess = total[where[rows, c]] * coupling[rows, c] / positive[where[rows, c]]
+        foot = coupling[rows, i] / (coupling[rows, i] + coupling[rows, j])
+        found[rows, c] -= excess
+        found[rows, j] += excess / foot
+        found[rows, i] += excess / (1 - foot)
+    return found
+
+
 def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
-    """*mesh* with edges turned to suit *tensors* (one 2×2 per cell); edges in *fixed* (k, 2) stay."""
+    """*mesh* with edges turned to suit *tensors* (m, 2, 2) of the triangles; edges in *fixed* (k, 2) stay."""
     triangles = mesh.triangles.copy()
     stay = {(int(a), int(b)) if a < b else (int(b), int(a)) for a, b in fixed}
     sides: dict[Edge, list[int]] = {}
@@ -44,13 +71,13 @@ def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
         return _coupling(owners, edge) > float(tolerance[owners[0]])
 
     def _coupling(owners: list[int], edge: Edge) -> float:
-        local = couplings(mesh.points_m, triangles[owners], tensors[mesh.cell[owners]])
+        local = couplings(mesh.points_m, triangles[owners], tensors[owners])
         return float(
             sum(local[i, c] for i, number in enumerate(owners) for c in range(3) if triangles[number, c] not in edge)
         )
 
-    tolerance = 1e-9 * np.trace(tensors, axis1=1, axis2=2)[mesh.cell]
-    waiting = _suspects(mesh, tensors[mesh.cell], sides)
+    tolerance = 1e-9 * np.trace(tensors, axis1=1, axis2=2)
+    waiting = _suspects(mesh, tensors, sides)
     budget = FLIPS_PER_TRIANGLE * len(triangles)
     while waiting and budget:
         edge = waiting.pop()
@@ -58,7 +85,7 @@ def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
             continue
         budget -= 1
         waiting += _flip(triangles, sides, edge)
-    return Mesh(mesh.points_m, triangles, mesh.cell)
+    return replace(mesh, triangles=triangles)
 
 
 def _edge(a: int, b: int) -> Edge:

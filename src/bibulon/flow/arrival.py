@@ -14,9 +14,9 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
+from bibulon.flow.conductors import Flags
 from bibulon.flow.mesh import Floats, Mesh
 from bibulon.flow.network import Network
-from bibulon.flow.stepper import Flags
 
 RECENT_STEPS = 3
 EVENINGS = 3
@@ -42,7 +42,7 @@ class Arrivals:
         self._margin = (1 - self._when) * self._size
         self._curvature = 2 * network.reach_m3 * network.area_m2 / self._capacity
         self._vents = network.vent_nodes
-        self._place = network.mesh.points_m[network.place]
+        self._place = np.column_stack([network.mesh.points_m, network.mesh.heights_m])[network.place]
         self._level = network.level
         self._work: Floats = np.zeros(count)
         self._mark: Floats = np.full(count, np.nan)
@@ -55,7 +55,7 @@ class Arrivals:
 
     def _beyond(self, saturation: Floats, work: Floats) -> Floats:
         partly = (saturation - self._when) * self._size
-        full = np.sqrt(self._margin**2 + self._curvature * work)
+        full = np.sqrt(self._margin**2 + self._curvature * np.maximum(work, 0.0))
         distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance

@@ -15,20 +15,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals, evened
-from bibulon.flow.conductors import Conductors
+from bibulon.flow.conductors import Flags, Pattern
+from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
-from bibulon.flow.oneway import Forces, advance_one_way
 from bibulon.flow.pockets import Pockets
-from bibulon.flow.problem import FlowProblem
+from bibulon.flow.problem import STEPS_PER_FILL, FlowProblem
 from bibulon.flow.result import After, FillResult
-from bibulon.flow.stepper import Flags, NotSettled, Spring, Step, advance
-from bibulon.flow.swelling import Swelling
-from bibulon.flow.valves import PASSED_SHARE, Valves
+from bibulon.flow.stepper import Drive, NotSettled, Step, advance
+from bibulon.flow.valves import Valves
 from bibulon.laminate.levels import LEVEL_NAMES
 
-STEPS_PER_FILL = 24
 STEPS_AFTER = 10
 FILLED_SHARE = 1 - 1e-6
 """A node counts as full from this share of its capacity."""
@@ -37,8 +36,12 @@ EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
 LAST_SHARE = 0.6
 """A step takes at most so much of what is still dry, while that is enough for a pocket."""
+STALLED_SHARE = 1e-4
+"""Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
 DRY_SHARE = 1e-3
 """A part with more of its pores in pockets than this is not filled."""
+NEVER_CLOCK = 0.999999
+"""Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
 
 Progress = Callable[[float], None]
 
@@ -68,16 +71,22 @@ class _Fill:
 
     def __init__(self, problem: FlowProblem, network: Network, progress: Progress) -> None:
         self.problem, self.network, self.progress = problem, network, progress
-        self.limit = problem.resin.fluidity_time(problem.resin.stops_s)
         count = len(network.capacity_m3)
         self.filled = np.zeros(count)
         self.wet: Flags = np.zeros(count, dtype=bool)
         self.pressure: Floats = np.zeros(count)
         self.clock = 0.0
-        self.valves = Valves(network, problem.resin)
-        self.swelling = Swelling(network, problem.film_pa) if problem.film_pa > 0 else None
+        self.pattern = Pattern(network.edges)
+        self.valves = Valves(network, problem)
         self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa) if problem.trapped_air else None
-        self.drawn = np.zeros(len(network.feeds))
+        self.ageing = Ageing(network, problem.resin, problem.batch_m3, problem.density_kg_m3)
+        weighs = problem.density_kg_m3 > 0 and network.climbs
+        self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
+        self.suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None
+        self.supplies = np.flatnonzero(
+            (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
+        )
+        self.drawn = np.zeros(len(self.supplies))
         self.in_pots = 0.0
         self.solves = 0
         self.arrivals = Arrivals(network)
@@ -89,52 +98,74 @@ class _Fill:
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
         self._set_valves()
 
-    def _set_valves(self) -> None:
-        """Rebuild the network and the boundary for the valves as they stand."""
-        network = self.network
-        self.inactive = np.zeros(len(network.capacity_m3), dtype=bool)
-        buckets, pipes = [], [network.pipes]
-        for feed, hose in zip(network.feeds, network.hoses, strict=True):
-            if feed.line.id in self.valves.open:
-                pipes.append(hose)
-                buckets.append(feed.bucket)
-            else:
-                self.inactive[[feed.bucket, *feed.hose_nodes]] = True
-        vents = network.vent_nodes if self.vents_open else network.vent_nodes[:0]
-        self.fixed = np.concatenate([np.array(buckets, dtype=np.int64), vents])
-        self.buckets = len(buckets)
-        self.pipes = pipes
-        self.rigid = Conductors.joined([network.pores, *pipes])
+    @property
+    def limit(self) -> float:
+        """θ at which the newest resin stops."""
+        resin = self.problem.resin
+        end = resin.thickening_s / resin.viscosity_pa_s * NEVER_CLOCK
+        return min(resin.fluidity_time(self.ageing.stops_s), end)
 
-    def _seconds(self) -> float:
-        return min(self.problem.resin.time_at(self.clock), self.problem.resin.stops_s) + 0.0  # no minus zero
+    def _set_valves(self) -> None:
+        """Set the edges and the boundary for the valves as they stand."""
+        network = self.network
+        inactive = np.zeros(len(network.capacity_m3), dtype=bool)
+        self.bores = network.edges.conductance - network.through_pores_m3
+        for feed in network.feeds:
+            if feed.line.id not in self.valves.open:
+                self.bores[feed.hose_edges] = 0.0
+                inactive[feed.hose_nodes] = True
+        if not self.valves.open:
+            inactive[network.shell_count :] = True
+        self.inactive = inactive
+        self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
+
+    def _seconds(self, clock: float | None = None) -> float:
+        return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.ageing.stops_s) + 0.0
 
     # -- steps -------------------------------------------------------------------------------------------------------
 
     def _try(self, length: float, guess: Flags) -> Step:
         """A step of *length* that is not kept yet."""
-        if self.swelling is None:
-            return self._advanced(length, guess, self.rigid, self.network.capacity_m3, None)
-        pressure = np.where(self.wet, np.maximum(self.pressure, 0.0), 0.0)
-        for _ in range(2):  # about the pressures before, then about those just found
-            opened = Conductors.joined([self.swelling.opened(self.network.pores, pressure), *self.pipes])
-            spring = Spring(self.swelling.give_m3_pa(pressure) / length, pressure * length)
-            step = self._advanced(length, guess, opened, self.swelling.capacity_m3(pressure), spring)
-            pressure, guess = np.where(step.wet, np.maximum(step.impulse / length, 0.0), 0.0), step.wet
-        return step
+        problem, network = self.problem, self.network
+        if problem.rate_m3_s > 0 and self.valves.open:
+            step = self._advanced(length, guess, by_rate=True)
+            if step.pressure_pa[network.bucket] <= problem.drive_pa:
+                return step
+            guess = step.wet
+        return self._advanced(length, guess, by_rate=False)
 
-    def _advanced(
-        self, length: float, guess: Flags, conductors: Conductors, capacity: Floats, spring: Spring | None
-    ) -> Step:
-        pressures = np.zeros(len(self.fixed))
-        pressures[: self.buckets] = self.problem.drive_pa * length
-        if self.pockets is not None and self.pockets.followed:
-            forces = Forces(length, self.problem.vent_pa, pockets=self.pockets.gases)
-            step = advance_one_way(
-                conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess, forces, spring
-            )
-        else:
-            step = advance(conductors, capacity, self.filled, self.fixed, pressures, self.inactive, guess, spring)
+    def _advanced(self, length: float, guess: Flags, by_rate: bool) -> Step:
+        problem, network = self.problem, self.network
+        span_s = self._seconds(), self._seconds(self.clock + length)
+        fluidity = self.ageing.fluidity(*span_s)
+        pores, bores = network.through_pores_m3, self.bores
+        if fluidity is not None:
+            pores, bores = pores * fluidity, bores * fluidity
+        medium: Rigid | Swelling = Rigid(pores + bores, network.capacity_m3)
+        if problem.film_pa > 0:
+            medium = Swelling(network, problem.film_pa, pores, bores)
+        source, held = None, np.array([network.bucket])
+        if by_rate:
+            source, held = np.zeros(len(self.filled)), held[:0]
+            source[network.bucket] = problem.rate_m3_s * (span_s[1] - span_s[0])
+            guess = guess.copy()
+            guess[network.bucket] = True
+        fixed_pa = np.zeros(len(held) + len(self.vents))
+        fixed_pa[: len(held)] = problem.drive_pa
+        drive = Drive(
+            length=length,
+            fixed=np.concatenate([held, self.vents]),
+            fixed_pa=fixed_pa,
+            buckets=len(held),
+            inactive=self.inactive,
+            vent_pa=problem.vent_pa,
+            most_pa=problem.drive_pa,
+            head_pa=self.head_pa,
+            suction_pa=self.suction_pa,
+            source_m3=source,
+            pockets=self.pockets.gases if self.pockets is not None else (),
+        )
+        step = advance(network.edges, self.pattern, medium, self.filled, drive, guess, self.pressure)
         self.solves += step.solves
         return step
 
@@ -166,24 +197,24 @@ class _Fill:
         raise RuntimeError("the fill did not settle")
 
     def _accept(self, length: float, step: Step) -> None:
-        vents = self.network.vent_nodes
+        bucket, vents, starts = self.network.bucket, self.vents, self.network.edges.starts
         rise = step.filled_m3 - self.filled
-        for index, feed in enumerate(self.network.feeds):
-            if feed.line.id in self.valves.open:
-                self.drawn[index] -= step.inflow_m3[feed.bucket]
-                step.filled_m3[feed.bucket] = 0.0
-        if self.vents_open:
-            beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
-            self.in_pots += float(beyond.sum())
-            step.filled_m3[vents] -= beyond
+        before, span_s = float(self.drawn.sum()), (self._seconds(), self._seconds(self.clock + length))
+        out = step.flow_m3[self.supplies]
+        self.drawn += np.where(starts[self.supplies] == bucket, out, -out)
+        step.filled_m3[bucket] = 0.0
+        beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
+        self.in_pots += float(beyond.sum())
+        step.filled_m3[vents] -= beyond
+        impulse = step.pressure_pa * length
         self.arrivals.add(self.clock, self.clock + length, self._shares(self.filled, self.wet),
-                          self._shares(step.filled_m3, step.wet), step.impulse)  # fmt: skip
+                          self._shares(step.filled_m3, step.wet), impulse)  # fmt: skip
+        self.ageing.take(step, self.filled, (before, float(self.drawn.sum())), span_s)
         self.last_rise, self.last_length = rise, length
-        self.filled, self.wet = step.filled_m3, step.wet
-        self.pressure = step.impulse / length
+        self.filled, self.wet, self.pressure = step.filled_m3, step.wet, step.pressure_pa
         self.clock += length
         if self.pockets is not None:
-            self.pockets.update(self.filled, self.wet, step.gas_pa)
+            self.pockets.update(self.filled, self.wet, step.gas_pa, self.vents)
         self._record()
 
     def _shares(self, filled: Floats, wet: Flags) -> Floats:
@@ -200,6 +231,10 @@ class _Fill:
         network = self.network
         return float((np.minimum(filled, network.capacity_m3) * network.in_part_share)[self.shell].sum())
 
+    def _drawn_by(self, step: Step) -> float:
+        """Resin drawn by the end of a step that is not kept."""
+        return float(self.drawn.sum() - step.inflow_m3[self.network.bucket])
+
     def _full(self, step: Step) -> bool:
         """Whether every pore is full, but for pockets that have come to rest."""
         full = step.wet[self.shell] | (
@@ -213,9 +248,10 @@ class _Fill:
     def run(self) -> FillResult:
         self._turn_valves()
         self._record()
-        target = self.total_m3 / STEPS_PER_FILL
+        target = self.total_m3 / self.problem.steps
         length = self.limit * 1e-7
         stopped_by = ""
+        risen_to, risen_at = 0.0, 0.0
         while not stopped_by:
             self.progress(self._in_part(self.filled) / self.total_m3)
             timed = self.valves.next_timed()
@@ -230,7 +266,8 @@ class _Fill:
             wanted = min(length, timed - self.clock, self.limit - self.clock)
             done, step = self._step(wanted)
             full = self._full(step)
-            if full or self.valves.triggered(step.filled_m3):
+            awaiting = self.valves.awaiting
+            if full or self.valves.short_of(awaiting, step.filled_m3, self._drawn_by(step)) <= 0:
                 done, step = self._meet(done, step)
                 full = self._full(step)
             before, held = self._in_part(self.filled), self._held()
@@ -238,15 +275,21 @@ class _Fill:
             reached = self._in_part(self.filled)
             arrived = float(np.maximum(self.last_rise, 0).sum())
             gained = self._held() - held
+            if self._held() > risen_to + STALLED_SHARE * self.total_m3:
+                risen_to, risen_at = self._held(), self.clock
             # what fills bores or leaves to the pots needs no short steps; the last places do, lest a pocket be missed
             most = target
             if self.pockets is not None and self.total_m3 - reached > self.pockets.smallest_m3:
                 most = min(target, LAST_SHARE * (self.total_m3 - reached))
-            length = done * min(max(most / max(reached - before, 1e-30), 0.3), 8.0 if gained < target / 10 else 2.0)
+            # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
+            growth = min(most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
+            length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else 2.0)
             if full:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"
             elif self.clock >= self.limit * (1 - 1e-12):
                 stopped_by = self.problem.resin.stopped_by
+            elif self.head_pa is not None and self.clock - risen_at > self.clock / 4 and timed == math.inf:
+                stopped_by = "too high for the vacuum"
             elif gained < 1e-6 * arrived and arrived > target / 4 and timed == math.inf:
                 stopped_by = "dry area behind the vents"
             if self._turn_valves():
@@ -257,10 +300,10 @@ class _Fill:
 
     def _pressed(self) -> bool:
         """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""
-        return self.swelling is not None and bool((self.pressure > 1e-3 * self.problem.drive_pa)[self.wet].any())
+        return self.problem.film_pa > 0 and bool((self.pressure > 1e-3 * self.problem.drive_pa)[self.wet].any())
 
     def _turn_valves(self) -> bool:
-        turned = self.valves.turn(self.clock, self.filled, self._seconds())
+        turned = self.valves.turn(self.clock, self.filled, float(self.drawn.sum()), self._seconds())
         if turned:
             self._set_valves()
         return turned
@@ -274,37 +317,52 @@ class _Fill:
 
     def _meet(self, length: float, step: Step) -> tuple[float, Step]:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
-        waiting = self.valves.awaited
+        waiting = self.valves.awaiting
 
-        def missing(candidate: Step) -> float:
-            """How far off the event is (m of front, or share of a line): below zero once it happened, and smooth."""
-            beyond = self.arrivals.beyond(self._shares(candidate.filled_m3, candidate.wet), candidate.impulse)
+        def front(candidate: Step) -> Floats:
+            """(shell,) how far the front lies beyond each node (m)."""
+            shares = self._shares(candidate.filled_m3, candidate.wet)
+            beyond = self.arrivals.beyond(shares, candidate.pressure_pa * self._span)
             if self.pockets is not None:
                 beyond[self.pockets.nodes] = np.inf
-            left = [-float(beyond.min())]
-            for line in waiting:
-                left.append(PASSED_SHARE - self.valves.passed_share(candidate.filled_m3, line))
-            return min(left)
+            return beyond
 
-        early, late, found = 0.0, length, step
+        def missing(candidate: Step, beyond: Floats) -> float:
+            """How far off the event is (m of front, or share of a line): below zero once it happened, and smooth."""
+            drawn = self._drawn_by(candidate)
+            return min(-float(beyond.min()), self.valves.short_of(waiting, candidate.filled_m3, drawn))
+
         nothing = np.zeros(len(self.filled))
-        before, after = missing(Step(self.filled, nothing, nothing, self.wet, 0)), missing(step)
+        now = Step(self.filled, nothing, nothing, self.wet, 0, (), nothing)
+        early, late, found = 0.0, length, step
+        self._span = 0.0
+        front_early = front(now)
+        before = missing(now, front_early)
+        self._span = length
+        front_late = front(step)
+        after = missing(step, front_late)
         for turn in range(MOST_TRIES):
-            if late - early <= EVENT_TOLERANCE * (self.clock + late):
+            tolerance = EVENT_TOLERANCE * STEPS_PER_FILL / self.problem.steps * (self.clock + late)
+            share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
+            if late - early <= tolerance or (turn > 0 and after < 0 and (1 - share) * (late - early) <= tolerance):
                 break
-            middle = (early + late) / 2
-            if turn % 3 < 2 and after < 0 < before:  # where a straight line through both ends crosses, and a little on
-                ahead = EVENT_TOLERANCE * (self.clock + late) * 0.5
-                crossing = early + (late - early) * before / (before - after)
-                middle = min(max(crossing + (ahead if turn % 2 == 0 else -ahead), early + ahead), late - ahead)
-            reached, candidate = self._step(middle, found.wet)
-            if reached < middle:
+            ahead = 0.5 * tolerance / (late - early)
+            share = 0.5 if turn % 4 == 3 else min(max(share + ahead, ahead), 1 - ahead)
+            self._span = early + share * (late - early)
+            guess = found.wet.copy()
+            with np.errstate(invalid="ignore"):
+                guess[self.shell] &= ~((1 - share) * front_early + share * front_late < 0)
+            reached, candidate = self._step(self._span, guess)
+            if reached < self._span:
                 break
-            left = missing(candidate)
+            beyond = front(candidate)
+            left = missing(candidate, beyond)
             if left <= 0:
-                late, found, after = middle, candidate, left
+                late, found, after, front_late = self._span, candidate, left, beyond
+                before /= 2  # lest one end stays where it is for ever (Illinois rule)
             else:
-                early, before = middle, left
+                early, before, front_early = self._span, left, beyond
+                after /= 2
         return late, found
 
     def _marks(self) -> Floats:
@@ -314,7 +372,7 @@ class _Fill:
             try:
                 length, step = self._step(beyond)
                 shares = self._shares(step.filled_m3, step.wet)
-                self.arrivals.look_beyond(self.clock + length, shares, step.impulse)
+                self.arrivals.look_beyond(self.clock + length, shares, step.pressure_pa * length)
             except RuntimeError:
                 pass
         return self.arrivals.marks(self.clock)
@@ -327,7 +385,7 @@ class _Fill:
         self.vents_open = not self.problem.vents_shut
         self._set_valves()
         left = self.limit - self.clock
-        if self.swelling is not None and left > 1e-9 * self.limit:
+        if self.problem.film_pa > 0 and left > 1e-9 * self.limit:
             ends = self.clock + left * np.geomspace(1e-3, 1.0, STEPS_AFTER)
             for end in ends:
                 while self.clock < end * (1 - 1e-12):
@@ -345,6 +403,13 @@ class _Fill:
             bled_m3=self.in_pots - pots,
             drawn_m3=float(self.drawn.sum()) - drawn,
         )
+
+    def _margin_s(self, end_s: float) -> float:
+        """How long the resin that filled the last places would still have flowed."""
+        poured = self.ageing.poured_s()[self.shell]
+        late = self.last_rise[self.shell] > 1e-3 * self.network.capacity_m3[self.shell]
+        oldest = float(poured[late].min()) if late.any() else 0.0
+        return oldest + self.problem.resin.stops_s - end_s
 
     def _arrival_times(self, marks: Floats) -> Floats:
         """(shell,) arrivals in seconds, NaN where resin never came."""
@@ -401,6 +466,6 @@ class _Fill:
             fill_time_s=float(times[-1]) if stopped_by == "filled" else None,
             mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
             solves=self.solves,
-            feed_ids=tuple(feed.line.id for feed in network.feeds),
+            margin_s=self._margin_s(times[-1]) if stopped_by == "filled" else None,
             after=after,
         )

@@ -43,20 +43,54 @@ _MANY_CORNERS = 400
 
 @dataclass(frozen=True)
 class Mesh:
-    """Triangles of the plan.
+    """Triangles over the plan, lifted by the mould's relief.
 
-    ``points_m`` (n, 2); ``triangles`` (m, 3) node numbers; ``cell`` (m,) which cell each triangle lies in.
+    ``points_m`` (n, 2) on the plan; ``triangles`` (m, 3) node numbers; ``cell`` (m,) which cell each triangle lies in;
+    ``heights_m`` (n,). Areas and lengths are those of the surface.
     """
 
     points_m: Floats
     triangles: Integers
     cell: Integers
+    heights_m: Floats
+
+    @cached_property
+    def slopes(self) -> Floats:
+        """(m, 2) gradient of the height on the plan."""
+        a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
+        z = self.heights_m[self.triangles]
+        rises = np.stack([z[:, 1] - z[:, 0], z[:, 2] - z[:, 0]], axis=1)
+        return np.asarray(np.linalg.solve(np.stack([b - a, c - a], axis=1), rises[..., None])[..., 0])
 
     @cached_property
     def areas_m2(self) -> Floats:
         """(m,) areas of the triangles."""
         a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
-        return 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+        flat: Floats = 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+        return flat * np.sqrt(1 + (self.slopes**2).sum(axis=1)) if self.heights_m.any() else flat
+
+    @property
+    def onto_plan(self) -> tuple[Floats, Floats]:
+        """``M⁻¹`` (m, 2, 2) and ``det M`` (m,): a tensor T of the surface acts on the plan as ``det M · M⁻¹ T M⁻ᵀ``.
+
+        The surface's axes are the plan's x axis laid on it and the direction square to that; M turns a step on the
+        plan into one along them.
+        """
+        if not self.heights_m.any():
+            return np.broadcast_to(np.eye(2), (len(self.triangles), 2, 2)), np.ones(len(self.triangles))
+        p, q = self.slopes.T
+        along = np.sqrt(1 + p**2)
+        stretch = np.sqrt(1 + p**2 + q**2)
+        inverse = np.zeros((len(p), 2, 2))
+        inverse[:, 0, 0] = 1 / along
+        inverse[:, 0, 1] = -p * q / (along * stretch)
+        inverse[:, 1, 1] = along / stretch
+        return inverse, stretch
+
+    def lengths_m(self, edges: Integers) -> Floats:
+        """(k,) lengths of *edges* (k, 2)."""
+        rise = np.diff(self.heights_m[edges], axis=1)[:, 0]
+        return np.asarray(np.hypot(np.linalg.norm(np.diff(self.points_m[edges], axis=1)[:, 0], axis=1), rise))
 
     @cached_property
     def edges(self) -> Integers:
@@ -222,4 +256,4 @@ def _read(surfaces: list[tuple[int, int]]) -> Mesh:
     where = np.empty(int(tags.max()) + 1, dtype=np.int64)
     where[tags.astype(np.int64)] = np.arange(len(tags))
     places = coordinates.reshape(-1, 3)[where[used], :2]
-    return Mesh(np.ascontiguousarray(places), number[corners], np.concatenate(owners))
+    return Mesh(np.ascontiguousarray(places), number[corners], np.concatenate(owners), np.zeros(len(places)))

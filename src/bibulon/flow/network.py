@@ -9,18 +9,19 @@ levels joined at the nodes by their conductance per area. Lines: Poiseuille cond
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 from shapely import MultiLineString, Polygon
 
-from bibulon.flow.align import aligned, couplings
+from bibulon.flow.align import aligned, couplings, without_wrong_signs
 from bibulon.flow.conductors import Conductors
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
-from bibulon.flow.problem import FlowGap, FlowLine, FlowProblem, FlowRefusal
+from bibulon.flow.problem import GRAVITY_M_S2, FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
+from bibulon.laminate.relief import heights_at
 
 HOSE_PARTS = 4
 
@@ -37,21 +38,22 @@ def pipe_volume_m3(bore_m: float, length_m: float) -> float:
 
 @dataclass(frozen=True)
 class Feed:
-    """A feed line in the network: its hose from the bucket node to the port."""
+    """A feed line in the network: its hose from the node that feeds it to the port, and the hose's edges."""
 
     line: FlowLine
-    bucket: int
+    start: int
     hose_nodes: Integers
     port: int
+    hose_edges: Integers
 
 
 @dataclass(frozen=True)
 class Network:
-    """The matrix and capacities of a flow problem on a mesh.
+    """The edges and capacities of a flow problem on a mesh.
 
     The first ``shell_count`` nodes are pores: node *i* lies at mesh point ``place[i]`` on level ``level[i]`` (an index
-    of ``LEVEL_NAMES``). Then come each feed's bucket and hose nodes. ``pores`` and ``pipes`` are the shell and the
-    lines on it; ``hoses`` each feed's hose, to be added while its valve is open.
+    of ``LEVEL_NAMES``). Then come the bucket, manifolds and the feeds' hoses. Each of the ``edges`` conducts through
+    pores, a bore, or both; a hose only while its valve is open.
     """
 
     mesh: Mesh
@@ -59,9 +61,12 @@ class Network:
     level: Integers
     node_of: Integers
     """(points, levels) number of the node at a point and level, −1 where the stack has no such level."""
-    pores: Conductors
-    pipes: Conductors
-    hoses: tuple[Conductors, ...]
+    edges: Conductors
+    through_pores_m3: Floats
+    """(e,) what of each edge's conductance is pores, the rest being bore."""
+    bucket: int
+    height_m: Floats
+    """(N,) height of the nodes; the bucket and the hoses lie at 0."""
     capacity_m3: Floats
     in_part_share: Floats
     """(N,) the share of each node's capacity that is pores, the rest being bore."""
@@ -81,6 +86,8 @@ class Network:
     """(points,) volume of fibre per area."""
     feeds: tuple[Feed, ...]
     vent_nodes: Integers
+    membrane_nodes: Integers
+    """Nodes of the vents that hold resin back; ``vent_nodes`` are those of the others."""
     vent_volume_m3: float
     nodes_on_line: dict[str, Integers]
     length_share_on_line: dict[str, Floats]
@@ -89,23 +96,36 @@ class Network:
     def shell_count(self) -> int:
         return len(self.place)
 
+    def suction_pa(self, head_pa: Floats) -> Floats:
+        """(N,) the greatest head over the edges of the part at each node."""
+        found = np.zeros(len(self.capacity_m3))
+        inside = (self.edges.starts < self.shell_count) & (self.edges.ends < self.shell_count)
+        for ends in (self.edges.starts, self.edges.ends):
+            np.maximum.at(found, ends[inside], np.abs(head_pa[inside]))
+        return found
+
     @property
     def top(self) -> Integers:
         """(points,) the node nearest the film at each point."""
         return np.asarray(self.node_of.max(axis=1), dtype=np.int64)
 
     @property
-    def everything(self) -> Conductors:
-        """Pores, pipes and every hose."""
-        return Conductors.joined([self.pores, self.pipes, *self.hoses])
+    def climbs(self) -> bool:
+        """Whether the part has heights."""
+        return bool(np.ptp(self.height_m) > 0)
+
+    def head_pa(self, density_kg_m3: float) -> Floats:
+        """(e,) ``ρ g (z_a − z_b)``: what resin gains along each edge."""
+        z = self.height_m
+        return np.asarray(density_kg_m3 * GRAVITY_M_S2 * (z[self.edges.starts] - z[self.edges.ends]))
 
 
 def _level_edges(mesh: Mesh, corner_nodes: Integers, chosen: Integers, tensors: Floats, count: int) -> Conductors:
     """``∫ ∇u·T∇v`` over the *chosen* triangles, whose corners are the nodes *corner_nodes* (k, 3).
 
-    Couplings of the wrong sign are left out, so that pressures obey the maximum principle.
+    No coupling has the wrong sign, so that pressures obey the maximum principle.
     """
-    edges = couplings(mesh.points_m, mesh.triangles[chosen], tensors)
+    edges = without_wrong_signs(corner_nodes, couplings(mesh.points_m, mesh.triangles[chosen], tensors))
     pairs = np.concatenate([corner_nodes[:, [(c + 1) % 3, (c + 2) % 3]] for c in range(3)])
     values = np.concatenate([edges[:, c] for c in range(3)])
     rows, columns = np.concatenate([pairs[:, 0], pairs[:, 1]]), np.concatenate([pairs[:, 1], pairs[:, 0]])
@@ -124,12 +144,17 @@ class _Assembly:
             has = np.array([slot in levels for levels in self.by_cell])
             self.triangles_with.append(np.flatnonzero(has[mesh.cell]))
             present[mesh.triangles[self.triangles_with[slot]].ravel(), slot] = True
+        self.onto_plan = mesh.onto_plan
         self.node_of = np.full(present.shape, -1, dtype=np.int64)
         self.node_of[present] = np.arange(int(present.sum()))
         self.top = self.node_of.max(axis=1)
         self.place, self.level = np.nonzero(present)
         self.shell_count = len(self.place)
-        self.count = self.shell_count + HOSE_PARTS * sum(line.kind == "feed" for line in problem.lines)
+        feeds = sum(line.kind == "feed" for line in problem.lines)
+        self.bucket = self.shell_count
+        self.next_free = self.bucket + 1
+        self.count = self.next_free + (HOSE_PARTS - 1) * (feeds + len(problem.manifolds)) + len(problem.manifolds)
+        self.starts = {"": self.bucket}
         self.pores, self.bores = np.zeros(self.count), np.zeros(self.count)
         self.area, self.reach, self.joint = (np.zeros(self.shell_count) for _ in range(3))
         self.swelling, self.opening = (np.zeros((self.shell_count, len(CARRIED_SHARES))) for _ in range(2))
@@ -138,6 +163,7 @@ class _Assembly:
         self.hoses: list[Conductors] = []
         self.feeds: list[Feed] = []
         self.vent_nodes: list[Integers] = []
+        self.membrane_nodes: list[Integers] = []
         self.vent_volume = 0.0
         self.nodes_on_line: dict[str, Integers] = {}
         self.shares: dict[str, Floats] = {}
@@ -157,7 +183,9 @@ class _Assembly:
                 if levels[slot].swelling_m:
                     swelling[cell], opening[cell] = levels[slot].swelling_m, levels[slot].opening
         thirds = mesh.areas_m2[chosen] / 3
-        self.pores_between.append(_level_edges(mesh, corner_nodes, chosen, tensors[cells], self.count))
+        turn, stretch = (one[chosen] for one in self.onto_plan)
+        in_plan = stretch[:, None, None] * (turn @ tensors[cells] @ turn.transpose(0, 2, 1))
+        self.pores_between.append(_level_edges(mesh, corner_nodes, chosen, in_plan, self.count))
         for corner in corner_nodes.T:
             np.add.at(self.pores, corner, depth[cells] * thirds)
             np.add.at(self.area, corner, thirds)
@@ -181,39 +209,60 @@ class _Assembly:
         edges = mesh.edges_on(course)
         if not len(edges):
             raise FlowRefusal("A line on the plan is shorter than the mesh can show. Make it longer.", line.port)
-        lengths = np.linalg.norm(np.diff(mesh.points_m[edges], axis=1)[:, 0], axis=1)
+        lengths = mesh.lengths_m(edges)
         corners, inverse = np.unique(edges, return_inverse=True)
         share = np.zeros(len(corners))
         np.add.at(share, inverse.reshape(edges.shape), (lengths / 2)[:, None])
         self.nodes_on_line[line.id], self.shares[line.id] = top[corners], share / share.sum()
         if line.kind == "vent":
-            self.vent_nodes.append(top[corners])
+            (self.membrane_nodes if line.membrane else self.vent_nodes).append(top[corners])
             self.vent_volume += pipe_volume_m3(line.bore_m, float(lengths.sum()))
             self.vent_volume += pipe_volume_m3(line.hose_bore_m, line.hose_length_m)
             return
         self.bores[top[corners]] += pipe_volume_m3(line.bore_m, 1.0) * share
         values = np.array([pipe_conductance_m3(line.bore_m, length) for length in lengths])
         self.pipes_between.append(self._edges(top[edges], values))
-        self._add_hose(line)
+        self.starts[line.id] = int(top[self.mesh.nearest(*line.port)])
 
-    def _add_hose(self, line: FlowLine) -> None:
-        first = self.shell_count + HOSE_PARTS * len(self.feeds)
-        port = int(self.top[self.mesh.nearest(*line.port)])
-        chain = np.array([*range(first, first + HOSE_PARTS), port])
-        piece = line.hose_length_m / HOSE_PARTS
-        volume = pipe_volume_m3(line.hose_bore_m, piece)
-        self.bores[chain[1:-1]] += volume
-        self.bores[[chain[1], port]] += volume / 2
-        value = np.full(HOSE_PARTS, pipe_conductance_m3(line.hose_bore_m, piece))
-        self.hoses.append(self._edges(np.column_stack([chain[:-1], chain[1:]]), value))
-        self.feeds.append(Feed(line, first, chain[1:-1], port))
+    def add_manifold(self, manifold: FlowManifold) -> None:
+        """A pipe beside the part with a hose from the bucket; what it resists itself is put into that hose."""
+        node = self.next_free
+        self.next_free += 1
+        volume = pipe_volume_m3(manifold.bore_m, manifold.length_m)
+        self.bores[node] += volume
+        resistance = 1 / pipe_conductance_m3(manifold.bore_m, manifold.length_m / 2)
+        self.pipes_between.append(
+            self._hose(self.bucket, node, manifold.hose_bore_m, manifold.hose_length_m, resistance)[0]
+        )
+        self.starts[manifold.id] = node
+
+    def add_hose(self, line: FlowLine) -> None:
+        """The hose of a feed, from the bucket or what else feeds it."""
+        start, port = self.starts[line.fed_by], int(self.top[self.mesh.nearest(*line.port)])
+        hose, inner = self._hose(start, port, line.hose_bore_m, line.hose_length_m)
+        self.hoses.append(hose)
+        self.feeds.append(Feed(line, start, inner, port, np.zeros(0, dtype=np.int64)))
+
+    def _hose(
+        self, start: int, end: int, bore_m: float, length_m: float, more_resistance: float = 0.0
+    ) -> tuple[Conductors, Integers]:
+        inner = np.arange(self.next_free, self.next_free + HOSE_PARTS - 1)
+        self.next_free += HOSE_PARTS - 1
+        chain = np.array([start, *inner, end])
+        piece = length_m / HOSE_PARTS
+        volume = pipe_volume_m3(bore_m, piece)
+        self.bores[inner] += volume
+        self.bores[[inner[0], end]] += volume / 2
+        values = np.full(HOSE_PARTS, pipe_conductance_m3(bore_m, piece))
+        values[-1] = 1 / (1 / values[-1] + more_resistance)
+        return self._edges(np.column_stack([chain[:-1], chain[1:]]), values), inner
 
     def add_gap(self, gap: FlowGap) -> None:
         """A gap along the borders of cells: at the core's level where there is one, else under the film."""
         edges = self.mesh.edges_on(MultiLineString(list(gap.pieces)))
         if not len(edges):
             return
-        lengths = np.linalg.norm(np.diff(self.mesh.points_m[edges], axis=1)[:, 0], axis=1)
+        lengths = self.mesh.lengths_m(edges)
         core = self.node_of[:, LEVEL_NAMES.index("core")]
         pairs = np.where(core >= 0, core, self.top)[edges]
         np.add.at(self.pores, pairs.T, lengths / 2 * gap.width_m * gap.height_m)
@@ -233,14 +282,21 @@ class _Assembly:
 
     def network(self, problem: FlowProblem) -> Network:
         capacity = self.pores + self.bores
+        edges, (pores, *bores) = _unique([_all(self.pores_between, self.count), *self.pipes_between, *self.hoses])
+        feeds = []
+        for feed, values in zip(self.feeds, bores[len(self.pipes_between) :], strict=True):
+            feeds.append(replace(feed, hose_edges=np.flatnonzero(values > 0)))
+        height = np.zeros(self.count)
+        height[: self.shell_count] = self.mesh.heights_m[self.place]
         return Network(
             mesh=self.mesh,
             place=self.place,
             level=self.level,
             node_of=self.node_of,
-            pores=_merged(self.pores_between, self.count),
-            pipes=_merged(self.pipes_between, self.count),
-            hoses=tuple(self.hoses),
+            edges=edges,
+            through_pores_m3=pores,
+            bucket=self.bucket,
+            height_m=height,
             capacity_m3=capacity,
             in_part_share=np.divide(self.pores, capacity, out=np.zeros(self.count), where=capacity > 0),
             area_m2=self.area,
@@ -250,19 +306,35 @@ class _Assembly:
             opening=self.opening / np.maximum(self.reach, 1e-300)[:, None],
             laminate_m=self._over_points([cell.laminate_m for cell in problem.cells]),
             fibre_m=self._over_points([cell.fibre_m for cell in problem.cells]),
-            feeds=tuple(self.feeds),
-            vent_nodes=np.unique(np.concatenate(self.vent_nodes)),
+            feeds=tuple(feeds),
+            vent_nodes=_together(self.vent_nodes),
+            membrane_nodes=_together(self.membrane_nodes),
             vent_volume_m3=self.vent_volume,
             nodes_on_line=self.nodes_on_line,
             length_share_on_line=self.shares,
         )
 
 
-def _merged(parts: list[Conductors], count: int) -> Conductors:
-    """All edges of *parts*, each pair of nodes once."""
-    if not parts:
-        return Conductors(np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), np.zeros(0), count)
-    return Conductors.of(Conductors.joined(parts).matrix)
+def _together(parts: list[Integers]) -> Integers:
+    return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
+
+
+def _all(parts: list[Conductors], count: int) -> Conductors:
+    nothing = np.zeros(0, dtype=np.int64)
+    return Conductors.joined([Conductors(nothing, nothing, np.zeros(0), count), *parts])
+
+
+def _unique(parts: list[Conductors]) -> tuple[Conductors, list[Floats]]:
+    """The edges of all *parts*, each pair of nodes once, and what each part gives to them."""
+    count = parts[0].count
+    keys = [np.minimum(one.starts, one.ends) * count + np.maximum(one.starts, one.ends) for one in parts]
+    pairs, where = np.unique(np.concatenate(keys), return_inverse=True)
+    ends = np.cumsum([len(key) for key in keys])
+    shares = [
+        np.bincount(where[end - len(key) : end], part.conductance, len(pairs)).astype(np.float64)
+        for part, key, end in zip(parts, keys, ends, strict=True)
+    ]
+    return Conductors(pairs // count, pairs % count, np.sum(shares, axis=0), count), shares
 
 
 def build_network(problem: FlowProblem) -> Network:
@@ -274,13 +346,21 @@ def build_network(problem: FlowProblem) -> Network:
         mesh = mesh_plan(outlines, courses, [line.port for line in problem.lines], size)
     except RuntimeError as error:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
-    whole = np.array([cell.transmissivity_m3 for cell in problem.cells])
+    mesh = replace(mesh, heights_m=heights_at(problem.relief, mesh.points_m))
+    turn, stretch = mesh.onto_plan
+    whole = np.array([cell.transmissivity_m3 for cell in problem.cells])[mesh.cell]
+    whole = stretch[:, None, None] * (turn @ whole @ turn.transpose(0, 2, 1))
     mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
     assembly = _Assembly(problem, mesh)
     for slot in range(len(LEVEL_NAMES)):
         assembly.add_level(slot)
     for line, course in zip(problem.lines, courses, strict=True):
         assembly.add_line(line, course)
+    for manifold in problem.manifolds:
+        assembly.add_manifold(manifold)
+    for line in problem.lines:
+        if line.kind == "feed":
+            assembly.add_hose(line)
     for gap in problem.gaps:
         assembly.add_gap(gap)
     _check_reached(mesh, assembly)
@@ -292,7 +372,10 @@ def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
     a, b = mesh.edges.T
     links = sparse.coo_array((np.ones(len(a)), (a, b)), (len(mesh.points_m),) * 2)
     bodies, body = connected_components(links, directed=False)
-    for kind, reached in (("feed", [feed.port for feed in assembly.feeds]), ("vent", assembly.vent_nodes)):
+    for kind, reached in (
+        ("feed", [feed.port for feed in assembly.feeds]),
+        ("vent", [*assembly.vent_nodes, *assembly.membrane_nodes]),
+    ):
         have = {
             int(body[assembly.place[node]]) for node in np.ravel(np.concatenate([np.ravel(one) for one in reached]))
         }

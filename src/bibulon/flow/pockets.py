@@ -13,10 +13,10 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from bibulon.flow.conductors import Flags
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network
-from bibulon.flow.oneway import Gas
-from bibulon.flow.stepper import Flags
+from bibulon.flow.stepper import Gas
 
 SPECK_SHARE = 3e-5
 """Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""
@@ -49,14 +49,10 @@ class Pockets:
         self._network = network
         self._vent_pa, self._drive_pa = max(vent_pa, 1.0), drive_pa
         count = network.shell_count
-        inside = (network.pores.starts < count) & (network.pores.ends < count)
-        along = (network.pipes.starts < count) & (network.pipes.ends < count)
-        self._a = np.concatenate([network.pores.starts[inside], network.pipes.starts[along]])
-        self._b = np.concatenate([network.pores.ends[inside], network.pipes.ends[along]])
+        inside = (network.edges.starts < count) & (network.edges.ends < count)
+        self._a, self._b = network.edges.starts[inside], network.edges.ends[inside]
         self._capacity = network.capacity_m3[:count]
         self._speck = SPECK_SHARE * float(self._capacity.sum())
-        self._vent = np.zeros(count, dtype=bool)
-        self._vent[network.vent_nodes] = True
         self.followed: tuple[_Followed, ...] = ()
 
     @property
@@ -68,17 +64,23 @@ class Pockets:
     def gases(self) -> tuple[Gas, ...]:
         return tuple(one.gas for one in self.followed)
 
-    def update(self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...]) -> None:
-        """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*."""
+    def update(self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...], vents: Integers) -> None:
+        """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*.
+
+        Air leaves through the *vents* that are open, and through membranes wherever they are dry.
+        """
         count = self._network.shell_count
         empty = np.maximum(self._capacity - filled[:count], 0.0)
-        dry = (~wet[:count] & (empty > 1e-9 * self._capacity)) | self._vent
+        open_vent = np.zeros(count, dtype=bool)
+        open_vent[vents] = True
+        dry = (~wet[:count] & (empty > 1e-9 * self._capacity)) | open_vent
+        open_vent[self._network.membrane_nodes] |= dry[self._network.membrane_nodes]
         among = dry[self._a] & dry[self._b]
         if not self.followed and not wet[:count].any():
             return
         links = sparse.coo_array((np.ones(int(among.sum())), (self._a[among], self._b[among])), (count, count))
         _, part = connected_components(links, directed=False)
-        vented = np.unique(part[self._vent])
+        vented = np.unique(part[open_vent])
         shut = dry & ~np.isin(part, vented)
         found = []
         if shut.any():

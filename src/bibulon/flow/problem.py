@@ -14,13 +14,14 @@ from shapely.ops import linemerge
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
-from bibulon.job.lines import AtTime, Line, Opening
+from bibulon.job.lines import AtTime, Line, Manifold, Opening
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, merged
 from bibulon.resin.viscosity import Rheology, rheology
 
 GRAVITY_M_S2 = 9.81
 NEVER_S = 1e9
+STEPS_PER_FILL = 24
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
 
@@ -68,6 +69,21 @@ class FlowLine:
     hose_length_m: float
     opens: Opening
     closes_s: float | None
+    fed_by: str = ""
+    """What the hose of a feed comes from: another feed, a manifold, or the bucket if empty."""
+    membrane: bool = False
+    """Whether a vent lets air through but holds resin back."""
+
+
+@dataclass(frozen=True)
+class FlowManifold:
+    """A pipe beside the part, fed from the bucket, that feeds' hoses come from."""
+
+    id: str
+    bore_m: float
+    length_m: float
+    hose_bore_m: float
+    hose_length_m: float
 
 
 @dataclass(frozen=True)
@@ -92,7 +108,7 @@ class FlowProblem:
     cells: tuple[FlowCell, ...]
     lines: tuple[FlowLine, ...]
     drive_pa: float
-    """Bucket pressure over vent pressure: ``p_atm − ρ·g·Δz − p_vent``."""
+    """Pressure of the supply over the vent's, at height 0: ``p_atm + p_pot − ρ·g·Δz − p_vent``; a machine's at most."""
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
@@ -106,9 +122,21 @@ class FlowProblem:
     """Whether to go on until the resin stops once the part is full."""
     feeds_stay_open: bool = False
     vents_shut: bool = False
+    manifolds: tuple[FlowManifold, ...] = ()
+    rate_m3_s: float = 0.0
+    """What a machine brings, as long as that takes no more than the drive; 0: whatever the drive brings."""
+    relief: tuple[tuple[float, float, float], ...] = ()
+    density_kg_m3: float = 0.0
+    """Of resin that feels its weight inside the part; 0: gravity is left out."""
+    batch_m3: float = 0.0
+    """Resin is poured in batches of this volume, each ageing from its own pouring; 0: all ages from the start."""
+    steps: int = STEPS_PER_FILL
+    """In about so many steps the part fills."""
 
 
-def flow_problem(job: Job, nodes: int = 2000, levels: int = 2, after: bool = False) -> FlowProblem:
+def flow_problem(
+    job: Job, nodes: int = 2000, levels: int = 2, after: bool = False, steps: int = STEPS_PER_FILL
+) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
     if not job.layup:
         raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
@@ -117,8 +145,7 @@ def flow_problem(job: Job, nodes: int = 2000, levels: int = 2, after: bool = Fal
             raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
     if not any(isinstance(line.opens, AtTime) for line in job.feeds):
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
-    drive = job.shop.barometer_pa - job.resin.density_kg_m3 * GRAVITY_M_S2 * job.bucket.below_part_m
-    drive -= job.vacuum.cavity_pa
+    drive = drive_pa(job)
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
     resin = rheology(job.resin, job.shop.temperature_k)
@@ -171,7 +198,24 @@ def flow_problem(job: Job, nodes: int = 2000, levels: int = 2, after: bool = Fal
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
         vents_shut=job.flow.vents_after == "shut",
+        manifolds=tuple(_manifold(job, one) for one in job.manifolds),
+        rate_m3_s=job.bucket.rate_m3_s,
+        relief=job.part.relief,
+        density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
+        batch_m3=job.charge.largest_batch_kg / job.resin.density_kg_m3 if job.flow.by_batch else 0.0,
+        steps=steps,
     )
+
+
+def _manifold(job: Job, manifold: Manifold) -> FlowManifold:
+    tube, hose = job.card(manifold.tube, TubeCard), job.card(manifold.hose, TubeCard)
+    return FlowManifold(manifold.id, tube.bore_m, manifold.length_m, hose.bore_m, manifold.hose_length_m)
+
+
+def drive_pa(job: Job) -> float:
+    """What drives the resin of *job* at the height of the part's lowest face, over the vent's pressure."""
+    head = job.resin.density_kg_m3 * GRAVITY_M_S2 * job.bucket.below_part_m
+    return job.shop.barometer_pa + job.bucket.over_pressure_pa - head - job.vacuum.cavity_pa
 
 
 def _gaps(job: Job, cells: list[Cell], part: BaseGeometry) -> Iterator[FlowGap]:
@@ -251,7 +295,9 @@ def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         hose_bore_m=hose.bore_m,
         hose_length_m=line.hose_length_m,
         opens=line.opens if line.kind == "feed" else AtTime(),
-        closes_s=line.closes_s if line.kind == "feed" else None,
+        closes_s=line.closes_s,
+        fed_by=(line.fed_by or "") if line.kind == "feed" else "",
+        membrane=line.membrane and line.kind == "vent",
     )
 
 

@@ -44,9 +44,10 @@ class FillResult:
     of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
     when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
     the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
-    ``drawn_m3`` per feed (k, f). ``swelling_m`` (k, n) how much thicker each node is than under full vacuum;
-    ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it; ``pockets`` of gas at the
-    end of the fill; ``after`` None if the fill was not followed on.
+    ``drawn_m3`` by each hose at the bucket (k, h). ``swelling_m`` (k, n) how much thicker each node is than under full
+    vacuum; ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it; ``pockets`` of gas
+    at the end of the fill; ``margin_s`` how long the resin that filled the last places would still have flowed;
+    ``after`` None if the fill was not followed on.
     """
 
     problem: FlowProblem
@@ -74,7 +75,7 @@ class FillResult:
     fill_time_s: float | None
     mass_error: float
     solves: int
-    feed_ids: tuple[str, ...]
+    margin_s: float | None
     after: After | None
 
     @property

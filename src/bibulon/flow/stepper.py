@@ -1,35 +1,49 @@
 """One step of the fill, of any size: a linear complementarity problem solved by a primal–dual active set.
 
-On the fluidity clock ``dθ = dt/μ`` with constant boundary pressures, the impulse ``w = ∫ (p − p_vent) dθ`` obeys
+On the fluidity clock ``dθ = dt/μ`` with constant boundary pressures, the mean pressure ``p`` over a step of length L
+(over the vent's) and the filling ``S`` at its end obey
 
-    A w + V (S − S₀) = 0,   w ≥ 0,  S ≤ 1,  w (1 − S) = 0
+    L A p + V (S − S₀) = 0,   p ≥ 0,  S ≤ 1,  p (1 − S) = 0
 
-at every inner node, with ``w = Δp·Δθ`` at buckets and ``w = 0`` at vents, where resin may arrive beyond S = 1 and
-leaves to the pot. Exact in time for these conditions and mass-conserving to rounding, so the step size is free.
+at every inner node, with the bucket's pressure at buckets and ``p = 0`` at vents, where resin may arrive beyond S = 1
+and leaves to the pot. Exact in time for these conditions and mass-conserving to rounding, so the step size is free.
 
-Pipes conduct up to 10⁹ times better than the laminate beside them, so the difference of two nearly equal impulses
-carries their flow. It is kept to full precision by holding the impulse as a value and a small rest, and by taking
-flows from differences along edges, never from the product ``A w``.
+Pipes conduct up to 10⁹ times better than the laminate beside them, so the difference of two nearly equal pressures
+carries their flow. It is kept to full precision by holding the pressure as a value and a small rest, and by taking
+flows from differences along edges, never from the product ``A p``.
 
-A full node under film holds more at a higher pressure: ``+ give·(w − w₀)`` on its row (:class:`Spring`), with the mean
-pressure of the step standing for that at its end.
+Besides:
+
+- a full node under film holds more at a higher pressure and its pores open; the law of that (:class:`Medium`) is
+  straightened about the pressures last found while the set of full nodes is searched;
+- gravity adds a head ``ρ g (z_a − z_b)`` to the fall along an edge;
+- the dry nodes of a pocket share the pressure of its gas, ``p V = p₀ V₀``, found with the rest by Newton's method;
+- a machine brings a volume into a node, whatever pressure that takes.
+
+With gravity or gas about, resin could be drawn out of dry places; then an edge at a dry node is a one-way valve that
+opens only out of a full one, and which valves are open is searched together with the set of full nodes. Resin that
+would run down faster than more comes after hangs together over one edge: a full node may lack the head of that.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
-import numpy.typing as npt
 
-from bibulon.flow.conductors import Conductors
+from bibulon.flow.conductors import Conductors, Flags, Pattern
 from bibulon.flow.factor import Factors
 from bibulon.flow.mesh import Floats, Integers
 
-Flags = npt.NDArray[np.bool_]
-MOST_ROUNDS = 60
+MOST_ROUNDS = 80
+ROUNDS_WITH_FREE_VALVES = 40
+"""After so many rounds valves only close."""
 REFINEMENTS = 2
 MOST_SPILLS = 60
+STRAIGHTENED_AT_MOST = 5
+GAS_TOLERANCE = 1e-5
+"""The gas law of a pocket is met within this share of its pressure."""
 
 
 class NotSettled(Exception):
@@ -37,92 +51,286 @@ class NotSettled(Exception):
 
 
 @dataclass(frozen=True)
-class Spring:
-    """``give_m3`` (N,): what a full node takes up per unit of impulse beyond ``before`` (N,), at which it is full."""
+class Gas:
+    """Gas shut in by resin: its dry nodes, amount ``p·V`` (Pa·m³) and absolute pressure at the step's start."""
 
-    give_m3: Floats
-    before: Floats
+    nodes: Integers
+    amount: float
+    pressure_pa: float
+
+
+@dataclass(frozen=True)
+class Drive:
+    """What moves the resin in a step of ``length`` on the fluidity clock.
+
+    ``fixed`` nodes (buckets, then vents) have the pressures ``fixed_pa``; the first ``buckets`` of them hold resin.
+    ``inactive`` nodes (closed hoses) neither give nor take. ``head_pa`` (e,) falls along each edge by gravity;
+    ``source_m3`` (N,) is brought in by machines over the step; ``vent_pa`` is absolute.
+    """
+
+    length: float
+    fixed: Integers
+    fixed_pa: Floats
+    buckets: int
+    inactive: Flags
+    most_pa: float
+    """The greatest pressure there can be, to measure others by."""
+    vent_pa: float = 0.0
+    head_pa: Floats | None = None
+    suction_pa: Floats | None = None
+    """(N,) with gravity: what a full node may lack in pressure, the head over the edges at it."""
+    source_m3: Floats | None = None
+    pockets: tuple[Gas, ...] = ()
+
+
+@dataclass(frozen=True)
+class Straightened:
+    """The medium about some pressures ``about_pa`` (N,): a full node holds ``capacity + give·(p − about)``."""
+
+    conductance_m3: Floats
+    capacity_m3: Floats
+    give_m3_pa: Floats | None
+    about_pa: Floats
+
+
+class Medium(Protocol):
+    """What conducts and holds resin."""
+
+    tolerance_pa: float
+    """Pressures about which it is straightened may be this far off; infinite if it is rigid."""
+
+    def at(self, pressure_pa: Floats) -> Straightened:
+        """The medium about the pressures (N,)."""
 
 
 @dataclass(frozen=True)
 class Step:
-    """What a step did: resin held at its end ``filled_m3``, ``inflow_m3``, ``impulse``, the full nodes ``wet``, solves.
+    """What a step did: resin held at its end ``filled_m3``, ``inflow_m3``, ``pressure_pa``, full nodes ``wet``, solves.
 
     ``filled_m3`` of vent nodes may exceed their capacity: the excess has left to the pot. ``inflow_m3`` of a bucket is
-    minus what was drawn from it. ``gas_pa`` are the pressures of the pockets at the end, over the vent's.
+    minus what was drawn from it. ``gas_pa`` are the absolute pressures of the pockets at the end; ``flow_m3`` (e,)
+    what went along each edge.
     """
 
     filled_m3: Floats
     inflow_m3: Floats
-    impulse: Floats
+    pressure_pa: Floats
     wet: Flags
     solves: int
-    gas_pa: tuple[float, ...] = ()
+    gas_pa: tuple[float, ...]
+    flow_m3: Floats
 
 
 def advance(
-    conductors: Conductors,
-    capacity_m3: Floats,
+    edges: Conductors,
+    pattern: Pattern,
+    medium: Medium,
     filled_m3: Floats,
-    fixed: Integers,
-    fixed_impulse: Floats,
-    inactive: Flags,
+    drive: Drive,
     guess: Flags,
-    spring: Spring | None = None,
+    pressure_pa: Floats,
 ) -> Step:
-    """One step from *filled_m3*.
+    """One step from *filled_m3* by *drive* along the *edges* that conduct as *medium* says.
 
-    *fixed* nodes (buckets and vents) have the impulse *fixed_impulse*; *inactive* ones (closed hoses, buckets without
-    capacity) neither give nor take; *guess* is the set first taken as full. Raises :class:`NotSettled`.
+    *guess* is the set first taken as full, *pressure_pa* (N,) that of the step before. Raises :class:`NotSettled`.
     """
-    count = len(capacity_m3)
-    held = np.zeros(count, dtype=bool)
-    held[fixed] = True
-    free = ~held & ~inactive
-    impulse = np.zeros(count)
-    impulse[fixed] = fixed_impulse
-    wanted = filled_m3 - capacity_m3 - conductors.matrix @ impulse
-    if spring is not None:
-        wanted = wanted + spring.give_m3 * spring.before
-    room = capacity_m3 - filled_m3
-    wet = guess & free
-    solves = 0
-    tolerance = 1e-12 * max(float(np.max(np.abs(fixed_impulse), initial=0.0)), 1e-300)
-    for _ in range(MOST_ROUNDS):
-        inner = np.flatnonzero(wet)
-        impulse[free] = 0.0
-        if len(inner):
-            factor = Factors(conductors.matrix[inner][:, inner], None if spring is None else spring.give_m3[inner])
-            impulse[inner] = factor.solve(wanted[inner])
-            solves += 1
-        taken = conductors.gathered(conductors.fall(impulse))
-        below = wet & (impulse < -tolerance)
-        over = free & ~wet & (taken > room + 1e-12 * capacity_m3)
-        if not below.any() and not over.any():
-            impulse[inner] = np.maximum(impulse[inner], 0.0)
-            content = room if spring is None else room + spring.give_m3 * (impulse - spring.before)
-            rest = np.zeros(count)
-            for _ in range(REFINEMENTS if len(inner) else 0):
-                taken = conductors.gathered(conductors.fall(impulse, rest))
-                rest[inner] += factor.solve(taken[inner] - content[inner])
-            taken = conductors.gathered(conductors.fall(impulse, rest))
-            exact = wet if spring is None else np.zeros(count, dtype=bool)
-            filled = filled_m3 + np.where(exact, room, np.where(held | free, taken, 0.0))
-            return Step(np.where(inactive, filled_m3, filled), taken, impulse, wet, solves)
-        if over.any():
-            over = _spilled(conductors, np.where(free & ~wet, taken - room, 0.0), room, free & ~wet)
-        wet = (wet & ~below) | over
-    raise NotSettled
+    return _Search(edges, pattern, medium, filled_m3, drive, pressure_pa).run(guess)
 
 
-def _spilled(conductors: Conductors, excess: Floats, room: Floats, dry: Flags) -> Flags:
+class _Search:
+    """The search for the full nodes, and where need be the open valves, of one step."""
+
+    def __init__(
+        self, edges: Conductors, pattern: Pattern, medium: Medium, filled: Floats, drive: Drive, pressure: Floats
+    ) -> None:
+        self.edges, self.pattern, self.medium, self.drive = edges, pattern, medium, drive
+        self.filled = filled
+        count = edges.count
+        self.held = np.zeros(count, dtype=bool)
+        self.held[drive.fixed] = True
+        self.free = ~self.held & ~drive.inactive
+        self.boundary = np.zeros(count)
+        self.boundary[drive.fixed] = drive.fixed_pa
+        self.scale = drive.most_pa
+        self.one_way = drive.head_pa is not None or bool(drive.pockets)
+        self.gas_pa = np.array([gas.pressure_pa for gas in drive.pockets])
+        self.pocket = np.full(count, -1, dtype=np.int64)
+        for number, gas in enumerate(drive.pockets):
+            self.pocket[gas.nodes] = number
+        self.solves = 0
+        self._straighten(pressure)
+
+    def _straighten(self, pressure: Floats) -> None:
+        law = self.law = self.medium.at(pressure)
+        self.conductance = law.conductance_m3 * self.drive.length
+        self.room = law.capacity_m3 - self.filled
+
+    def run(self, guess: Flags) -> Step:
+        a, b = self.edges.starts, self.edges.ends
+        wet = guess & self.free
+        source = np.zeros(len(wet), dtype=bool)
+        source[self.drive.fixed[: self.drive.buckets]] = True
+        was_full = source | (self.free & (self.filled >= self.law.capacity_m3 * (1 - 1e-9)))
+        full = was_full | wet
+        opened = full[a] | full[b] if self.one_way else None
+        tolerance = 1e-12 * self.scale
+        straightened = 1
+        # gas does not press resin back out of full nodes, nor out of those that overfill whenever it would
+        kept, dropped = was_full.copy(), np.zeros(len(wet), dtype=bool)
+        for turn in range(MOST_ROUNDS):
+            conductance = self.conductance if opened is None else np.where(opened, self.conductance, 0.0)
+            dry_gas = (self.pocket >= 0) & ~wet
+            pressure, factor = self._pressures(conductance, wet, dry_gas)
+            fall = self._fall(pressure)
+            taken = self._taken(conductance * fall)
+            below = wet & (pressure < self._floor(pressure, dry_gas, wet & ~kept) - tolerance)
+            over = self.free & ~wet & (taken > self.room + 1e-12 * self.law.capacity_m3)
+            settled = not (below.any() or over.any())
+            if opened is not None:
+                over = self._not_the_last(over, dry_gas)
+                settled = not (below.any() or over.any())
+                full = was_full | wet
+                allowed = np.where(fall >= 0, full[a], full[b])
+                settled &= not bool(((allowed != opened) & (np.abs(fall) > tolerance)).any())
+                settled &= self._gas_stands(pressure, dry_gas)
+                opened = allowed if turn < ROUNDS_WITH_FREE_VALVES else opened & allowed
+                opened |= over[a] | over[b]
+            if settled and not self._straight_enough(pressure, wet) and straightened < STRAIGHTENED_AT_MOST:
+                self._straighten(np.where(wet, np.maximum(pressure, 0.0), 0.0))
+                straightened += 1
+                continue
+            if settled:
+                return self._finished(conductance, pressure, wet, factor)
+            if straightened < STRAIGHTENED_AT_MOST - 2 and self.law.give_m3_pa is not None:
+                self._straighten(np.where(wet, np.clip(pressure, 0.0, self.scale), 0.0))
+                straightened += 1
+            kept |= over & dropped
+            dropped |= below
+            if over.any() and not self.one_way:
+                dry = self.free & ~wet
+                over = _spilled(self.edges, conductance, np.where(dry, taken - self.room, 0.0), self.room, dry)
+            wet = (wet & ~below) | over
+        raise NotSettled
+
+    def _straight_enough(self, pressure: Floats, wet: Flags) -> bool:
+        if self.law.give_m3_pa is None:
+            return True
+        off = np.abs(pressure - self.law.about_pa)[wet]
+        return float(np.max(off, initial=0.0)) <= self.medium.tolerance_pa
+
+    def _fall(self, pressure: Floats, rest: Floats | None = None) -> Floats:
+        a, b = self.edges.starts, self.edges.ends
+        fall = pressure[a] - pressure[b]
+        if rest is not None:
+            fall = fall + (rest[a] - rest[b])
+        return fall if self.drive.head_pa is None else fall + self.drive.head_pa
+
+    def _taken(self, along: Floats) -> Floats:
+        taken = self.edges.gathered(along)
+        return taken if self.drive.source_m3 is None else taken + self.drive.source_m3
+
+    def _pressures(self, conductance: Floats, wet: Flags, dry_gas: Flags) -> tuple[Floats, Factors | None]:
+        """The pressures if exactly the *wet* nodes fill and the gas has the pressures it is straightened about."""
+        pressure = self.boundary.copy()
+        if not (wet.any() or dry_gas.any()):
+            return pressure, None
+        self.solves += 1
+        driven = self._taken(conductance * self._fall(self.boundary))
+        load = driven - self.room
+        diagonal = self.edges.into_nodes(conductance)
+        if self.law.give_m3_pa is not None:
+            diagonal = diagonal + self.law.give_m3_pa
+            load = load + self.law.give_m3_pa * self.law.about_pa
+        if dry_gas.any():
+            return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas), None
+        factor = Factors(self.pattern.block(conductance, diagonal, wet))
+        pressure[wet] = factor.solve(load[wet])
+        return pressure, factor
+
+    def _with_gas(
+        self, conductance: Floats, diagonal: Floats, load: Floats, driven: Floats, wet: Flags, dry_gas: Flags
+    ) -> Floats:
+        groups = np.unique(self.pocket[dry_gas])
+        inner = int(wet.sum())
+        number = np.full(len(wet), -1, dtype=np.int64)
+        number[wet] = np.arange(inner)
+        number[dry_gas] = inner + np.searchsorted(groups, self.pocket[dry_gas])
+        count = inner + len(groups)
+        used = number >= 0
+        plain = np.where(wet, diagonal, self.edges.into_nodes(conductance))
+        right = np.bincount(number[used], np.where(wet, load, driven)[used], count).astype(np.float64)
+        upper = self.pattern.grouped(conductance, plain, number, count)
+        stiff = np.zeros(count)
+        for at, group in enumerate(groups, inner):
+            # the gas law about the pressure last found: what the pocket takes = left − N/p + (N/p²)(p_new + p_vent − p)
+            gas, pressure = self.drive.pockets[group], self.gas_pa[group]
+            left = float(self.room[gas.nodes[~wet[gas.nodes]]].sum())
+            slope = gas.amount / pressure**2
+            stiff[at] = slope
+            right[at] -= left - gas.amount / pressure + slope * (self.drive.vent_pa - pressure)
+        upper.setdiag(upper.diagonal() + stiff)
+        found = self.boundary.copy()
+        found[used] = Factors(upper).solve(right)[number[used]]
+        return found
+
+    def _gas_stands(self, pressure: Floats, dry_gas: Flags) -> bool:
+        """Take the pressures just found as the next to straighten the gas law about; True if they are the same."""
+        stands = True
+        for group in np.unique(self.pocket[dry_gas]):
+            node = int(np.flatnonzero(dry_gas & (self.pocket == group))[0])
+            found, before = float(pressure[node]) + self.drive.vent_pa, float(self.gas_pa[group])
+            self.gas_pa[group] = min(max(found, before / 4), before * 100)
+            stands = stands and abs(found - before) <= GAS_TOLERANCE * before
+        return stands
+
+    def _floor(self, pressure: Floats, dry_gas: Flags, fresh: Flags) -> Floats:
+        """The pressure that a full node has to exceed: a *fresh* one that of the gas whose place it took, else none."""
+        floor = np.zeros(len(pressure)) if self.drive.suction_pa is None else -self.drive.suction_pa
+        for group in np.unique(self.pocket[dry_gas]):
+            mine = self.pocket == group
+            floor[mine & fresh] = pressure[np.flatnonzero(mine & dry_gas)[0]]
+        return floor
+
+    def _not_the_last(self, over: Flags, dry_gas: Flags) -> Flags:
+        """*over* without the roomiest node of a pocket that would vanish with it: gas takes up some room."""
+        for group in np.unique(self.pocket[dry_gas]):
+            mine = np.flatnonzero(dry_gas & (self.pocket == group))
+            if over[mine].all():
+                over[mine[int(np.argmax(self.room[mine]))]] = False
+        return over
+
+    def _finished(self, conductance: Floats, pressure: Floats, wet: Flags, factor: Factors | None) -> Step:
+        give, about = self.law.give_m3_pa, self.law.about_pa
+        rest = np.zeros(len(wet))
+        if give is None and not self.one_way:
+            pressure = np.where(wet, np.maximum(pressure, 0.0), pressure)
+        if wet.any():
+            content = self.room if give is None else self.room + give * (pressure - about)
+            if factor is None:
+                diagonal = self.edges.into_nodes(conductance) + (0.0 if give is None else give)
+                factor = Factors(self.pattern.block(conductance, diagonal, wet))
+            for _ in range(REFINEMENTS):
+                taken = self._taken(conductance * self._fall(pressure, rest))
+                rest[wet] += factor.solve((taken - content)[wet] - (0.0 if give is None else (give * rest)[wet]))
+        along = conductance * self._fall(pressure, rest)
+        taken = self._taken(along)
+        if give is None and not self.one_way:
+            taken = np.where(wet, self.room, taken)  # exact
+        filled = self.filled + np.where(self.held | self.free, taken, 0.0)
+        if self.one_way and bool((filled[self.free] < -1e-9 * self.law.capacity_m3[self.free]).any()):
+            raise NotSettled
+        gas_pa = tuple(float(one) for one in self.gas_pa)
+        return Step(filled, self._taken(along), pressure, wet, self.solves, gas_pa, along)
+
+
+def _spilled(edges: Conductors, conductance: Floats, excess: Floats, room: Floats, dry: Flags) -> Flags:
     """Which *dry* nodes fill if what is too much in one is passed on to its dry neighbours, and so on.
 
     It only says where to look next: the round that follows takes back what was too much.
     """
-    a, b, g = conductors.starts, conductors.ends, conductors.conductance
+    a, b = edges.starts, edges.ends
     both = dry[a] & dry[b]
-    a, b, g = a[both], b[both], g[both]
+    a, b, g = a[both], b[both], conductance[both]
     count = len(room)
     left = np.minimum(-excess, room)  # room that remains; negative where too much came
     full = dry & (left < -1e-12 * np.maximum(room, 0))

@@ -1,4 +1,4 @@
-"""The valves of the feeds: which are open, what opens and closes them, and when they turned."""
+"""The valves of the feeds and vents: which are open, what opens and closes them, and when they turned."""
 
 from __future__ import annotations
 
@@ -6,28 +6,38 @@ import math
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats
+from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Feed, Network
+from bibulon.flow.problem import FlowLine, FlowProblem
 from bibulon.flow.result import ValveEvent
-from bibulon.job.lines import AtTime, WhenReached
-from bibulon.resin.viscosity import Rheology
+from bibulon.job.lines import AtTime, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 
 PASSED_SHARE = 0.95
 """Resin has passed a line when this share of its length is wet."""
 
 
 class Valves:
-    """The feeds' valves while a part fills; times on the fluidity clock θ."""
+    """The valves while a part fills; times on the fluidity clock θ. Vents are open until they are clamped."""
 
-    def __init__(self, network: Network, resin: Rheology) -> None:
-        self._network, self._resin = network, resin
+    def __init__(self, network: Network, problem: FlowProblem) -> None:
+        self._network, self._resin, self._batch_m3 = network, problem.resin, problem.batch_m3
+        self._vents = [line for line in problem.lines if line.kind == "vent" and not line.membrane]
         self.open: set[str] = set()
         self._done: set[str] = set()
+        self._shut_vents: set[str] = set()
         self.events: list[ValveEvent] = []
+        pores = network.capacity_m3 * network.in_part_share
+        self._pore_share = pores / pores.sum()
 
     @property
     def open_feeds(self) -> list[Feed]:
         return [feed for feed in self._network.feeds if feed.line.id in self.open]
+
+    @property
+    def open_vent_nodes(self) -> Integers:
+        """Nodes at the vacuum of the pots."""
+        nodes = [self._network.nodes_on_line[line.id] for line in self._vents if line.id not in self._shut_vents]
+        return np.unique(np.concatenate(nodes)) if nodes else np.zeros(0, dtype=np.int64)
 
     def passed_share(self, filled: Floats, line: str) -> float:
         """Share of the line, and of the pores beside it, that is wet."""
@@ -35,18 +45,37 @@ class Valves:
         wet = np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0)
         return float(self._network.length_share_on_line[line] @ wet)
 
+    def _short_of(self, line: FlowLine, filled: Floats, drawn_m3: float) -> float:
+        """How far the event that opens *line* is off, as a share: 0 or less once it has happened."""
+        opens = line.opens
+        if isinstance(opens, WhenReached):
+            return PASSED_SHARE - self.passed_share(filled, opens.line)
+        if isinstance(opens, WhenAtPoint):
+            found = self._network.mesh.locate(*opens.place)
+            corners = found[0] if found else np.array([self._network.mesh.nearest(*opens.place)])
+            nodes = self._network.top[corners]
+            weights = found[1] if found else np.ones(1)
+            return PASSED_SHARE - float(weights @ np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0))
+        if isinstance(opens, WhenFull):
+            inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
+            return opens.share * (1 - 1e-6) - float(self._pore_share @ inside)
+        if isinstance(opens, WhenBatchUsed):
+            wanted = opens.batch * self._batch_m3
+            return 1 - drawn_m3 / wanted if wanted > 0 else math.inf
+        return math.inf
+
     @property
-    def awaited(self) -> list[str]:
-        """The lines that closed valves wait for resin to pass."""
+    def awaiting(self) -> list[FlowLine]:
+        """The closed feeds that wait for something other than the clock."""
         return [
-            feed.line.opens.line
+            feed.line
             for feed in self._network.feeds
-            if isinstance(feed.line.opens, WhenReached) and feed.line.id not in self._done
+            if not isinstance(feed.line.opens, AtTime) and feed.line.id not in self._done
         ]
 
-    def triggered(self, filled: Floats) -> bool:
-        """Whether resin has passed a line that a closed valve waits for."""
-        return any(self.passed_share(filled, line) >= PASSED_SHARE for line in self.awaited)
+    def short_of(self, lines: list[FlowLine], filled: Floats, drawn_m3: float) -> float:
+        """How far the next of the events that open *lines* is off."""
+        return min((self._short_of(line, filled, drawn_m3) for line in lines), default=math.inf)
 
     def next_timed(self) -> float:
         """θ of the next valve opened or closed by the clock; infinite if there is none."""
@@ -57,31 +86,39 @@ class Valves:
                 times.append(line.opens.time_s)
             if line.closes_s is not None and line.id in self.open:
                 times.append(line.closes_s)
+        times += [
+            line.closes_s for line in self._vents if line.closes_s is not None and line.id not in self._shut_vents
+        ]
         time_s = min(times, default=math.inf)
         return self._resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
-    def turn(self, clock: float, filled: Floats, time_s: float) -> bool:
+    def turn(self, clock: float, filled: Floats, drawn_m3: float, time_s: float) -> bool:
         """Open and close what is due at θ = *clock*; True if anything changed."""
         due = clock * (1 + 1e-12)
-        changed = False
+        before = len(self.events)
         for feed in self._network.feeds:
             line = feed.line
             if isinstance(line.opens, AtTime):
                 opens = self._resin.fluidity_time(line.opens.time_s) <= due
             else:
-                opens = self.passed_share(filled, line.opens.line) >= PASSED_SHARE
-            closes = line.closes_s is not None and self._resin.fluidity_time(line.closes_s) <= due
+                opens = line.id not in self._done and self._short_of(line, filled, drawn_m3) <= 0
+            closes = self._closes(line, due)
             if opens and line.id not in self._done:
                 self._done.add(line.id)
                 if not closes:
                     self.open.add(line.id)
                     self.events.append(ValveEvent(time_s, line.id, "opened"))
-                    changed = True
             if closes and line.id in self.open:
                 self.open.remove(line.id)
                 self.events.append(ValveEvent(time_s, line.id, "clamped"))
-                changed = True
-        return changed
+        for line in self._vents:
+            if line.id not in self._shut_vents and self._closes(line, due):
+                self._shut_vents.add(line.id)
+                self.events.append(ValveEvent(time_s, line.id, "clamped"))
+        return len(self.events) > before
+
+    def _closes(self, line: FlowLine, due: float) -> bool:
+        return line.closes_s is not None and self._resin.fluidity_time(line.closes_s) <= due
 
     def clamp_all(self, time_s: float) -> None:
         """Close every feed."""

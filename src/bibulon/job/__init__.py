@@ -17,7 +17,7 @@ from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.layup import Layer
-from bibulon.job.lines import Bucket, CatchPot, Line, MediaPatch, WhenReached
+from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.job.run import RunEvent
 
@@ -41,6 +41,7 @@ class Job(Model):
     regions: tuple[Region, ...] = ()
     layup: tuple[Layer, ...] = ()
     lines: tuple[Line, ...] = ()
+    manifolds: tuple[Manifold, ...] = ()
     media: tuple[MediaPatch, ...] = ()
     peel_ply: Identifier | None = None
     bucket: Bucket = Bucket()
@@ -58,7 +59,8 @@ class Job(Model):
     def _names_agree(self) -> Job:
         _no_twins("card", [card.id for card in self.cards])
         _no_twins("region", [region.name for region in self.regions])
-        _no_twins("line or media patch", [line.id for line in self.lines] + [patch.id for patch in self.media])
+        things = [*(one.id for one in self.lines), *(one.id for one in self.media), *(one.id for one in self.manifolds)]
+        _no_twins("line, manifold or media patch", things)
         _no_twins("ply book entry", [layer.id for layer in self.layup])
         regions = {region.name for region in self.regions}
         for number, layer in enumerate(self.layup, 1):
@@ -73,6 +75,10 @@ class Job(Model):
                 self._expect(use, TubeCard, f"line {line.label}")
             if isinstance(line.opens, WhenReached) and line.opens.line not in everything:
                 raise ValueError(f"line {line.label}: it opens when resin passes a line that is not there")
+        for manifold in self.manifolds:
+            for use in (manifold.tube, manifold.hose):
+                self._expect(use, TubeCard, f"manifold {manifold.label}")
+        self._check_supply()
         for patch in self.media:
             self._expect(patch.card, MediaCard, "a media patch")
         if self.peel_ply is not None:
@@ -81,6 +87,20 @@ class Job(Model):
         if [event.number for event in self.run] != list(range(1, len(self.run) + 1)):
             raise ValueError("the entries of the run log are not numbered from 1 without a gap")
         return self
+
+    def _check_supply(self) -> None:
+        """Every feed hangs on the bucket in the end, by other feeds or manifolds."""
+        above = {line.id: line.fed_by for line in self.feeds} | {one.id: None for one in self.manifolds}
+        for line in self.feeds:
+            seen: set[str] = set()
+            at = line.fed_by
+            while at is not None:
+                if at not in above:
+                    raise ValueError(f"line {line.label}: it is fed by a line or manifold that is not there")
+                if at in seen or at == line.id:
+                    raise ValueError(f"line {line.label}: it is fed, in the end, by itself")
+                seen.add(at)
+                at = above[at]
 
     def _card_of(self, identifier: str, user: str) -> Card:
         for card in self.cards:

@@ -81,14 +81,22 @@ def with_line(job: Job, line: Line) -> Job:
 
 
 def without_line(job: Job, identifier: str) -> Job:
-    """*job* without the line; feeds that waited for it open at the start of the shot instead."""
+    """*job* without the line; feeds that waited for it open at the start, those it fed are fed by what fed it."""
+    fed_by = job.line(identifier).fed_by
 
     def freed(line: Line) -> Line:
         if isinstance(line.opens, WhenReached) and line.opens.line == identifier:
-            return line.model_copy(update={"opens": AtTime(time_s=0.0)})
-        return line
+            line = line.model_copy(update={"opens": AtTime(time_s=0.0)})
+        return line.model_copy(update={"fed_by": fed_by}) if line.fed_by == identifier else line
 
     return changed(job, lines=tuple(freed(line) for line in job.lines if line.id != identifier))
+
+
+def without_manifold(job: Job, identifier: str) -> Job:
+    """*job* without the manifold; the feeds it fed are fed from the bucket."""
+    lines = tuple(revised(line, fed_by=None) if line.fed_by == identifier else line for line in job.lines)
+    manifolds = tuple(one for one in job.manifolds if one.id != identifier)
+    return changed(job, lines=lines, manifolds=manifolds)
 
 
 def with_media(job: Job, patch: MediaPatch) -> Job:

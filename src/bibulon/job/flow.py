@@ -16,6 +16,10 @@ class FlowChoices(Model):
     """The laminate is thicker and more open where resin carries part of the pressure on the film."""
     trapped_air: bool = True
     """Dry places cut off from every vent keep their gas."""
+    gravity: bool = True
+    """Resin feels its weight inside a part with heights."""
+    by_batch: bool = True
+    """Each batch ages from its own pouring; if not all resin ages from the start of the shot."""
     core_gap_m: NotNegative = 0.0
     """Width of the gap beside every core edge."""
     edge_gap_m: NotNegative = 0.0

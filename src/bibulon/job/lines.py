@@ -24,7 +24,28 @@ class WhenReached(Model):
     line: Identifier
 
 
-Opening = Annotated[AtTime | WhenReached, Field(discriminator="kind")]
+class WhenAtPoint(Model):
+    """The valve is opened when resin has come to a place on the plan."""
+
+    kind: Literal["when resin is at a place"] = "when resin is at a place"
+    place: Point
+
+
+class WhenFull(Model):
+    """The valve is opened when this share of the pores is full."""
+
+    kind: Literal["when so much is full"] = "when so much is full"
+    share: Share
+
+
+class WhenBatchUsed(Model):
+    """The valve is opened when the batch of this number is used up."""
+
+    kind: Literal["when a batch is used up"] = "when a batch is used up"
+    batch: Annotated[int, Field(ge=1, le=200)]
+
+
+Opening = Annotated[AtTime | WhenReached | WhenAtPoint | WhenFull | WhenBatchUsed, Field(discriminator="kind")]
 
 
 class Line(Model):
@@ -41,6 +62,10 @@ class Line(Model):
     """Where the hose joins, as a share of the line's length from its first point."""
     opens: Opening = AtTime()
     closes_s: NotNegative | None = None
+    fed_by: Identifier | None = None
+    """What the hose of a feed comes from: another feed or a manifold; None: the bucket."""
+    membrane: bool = False
+    """A vent that lets air through but holds resin back."""
 
     @field_validator("points")
     @classmethod
@@ -48,6 +73,17 @@ class Line(Model):
         if all(point == points[0] for point in points):
             raise ValueError("a line needs two different points")
         return points
+
+
+class Manifold(Model):
+    """A pipe beside the part, fed by one hose from the bucket, that hoses of feeds come from."""
+
+    id: Identifier
+    label: Label
+    tube: Identifier
+    length_m: Positive = 1.0
+    hose: Identifier
+    hose_length_m: Positive = 1.0
 
 
 class MediaPatch(Model):
@@ -61,10 +97,15 @@ class MediaPatch(Model):
 
 
 class Bucket(Model):
-    """Where the resin stands: height below the part (negative above) and what the dip tube leaves."""
+    """Where the resin stands, what presses it, and what the dip tube leaves: a bucket, a pressure pot or a machine."""
 
     below_part_m: Annotated[float, Field(ge=-5, le=9)] = 0.5
+    """Height of the bucket below the part; negative above it."""
     heel_kg: NotNegative = 0.3
+    over_pressure_pa: Annotated[float, Field(ge=0, le=1_000_000)] = 0.0
+    """Pressure over the atmosphere in a pressure pot, or the most that a machine gives; 0 for an open bucket."""
+    rate_m3_s: Annotated[float, Field(ge=0, le=0.1)] = 0.0
+    """Flow that a machine holds while its pressure allows; 0 where the vacuum or the pot draws what it may."""
 
 
 class CatchPot(Model):

@@ -39,6 +39,8 @@ class Part(Model):
     holes: tuple[Outline, ...] = ()
     """Openings in the part, inside its outline and apart from one another."""
     flange_width_m: NotNegative = 0.1
+    relief: Annotated[tuple[tuple[float, float, float], ...], Field(max_length=20_000)] = ()
+    """Points x, y and height of the mould's face; between them it is made of flat triangles. Empty: a flat mould."""
 
     _check = field_validator("outline")(checked_outline)
 
@@ -46,6 +48,16 @@ class Part(Model):
     @classmethod
     def _are_holes(cls, holes: tuple[Outline, ...]) -> tuple[Outline, ...]:
         return tuple(checked_outline(hole) for hole in holes)
+
+    @field_validator("relief")
+    @classmethod
+    def _is_a_surface(cls, relief: tuple[tuple[float, float, float], ...]) -> tuple[tuple[float, float, float], ...]:
+        seen = set()
+        for x, y, _ in relief:
+            if (x, y) in seen:
+                raise ValueError(f"the relief has two heights at {x:g}, {y:g} m")
+            seen.add((x, y))
+        return relief
 
     @model_validator(mode="after")
     def _holes_lie_inside(self) -> Part:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
-from bibulon.job.lines import AtTime
+from bibulon.job.lines import AtTime, Line, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.run import EventKind, RunEvent
-from bibulon.quantities import clock_time, show
+from bibulon.quantities import clock_time, run_clock, show
 
 
 @dataclass(frozen=True)
@@ -21,6 +21,21 @@ class RunStep:
     kind: EventKind
     label: str
     mass_kg: float | None = None
+
+
+def opening_in_words(assessment: Assessment, line: Line) -> str:
+    """When the valve of *line* is opened, for a sentence."""
+    opens, units = line.opens, assessment.units
+    if isinstance(opens, WhenReached):
+        return f"when resin has passed the whole of {assessment.job.line(opens.line).label}"
+    if isinstance(opens, WhenAtPoint):
+        x, y = (show(value, "length", units) for value in opens.place)
+        return f"when resin is at {x}, {y}"
+    if isinstance(opens, WhenFull):
+        return f"when {show(opens.share, 'share', units)} of the part is full"
+    if isinstance(opens, WhenBatchUsed):
+        return f"when batch {opens.batch} is used up"
+    return f"at {run_clock(opens.time_s)}"
 
 
 def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
@@ -65,7 +80,8 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
         if isinstance(feed.opens, AtTime):
             when = "This starts the clock." if first else "By the clock."
         else:
-            when = f"When resin has passed the whole of {job.line(feed.opens.line).label}."
+            words = opening_in_words(assessment, feed)
+            when = f"{words[0].upper()}{words[1:]}."
         due = opened.get(feed.id, feed.opens.time_s if isinstance(feed.opens, AtTime) else None)
         timed.append(RunStep(f"open {feed.id}", f"Open feed {feed.label}", when, due, "valve opened", feed.label))
         if feed.closes_s is not None:

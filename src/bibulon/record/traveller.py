@@ -20,9 +20,11 @@ from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
 from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.job.lines import AtTime
 from bibulon.job.run import RunEvent
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
+from bibulon.record.run_list import opening_in_words
 
 INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
 FACE, BOLD = "Traveller", "Traveller Bold"
@@ -144,11 +146,10 @@ class _Traveller:
         for line in self.job.lines:
             if line.kind == "vent":
                 when = "open from the start"
-            elif line.opens.kind == "at time":
-                when = f"at {run_clock(line.opens.time_s)}"
             else:
-                reached = f" (about {run_clock(opened[line.id])})" if line.id in opened else ""
-                when = f"when resin has passed {self.job.line(line.opens.line).label}{reached}"
+                when = opening_in_words(self.assessment, line)
+                if line.id in opened and not isinstance(line.opens, AtTime):
+                    when += f" (about {run_clock(opened[line.id])})"
             rows.append([line.label, line.kind, self.show(line.hose_length_m, "distance"), when])
         return [
             self.text("Lines and valves", "head"),
