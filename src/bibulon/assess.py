@@ -10,7 +10,6 @@ True
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -20,12 +19,12 @@ from bibulon.bag.film import BagPlan, bag_plan
 from bibulon.figures import Figure
 from bibulon.flow.fill import Progress, fill
 from bibulon.flow.network import pipe_volume_m3
-from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal, flow_problem
+from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
-from bibulon.laminate.cells import Laminate, Stack, laminate_of
+from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.quantities import Units, clock_time, show
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.charge import Charge, charge_of
@@ -35,7 +34,7 @@ from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
 FULL_NODES = 2000
-PREVIEW_NODES = 400
+PREVIEW_NODES, PREVIEW_STEPS = 400, 12
 FULL_LEVELS = 2
 
 
@@ -123,10 +122,8 @@ class Assessment:
 
     @cached_property
     def gel_margin_s(self) -> float | None:
-        """Time between the end of the fill and the moment the resin stops flowing."""
-        if self.fill is None or self.fill.fill_time_s is None:
-            return None
-        return self.resin_flow.stops_s - self.fill.fill_time_s
+        """How long the resin that fills the last places would still flow."""
+        return None if self.fill is None else self.fill.margin_s
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 
@@ -148,32 +145,6 @@ class Assessment:
         lag = show(self.fill.lag_max_s, "duration", self.units)
         return Figure(self.fill.fill_time_s, "duration", f"{how}. The tool side lags by up to {lag}.")
 
-    @cached_property
-    def reach(self) -> Figure:
-        """How far one straight feed line carries resin over the widest stack before the gel margin is touched.
-
-        One-dimensional Darcy flow on the fluidity clock, ``L = √(2·T·Δp·θ/c)``, T and c summed over the levels.
-        """
-        areas: dict[Stack, float] = {}
-        for cell in self.laminate.cells:
-            areas[cell.stack] = areas.get(cell.stack, 0.0) + cell.area_m2
-        drive = self.job.shop.barometer_pa - self.job.vacuum.cavity_pa
-        drive -= self.job.resin.density_kg_m3 * GRAVITY_M_S2 * self.job.bucket.below_part_m
-        usable_s = self.resin_flow.stops_s - self.job.charge.gel_margin_s
-        if not areas or drive <= 0 or usable_s <= 0:
-            return Figure(None, "length", "No time or no vacuum is left to draw resin with.")
-        stack = max(areas, key=lambda one: areas[one])
-        across = float(np.linalg.eigvalsh(np.array(stack.transmissivity_m3))[0])
-        if across <= 0 or stack.capacity_m <= 0:
-            return Figure(None, "length", "Over the widest stack there is nothing for resin to flow through.")
-        length = math.sqrt(2 * across * drive * self.resin_flow.fluidity_time(usable_s) / stack.capacity_m)
-        return Figure(
-            length,
-            "length",
-            f"L = √(2·T·Δp·θ/c) in the slowest direction of the stack with the largest area, within "
-            f"{show(usable_s, 'duration')}: until the resin stops, less the margin. Hoses not counted.",
-        )
-
     @property
     def gel_margin(self) -> Figure:
         if self.fill is None:
@@ -186,7 +157,7 @@ class Assessment:
         return Figure(
             self.gel_margin_s,
             "duration",
-            f"Resin {cause} after {stops} at {temperature}, less the fill. "
+            f"Resin {cause} {stops} after it was poured at {temperature}; what fills the last places has this left. "
             f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}.",
         )
 

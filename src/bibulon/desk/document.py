@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import Caution, cautions_of
+from bibulon.desk.background import StudyAnswer
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.settings import Settings, state_folder
-from bibulon.desk.study_runner import StudyAnswer
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -26,8 +26,8 @@ MOST_UNDO = 500
 def flow_inputs(job: Job) -> tuple[object, ...]:
     """What a fill of *job* depends on."""
     return (
-        job.part, job.shop, job.regions, job.layup, job.lines, job.media, job.peel_ply, job.bucket, job.vacuum,
-        job.charge.resin, job.cards,
+        job.part, job.shop, job.regions, job.layup, job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
+        job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.cards,
     )  # fmt: skip
 
 

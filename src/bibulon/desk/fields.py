@@ -13,6 +13,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFrame,
     QGridLayout,
@@ -343,6 +344,21 @@ class ChoiceField(QWidget):
             event.ignore()
             return True
         return super().eventFilter(watched, event)
+
+
+class ToggleField(QCheckBox):
+    """Something that is on or off."""
+
+    def __init__(self, name: str, get: Callable[[], bool], put: Callable[[bool], None], hint: str = "") -> None:
+        super().__init__(name)
+        self.setObjectName(name)
+        self._get = get
+        self.setToolTip(hint)
+        self.clicked.connect(put)
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.setChecked(self._get())
 
 
 class FigureRow(QWidget):

@@ -15,7 +15,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.assess import FULL_NODES, PREVIEW_NODES
+from bibulon.assess import FULL_NODES, PREVIEW_NODES, PREVIEW_STEPS
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Grid
 from bibulon.flow.result import FillResult
@@ -37,18 +37,22 @@ class Face:
 
 @dataclass(frozen=True)
 class FillAnswer:
-    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, and the lag."""
+    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, the lag, and the
+    plies' thickness and fibre fraction at gel."""
 
     result: FillResult
     through: Face
     seen: Face
     lag: Grid
+    thickness: Grid
+    fibre: Grid
     final: bool = True
 
 
 def _picture(result: FillResult, final: bool) -> FillAnswer:
     from bibulon.flow.contours import contour, round_levels
     from bibulon.flow.raster import rasterised
+    from bibulon.flow.reading import fibre_map, thickness_map
 
     levels = round_levels(result.end_s)
 
@@ -58,8 +62,10 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
         return Face(times_s, rasterised(result.mesh, times_s, longest), lines)
 
-    lag = rasterised(result.mesh, result.lag_s, longest)
-    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, final)
+    lag, thickness, fibre = (
+        rasterised(result.mesh, one, longest) for one in (result.lag_s, thickness_map(result), fibre_map(result))
+    )
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, thickness, fibre, final)
 
 
 def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
@@ -99,10 +105,10 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         progress(share)
 
     try:
-        coarse = fill(flow_problem(job, nodes[0]), progress)
+        coarse = fill(flow_problem(job, nodes[0], steps=PREVIEW_STEPS), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
-            fine = fill(flow_problem(job, nodes[1]), progress_while_wanted)
+            fine = fill(flow_problem(job, nodes[1], after=True), progress_while_wanted)
             pipe.send(("answer", number, _picture(fine, final=True)))
     except Cancelled:
         return

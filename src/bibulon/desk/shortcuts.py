@@ -26,6 +26,7 @@ SHORTCUTS = (
     Shortcut("F", "Draw a feed line", "use_tool", "feed"),
     Shortcut("V", "Draw a vent line", "use_tool", "vent"),
     Shortcut("M", "Draw flow media", "use_tool", "media"),
+    Shortcut("C", "Cut a section through the stack", "use_tool", "section"),
     Shortcut("R", "Draw a region", "use_tool", "region"),
     Shortcut("Tab", "Next object on the plan"),
     Shortcut("Arrows", "Nudge the chosen object, or move the drawing cursor (Shift: finely)"),

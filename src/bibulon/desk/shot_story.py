@@ -99,7 +99,7 @@ def shoot_spread(window: Window, path: Path) -> None:
     """The Lines station after a study of the spread, with the chance of staying dry on the plan."""
     loop = QEventLoop()
     window.studies.ended.connect(loop.quit)
-    window.studies.start(window.document.job, STUDY_FILLS)
+    window.studies.start(window.document.job, samples=STUDY_FILLS)
     loop.exec()
     window.plan.choose("")
     window.plan.set_map("dry")

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 from bibulon.cautions import Caution
 from bibulon.demo import demo_job
 from bibulon.desk import icons, theme
+from bibulon.desk.background import Background, proposed, studied
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.shoot import ShootBench
@@ -41,7 +42,6 @@ from bibulon.desk.settings import Settings, save_settings
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
 from bibulon.desk.station import STATIONS
 from bibulon.desk.station_rail import StationRail
-from bibulon.desk.study_runner import StudyRunner
 from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.job import Job
@@ -57,8 +57,9 @@ PLAN_TOOLS = (
     ("feed", "feed", "Draw a feed line (F)", ("lines",)),
     ("vent", "vent", "Draw a vent line (V)", ("lines",)),
     ("media", "media", "Draw flow media (M)", ("lines",)),
+    ("section", "ph.knife", "Cut a section (C)", ("lines",)),
 )
-TOOL_STATION = {"feed": "lines", "vent": "lines", "media": "lines", "region": "layup"}
+TOOL_STATION = {"feed": "lines", "vent": "lines", "media": "lines", "section": "lines", "region": "layup"}
 
 
 class Window(QMainWindow):
@@ -75,7 +76,8 @@ class Window(QMainWindow):
         self._owns_runner = runner is None
         self.document = Document(job, self.runner, settings, path)
         self.run = RunController(self.document)
-        self.studies = StudyRunner(self)
+        self.studies = Background(studied, self)
+        self.proposals = Background(proposed, self)
         self.plan = PlanView(self.document)
         self.time_rail = TimeRail(self.document)
         self.rail = StationRail()
@@ -98,7 +100,8 @@ class Window(QMainWindow):
         self.plan.tool_changed.connect(self._tool_changed)
         self.time_rail.scrubbed.connect(self.plan.set_time)
         self.studies.finished.connect(lambda job, answer: self.document.keep_study(job, answer))
-        self.studies.ended.connect(lambda message: self.say(message) if message else None)
+        for work in (self.studies, self.proposals):
+            work.ended.connect(lambda message: self.say(message) if message else None)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.say)
         self._attach()
@@ -547,6 +550,7 @@ class Window(QMainWindow):
             self.document.write_recovery()
         self.run.disconnect_instruments()
         self.studies.cancel()
+        self.proposals.cancel()
         self.document.close()
         if self._owns_runner:
             self.runner.close()

@@ -17,7 +17,7 @@ from scipy.stats import norm, qmc, rankdata
 
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.mesh import Floats, Mesh
-from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.problem import STEPS_PER_FILL, FlowRefusal, flow_problem
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard
 from bibulon.job.edits import changed, revised, with_card
@@ -26,6 +26,10 @@ TEMPERATURE_SPREAD_K = 1.5
 """Class default: shop, mould and resin together, one standard deviation."""
 VACUUM_SPREAD_PA = 500.0
 """Class default of the vacuum that is really reached, one standard deviation."""
+SUSPECTED_GAP_M = 0.0005
+"""Class default where plies meet a core edge and nobody has said how wide a gap is left: the median."""
+GAP_SPREAD = 2.0
+"""Log-normal spread of a gap's width, as a factor."""
 SEED = 20
 
 Change = Callable[[Job, float], Job]
@@ -111,6 +115,14 @@ def _vacuum(job: Job, z: float) -> Job:
     return changed(job, vacuum=revised(job.vacuum, cavity_pa=max(job.vacuum.cavity_pa + VACUUM_SPREAD_PA * z, 0.0)))
 
 
+def _gap(name: str, suspected_m: float) -> Change:
+    def change(job: Job, z: float) -> Job:
+        width = max(getattr(job.flow, name), suspected_m) * GAP_SPREAD**z
+        return changed(job, flow=revised(job.flow, **{name: width}))
+
+    return change
+
+
 def inputs_of(job: Job) -> tuple[Input, ...]:
     """The uncertain inputs of *job*."""
     used = {layer.card for layer in job.layup} | {patch.card for patch in job.media}
@@ -120,6 +132,10 @@ def inputs_of(job: Job) -> tuple[Input, ...]:
             found.append(Input(f"permeability of {card.name}", _permeability(card)))
         elif card.id in used and isinstance(card, CoreCard) and card.grooves != "none":
             found.append(Input(f"grooves of {card.name}", _grooves(card)))
+    if job.flow.core_gap_m > 0 or any(job.is_core(layer.card) and layer.region for layer in job.layup):
+        found.append(Input("gap beside the core", _gap("core_gap_m", SUSPECTED_GAP_M)))
+    if job.flow.edge_gap_m > 0:
+        found.append(Input("gap along the edge", _gap("edge_gap_m", 0.0)))
     return (
         *found,
         Input("viscosity", _viscosity),
@@ -137,9 +153,9 @@ class _Outcome:
     mesh: Mesh
 
 
-def _one(number: int, job: Job, nodes: int, levels: int) -> _Outcome | None:
+def _one(number: int, job: Job, nodes: int, levels: int, steps: int) -> _Outcome | None:
     try:
-        result = fill(flow_problem(job, nodes, levels))
+        result = fill(flow_problem(job, nodes, levels, steps=steps))
     except FlowRefusal:
         return None
     time = math.nan if result.fill_time_s is None else result.fill_time_s
@@ -153,8 +169,11 @@ def study(
     levels: int = 2,
     progress: Callable[[float], None] | None = None,
     workers: int = -1,
+    steps: int = STEPS_PER_FILL,
 ) -> Ensemble:
     """Fill *job* so many times with its inputs spread, on *workers* processes (−1: one for each core).
+
+    joblib's own ``parallel_config(backend=…)`` round the call sends the fills to another backend's workers.
 
     *progress* is told the share done and may raise :class:`~bibulon.flow.fill.Cancelled`. Raises
     :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
@@ -171,7 +190,7 @@ def study(
             varied = one.change(varied, float(z))
         jobs.append(varied)
     done: list[_Outcome] = []
-    calls = (delayed(_one)(number, varied, nodes, levels) for number, varied in enumerate(jobs))
+    calls = (delayed(_one)(number, varied, nodes, levels, steps) for number, varied in enumerate(jobs))
     running: Iterator[_Outcome | None] = Parallel(n_jobs=workers, return_as="generator_unordered")(calls)
     for count, outcome in enumerate(running, 1):
         if outcome is not None:

@@ -409,7 +409,7 @@ class _Fill:
         poured = self.ageing.poured_s()[self.shell]
         late = self.last_rise[self.shell] > 1e-3 * self.network.capacity_m3[self.shell]
         oldest = float(poured[late].min()) if late.any() else 0.0
-        return oldest + self.problem.resin.stops_s - end_s
+        return oldest + self.problem.resin.stops_s - float(end_s)
 
     def _arrival_times(self, marks: Floats) -> Floats:
         """(shell,) arrivals in seconds, NaN where resin never came."""

@@ -111,17 +111,24 @@ class Mesh:
 
     def locate(self, x_m: float, y_m: float) -> tuple[Integers, Floats] | None:
         """Nodes (3,) and weights (3,) of the triangle over a place, or None off the mesh."""
+        ((triangle, weights),) = self.located(np.array([[x_m, y_m]]))
+        return None if triangle < 0 else (self.triangles[triangle], weights)
+
+    def located(self, places: Floats) -> list[tuple[int, Floats]]:
+        """The triangle over each of *places* (k, 2), −1 off the mesh, with the weights (3,) of its corners."""
         a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
-        ab, ac, ap = b - a, c - a, np.array([x_m, y_m]) - a
+        ab, ac = b - a, c - a
         double = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
-        second = (ap[:, 0] * ac[:, 1] - ap[:, 1] * ac[:, 0]) / double
-        third = (ab[:, 0] * ap[:, 1] - ab[:, 1] * ap[:, 0]) / double
-        worst = np.minimum(np.minimum(second, third), 1 - second - third)
-        best = int(np.argmax(worst))
-        if worst[best] < -1e-3:
-            return None
-        weights = np.array([1 - second[best] - third[best], second[best], third[best]]).clip(0, 1)
-        return self.triangles[best], weights / weights.sum()
+        found: list[tuple[int, Floats]] = []
+        for place in places:
+            ap = place - a
+            second = (ap[:, 0] * ac[:, 1] - ap[:, 1] * ac[:, 0]) / double
+            third = (ab[:, 0] * ap[:, 1] - ab[:, 1] * ap[:, 0]) / double
+            worst = np.minimum(np.minimum(second, third), 1 - second - third)
+            best = int(np.argmax(worst))
+            weights = np.array([1 - second[best] - third[best], second[best], third[best]]).clip(0, 1)
+            found.append((best if worst[best] >= -1e-3 else -1, weights / weights.sum()))
+        return found
 
 
 def mesh_size_m(area_m2: float, nodes: int) -> float:

@@ -19,6 +19,16 @@ class Grid:
     height_m: float
     values: Floats
 
+    def at(self, x_m: float, y_m: float) -> float | None:
+        """The value at a place, None off the field."""
+        rows, columns = self.values.shape
+        column = int((x_m - self.left_m) / self.width_m * columns)
+        row = int((self.bottom_m + self.height_m - y_m) / self.height_m * rows)
+        if not (0 <= row < rows and 0 <= column < columns):
+            return None
+        value = float(self.values[row, column])
+        return None if np.isnan(value) else value
+
 
 def rasterised(mesh: Mesh, values: Floats, longest: int = 900) -> Grid:
     """*values* (n,) interpolated linearly onto a grid of at most *longest* cells a side."""

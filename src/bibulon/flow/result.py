@@ -10,6 +10,7 @@ import numpy as np
 from bibulon.flow.mesh import Floats, Integers, Mesh
 from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
+from bibulon.laminate.levels import LEVEL_NAMES, LevelName
 
 
 @dataclass(frozen=True)
@@ -130,6 +131,14 @@ class FillResult:
                 raise ValueError(f"there are {len(there)} levels at {x_m:g}, {y_m:g} m, counted from 0 at the tool")
             arrivals = self.level_arrival_s[there[level]]
         return _weighed(arrivals, nodes, weights)
+
+    def level_times_at(self, x_m: float, y_m: float) -> tuple[tuple[LevelName, float | None], ...]:
+        """When resin comes to each level of a place, from the tool. Raises ValueError off the part."""
+        nodes, weights = self._weights(x_m, y_m)
+        there = np.unique(self.level[np.isin(self.place, nodes)])
+        return tuple(
+            (LEVEL_NAMES[level], _weighed(self.level_arrival_s[level], nodes, weights)) for level in there.tolist()
+        )
 
     def seen_at(self, x_m: float, y_m: float) -> float | None:
         """When resin shows under the film at a place; None if never. Raises ValueError off the part."""

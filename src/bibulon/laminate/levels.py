@@ -37,7 +37,7 @@ Tensor = tuple[tuple[float, float], tuple[float, float]]
 
 @dataclass(frozen=True)
 class Level:
-    """One level: in-plane transmissivity (m³), capacity (m) and how easily resin passes to the next one up (m).
+    """One level: in-plane transmissivity (m³), capacity (m), how easily resin passes to the next one up (m), thickness.
 
     These hold under full vacuum. Where resin carries a share of the pressure the level holds ``swelling_m`` more and
     conducts ``opening`` times as much: one value for each of ``CARRIED_SHARES``; empty if it does not swell.
@@ -47,6 +47,7 @@ class Level:
     transmissivity_m3: Tensor
     capacity_m: float
     joint_m: float = 0.0
+    thickness_m: float = 0.0
     swelling_m: tuple[float, ...] = ()
     opening: tuple[float, ...] = ()
 
@@ -58,6 +59,7 @@ class _Sum:
     transmissivity: npt.NDArray[np.float64]
     capacity: float = 0.0
     resistance: float = 0.0
+    thickness: float = 0.0
 
     def add(self, card: FabricCard, angle_deg: float, count: float, compaction_pa: float) -> None:
         fraction = fibre_fraction(card, compaction_pa)
@@ -65,6 +67,7 @@ class _Sum:
         through = card.permeability_through_m2.value * kozeny_carman_ratio(fraction, card.fibre_fraction)
         self.transmissivity = self.transmissivity + in_plane_permeability(card, fraction, angle_deg) * height
         self.capacity += (1 - fraction) * height
+        self.thickness += height
         self.resistance += height / through
 
 
@@ -144,14 +147,17 @@ def _levels_under(
     cover = _series(_half(bag), peel.permeability_through_m2.value / peel.thickness_m if peel else OPEN_M)
     found: list[tuple[Level, float]] = []  # with the conductance from its middle to its upper face
     if tool.capacity > 0:
-        found.append((Level("tool side", _tensor(tool.transmissivity), tool.capacity), _half(tool)))
+        level = Level("tool side", _tensor(tool.transmissivity), tool.capacity, thickness_m=tool.thickness)
+        found.append((level, _half(tool)))
     if middle is not None:
         found.append((middle, OPEN_M))
     if bag.capacity > 0:
-        found.append((Level("bag side", _tensor(bag.transmissivity), bag.capacity), cover))
+        level = Level("bag side", _tensor(bag.transmissivity), bag.capacity, thickness_m=bag.thickness)
+        found.append((level, cover))
     if media is not None:
         through = np.eye(2) * media.permeability_m2.value * media.thickness_m
-        found.append((Level("media", _tensor(through), media.porosity * media.thickness_m), OPEN_M))
+        capacity = media.porosity * media.thickness_m
+        found.append((Level("media", _tensor(through), capacity, thickness_m=media.thickness_m), OPEN_M))
     joined = []
     for at, (level, upward) in enumerate(found):
         if at + 1 == len(found):
@@ -195,7 +201,8 @@ def _core_level(cores: list[tuple[CoreCard, float, int]], resin_density_kg_m3: f
         through.append(OPEN_M if slit else perforation_conductance_m(core) / count)
     if capacity <= 0:
         return None, _series(*through)
-    return Level("core", _tensor(transmissivity), capacity), _series(*through)
+    thickness = sum(core.thickness_m * count for core, _, count in cores)
+    return Level("core", _tensor(transmissivity), capacity, thickness_m=thickness), _series(*through)
 
 
 def merged(levels: tuple[Level, ...], count: int) -> tuple[Level, ...]:
@@ -211,7 +218,13 @@ def _one(levels: tuple[Level, ...]) -> Level:
     if len(levels) == 1:
         return levels[0]
     tensor = _tensor(np.sum([np.array(level.transmissivity_m3) for level in levels], axis=0))
-    whole = Level("bag side", tensor, sum(level.capacity_m for level in levels), levels[-1].joint_m)
+    whole = Level(
+        "bag side",
+        tensor,
+        sum(level.capacity_m for level in levels),
+        levels[-1].joint_m,
+        sum(level.thickness_m for level in levels),
+    )
     if not all(level.swelling_m for level in levels):
         return whole
     conducting = np.sum([np.multiply(level.opening, _conducting(level)) for level in levels], axis=0)

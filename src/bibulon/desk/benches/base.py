@@ -18,13 +18,13 @@ from PySide6.QtWidgets import (
 
 from bibulon.cautions import Caution
 from bibulon.cautions.safety import safety_notes
+from bibulon.desk.background import Background
 from bibulon.desk.document import Document
 from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityField, TextField, column, label, rule_line
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
 from bibulon.desk.run_controller import RunController
 from bibulon.desk.station import Station
-from bibulon.desk.study_runner import StudyRunner
 
 
 class Desk(Protocol):
@@ -33,7 +33,8 @@ class Desk(Protocol):
     document: Document
     plan: PlanView
     run: RunController
-    studies: StudyRunner
+    studies: Background
+    proposals: Background
 
     def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
     def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None: ...
@@ -114,9 +115,13 @@ class Bench(QScrollArea):
     def add(self, field: Any, into: QVBoxLayout | None = None) -> Any:
         """Add a field or figure and keep it refreshed (only in the bench's own body)."""
         if into is None:
-            self._fields.append(field)
+            self.keep_fresh(field)
         (into or self.body).addWidget(field)
         return field
+
+    def keep_fresh(self, field: Any) -> None:
+        """Keep a field that is laid out elsewhere refreshed."""
+        self._fields.append(field)
 
     def quantity(
         self, name: str, kind: str, path: str, hint: str = "", into: QVBoxLayout | None = None, **more: Any

@@ -2,41 +2,71 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
+from pydantic import ValidationError
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from shapely import LineString
 
 from bibulon.desk import icons
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.fields import (
     ChoiceField,
     FreeField,
     QuantityField,
     TextField,
+    ToggleField,
     column,
     edge_fields,
     label,
     shown_figure,
     tool_button,
 )
+from bibulon.desk.plan.maps import MAPS
+from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import (
     changed,
+    new_id,
     revised,
     with_card,
     with_length,
     with_line,
     with_media,
     without_line,
+    without_manifold,
     without_media,
 )
-from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenReached
+from bibulon.job.lines import (
+    AtTime,
+    CatchPot,
+    Line,
+    Manifold,
+    MediaPatch,
+    Opening,
+    WhenAtPoint,
+    WhenBatchUsed,
+    WhenFull,
+    WhenReached,
+)
+from bibulon.job.storage import explain
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf
 
-STUDY = "Study the spread"
+
+def _middle_of(job: Job, identifier: str) -> WhenAtPoint:
+    middle = LineString(job.line(identifier).points).interpolate(0.5, normalized=True)
+    return WhenAtPoint(place=(round(middle.x, 3), round(middle.y, 3)))
+
+
+OTHER_OPENINGS: tuple[tuple[str, Callable[[Job, str], Opening]], ...] = (
+    ("when resin is at a place", _middle_of),
+    ("when so much is full", lambda job, identifier: WhenFull(share=0.5)),
+    ("when a batch is used up", lambda job, identifier: WhenBatchUsed(batch=1)),
+)
 
 
 class LinesBench(Bench):
@@ -46,7 +76,6 @@ class LinesBench(Bench):
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
         self.figure("Tool side lags", self._lag)
-        self.figure("One feed reaches", shown_figure(self.document, lambda: self.document.assessment.reach))
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map, self.desk.plan.set_map)
         row = QHBoxLayout()
         for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
@@ -54,15 +83,14 @@ class LinesBench(Bench):
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
-        self.section("How sure is it?")
-        self.sure = column(3)
-        self.watch(lambda: (self.document.study, self.document.settings), self.sure, self._fill_sure)
-        self.study = self.button(STUDY, self._toggle_study)
-        self.desk.studies.progressed.connect(lambda share: self.study.setText(f"Stop the study ({share:.0%})"))
-        self.desk.studies.ended.connect(lambda _: self.study.setText(STUDY))
+        self.planning = PlanningSections(self)
+        self.planning.build_questions()
+        self.planning.build_sure()
         self.section("Lines")
         self.lines = column(6)
         self.watch(self._structure, self.lines, self._fill_lines)
+        self.manifolds = column(4)
+        self.watch(lambda: self.document.job.manifolds, self.manifolds, self._fill_manifolds)
         self.section("Flow media")
         self.media = column(4)
         self.watch(self._media_key, self.media, self._fill_media)
@@ -71,8 +99,12 @@ class LinesBench(Bench):
         self.quantity("Vacuum planned", "pressure", "vacuum/cavity_pa", "Pressure under the film.")
         self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
         self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
+        pot = "Over the atmosphere, in a pressure pot, or the most a machine gives. 0: an open bucket."
+        self.quantity("Pressure on resin", "pressure difference", "bucket/over_pressure_pa", pot)
+        self.quantity("Machine holds", "flow rate", "bucket/rate_m3_s", "0: the vacuum or the pot draws what it may.")
         self.pots = column(4)
         self.watch(lambda: self.document.job.pots, self.pots, self._fill_pots)
+        self.planning.build_effects()
 
     def _ending(self) -> tuple[str, str]:
         fill = self.document.assessment.fill
@@ -88,51 +120,19 @@ class LinesBench(Bench):
             return "–", ""
         return f"up to {show(fill.lag_max_s, 'duration')}", "Longest wait from resin under the film to resin through."
 
-    # -- how sure ----------------------------------------------------------------------------------------------------
-
     def _maps(self) -> list[tuple[str, str]]:
-        found = [("resin through", "through"), ("resin under the film", "seen"), ("lag of the tool side", "lag")]
-        return [*found, ("chance of staying dry", "dry")] if self.document.study else found
-
-    def _toggle_study(self) -> None:
-        if self.desk.studies.busy:
-            self.desk.studies.cancel()
-        else:
-            self.study.setText("Stop the study")
-            self.desk.studies.start(self.document.job)
-
-    def _fill_sure(self, layout: QVBoxLayout) -> None:
-        study = self.document.study
-        if study is None:
-            layout.addWidget(
-                label("Cards are never exact. A study fills the plan many times with its spreads.", "muted")
-            )
-            return
-        found = study.ensemble
-        low, middle, high = (found.fill_percentile_s(percent) for percent in (10, 50, 90))
-
-        def text(time_s: float | None) -> str:
-            return "not full" if time_s is None else show(time_s, "duration")
-
-        layout.addWidget(label(f"Fill {text(low)} to {text(high)}, middle {text(middle)}", "figure"))
-        name, weight = found.influence[0]
-        number = len(found.fill_time_s)
-        layout.addWidget(
-            label(
-                f"Eight of ten of {number} fills lie between. {found.filled_share:.0%} of them fill before the resin "
-                f"stops. What matters most: {name} ({weight:+.2f}).",
-                "muted",
-            )
-        )
+        return [(text, name) for name, text in MAPS.items() if name != "dry" or self.document.study]
 
     # -- lines -------------------------------------------------------------------------------------------------------
 
     def _structure(self) -> object:
         job = self.document.job
         events = self.document.assessment.fill.events if self.document.assessment.fill else ()
-        simple = tuple((line.id, line.label, line.kind, line.tube, line.hose, line.opens) for line in job.lines)
+        simple = tuple(
+            (line.id, line.label, line.kind, line.tube, line.hose, line.opens.kind, line.membrane) for line in job.lines
+        )
         opened = tuple((event.line, round(event.time_s)) for event in events)
-        return simple, opened, self.desk.plan.chosen, self.document.settings.system
+        return simple, job.manifolds, opened, self.desk.plan.chosen, self.document.settings.system
 
     def refresh(self) -> None:
         super().refresh()
@@ -169,7 +169,7 @@ class LinesBench(Bench):
 
     def _when(self, line: Line) -> str:
         if line.kind == "vent":
-            return "always open"
+            return "holds resin" if line.membrane else ("always open" if line.closes_s is None else "")
         fill = self.document.assessment.fill
         opened = next((one.time_s for one in fill.events if one.line == line.id), None) if fill else None
         return "not opened" if opened is None else f"opens {run_clock(opened)}"
@@ -194,28 +194,70 @@ class LinesBench(Bench):
         box.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
         box.addWidget(QuantityField(self.document, "Port at", "share", f"{path}/port_at", "Of the line's length."))
         if line.kind == "feed":
+            self._feed_details(line, path, box)
+        else:
             box.addWidget(
-                ChoiceField(
-                    "Opened",
-                    lambda: self._openings(line),
-                    lambda: self._opening_key(line.id),
-                    lambda key: self._open_by(line.id, key),
+                ToggleField(
+                    "Membrane: lets air through, holds resin",
+                    lambda: self.document.job.line(line.id).membrane,
+                    partial(self._put, line.id, "membrane"),
                 )
             )
-            if isinstance(line.opens, AtTime):
-                box.addWidget(
-                    QuantityField(self.document, "At", "duration", f"{path}/opens/time_s", "On the run clock.")
-                )
+        clamped = "at the end" if line.kind == "feed" else "never"
+        box.addWidget(
+            QuantityField(
+                self.document, "Clamped at", "duration", f"{path}/closes_s", f"Empty: {clamped}.", empty=clamped
+            )
+        )
+
+    def _feed_details(self, line: Line, path: str, box: QVBoxLayout) -> None:
+        box.addWidget(
+            ChoiceField(
+                "Fed from",
+                lambda: self._sources(line),
+                lambda: self.document.job.line(line.id).fed_by or "",
+                lambda key: self._put(line.id, "fed_by", key or None),
+            )
+        )
+        box.addWidget(
+            ChoiceField(
+                "Opened",
+                lambda: self._openings(line),
+                lambda: self._opening_key(line.id),
+                lambda key: self._open_by(line.id, key),
+            )
+        )
+        if isinstance(line.opens, AtTime):
+            box.addWidget(QuantityField(self.document, "At", "duration", f"{path}/opens/time_s", "On the run clock."))
+        elif isinstance(line.opens, WhenFull):
+            box.addWidget(QuantityField(self.document, "Share full", "share", f"{path}/opens/share", "Of all pores."))
+        elif isinstance(line.opens, WhenBatchUsed):
+            box.addWidget(QuantityField(self.document, "Batch number", "count", f"{path}/opens/batch"))
+        elif isinstance(line.opens, WhenAtPoint):
             box.addWidget(
-                QuantityField(
-                    self.document,
-                    "Clamped at",
-                    "duration",
-                    f"{path}/closes_s",
-                    "Empty: at the end.",
-                    empty="at the end",
+                FreeField(
+                    "Place x, y", partial(self._place, line.id), partial(self._move_place, line.id), "Two lengths."
                 )
             )
+
+    def _put(self, identifier: str, field: str, value: object) -> None:
+        line = self.document.job.line(identifier)
+        try:
+            self.document.edit(f"{line.label}", with_line(self.document.job, revised(line, **{field: value})))
+        except ValidationError as error:
+            self.desk.say(f"{line.label} stays as it was: {explain(error)}.")
+
+    def _sources(self, line: Line) -> list[tuple[str, str]]:
+        job = self.document.job
+        manifolds = [(f"manifold {one.label}", one.id) for one in job.manifolds]
+        return [("the bucket", ""), *manifolds, *((one.label, one.id) for one in job.feeds if one.id != line.id)]
+
+    def _place(self, identifier: str) -> str:
+        opens = self.document.job.line(identifier).opens
+        return self._shown(opens.place) if isinstance(opens, WhenAtPoint) else ""
+
+    def _move_place(self, identifier: str, text: str) -> None:
+        self._put(identifier, "opens", WhenAtPoint(place=self._two_lengths(text)))
 
     def _length(self, identifier: str) -> str:
         return show(
@@ -227,19 +269,24 @@ class LinesBench(Bench):
         job = self.document.job
         self.document.edit("length of line", with_line(job, with_length(job.line(identifier), length)))
 
-    def _end(self, identifier: str, number: int) -> str:
+    def _shown(self, place: Point) -> str:
         units = self.document.assessment.units
-        place = self.document.job.line(identifier).points[number]
         return ", ".join(show(value, "length", units) for value in place).replace("−", "-")
 
-    def _move_end(self, identifier: str, number: int, text: str) -> None:
+    def _two_lengths(self, text: str) -> Point:
         cells = [cell for cell in text.replace(";", ",").split(",") if cell.strip()]
         if len(cells) != 2:
             raise ValueError("Write two lengths with a comma between them.")
-        place = tuple(parse(cell, "length", self.document.assessment.units) for cell in cells)
+        x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)
+        return x, y
+
+    def _end(self, identifier: str, number: int) -> str:
+        return self._shown(self.document.job.line(identifier).points[number])
+
+    def _move_end(self, identifier: str, number: int, text: str) -> None:
         line = self.document.job.line(identifier)
         points = list(line.points)
-        points[number] = (place[0], place[1])
+        points[number] = self._two_lengths(text)
         self.document.edit("end of line", with_line(self.document.job, revised(line, points=tuple(points))))
 
     def _tube(self, name: str, line: Line, field: str, use: str) -> ChoiceField:
@@ -257,16 +304,21 @@ class LinesBench(Bench):
 
     def _openings(self, line: Line) -> list[tuple[str, str]]:
         passes = [(f"when resin passes {other.label}", other.id) for other in self.document.job.lines]
-        return [("by the clock", ""), *passes]
+        others = [(text, f"/{number}") for number, (text, _) in enumerate(OTHER_OPENINGS)]
+        return [("by the clock", ""), *passes, *others]
 
     def _opening_key(self, identifier: str) -> str:
         opens = self.document.job.line(identifier).opens
-        return opens.line if isinstance(opens, WhenReached) else ""
+        if isinstance(opens, WhenReached):
+            return opens.line
+        kinds = [type(made(self.document.job, identifier)) for _, made in OTHER_OPENINGS]
+        return f"/{kinds.index(type(opens))}" if type(opens) in kinds else ""
 
     def _open_by(self, identifier: str, key: str) -> None:
-        line = self.document.job.line(identifier)
-        opens = WhenReached(line=key) if key else AtTime(time_s=0.0)
-        self.document.edit(f"opening of {line.label}", with_line(self.document.job, revised(line, opens=opens)))
+        opens: Opening = WhenReached(line=key) if key else AtTime(time_s=0.0)
+        if key.startswith("/"):
+            opens = OTHER_OPENINGS[int(key[1:])][1](self.document.job, identifier)
+        self._put(identifier, "opens", opens)
 
     # -- media and pots ----------------------------------------------------------------------------------------------
 
@@ -315,6 +367,30 @@ class LinesBench(Bench):
         layout.addWidget(
             ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
         )
+
+    def _fill_manifolds(self, layout: QVBoxLayout) -> None:
+        for one in self.document.job.manifolds:
+            path = f"manifolds/{one.id}"
+            row = QHBoxLayout()
+            row.addWidget(label(f"Manifold {one.label}", "figure"), 1)
+            remove = partial(self._remove_manifold, one.id)
+            row.addWidget(tool_button("ph.trash", f"Take out manifold {one.label}", remove))
+            layout.addLayout(row)
+            layout.addWidget(QuantityField(self.document, "Length", "distance", f"{path}/length_m"))
+            layout.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
+        if self.document.job.feeds:
+            self.button("Add manifold", self._add_manifold, into=layout)
+
+    def _add_manifold(self) -> None:
+        job = self.document.job
+        taken = {one.label for one in job.manifolds}
+        name = next(f"M{n}" for n in range(1, 1000) if f"M{n}" not in taken)
+        hose = job.feeds[0].hose
+        made = Manifold(id=new_id("manifold"), label=name, tube=hose, hose=hose)
+        self.document.edit(f"add {name}", changed(job, manifolds=(*job.manifolds, made)))
+
+    def _remove_manifold(self, identifier: str) -> None:
+        self.document.edit("take out a manifold", without_manifold(self.document.job, identifier))
 
     def _fill_pots(self, layout: QVBoxLayout) -> None:
         for pot in self.document.job.pots:

@@ -195,11 +195,13 @@ def fill_image(answer: FillAnswer, face: Face, time_s: float) -> QImage:
     return value_image(face.grid, max(answer.result.end_s, 1e-9), time_s)
 
 
-def value_image(grid: Grid, highest: float, most: float = math.inf) -> QImage:
-    """A field in the colours of the ramp, from zero to *highest*; transparent above *most* and where there is none."""
+def value_image(grid: Grid, highest: float, most: float = math.inf, lowest: float = 0.0) -> QImage:
+    """A field in the colours of the ramp, *lowest* to *highest*; transparent above *most* and where there is none."""
     with np.errstate(invalid="ignore"):
         shown = grid.values <= most
-        index = np.where(shown, np.clip(grid.values / highest * 255, 0, 255), 0).astype(np.uint8)
+        index = np.where(shown, np.clip((grid.values - lowest) / max(highest - lowest, 1e-12) * 255, 0, 255), 0).astype(
+            np.uint8
+        )
     pixels = _ramp(theme.current.palette.name)[index]
     pixels[~shown] = 0
     pixels = np.ascontiguousarray(pixels)

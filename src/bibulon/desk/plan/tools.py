@@ -342,6 +342,29 @@ class RegionTool(MediaTool):
         return f"draw {name}", with_region(job, Region(name=name, outline=points)), ""
 
 
+class SectionTool(DrawTool):
+    """Draw the line along which the stack is shown in section; giving it up takes the section away."""
+
+    name = "section"
+    hint = "Click where the section starts and ends; Esc takes it away."
+
+    def _add(self, view: PlanView, at: Point) -> None:
+        super()._add(view, at)
+        if len(self.points) == 2:
+            self.finish(view)
+
+    def finish(self, view: PlanView) -> None:
+        points, self.points, self.typed = self.points, [], ""
+        if len(points) == 2:
+            view.set_cut((points[0], points[1]))
+        view.set_tool("select")
+
+    def cancel(self, view: PlanView, leave: bool = True) -> None:
+        if not self.points:
+            view.set_cut(None)
+        super().cancel(view, leave)
+
+
 class MarkTool:
     """Tap the plan to mark where the front is now."""
 

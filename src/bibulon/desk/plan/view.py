@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -24,8 +23,10 @@ from bibulon.desk.document import Document
 from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
+from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
+from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
-from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SelectTool, Tool
+from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SectionTool, SelectTool, Tool
 from bibulon.desk.station import STATIONS, Station
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -36,13 +37,13 @@ from bibulon.quantities import show
 from bibulon.stock import shelf
 
 RULER_PX = 22
-FACES = ("through", "seen")
 TOOLS: dict[str, Callable[[], Tool]] = {
     "select": SelectTool,
     "feed": lambda: LineTool("feed"),
     "vent": lambda: LineTool("vent"),
     "media": MediaTool,
     "region": RegionTool,
+    "section": SectionTool,
     "mark": MarkTool,
 }
 
@@ -74,6 +75,9 @@ class PlanView(QWidget):
         self._fitted = True
         self.map = "through"
         self._image: tuple[object, str, float, str, QImage] | None = None
+        self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
+        self.cut: tuple[Point, Point] | None = None
+        """The line along which the stack is shown in section."""
 
     # -- what the window sets ----------------------------------------------------------------------------------------
 
@@ -97,8 +101,13 @@ class PlanView(QWidget):
         self.update()
 
     def set_map(self, name: str) -> None:
-        """Show "through", "seen", "lag" or "dry"."""
+        """Show one of :data:`~bibulon.desk.plan.maps.MAPS`."""
         self.map = name
+        self.update()
+
+    def set_cut(self, cut: tuple[Point, Point] | None) -> None:
+        """Show the stack in section along a line, or no section."""
+        self.cut = cut
         self.update()
 
     def set_tool(self, name: str) -> None:
@@ -261,14 +270,23 @@ class PlanView(QWidget):
         text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
         if self.station.shows_fill and assessment.fill is not None:
             try:
-                arrival, seen = assessment.fill.arrival_at(*at), assessment.fill.seen_at(*at)
+                text += self._fill_at(at)
             except ValueError:
                 return text
-            if seen is None or arrival is None:
-                text += "  ·  never fills" if seen is None else "  ·  never fills on the tool side"
-            else:
-                text += f"  ·  resin under the film at {show(seen, 'duration')}, through at {show(arrival, 'duration')}"
         return text
+
+    def _fill_at(self, at: Point) -> str:
+        """When resin comes to each level at a place, from the film down, and the map's value there."""
+        fill, units = self.document.assessment.fill, self.document.assessment.units
+        assert fill is not None
+        times = fill.level_times_at(*at)
+        shown = "  ·  resin at " + ", ".join(
+            f"{name} {'never' if time_s is None else show(time_s, 'duration', units)}" for name, time_s in times[::-1]
+        )
+        if self._map is not None and (found := self._map[1]) is not None:
+            value = found.grid.at(*at)
+            shown += "" if value is None else f"  ·  {found.text(value, units)}"
+        return shown
 
     # -- painting ----------------------------------------------------------------------------------------------------
 
@@ -314,6 +332,8 @@ class PlanView(QWidget):
         grip = self.chosen_grip()
         if grip is not None and KINDS[grip.kind].closed:
             layers.paint_handles(painter, self.frame, KINDS[grip.kind].points(job)[grip.id])
+        if self.cut is not None and answer is not None:
+            paint_section(painter, self.frame, self.rect(), self.document, answer, self.cut, self._shown_time(answer))
         self.tool.paint(painter, self.frame)
         self._paint_rulers(painter)
         painter.end()
@@ -326,24 +346,27 @@ class PlanView(QWidget):
 
     def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
         """The fill at *time_s*, or the field that was chosen with its legend."""
-        job, units = self.document.job, self.document.assessment.units
-        study = self.document.study
-        if self.map in FACES or (self.map == "dry" and study is None):
+        job = self.document.job
+        key = (answer, self.map, time_s if self.map == "pressure" else 0.0, self.document.study)
+        if self._map is None or self._map[0] != key:
+            self._map = (key, plan_map(self.document, answer, self.map, time_s))
+        shown = self._map[1]
+        if shown is None:
             face = self._face(answer)
             image = self._drawn((answer, self.map, time_s), lambda: layers.fill_image(answer, face, time_s))
             layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
+            if self.map in FACES:
+                box = QRectF(self.width() - 218, self.height() - 66, 206, 56)
+                end = show(answer.result.end_s, "duration", self.document.assessment.units)
+                layers.paint_legend(painter, box, "Resin comes after", "0", end)
             return
-        if self.map == "dry" and study is not None:
-            grid, name = study.picture, "Chance of staying dry"
-            highest = max(math.ceil(10 * float(study.ensemble.dry_chance.max())) / 10, 0.1)
-            shown = show(highest, "share", units)
-        else:
-            grid, name = answer.lag, "Tool side behind the film side"
-            highest = max(answer.result.lag_max_s, 1.0)
-            shown = show(highest, "duration", units)
-        image = self._drawn((grid, self.map, highest), lambda: layers.value_image(grid, highest))
-        layers.paint_field(painter, self.frame, job, grid, image)
-        layers.paint_legend(painter, QRectF(self.width() - 218, self.height() - 66, 206, 56), name, "0", shown)
+        image = self._drawn(
+            (shown.grid, self.map, shown.highest),
+            lambda: layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
+        )
+        layers.paint_field(painter, self.frame, job, shown.grid, image)
+        box = QRectF(self.width() - 218, self.height() - 66, 206, 56)
+        layers.paint_legend(painter, box, shown.name, shown.low_text, shown.high_text)
 
     def _drawn(self, key: tuple[object, str, float], draw: Callable[[], QImage]) -> QImage:
         """The picture of *key*, drawn anew only if it is another one than before."""

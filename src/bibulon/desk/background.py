@@ -1,8 +1,9 @@
-"""A study of the spread off the interface thread, with progress and cancel."""
+"""Long work on a job off the interface thread, with progress and cancel: studies of the spread, proposed layouts."""
 
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -13,8 +14,11 @@ from bibulon.job import Job
 
 if TYPE_CHECKING:
     from bibulon.flow.ensemble import Ensemble
+    from bibulon.planning.proposal import Proposal
 
 SAMPLES = 32
+
+Tell = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -25,17 +29,33 @@ class StudyAnswer:
     picture: Grid
 
 
-class StudyRunner(QObject):
-    """Runs one study at a time; the fills themselves run in processes of their own."""
+def studied(job: Job, tell: Tell, samples: int = SAMPLES) -> StudyAnswer:
+    """Study the spread of *job*."""
+    from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
+
+    found = study(job, samples, progress=tell)
+    return StudyAnswer(found, rasterised(found.mesh, found.dry_chance))
+
+
+def proposed(job: Job, tell: Tell) -> Proposal:
+    """Propose a layout for *job*."""
+    from bibulon.planning.proposal import propose
+
+    return propose(job, tell)
+
+
+class Background(QObject):
+    """Does one piece of *work* at a time; the fills themselves run in processes of their own."""
 
     progressed = Signal(float)
     finished = Signal(object, object)
-    """The job and its :class:`StudyAnswer`."""
+    """The job and what was found."""
     ended = Signal(str)
     """It is over, with a message if it failed."""
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, work: Callable[..., object], parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._work = work
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -43,12 +63,12 @@ class StudyRunner(QObject):
     def busy(self) -> bool:
         return self._thread is not None and self._thread.is_alive()
 
-    def start(self, job: Job, samples: int = SAMPLES) -> None:
-        """Study *job*."""
+    def start(self, job: Job, **more: object) -> None:
+        """Begin with *job*; nothing happens if another is under way."""
         if self.busy:
             return
         self._stop.clear()
-        self._thread = threading.Thread(target=self._run, args=(job, samples), name="study", daemon=True)
+        self._thread = threading.Thread(target=self._run, args=(job, more), name="background", daemon=True)
         self._thread.start()
 
     def cancel(self) -> None:
@@ -61,20 +81,18 @@ class StudyRunner(QObject):
             raise Cancelled
         self.progressed.emit(share)
 
-    def _run(self, job: Job, samples: int) -> None:
-        from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
+    def _run(self, job: Job, more: dict[str, object]) -> None:
         from bibulon.flow.fill import Cancelled
         from bibulon.flow.problem import FlowRefusal
 
         message = ""
         try:
-            found = study(job, samples, progress=self._tell)
-            self.finished.emit(job, StudyAnswer(found, rasterised(found.mesh, found.dry_chance)))
+            self.finished.emit(job, self._work(job, self._tell, **more))
         except Cancelled:
             pass
         except FlowRefusal as refusal:
             message = str(refusal)
         except Exception as error:  # the window must hear of anything that went wrong in here
-            message = f"The study could not be made ({error})."
+            message = f"This could not be worked out ({error})."
         self._thread = None
         self.ended.emit(message)

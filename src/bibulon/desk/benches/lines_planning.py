@@ -1,0 +1,222 @@
+"""Sections of the Lines bench that ask of the plan: hand figures, a proposed layout, how sure, what the fill counts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import ToggleField, column, label, shown_figure
+from bibulon.job import Job
+from bibulon.job.edits import changed, with_value
+from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
+from bibulon.planning.proposal import Layout, Proposal
+from bibulon.quantities import show
+
+STUDY = "Study the spread"
+PROPOSE = "Propose a layout"
+EFFECTS = (
+    ("thickening", "Resin thickens", "The resin grows thicker with age, as its card says."),
+    ("by_batch", "Batches age apart", "Each batch ages from its own pouring; else all resin from the start."),
+    ("swelling", "Laminate swells", "Under film the laminate is thicker and more open where resin carries load."),
+    ("trapped_air", "Air is trapped", "Dry places cut off from every vent keep their gas."),
+    ("gravity", "Resin has weight", "Resin climbs against its weight where the mould has heights."),
+)
+
+
+class PlanningSections:
+    """The sections, built into a *bench*."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench, self.desk, self.document = bench, bench.desk, bench.document
+        self._proposal: tuple[Job, Proposal] | None = None
+
+    # -- the planner's questions -------------------------------------------------------------------------------------
+
+    def build_questions(self) -> None:
+        bench = self.bench
+        bench.section("Where to begin")
+        bench.figure("One feed reaches", shown_figure(self.document, lambda: reach(self.document.assessment)))
+        bench.figure("Feeds for the width", self._feeds)
+        bench.figure("Brake", shown_figure(self.document, lambda: brake(self.document.assessment)))
+        self.offer = column(4)
+        bench.watch(lambda: (self._proposal, self.document.job, self.document.settings), self.offer, self._fill_offer)
+        self.propose = bench.button(PROPOSE, self._toggle_proposal)
+        self.propose.setToolTip("Tries line layouts for this part and shows the best beside the present one.")
+        self.desk.proposals.progressed.connect(lambda share: self.propose.setText(f"Stop trying ({share:.0%})"))
+        self.desk.proposals.finished.connect(self._keep)
+        self.desk.proposals.ended.connect(lambda _: self.propose.setText(PROPOSE))
+
+    def _feeds(self) -> tuple[str, str]:
+        units = self.document.assessment.units
+        plan = feeds_for(self.document.assessment, part_width_m(self.document.assessment))
+        if plan is None:
+            return "–", "Nothing flows yet."
+        how = (
+            f"Over the part's width of {show(plan.width_m, 'length', units)}: n feeds opened in turn take n fronts of "
+            f"w/n, n = ⌈(w/L)²⌉; all at once between vents, n = ⌈w/(2L)⌉."
+        )
+        if plan.in_turn == 1:
+            return "1", how
+        opened = ", ".join(show(max(time_s, 0.0), "duration", units) for time_s in plan.in_turn_s)
+        return f"{plan.in_turn} in turn, or {plan.at_once} at once", f"{how} In turn they open at {opened}."
+
+    def _toggle_proposal(self) -> None:
+        if self.desk.proposals.busy:
+            self.desk.proposals.cancel()
+        else:
+            self.propose.setText("Stop trying")
+            self.desk.proposals.start(self.document.job)
+
+    def _keep(self, job: Job, proposal: Proposal) -> None:
+        self._proposal = (job, proposal)
+        self.bench.refresh()
+
+    def _fill_offer(self, layout: QVBoxLayout) -> None:
+        if self._proposal is None or self._proposal[0] != self.document.job:
+            return  # asked of another plan
+        proposal = self._proposal[1]
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(3)
+        heads = ("", "As it is", "Proposed")
+        for column_, text in enumerate(heads):
+            grid.addWidget(label(text, "muted", wrap=False), 0, column_)
+        for row, (name, read) in enumerate(self._rows(), 1):
+            grid.addWidget(label(name, wrap=False), row, 0)
+            for column_, one in ((1, proposal.present), (2, proposal.proposed)):
+                grid.addWidget(label("–" if one is None else read(one), "figure", wrap=False), row, column_)
+        layout.addWidget(label(f"Proposed: {proposal.proposed.name}. The surest of {proposal.tried} tried.", "figure"))
+        layout.addLayout(grid)
+        row_ = QHBoxLayout()
+        self.bench.button("Take it", partial(self._take, proposal.proposed), into=row_)
+        self.bench.button("Leave it", self._leave, into=row_)
+        layout.addLayout(row_)
+
+    def _rows(self) -> tuple[tuple[str, Callable[[Layout], str]], ...]:
+        units = self.document.assessment.units
+
+        def time(one: Layout) -> str:
+            return "not full" if one.result.fill_time_s is None else show(one.result.fill_time_s, "duration", units)
+
+        def margin(one: Layout) -> str:
+            return "–" if one.result.margin_s is None else show(one.result.margin_s, "duration", units)
+
+        return (
+            ("Feeds, vents", lambda one: f"{one.feeds}, {len(one.job.vents)}"),
+            ("Fill", time),
+            ("Gel margin", margin),
+            ("Charge", lambda one: show(one.charge_kg, "mass", units)),
+            ("Fills in time", lambda one: "–" if one.filled_share is None else f"{one.filled_share:.0%} of fills"),
+        )
+
+    def _take(self, chosen: Layout) -> None:
+        self._proposal = None
+        lines, media = chosen.job.lines, chosen.job.media
+        self.document.edit(
+            "proposed layout", changed(self.document.job, lines=lines, media=media, cards=chosen.job.cards)
+        )
+
+    def _leave(self) -> None:
+        self._proposal = None
+        self.bench.refresh()
+
+    # -- how sure ----------------------------------------------------------------------------------------------------
+
+    def build_sure(self) -> None:
+        bench = self.bench
+        bench.section("How sure is it?")
+        self.sure = column(3)
+        bench.watch(lambda: (self.document.study, self.document.settings), self.sure, self._fill_sure)
+        self.study = bench.button(STUDY, self._toggle_study)
+        self.desk.studies.progressed.connect(lambda share: self.study.setText(f"Stop the study ({share:.0%})"))
+        self.desk.studies.ended.connect(lambda _: self.study.setText(STUDY))
+
+    def _toggle_study(self) -> None:
+        if self.desk.studies.busy:
+            self.desk.studies.cancel()
+        else:
+            self.study.setText("Stop the study")
+            self.desk.studies.start(self.document.job)
+
+    def _fill_sure(self, layout: QVBoxLayout) -> None:
+        study = self.document.study
+        if study is None:
+            layout.addWidget(
+                label("Cards are never exact. A study fills the plan many times with its spreads.", "muted")
+            )
+            return
+        found = study.ensemble
+        low, middle, high = (found.fill_percentile_s(percent) for percent in (10, 50, 90))
+
+        def text(time_s: float | None) -> str:
+            return "not full" if time_s is None else show(time_s, "duration")
+
+        density = self.document.job.resin.density_kg_m3
+        drawn = [
+            show(found.drawn_percentile_m3(p) * density, "mass", self.document.assessment.units) for p in (10, 50, 90)
+        ]
+        layout.addWidget(label(f"Fill {text(low)} to {text(high)}, middle {text(middle)}", "figure"))
+        layout.addWidget(label(f"Resin drawn {drawn[0]} to {drawn[2]}, middle {drawn[1]}", "figure"))
+        number = len(found.fill_time_s)
+        first = ", then ".join(f"{name} ({weight:+.2f})" for name, weight in found.influence[:3])
+        layout.addWidget(
+            label(
+                f"Eight of ten of {number} fills lie between. {found.filled_share:.0%} of them fill before the resin "
+                f"stops. What matters most: {first}.",
+                "muted",
+            )
+        )
+
+    # -- what the fill counts ----------------------------------------------------------------------------------------
+
+    def build_effects(self) -> None:
+        bench = self.bench
+        bench.section("What the fill counts")
+        grid = QGridLayout()
+        grid.setSpacing(2)
+        for at, (name, text, hint) in enumerate(EFFECTS):
+            field = ToggleField(text, partial(self._counts, name), partial(self._count, name), hint)
+            bench.keep_fresh(field)
+            grid.addWidget(field, at // 2, at % 2)
+        bench.body.addLayout(grid)
+        bench.quantity("Gap beside core", "distance", "flow/core_gap_m", "Resin races along it. 0: none.")
+        bench.quantity("Gap along edge", "distance", "flow/edge_gap_m", "Between laminate and mould edge or seal.")
+        bench.choice(
+            "When full, feeds",
+            lambda: [("are clamped", "clamped"), ("stay open until gel", "open")],
+            lambda: self.document.job.flow.feeds_after,
+            partial(self._after, "feeds_after"),
+        )
+        bench.choice(
+            "When full, vents",
+            lambda: [("stay open until gel", "open"), ("are shut", "shut")],
+            lambda: self.document.job.flow.vents_after,
+            partial(self._after, "vents_after"),
+        )
+        bench.figure("Until gel", self._levelling)
+
+    def _counts(self, name: str) -> bool:
+        return bool(getattr(self.document.job.flow, name))
+
+    def _count(self, name: str, on: bool) -> None:
+        self.document.edit("what the fill counts", with_value(self.document.job, f"flow/{name}", on))
+
+    def _after(self, name: str, value: str) -> None:
+        self.document.edit("valves after the fill", with_value(self.document.job, f"flow/{name}", value))
+
+    def _levelling(self) -> tuple[str, str]:
+        fill = self.document.assessment.fill
+        if fill is None or fill.after is None:
+            return "–", "Followed on the fine mesh only."
+        if fill.problem.film_pa <= 0:
+            return "no change", "The laminate is taken as rigid."
+        density, units = self.document.job.resin.density_kg_m3, self.document.assessment.units
+        bled = show(fill.after.bled_m3 * density, "mass", units)
+        return f"{bled} bleed", (
+            "Where resin carried load the laminate is thick; it evens out until the resin stops, and what is too much "
+            f"leaves through the vents. Still drawn: {show(fill.after.drawn_m3 * density, 'mass', units)}. "
+            "The plan shows the thickness and fibre fraction it ends with."
+        )

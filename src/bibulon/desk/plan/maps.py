@@ -1,0 +1,107 @@
+"""What the plan can show of a fill as a map: each a picture, the name on its legend and what its ends stand for."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.desk.document import Document
+from bibulon.desk.fill_runner import FillAnswer
+from bibulon.flow.raster import Grid, rasterised
+from bibulon.flow.reading import pressure_map
+from bibulon.quantities import Units, show
+
+MAPS = {
+    "through": "resin through",
+    "seen": "resin under the film",
+    "pressure": "pressure of the resin",
+    "lag": "lag of the tool side",
+    "thickness": "thickness at gel",
+    "fibre": "fibre fraction at gel",
+    "dry": "chance of staying dry",
+}
+"""Names of the maps, and the words for them; the first two show the front."""
+FACES = ("through", "seen")
+PRESSURE_PICTURE = 260
+
+
+@dataclass(frozen=True)
+class PlanMap:
+    """A map to paint: its ``grid``, from ``lowest`` to ``highest`` on the ramp, with the legend's words."""
+
+    grid: Grid
+    name: str
+    lowest: float
+    highest: float
+    low_text: str
+    high_text: str
+    kind: str = "share"
+
+    def text(self, value: float, units: Units) -> str:
+        """A value of the map in words."""
+        return f"{value:.1%}" if self.kind == "share" else show(value, self.kind, units)
+
+
+def _pressure(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    problem = answer.result.problem
+    grid = rasterised(answer.result.mesh, pressure_map(answer.result, time_s), PRESSURE_PICTURE)
+    low, high = problem.vent_pa, problem.vent_pa + problem.drive_pa
+    units = document.assessment.units
+    return PlanMap(
+        grid, "Resin pressure", low, high, show(low, "pressure", units), show(high, "pressure", units), "pressure"
+    )
+
+
+def _lag(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    highest = max(answer.result.lag_max_s, 1.0)
+    shown = show(highest, "duration", document.assessment.units)
+    return PlanMap(answer.lag, "Tool side behind the film side", 0.0, highest, "0", shown, "duration")
+
+
+def _ends(grid: Grid) -> tuple[float, float] | None:
+    if np.isnan(grid.values).all():
+        return None
+    return float(np.nanmin(grid.values)), float(np.nanmax(grid.values))
+
+
+def _thickness(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    ends = _ends(answer.thickness)
+    if ends is None:
+        return None
+    units = document.assessment.units
+    texts = [show(value, "thickness", units) for value in ends]
+    return PlanMap(answer.thickness, "Thickness of the plies at gel", *ends, texts[0], texts[1], "thickness")
+
+
+def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    ends = _ends(answer.fibre)
+    if ends is None:
+        return None
+    texts = [f"{value:.1%}" for value in ends]
+    return PlanMap(answer.fibre, "Fibre volume fraction at gel", *ends, texts[0], texts[1])
+
+
+def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    study = document.study
+    if study is None:
+        return None
+    highest = max(math.ceil(10 * float(study.ensemble.dry_chance.max())) / 10, 0.1)
+    shown = show(highest, "share", document.assessment.units)
+    return PlanMap(study.picture, "Chance of staying dry", 0.0, highest, "0", shown)
+
+
+_MAKERS: dict[str, Callable[[Document, FillAnswer, float], PlanMap | None]] = {
+    "pressure": _pressure,
+    "lag": _lag,
+    "thickness": _thickness,
+    "fibre": _fibre,
+    "dry": _dry,
+}
+
+
+def plan_map(document: Document, answer: FillAnswer, name: str, time_s: float) -> PlanMap | None:
+    """The map *name* at *time_s*; None where the front is shown instead, with its contours."""
+    return _MAKERS[name](document, answer, time_s) if name in _MAKERS else None

@@ -1,0 +1,95 @@
+"""Reading a fill: the part at a moment, maps over the plan, a section through it.
+
+Maps are values (points,) at the mesh's points, NaN where there is nothing to show.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.flow.mesh import Floats, Integers
+from bibulon.flow.result import FillResult
+from bibulon.laminate.levels import LEVEL_NAMES, LevelName
+
+
+def between_steps(result: FillResult, time_s: float, rows: Floats) -> Floats:
+    """(n,) of the *rows* (k, n) at ``result.times_s``, straight between them at *time_s*."""
+    times = result.times_s
+    after = int(np.clip(np.searchsorted(times, time_s), 1, len(times) - 1)) if len(times) > 1 else 0
+    if after == 0:
+        return np.asarray(rows[0], dtype=np.float64)
+    span = times[after] - times[after - 1]
+    part = float(np.clip((time_s - times[after - 1]) / span, 0.0, 1.0)) if span > 0 else 1.0
+    return np.asarray(rows[after - 1] * (1 - part) + rows[after] * part, dtype=np.float64)
+
+
+def top_nodes(result: FillResult) -> Integers:
+    """(points,) the node nearest the film at each point."""
+    found = np.zeros(len(result.mesh.points_m), dtype=np.int64)
+    found[result.place] = np.arange(len(result.place))  # nodes of a point come from the tool to the film
+    return found
+
+
+def pressure_map(result: FillResult, time_s: float) -> Floats:
+    """Absolute resin pressure (Pa) under the film at *time_s*; NaN where there is no resin yet."""
+    pressure = between_steps(result, time_s, result.pressure_pa)[top_nodes(result)]
+    return np.where(result.seen_s <= time_s, pressure + result.problem.vent_pa, np.nan)
+
+
+def thickness_map(result: FillResult) -> Floats:
+    """Thickness of the plies (m) when the resin stops, or at the end of the fill if it was followed no further."""
+    last = result.swelling_m[-1] if result.after is None else result.after.swelling_m[-1]
+    more = np.zeros(len(result.mesh.points_m))
+    np.add.at(more, result.place, np.asarray(last, dtype=np.float64))
+    return np.where(result.laminate_m > 0, result.laminate_m + more, np.nan)
+
+
+def fibre_map(result: FillResult) -> Floats:
+    """Fibre volume fraction that goes with :func:`thickness_map`."""
+    return np.asarray(result.fibre_m / thickness_map(result))
+
+
+@dataclass(frozen=True)
+class SectionLevel:
+    """A level in a section: (stations,) thickness in metres, NaN where the stack has none, and its wet share."""
+
+    name: LevelName
+    thickness_m: Floats
+    wet_share: Floats
+
+
+@dataclass(frozen=True)
+class Section:
+    """The stack along a straight line on the plan: ``stations_m`` from its first point, levels from the tool."""
+
+    stations_m: Floats
+    levels: tuple[SectionLevel, ...]
+
+
+def section(
+    result: FillResult, start: tuple[float, float], end: tuple[float, float], time_s: float, count: int = 160
+) -> Section:
+    """The stack with the resin in it at *time_s* along the line from *start* to *end*."""
+    shares = np.linspace(0.0, 1.0, count)
+    places = np.outer(1 - shares, start) + np.outer(shares, end)
+    saturation = between_steps(result, time_s, result.saturation)
+    number = np.full((len(LEVEL_NAMES), len(result.mesh.points_m)), -1, dtype=np.int64)
+    number[result.level, result.place] = np.arange(len(result.place))
+    thickness, wet = (np.full((len(LEVEL_NAMES), count), np.nan) for _ in range(2))
+    for at, (triangle, weights) in enumerate(result.mesh.located(places)):
+        if triangle < 0:
+            continue
+        corners = result.mesh.triangles[triangle]
+        for level in result.problem.cells[int(result.mesh.cell[triangle])].levels:
+            slot = LEVEL_NAMES.index(level.name)
+            thickness[slot, at] = level.thickness_m
+            wet[slot, at] = float(weights @ saturation[number[slot, corners]])
+    length = float(np.hypot(end[0] - start[0], end[1] - start[1]))
+    levels = tuple(
+        SectionLevel(name, thickness[slot], wet[slot].clip(0, 1))
+        for slot, name in enumerate(LEVEL_NAMES)
+        if not np.isnan(thickness[slot]).all()
+    )
+    return Section(shares * length, levels)
