@@ -233,6 +233,27 @@ class Assessment:
         return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
 
 
+@dataclass(frozen=True)
+class ResinAt:
+    """Where the resin is at a moment: drawn in all, left in the bucket, gone to the pots (kg)."""
+
+    drawn_kg: float
+    bucket_kg: float
+    pots_kg: float
+
+
+def resin_at(assessment: Assessment, time_s: float) -> ResinAt | None:
+    """Where the resin is at *time_s*; None without a fill. The bucket holds what was poured and not yet drawn."""
+    fill = assessment.fill
+    if fill is None:
+        return None
+    density = assessment.job.resin.density_kg_m3
+    drawn = fill.drawn_at(time_s) * density
+    poured = sum(batch.mass_kg for batch in assessment.batches if batch.pour_s <= time_s)
+    pots = float(np.interp(time_s, fill.times_s, fill.in_pots_m3)) * density
+    return ResinAt(drawn, max(poured - drawn, 0.0), pots)
+
+
 def assess(job: Job, units: Units | None = None) -> Assessment:
     """The Assessment of *job* without its fill. Pressures in gauge readings use the job's own barometer."""
     return Assessment(job, replace(units or Units(), barometer_pa=job.shop.barometer_pa))

@@ -24,7 +24,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from bibulon.assess import Moment
+from bibulon.assess import Moment, resin_at
 from bibulon.desk import icons, theme
 from bibulon.desk.document import Document
 from bibulon.desk.fields import tool_button
@@ -59,6 +59,8 @@ class TimeCanvas(QWidget):
     """The painted clock."""
 
     scrubbed = Signal(object)
+    pointed = Signal(str)
+    """Where the resin is at the moment under the pointer."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -123,6 +125,7 @@ class TimeCanvas(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         position = event.position()
+        self.pointed.emit(self._resin_text(self.scale().time(position.x())))
         if not event.buttons() & Qt.MouseButton.LeftButton:
             over = self._flag_at(position) is not None
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
@@ -170,6 +173,7 @@ class TimeCanvas(QWidget):
         for moment in self.document.assessment.moments:
             if moment.kind in ("mix", "batch"):
                 self._batch(painter, scale, moment)
+        self._bucket(painter, scale)
         self._band(painter, scale)
         self._flags(painter, scale)
         self._marks(painter, scale)
@@ -214,6 +218,49 @@ class TimeCanvas(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(palette.colour("field", 220), 2))
             painter.drawPath(path)
+            self._pots(painter, scale, box, float(drawn[-1]))
+
+    def _pots(self, painter: QPainter, scale: _Scale, box: QRectF, drawn_kg: float) -> None:
+        """What has gone to the pots, to the same height as what was drawn."""
+        fill = self.document.assessment.fill
+        if fill is None or fill.in_pots_m3[-1] <= 0:
+            return
+        density = self.document.job.resin.density_kg_m3
+        path = QPainterPath(QPointF(box.left(), box.bottom()))
+        for time_s, volume in zip(fill.times_s, fill.in_pots_m3, strict=True):
+            share = float(volume) * density / drawn_kg
+            path.lineTo(scale.x(float(time_s)), box.bottom() - share * (box.height() - 3))
+        painter.setPen(QPen(theme.current.palette.colour("field", 220), 1.6, Qt.PenStyle.DotLine))
+        painter.drawPath(path)
+
+    def _bucket(self, painter: QPainter, scale: _Scale) -> None:
+        """How full the bucket stands, as a line over the batches, on the scale of the largest batch."""
+        assessment = self.document.assessment
+        if assessment.fill is None or not assessment.batches:
+            return
+        palette = theme.current.palette
+        most = max(batch.mass_kg for batch in assessment.batches)
+        times = sorted(
+            {*assessment.fill.times_s.tolist(), *(b.pour_s + d for b in assessment.batches for d in (-1, 0))}
+        )
+        points = []
+        for time_s in times:
+            found = resin_at(assessment, time_s)
+            if found is not None and 0 <= time_s <= assessment.fill.end_s:
+                share = min(found.bucket_kg / most, 1.5)
+                points.append(QPointF(scale.x(time_s), BATCH_LANE[0] + 9 - share * 9))
+        painter.setPen(QPen(palette.colour("feed", 255), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(points))
+
+    def _resin_text(self, time_s: float) -> str:
+        """Where the resin is at a moment, in words."""
+        found = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
+        if found is None:
+            return ""
+        units = self.document.assessment.units
+        drawn, bucket, pots = (show(mass, "mass", units) for mass in (found.drawn_kg, found.bucket_kg, found.pots_kg))
+        return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"
 
     def _band(self, painter: QPainter, scale: _Scale) -> None:
         """Where eight of ten studied fills end."""

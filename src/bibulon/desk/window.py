@@ -99,6 +99,7 @@ class Window(QMainWindow):
         self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
         self.plan.tool_changed.connect(self._tool_changed)
         self.time_rail.scrubbed.connect(self.plan.set_time)
+        self.time_rail.canvas.pointed.connect(self.pointed.setText)
         self.studies.finished.connect(lambda job, answer: self.document.keep_study(job, answer))
         for work in (self.studies, self.proposals):
             work.ended.connect(lambda message: self.say(message) if message else None)

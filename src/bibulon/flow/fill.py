@@ -381,7 +381,7 @@ class _Fill:
         """From the end of the fill until the resin stops: thickness evens out, what is too much bleeds to the pots."""
         rows, pots, drawn = len(self.rows) - 1, self.in_pots, float(self.drawn.sum())
         if not self.problem.feeds_stay_open:
-            self.valves.clamp_all(self._seconds())
+            self.valves.clamp_all()
         self.vents_open = not self.problem.vents_shut
         self._set_valves()
         left = self.limit - self.clock

@@ -16,7 +16,7 @@ from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
 from bibulon.job.lines import AtTime, Line, Manifold, Opening
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
-from bibulon.laminate.levels import Level, merged
+from bibulon.laminate.levels import Level, LevelName, merged
 from bibulon.resin.viscosity import Rheology, rheology
 
 GRAVITY_M_S2 = 9.81
@@ -48,6 +48,8 @@ class FlowCell:
     """Thickness of the plies under full vacuum."""
     fibre_m: float = 0.0
     """Volume of fibre per area."""
+    layers: tuple[tuple[LevelName, float], ...] = ()
+    """What lies over one another from the tool face, however the levels are merged, with its thickness (m)."""
 
     @property
     def transmissivity_m3(self) -> Floats:
@@ -172,6 +174,7 @@ def flow_problem(
                 flowing,
                 cell.stack.laminate_thickness_m,
                 cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
+                tuple((level.name, level.thickness_m) for level in cell.stack.levels),
             )
         )
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])

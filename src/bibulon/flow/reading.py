@@ -82,10 +82,14 @@ def section(
         if triangle < 0:
             continue
         corners = result.mesh.triangles[triangle]
-        for level in result.problem.cells[int(result.mesh.cell[triangle])].levels:
-            slot = LEVEL_NAMES.index(level.name)
-            thickness[slot, at] = level.thickness_m
-            wet[slot, at] = float(weights @ saturation[number[slot, corners]])
+        cell = result.problem.cells[int(result.mesh.cell[triangle])]
+        flowing = [LEVEL_NAMES.index(level.name) for level in cell.levels]
+        for name, height in cell.layers:
+            slot = LEVEL_NAMES.index(name)
+            # merged levels stand under the name of the bag side
+            level = slot if slot in flowing else flowing[-1]
+            thickness[slot, at] = height
+            wet[slot, at] = float(weights @ saturation[number[level, corners]])
     length = float(np.hypot(end[0] - start[0], end[1] - start[1]))
     levels = tuple(
         SectionLevel(name, thickness[slot], wet[slot].clip(0, 1))

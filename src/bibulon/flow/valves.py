@@ -120,8 +120,6 @@ class Valves:
     def _closes(self, line: FlowLine, due: float) -> bool:
         return line.closes_s is not None and self._resin.fluidity_time(line.closes_s) <= due
 
-    def clamp_all(self, time_s: float) -> None:
-        """Close every feed."""
-        for line in sorted(self.open):
-            self.events.append(ValveEvent(time_s, line, "clamped"))
+    def clamp_all(self) -> None:
+        """Close every feed, as is done once the part is full."""
         self.open.clear()

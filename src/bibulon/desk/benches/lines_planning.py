@@ -182,8 +182,8 @@ class PlanningSections:
             bench.keep_fresh(field)
             grid.addWidget(field, at // 2, at % 2)
         bench.body.addLayout(grid)
-        bench.quantity("Gap beside core", "distance", "flow/core_gap_m", "Resin races along it. 0: none.")
-        bench.quantity("Gap along edge", "distance", "flow/edge_gap_m", "Between laminate and mould edge or seal.")
+        bench.quantity("Gap beside core", "thickness", "flow/core_gap_m", "Resin races along it. 0: none.")
+        bench.quantity("Gap along edge", "thickness", "flow/edge_gap_m", "Between laminate and mould edge or seal.")
         bench.choice(
             "When full, feeds",
             lambda: [("are clamped", "clamped"), ("stay open until gel", "open")],

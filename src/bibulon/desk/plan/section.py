@@ -18,6 +18,7 @@ PANEL_PX = 150
 MARGIN_PX = 12
 LEFT_PX = 84
 RESIN_SHADE = 2
+CORE_ALPHA = 70
 STRONGEST = 400
 """Heights are drawn at most so many times too large."""
 
@@ -31,7 +32,7 @@ def paint_section(
     cut: tuple[Point, Point],
     time_s: float,
 ) -> None:
-    """The cut on the plan, A to B, and its section in a panel over the plan's upper edge."""
+    """The cut on the plan, A to B, and its section in a panel over the plan's lower edge."""
     palette = theme.current.palette
     ends = [frame.to_screen(place) for place in cut]
     painter.setPen(QPen(QColor(palette.ink), 1.6, Qt.PenStyle.DashDotLine))
@@ -42,7 +43,7 @@ def paint_section(
         painter.setBrush(QColor(palette.paper))
         painter.drawEllipse(place, 9, 9)
         painter.drawText(QRectF(place.x() - 9, place.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, letter)
-    panel = QRectF(34, area.height() - PANEL_PX - 76, area.width() - 46, PANEL_PX)
+    panel = QRectF(34, area.height() - PANEL_PX - 10, area.width() - 46, PANEL_PX)
     painter.setPen(QPen(QColor(palette.rule), 1))
     painter.setBrush(palette.colour("paper", 245))
     painter.drawRoundedRect(panel, 6, 6)
@@ -77,18 +78,26 @@ def _paint_levels(painter: QPainter, found: Section, box: QRectF, across: float,
     for level in found.levels:
         height = np.nan_to_num(level.thickness_m) * up
         top = floor - height
-        painter.setPen(Qt.PenStyle.NoPen)
+        core = level.name == "core"
+        wet = QColor(palette.fill_ramp[RESIN_SHADE])
+        wet.setAlpha(CORE_ALPHA if core else 255)  # only the grooves and holes of a core take resin
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for at in range(len(x)):
             if height[at] <= 0:
                 continue
             cell = QRectF(x[at] - step / 2, top[at], step + 0.6, height[at])
-            painter.fillRect(cell, QColor(palette.dry))
+            painter.fillRect(cell, QColor(palette.paper if core else palette.dry))
             share = float(level.wet_share[at])
             if share > 0.01:  # resin comes from above or along: the wet share is drawn from the level's upper face
-                wet = QRectF(cell.left(), cell.top(), cell.width(), cell.height() * share)
-                painter.fillRect(wet, QColor(palette.fill_ramp[RESIN_SHADE]))
-            if level.name == "core":
-                painter.fillRect(cell, QBrush(palette.colour("muted", 70), Qt.BrushStyle.BDiagPattern))
+                painter.fillRect(QRectF(cell.left(), cell.top(), cell.width(), cell.height() * share), wet)
+        if core:
+            hatch = QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), top.tolist(), strict=True)])
+            for a, b in zip(x.tolist()[::-1], floor.tolist()[::-1], strict=True):
+                hatch.append(QPointF(a, b))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QBrush(palette.colour("muted", 90), Qt.BrushStyle.BDiagPattern))
+            painter.drawPolygon(hatch)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(QColor(palette.ink), 1))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), top.tolist(), strict=True)]))
         middle = float((floor + top)[height > 0].mean() / 2)

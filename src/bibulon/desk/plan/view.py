@@ -356,17 +356,19 @@ class PlanView(QWidget):
             image = self._drawn((answer, self.map, time_s), lambda: layers.fill_image(answer, face, time_s))
             layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
             if self.map in FACES:
-                box = QRectF(self.width() - 218, self.height() - 66, 206, 56)
                 end = show(answer.result.end_s, "duration", self.document.assessment.units)
-                layers.paint_legend(painter, box, "Resin comes after", "0", end)
+                layers.paint_legend(painter, self._legend_box(), "Resin comes after", "0", end)
             return
         image = self._drawn(
             (shown.grid, self.map, shown.highest),
             lambda: layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
         )
         layers.paint_field(painter, self.frame, job, shown.grid, image)
-        box = QRectF(self.width() - 218, self.height() - 66, 206, 56)
-        layers.paint_legend(painter, box, shown.name, shown.low_text, shown.high_text)
+        layers.paint_legend(painter, self._legend_box(), shown.name, shown.low_text, shown.high_text)
+
+    def _legend_box(self) -> QRectF:
+        """Lower right, or upper right of a section."""
+        return QRectF(self.width() - 218, RULER_PX + 8 if self.cut is not None else self.height() - 66, 206, 56)
 
     def _drawn(self, key: tuple[object, str, float], draw: Callable[[], QImage]) -> QImage:
         """The picture of *key*, drawn anew only if it is another one than before."""
