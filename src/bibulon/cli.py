@@ -8,6 +8,7 @@ from __future__ import annotations
 import dataclasses
 import json
 import threading
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -83,10 +84,13 @@ def _probe(text: str) -> tuple[float, float, int | None]:
         _refuse(f"“{text}” is not a place: write --probe X,Y or X,Y,LEVEL, in metres, level 0 at the tool.")
 
 
-def _ensemble(assessment: Assessment, samples: int, levels: int) -> dict[str, Any]:
+def _ensemble(assessment: Assessment, samples: int, levels: int, backend: str) -> dict[str, Any]:
+    from joblib import parallel_config
+
     from bibulon.flow.ensemble import study
 
-    found = study(assessment.job, samples, levels=levels)
+    with parallel_config(backend=backend) if backend else nullcontext():
+        found = study(assessment.job, samples, levels=levels)
     return {
         "fills": len(found.fill_time_s),
         "filled_share": found.filled_share,
@@ -106,6 +110,9 @@ def fill(
     nodes: Nodes = FULL_NODES,
     levels: Annotated[int, typer.Option(min=1, max=4, help="Most flow levels through the thickness.")] = FULL_LEVELS,
     ensemble: Annotated[int, typer.Option(min=0, max=4096, help="So many fills with spread inputs besides.")] = 0,
+    backend: Annotated[
+        str, typer.Option(help="joblib backend that the spread fills go to, such as loky or dask.")
+    ] = "",
     export: Annotated[Path | None, typer.Option(help="Write the fill to FILE.vtu, .csv, .dxf or .svg.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -134,6 +141,7 @@ def fill(
         "in_lines_m3": float(result.in_lines_m3[-1]),
         "in_pots_m3": float(result.in_pots_m3[-1]),
         "mass_error": result.mass_error,
+        "pockets": [dataclasses.asdict(pocket) for pocket in result.pockets],
         "nodes": len(result.place),
         "levels": levels,
         "valves": [dataclasses.asdict(event) for event in result.events],
@@ -146,7 +154,7 @@ def fill(
         except (ExportError, OSError) as error:
             _refuse(f"{export.name} could not be written: {error}")
     if ensemble:
-        data["ensemble"] = _ensemble(assessment, ensemble, levels)
+        data["ensemble"] = _ensemble(assessment, ensemble, levels, backend)
     if as_json:
         _print(data)
     else:
@@ -159,6 +167,9 @@ def fill(
             when = "never" if one["arrival_s"] is None else show(one["arrival_s"], "duration")
             level = "" if one["level"] is None else f", level {one['level']}"
             typer.echo(f"  resin at {one['x_m']:g}, {one['y_m']:g} m{level}: {when}")
+        for pocket in result.pockets:
+            where = f"{pocket.x_m:.2f}, {pocket.y_m:.2f} m"
+            typer.echo(f"  air trapped at {where}: {show(pocket.volume_m3, 'volume')}")
         typer.echo(f"  the tool side lags the film side by at most {show(result.lag_max_s, 'duration')}")
         if ensemble:
             spread = data["ensemble"]

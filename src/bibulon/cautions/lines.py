@@ -10,10 +10,12 @@ from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
+from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.job.cards import TubeCard
 from bibulon.quantities import show
 
 BRAKE_M = 0.060
+SHORTEST_EDGE_M = 0.1
 VENT_REACH_M = 0.15
 FEED_OFF_MEDIA_M = 0.05
 LARGE_PART_M2 = 8.0
@@ -104,9 +106,66 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     reason = {
         "gel": "the resin gels first",
         "flow limit": "the resin grows too thick to flow first",
+        "trapped air": "resin closes round air that has no way out",
+        "too high for the vacuum": "the vacuum cannot lift the resin any higher",
         "no feed open": "every feed is clamped or waits for resin that never comes",
     }.get(fill.stopped_by, "resin has no way on to it past the vents")
     yield Finding(f"{area} stay dry ({fill.filled_fraction:.0%} filled): {reason}.", fill.last_filled)
+
+
+@caution(
+    "air-trapped",
+    "caution",
+    "lines",
+    why="Fronts closed round air with no vent on it. Squeezed by the resin, it stays as a dry spot or a void.",
+    remedy="Let the fronts meet on a vent, open the feeds in another order, or bring a vent to the place.",
+)
+def air_trapped(assessment: Assessment) -> Iterator[Finding]:
+    if assessment.fill is None:
+        return
+    for pocket in assessment.fill.pockets:
+        size = show(pocket.area_m2, "area", assessment.units)
+        pressure = show(pocket.pressure_pa, "pressure", assessment.units)
+        yield Finding(f"Air is trapped over {size}, squeezed to {pressure}.", (pocket.x_m, pocket.y_m))
+
+
+@caution(
+    "race-track-suspected",
+    "note",
+    "lines",
+    why="Half a millimetre beside a core carries resin faster than the laminate and shuts off what lies behind.",
+    remedy="Close the gap when the core is laid, or set its width at Lines and see what the front makes of it.",
+)
+def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    if job.flow.core_gap_m > 0:
+        return
+    cored = [cell for cell in assessment.laminate.cells if any(job.is_core(layer.card) for layer in cell.stack.layers)]
+    plain = [cell for cell in assessment.laminate.cells if cell not in cored and cell.stack.layers]
+    if not cored or not plain:
+        return
+    edge = unary_union([cell.polygon for cell in cored]).boundary
+    inside = edge.intersection(unary_union([cell.polygon for cell in plain]).buffer(1e-3))
+    if inside.length > SHORTEST_EDGE_M:
+        place = inside.representative_point()
+        length = show(inside.length, "distance", assessment.units)
+        yield Finding(f"Plies meet {length} of core edge, where resin may race along a gap.", (place.x, place.y))
+
+
+@caution(
+    "over-pressure-under-film",
+    "stop",
+    "lines",
+    why="Film holds resin by the atmosphere only. Pressed beyond it, resin lifts the film and floods the part.",
+    remedy="Take the pressure off the pot, or use a closed mould that is rated for it.",
+)
+def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
+    bucket = assessment.job.bucket
+    head = assessment.job.resin.density_kg_m3 * GRAVITY_M_S2 * bucket.below_part_m
+    beyond = bucket.over_pressure_pa - max(head, 0.0)
+    if bucket.over_pressure_pa > 0 and beyond > 0:
+        pressure = show(beyond, "pressure difference", assessment.units)
+        yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.")
 
 
 @caution(

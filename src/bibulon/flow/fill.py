@@ -18,7 +18,7 @@ import numpy as np
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals, evened
 from bibulon.flow.conductors import Flags, Pattern
-from bibulon.flow.medium import Rigid, Swelling
+from bibulon.flow.medium import STRAIGHT_SHARE, Rigid, Swelling
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
@@ -34,6 +34,8 @@ FILLED_SHARE = 1 - 1e-6
 MOST_TRIES = 40
 EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
+SLOWING = 1.2
+"""A front slows down: the next step may be so much longer than the last one's gain asks for."""
 LAST_SHARE = 0.6
 """A step takes at most so much of what is still dry, while that is enough for a pocket."""
 STALLED_SHARE = 1e-4
@@ -95,6 +97,10 @@ class _Fill:
         self.rows: list[_Row] = []
         self.vents_open = True
         self.shell = slice(0, network.shell_count)
+        # a preview takes longer steps where a fill in full feels its way
+        self.coarse = problem.steps < STEPS_PER_FILL
+        self.most_growth, self.last_share = (3.0, 0.85) if self.coarse else (2.0, LAST_SHARE)
+        self.tolerance = EVENT_TOLERANCE * (STEPS_PER_FILL / problem.steps) ** 4
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
         self._set_valves()
 
@@ -143,7 +149,8 @@ class _Fill:
             pores, bores = pores * fluidity, bores * fluidity
         medium: Rigid | Swelling = Rigid(pores + bores, network.capacity_m3)
         if problem.film_pa > 0:
-            medium = Swelling(network, problem.film_pa, pores, bores)
+            straight = STRAIGHT_SHARE * (4 if self.coarse else 1)
+            medium = Swelling(network, problem.film_pa, pores, bores, straight)
         source, held = None, np.array([network.bucket])
         if by_rate:
             source, held = np.zeros(len(self.filled)), held[:0]
@@ -280,10 +287,10 @@ class _Fill:
             # what fills bores or leaves to the pots needs no short steps; the last places do, lest a pocket be missed
             most = target
             if self.pockets is not None and self.total_m3 - reached > self.pockets.smallest_m3:
-                most = min(target, LAST_SHARE * (self.total_m3 - reached))
+                most = min(target, self.last_share * (self.total_m3 - reached))
             # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
-            growth = min(most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
-            length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else 2.0)
+            growth = min((SLOWING if self.coarse else 1.0) * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
+            length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else self.most_growth)
             if full:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"
             elif self.clock >= self.limit * (1 - 1e-12):
@@ -342,7 +349,7 @@ class _Fill:
         front_late = front(step)
         after = missing(step, front_late)
         for turn in range(MOST_TRIES):
-            tolerance = EVENT_TOLERANCE * STEPS_PER_FILL / self.problem.steps * (self.clock + late)
+            tolerance = self.tolerance * (self.clock + late)
             share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
             if late - early <= tolerance or (turn > 0 and after < 0 and (1 - share) * (late - early) <= tolerance):
                 break

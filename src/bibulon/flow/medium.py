@@ -36,8 +36,10 @@ class Rigid:
 class Swelling:
     """A laminate under film: ``pores_m3`` (e,) of its edges open with pressure, ``bores_m3`` (e,) do not."""
 
-    def __init__(self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats) -> None:
-        self.tolerance_pa = STRAIGHT_SHARE * film_pa
+    def __init__(
+        self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats, straight: float = STRAIGHT_SHARE
+    ) -> None:
+        self.tolerance_pa = straight * film_pa
         self._dry = network.capacity_m3
         self._film_pa = film_pa
         self._more, self._opening = network.swelling_m3, network.opening

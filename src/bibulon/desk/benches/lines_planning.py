@@ -88,7 +88,12 @@ class PlanningSections:
             grid.addWidget(label(name, wrap=False), row, 0)
             for column_, one in ((1, proposal.present), (2, proposal.proposed)):
                 grid.addWidget(label("–" if one is None else read(one), "figure", wrap=False), row, column_)
-        layout.addWidget(label(f"Proposed: {proposal.proposed.name}. The surest of {proposal.tried} tried.", "figure"))
+        surer = proposal.present is not None and (proposal.present.filled_share or 0) > (
+            proposal.proposed.filled_share or 0
+        )
+        says = "none is surer than the present one" if surer else "the surest"
+        text = f"Proposed: {proposal.proposed.name}. Of {proposal.tried} tried, {says}."
+        layout.addWidget(label(text, "figure"))
         layout.addLayout(grid)
         row_ = QHBoxLayout()
         self.bench.button("Take it", partial(self._take, proposal.proposed), into=row_)
