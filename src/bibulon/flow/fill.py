@@ -289,7 +289,9 @@ class _Fill:
             if self.pockets is not None and self.total_m3 - reached > self.pockets.smallest_m3:
                 most = min(target, self.last_share * (self.total_m3 - reached))
             # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
-            growth = min((SLOWING if self.coarse else 1.0) * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
+            growth = min(
+                (SLOWING if self.coarse else 1.0) * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30)
+            )
             length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else self.most_growth)
             if full:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"

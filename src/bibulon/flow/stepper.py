@@ -42,6 +42,8 @@ ROUNDS_WITH_FREE_VALVES = 40
 REFINEMENTS = 2
 MOST_SPILLS = 60
 STRAIGHTENED_AT_MOST = 5
+LOOSE = 1e-9
+"""Share of what conducts at a node that holds its pressure where every valve round it is shut."""
 GAS_TOLERANCE = 1e-5
 """The gas law of a pocket is met within this share of its pressure."""
 
@@ -159,6 +161,8 @@ class _Search:
             self.pocket[gas.nodes] = number
         self.solves = 0
         self._straighten(pressure)
+        # with valves, full nodes may hang on nothing: that must not make the matrix singular
+        self.hold = LOOSE * self.edges.into_nodes(self.conductance) if self.one_way else np.zeros(count)
 
     def _straighten(self, pressure: Floats) -> None:
         law = self.law = self.medium.at(pressure)
@@ -237,7 +241,7 @@ class _Search:
         self.solves += 1
         driven = self._taken(conductance * self._fall(self.boundary))
         load = driven - self.room
-        diagonal = self.edges.into_nodes(conductance)
+        diagonal = self.edges.into_nodes(conductance) + self.hold
         if self.law.give_m3_pa is not None:
             diagonal = diagonal + self.law.give_m3_pa
             load = load + self.law.give_m3_pa * self.law.about_pa
@@ -257,7 +261,7 @@ class _Search:
         number[dry_gas] = inner + np.searchsorted(groups, self.pocket[dry_gas])
         count = inner + len(groups)
         used = number >= 0
-        plain = np.where(wet, diagonal, self.edges.into_nodes(conductance))
+        plain = np.where(wet, diagonal, self.edges.into_nodes(conductance) + self.hold)
         right = np.bincount(number[used], np.where(wet, load, driven)[used], count).astype(np.float64)
         upper = self.pattern.grouped(conductance, plain, number, count)
         stiff = np.zeros(count)
@@ -307,7 +311,7 @@ class _Search:
         if wet.any():
             content = self.room if give is None else self.room + give * (pressure - about)
             if factor is None:
-                diagonal = self.edges.into_nodes(conductance) + (0.0 if give is None else give)
+                diagonal = self.edges.into_nodes(conductance) + self.hold + (0.0 if give is None else give)
                 factor = Factors(self.pattern.block(conductance, diagonal, wet))
             for _ in range(REFINEMENTS):
                 taken = self._taken(conductance * self._fall(pressure, rest))

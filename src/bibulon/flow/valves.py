@@ -15,6 +15,9 @@ from bibulon.job.lines import AtTime, WhenAtPoint, WhenBatchUsed, WhenFull, When
 PASSED_SHARE = 0.95
 """Resin has passed a line when this share of its length is wet."""
 
+AT_SHARE = 0.5
+"""Resin is at a place when this share of the pores there is wet."""
+
 
 class Valves:
     """The valves while a part fills; times on the fluidity clock θ. Vents are open until they are clamped."""
@@ -55,7 +58,7 @@ class Valves:
             corners = found[0] if found else np.array([self._network.mesh.nearest(*opens.place)])
             nodes = self._network.top[corners]
             weights = found[1] if found else np.ones(1)
-            return PASSED_SHARE - float(weights @ np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0))
+            return AT_SHARE - float(weights @ np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0))
         if isinstance(opens, WhenFull):
             inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
             return opens.share * (1 - 1e-6) - float(self._pore_share @ inside)

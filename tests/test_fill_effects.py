@@ -1,0 +1,277 @@
+"""What a fill counts beside the plain front: weight, air, swelling, gaps, batches, supply, valves, odd parts."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import bare_panel, rectangle
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from bibulon.flow.fill import fill
+from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
+from bibulon.job.edits import changed, revised, with_line, with_region, without_line, without_manifold
+from bibulon.job.layup import Layer
+from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
+from bibulon.job.part import Part, Region
+from bibulon.laminate.relief import heights_at
+
+
+def run(job: Job, nodes: int = 500, levels: int = 1, after: bool = False) -> FillResult:
+    result = fill(flow_problem(job, nodes, levels, after=after))
+    assert result.mass_error < 1e-9
+    return result
+
+
+def with_flow(job: Job, **choices: object) -> Job:
+    return changed(job, flow=revised(job.flow, **choices))
+
+
+def tilted(job: Job, rise_m: float) -> Job:
+    (x0, y0), *_, (x1, y1) = job.part.outline[0], job.part.outline[2]
+    relief = ((x0, y0, 0.0), (x0, y1, 0.0), (x1, y0, rise_m), (x1, y1, rise_m))
+    return changed(job, part=revised(job.part, relief=relief))
+
+
+def second(job: Job, x: float, **more: object) -> Job:
+    return with_line(job, revised(job.line("feed"), id="second", label="F2", points=((x, 0.0), (x, 0.4)), **more))
+
+
+# -- weight ------------------------------------------------------------------------------------------------------------
+
+
+def test_uphill_is_slower_than_downhill_and_weight_can_be_left_out(panel: Job) -> None:
+    up, down = run(tilted(panel, 1.0)), run(tilted(panel, -1.0))
+    light = run(with_flow(tilted(panel, 1.0), gravity=False))
+    flat = run(panel)
+    assert down.fill_time_s < light.fill_time_s < up.fill_time_s
+    assert light.fill_time_s == pytest.approx(2 * flat.fill_time_s, rel=0.02), "the surface is √2 as long"
+    assert light.in_part_m3[-1] == pytest.approx(np.sqrt(2) * flat.in_part_m3[-1], rel=1e-3)
+
+
+def test_what_the_vacuum_cannot_lift_stays_dry_and_is_named(panel: Job) -> None:
+    steep = tilted(panel, 12.0)
+    result = run(steep)
+    assert result.stopped_by == "too high for the vacuum"
+    height = result.problem.drive_pa / (result.problem.density_kg_m3 * 9.81)
+    assert result.filled_fraction == pytest.approx(height / 12.0, abs=0.05)
+
+
+def test_relief_is_read_between_its_points() -> None:
+    places = np.array([[0.5, 0.5], [0.25, 0.0], [3.0, 0.5]])
+    square = ((0, 0, 0), (1, 0, 1), (1, 1, 1), (0, 1, 0))
+    assert heights_at(square, places) == pytest.approx([0.5, 0.25, 1.0])
+    assert heights_at(((0, 0, 0), (1, 0, 2)), places) == pytest.approx([1.0, 0.5, 2.0])
+    assert heights_at((), places) == pytest.approx([0, 0, 0])
+    with pytest.raises(ValidationError, match="two heights at 0, 0 m"):
+        Part(outline=rectangle(0, 0, 1, 1), relief=((0, 0, 0), (0, 0, 1)))
+
+
+# -- air ---------------------------------------------------------------------------------------------------------------
+
+
+def ringed(cavity_pa: float) -> Job:
+    """A feed all round the panel's left part: air in its middle has no way to the vent at the right."""
+    job = bare_panel()
+    ring = ((0.6, 0.02), (0.02, 0.02), (0.02, 0.38), (0.6, 0.38), (0.6, 0.02))
+    job = with_line(job, revised(job.line("feed"), points=ring))
+    return changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity_pa))
+
+
+def test_air_shut_in_is_squeezed_by_the_gas_law() -> None:
+    half, tenth = run(ringed(50_000.0), 900), run(ringed(10_000.0), 900)
+    for result in (half, tenth):
+        assert result.stopped_by == "trapped air" and len(result.pockets) == 1
+        pocket = result.pockets[0]
+        assert 0.02 < pocket.x_m < 0.6 and 0.02 < pocket.y_m < 0.38
+        assert pocket.pressure_pa == pytest.approx(result.problem.drive_pa + result.problem.vent_pa, rel=0.05)
+    assert half.pockets[0].volume_m3 > 4 * tenth.pockets[0].volume_m3
+    let_go = run(with_flow(ringed(50_000.0), trapped_air=False), 900)
+    assert not let_go.pockets and let_go.stopped_by == "filled"
+
+
+def test_a_membrane_lets_resin_wait_where_a_vent_lets_it_go(panel: Job) -> None:
+    early = with_line(panel, revised(panel.line("vent"), id="early", label="V2", points=((0.5, 0.0), (0.5, 0.4))))
+    lost = run(early)
+    kept = run(with_line(early, revised(early.line("early"), membrane=True)))
+    assert lost.stopped_by == "dry area behind the vents" and lost.filled_fraction < 0.6
+    assert kept.stopped_by == "filled" and kept.in_pots_m3[-1] == 0
+    assert kept.fill_time_s == pytest.approx(run(panel).fill_time_s, rel=0.02)
+
+
+def test_an_early_vent_that_is_clamped_no_longer_takes_resin(panel: Job) -> None:
+    early = with_line(panel, revised(panel.line("vent"), id="early", label="V2", points=((0.5, 0.0), (0.5, 0.4))))
+    shut = run(with_line(early, revised(early.line("early"), closes_s=1.0)))
+    assert shut.stopped_by == "filled"
+    assert [(event.line, event.action) for event in shut.events if event.line == "early"] == [("early", "clamped")]
+    assert shut.fill_time_s == pytest.approx(run(panel).fill_time_s, rel=0.02)
+
+
+# -- swelling ----------------------------------------------------------------------------------------------------------
+
+
+def test_the_laminate_swells_at_the_feed_and_evens_out_until_gel(panel: Job) -> None:
+    gel = revised(panel.resin, film_gel=tuple(revised(p, time_s=4 * 7200.0) for p in panel.resin.film_gel))
+    job = with_flow(changed(panel, cards=tuple(gel if c.id == gel.id else c for c in panel.cards)), swelling=True)
+    result = run(job, 500, after=True)
+    rigid = run(panel)
+    assert result.fill_time_s < rigid.fill_time_s and result.resin_drawn_m3 > rigid.resin_drawn_m3
+    x = result.mesh.points_m[result.place, 0]
+    thick = result.swelling_m[-1]
+    assert thick[x < 0.1].mean() > 3 * thick[x > 0.9].mean() > 0, "near the feed the film carries less"
+    after = result.after
+    assert after is not None and after.bled_m3 > 0 and after.drawn_m3 == 0
+    assert np.ptp(after.swelling_m[-1]) < 0.5 * np.ptp(thick)
+    shut = run(with_flow(job, vents_after="shut"), 500, after=True).after
+    assert shut is not None and shut.bled_m3 == 0
+    held = [float((rows * result.node_area_m2).sum()) for rows in (thick, shut.swelling_m[-1])]
+    assert held[1] == pytest.approx(held[0], rel=1e-3), "nothing leaves a bag whose lines are all shut"
+
+
+# -- gaps --------------------------------------------------------------------------------------------------------------
+
+
+def test_resin_races_along_a_gap_at_the_edge(panel: Job) -> None:
+    plain, raced = run(panel, 900), run(with_flow(panel, edge_gap_m=0.002), 900)
+    assert raced.arrival_at(0.5, 0.005) < 0.7 * raced.arrival_at(0.5, 0.2)
+    assert plain.arrival_at(0.5, 0.005) == pytest.approx(plain.arrival_at(0.5, 0.2), rel=0.03)
+
+
+# -- batches -----------------------------------------------------------------------------------------------------------
+
+
+def test_a_later_batch_flows_on_after_the_first_has_gelled(panel: Job) -> None:
+    """One resin stops half-way; a second feed there, opened later, is poured fresh and fills the rest."""
+    slow = run(panel).fill_time_s
+    gel = revised(panel.resin, film_gel=(revised(panel.resin.film_gel[0], time_s=0.3 * slow),))
+    job = changed(panel, cards=tuple(gel if card.id == gel.id else card for card in panel.cards))
+    job = changed(job, shop=revised(job.shop, temperature_k=gel.film_gel[0].temperature_k))
+    half = run(job)
+    assert half.stopped_by == "gel"
+    kilograms = half.resin_drawn_m3 * gel.density_kg_m3
+    job = changed(job, charge=revised(job.charge, largest_batch_kg=0.9 * kilograms))
+    job = second(job, 0.5, opens=AtTime(time_s=0.28 * slow))
+    assert run(job).stopped_by == "gel"
+    apart = run(with_flow(job, by_batch=True))
+    assert apart.filled_fraction > run(job).filled_fraction + 0.05
+
+
+# -- supply and valves -------------------------------------------------------------------------------------------------
+
+
+def test_feeds_hang_on_manifolds_and_on_one_another(panel: Job) -> None:
+    bucket = second(panel, 0.5, opens=WhenReached(line="second"))
+    wide = Manifold(id="m", label="M1", tube="wide-hose", hose="wide-hose", length_m=1.0, hose_length_m=1.0)
+    both = changed(bucket, manifolds=(wide,))
+    for line in ("feed", "second"):
+        both = with_line(both, revised(both.line(line), fed_by="m"))
+    direct, spread = run(bucket), run(both)
+    assert spread.fill_time_s == pytest.approx(direct.fill_time_s, rel=0.05)
+    assert spread.in_lines_m3[-1] > direct.in_lines_m3[-1], "the manifold holds resin"
+    assert spread.drawn_m3.shape[1] == 1 and direct.drawn_m3.shape[1] == 2, "one hose at the bucket, or two"
+    branch = with_line(bucket, revised(bucket.line("second"), fed_by="feed"))
+    assert run(branch).fill_time_s == pytest.approx(direct.fill_time_s, rel=0.05)
+    assert without_line(branch, "feed").line("second").fed_by is None
+    assert without_manifold(both, "m").line("feed").fed_by is None
+    with pytest.raises(ValidationError, match="fed, in the end, by itself"):
+        with_line(branch, revised(branch.line("feed"), fed_by="second"))
+
+
+def test_a_machine_holds_its_rate_until_its_pressure_is_used_up(panel: Job) -> None:
+    free = run(panel)
+    rate = free.resin_drawn_m3 / free.fill_time_s / 4
+    held = run(changed(panel, bucket=revised(panel.bucket, rate_m3_s=rate)))
+    early = held.times_s < 0.2 * held.end_s
+    drawn = held.drawn_m3.sum(axis=1)
+    assert drawn[early] == pytest.approx(held.times_s[early] * rate, rel=1e-6, abs=1e-12)
+    assert held.pressure_pa.max() <= held.problem.drive_pa * (1 + 1e-6)
+    assert held.fill_time_s == pytest.approx(held.resin_drawn_m3 / rate, rel=0.02)
+    fast = run(changed(panel, bucket=revised(panel.bucket, rate_m3_s=1e-3)))
+    assert fast.fill_time_s == pytest.approx(free.fill_time_s, rel=0.01), "no more than the vacuum draws"
+    pressed = run(changed(panel, bucket=revised(panel.bucket, over_pressure_pa=100_000.0)))
+    assert pressed.fill_time_s == pytest.approx(
+        free.fill_time_s * free.problem.drive_pa / pressed.problem.drive_pa, rel=0.01
+    )
+
+
+def test_valves_answer_to_a_place_a_share_and_a_batch(panel: Job) -> None:
+    def opened(job: Job) -> tuple[FillResult, float]:
+        result = run(job, 900)
+        return result, next(event.time_s for event in result.events if event.line == "second")
+
+    result, time_s = opened(second(panel, 0.5, opens=WhenFull(share=0.3)))
+    inside = np.interp(time_s, result.times_s, result.in_part_m3)
+    assert inside / result.in_part_m3[-1] == pytest.approx(0.3, abs=0.01)
+    result, time_s = opened(second(panel, 0.5, opens=WhenAtPoint(place=(0.4, 0.2))))
+    assert time_s == pytest.approx(result.arrival_at(0.4, 0.2), rel=0.12)
+    batch_kg = 0.25 * run(panel).resin_drawn_m3 * panel.resin.density_kg_m3
+    job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=batch_kg)), by_batch=True)
+    result, time_s = opened(second(job, 0.5, opens=WhenBatchUsed(batch=1)))
+    assert result.drawn_at(time_s) * panel.resin.density_kg_m3 == pytest.approx(batch_kg, rel=0.01)
+
+
+# -- odd parts ---------------------------------------------------------------------------------------------------------
+
+
+def test_resin_goes_round_a_hole(panel: Job) -> None:
+    hole = rectangle(0.4, 0.1, 0.6, 0.3)
+    holed = run(changed(panel, part=revised(panel.part, holes=(hole,))), 900)
+    assert holed.stopped_by == "filled"
+    assert holed.arrival_at(0.62, 0.2) > 1.05 * run(panel, 900).arrival_at(0.62, 0.2)
+    with pytest.raises(ValueError, match="not on the part"):
+        holed.arrival_at(0.5, 0.2)
+    with pytest.raises(ValidationError, match="hole 1 does not lie inside"):
+        changed(panel, part=revised(panel.part, holes=(rectangle(0.9, 0.1, 1.2, 0.3),)))
+
+
+def test_two_hundred_plies_and_a_bare_corner_run(panel: Job) -> None:
+    plies = tuple(Layer(id=f"p{n}", card=panel.layup[0].card, angle_deg=float(n % 180)) for n in range(200))
+    thick = run(changed(panel, layup=plies), 300, 2)
+    assert thick.stopped_by == "filled" and thick.laminate_m.max() > 0.05
+
+
+def test_bodies_without_a_line_of_their_own_are_refused_with_the_place(panel: Job) -> None:
+    job = with_region(panel, Region(name="left", outline=rectangle(0, 0, 0.4, 0.4)))
+    job = with_region(job, Region(name="right", outline=rectangle(0.6, 0, 1.0, 0.4)))
+    layup = tuple(revised(panel.layup[0], id=name, region=name) for name in ("left", "right"))
+    with pytest.raises(FlowRefusal, match="has no feed of its own") as refusal:
+        run(changed(job, layup=layup))
+    assert refusal.value.place == pytest.approx((0.8, 0.2), abs=0.02)
+
+
+@settings(max_examples=20)
+@given(
+    ends=st.lists(st.tuples(st.floats(0.02, 0.98), st.floats(0.02, 0.38)), min_size=4, max_size=4),
+    rise=st.floats(-2.0, 2.0),
+    cavity=st.floats(1_000.0, 60_000.0),
+    swelling=st.booleans(),
+    gap=st.sampled_from([0.0, 0.001]),
+)
+def test_any_tilted_leaky_swelling_layout_conserves_resin_and_stays_in_bounds(
+    ends: list[tuple[float, float]], rise: float, cavity: float, swelling: bool, gap: float
+) -> None:
+    job = tilted(bare_panel(fabric="glass-uni-600"), rise)
+    job = with_flow(job, swelling=swelling, edge_gap_m=gap, trapped_air=True, by_batch=True)
+    job = changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity))
+    job = changed(job, charge=revised(job.charge, largest_batch_kg=0.2))
+    places = [(round(x, 3), round(y, 3)) for x, y in ends]
+    assume(places[0] != places[1] and places[2] != places[3])
+    feed, vent = (
+        revised(job.line("feed"), points=tuple(places[:2])),
+        revised(job.line("vent"), points=tuple(places[2:])),
+    )
+    try:
+        result = fill(flow_problem(changed(job, lines=(feed, vent)), 250, 1))
+    except FlowRefusal:
+        return
+    assert result.mass_error < 1e-9
+    assert result.saturation.min() >= -1e-6 and result.saturation.max() <= 1 + 1e-6
+    drive, weight = result.problem.drive_pa, result.problem.density_kg_m3 * 9.81 * abs(rise)
+    assert result.pressure_pa.min() >= -weight - 1e-3 * drive
+    assert result.pressure_pa.max() <= (drive + weight + cavity) * (1 + 1e-3)
+    assert (np.diff(result.times_s) >= 0).all() and (np.diff(result.drawn_m3.sum(axis=1)) >= -1e-12).all()
+    for pocket in result.pockets:
+        assert pocket.volume_m3 > 0 and cavity * 0.9 <= pocket.pressure_pa <= (drive + cavity + weight) * 1.05
