@@ -12,10 +12,17 @@ BOUNDS = {
     "edge fill, constant pressure": 0.01,
     "radial fill from a hole": 0.025,
     "radial, K₁/K₂ = 4 turned by 30°": 0.04,
-    "two fabrics in series": 0.01,
+    "two fabrics in series": 0.015,
     "two levels in parallel, open joint": 0.025,
     "media over laminate: lag": 0.05,
     "hose before the strip": 0.025,
+    "machine at a constant rate": 0.01,
+    "climbing a slope of 1 : 1": 0.015,
+    "climbing until it stalls": 0.03,
+    "mould as steep as 3 : 1": 0.025,
+    "second feed opened in turn": 0.015,
+    "gas shut in at the end": 0.01,
+    "swelling under film": 0.04,
 }
 
 

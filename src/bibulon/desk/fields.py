@@ -354,7 +354,7 @@ class ToggleField(QCheckBox):
         self.setObjectName(name)
         self._get = get
         self.setToolTip(hint)
-        self.clicked.connect(put)
+        self.clicked.connect(lambda on: put(on))
         self.refresh()
 
     def refresh(self) -> None:

@@ -22,7 +22,7 @@ from bibulon.flow.medium import STRAIGHT_SHARE, Rigid, Swelling
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
-from bibulon.flow.problem import STEPS_PER_FILL, FlowProblem
+from bibulon.flow.problem import GRAVITY_M_S2, STEPS_PER_FILL, FlowProblem
 from bibulon.flow.result import After, FillResult
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Valves
@@ -80,7 +80,11 @@ class _Fill:
         self.clock = 0.0
         self.pattern = Pattern(network.edges)
         self.valves = Valves(network, problem)
-        self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa) if problem.trapped_air else None
+        weight_pa = problem.density_kg_m3 * GRAVITY_M_S2 * float(np.ptp(network.height_m))
+        self.most_pa = problem.drive_pa + weight_pa
+        self.pockets = None
+        if problem.trapped_air:
+            self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa, self.most_pa + problem.vent_pa)
         self.ageing = Ageing(network, problem.resin, problem.batch_m3, problem.density_kg_m3)
         weighs = problem.density_kg_m3 > 0 and network.climbs
         self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
@@ -231,7 +235,7 @@ class _Fill:
         return np.asarray(share)
 
     def _record(self) -> None:
-        pressure = self.pressure[self.shell].copy()
+        pressure = np.minimum(self.pressure[self.shell], self.most_pa)
         self.rows.append(_Row(self._seconds(), self.filled.copy(), pressure, self.drawn.copy(), self.in_pots))
 
     def _in_part(self, filled: Floats) -> float:

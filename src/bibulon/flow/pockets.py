@@ -45,8 +45,9 @@ class _Followed:
 class Pockets:
     """Follows the pockets of a fill from step to step."""
 
-    def __init__(self, network: Network, vent_pa: float, drive_pa: float) -> None:
-        self._network = network
+    def __init__(self, network: Network, vent_pa: float, drive_pa: float, most_pa: float) -> None:
+        """*most_pa* is the greatest absolute pressure that resin can have anywhere."""
+        self._network, self._most_pa = network, most_pa
         self._vent_pa, self._drive_pa = max(vent_pa, 1.0), drive_pa
         count = network.shell_count
         inside = (network.edges.starts < count) & (network.edges.ends < count)
@@ -88,7 +89,8 @@ class Pockets:
             amount_per_m3 = np.full(count, self._vent_pa)
             for number, (one, pressure) in enumerate(zip(self.followed, gas_pa, strict=True)):
                 before[one.gas.nodes] = number
-                amount_per_m3[one.gas.nodes] = pressure
+                # no resin squeezes gas beyond its own pressure: what a step made of that is let go
+                amount_per_m3[one.gas.nodes] = min(pressure, self._most_pa)
             for number in np.unique(part[shut]):
                 nodes = np.flatnonzero(shut & (part == number))
                 volume = float(empty[nodes].sum())

@@ -37,8 +37,10 @@ from bibulon.flow.factor import Factors
 from bibulon.flow.mesh import Floats, Integers
 
 MOST_ROUNDS = 80
+ROUNDS_BEFORE_KEEPING = 20
+"""After so many rounds a node that fills and is given up by turns is kept full."""
 ROUNDS_WITH_FREE_VALVES = 40
-"""After so many rounds valves only close."""
+"""After so many rounds valves at dry nodes only close."""
 REFINEMENTS = 2
 MOST_SPILLS = 60
 STRAIGHTENED_AT_MOST = 5
@@ -179,7 +181,7 @@ class _Search:
         opened = full[a] | full[b] if self.one_way else None
         tolerance = 1e-12 * self.scale
         straightened = 1
-        # gas does not press resin back out of full nodes, nor out of those that overfill whenever it would
+        # gas does not press resin back out of full nodes, nor at last out of those that overfill whenever it would
         kept, dropped = was_full.copy(), np.zeros(len(wet), dtype=bool)
         for turn in range(MOST_ROUNDS):
             conductance = self.conductance if opened is None else np.where(opened, self.conductance, 0.0)
@@ -197,7 +199,7 @@ class _Search:
                 allowed = np.where(fall >= 0, full[a], full[b])
                 settled &= not bool(((allowed != opened) & (np.abs(fall) > tolerance)).any())
                 settled &= self._gas_stands(pressure, dry_gas)
-                opened = allowed if turn < ROUNDS_WITH_FREE_VALVES else opened & allowed
+                opened = allowed if turn < ROUNDS_WITH_FREE_VALVES else (opened & allowed) | (full[a] & full[b])
                 opened |= over[a] | over[b]
             if settled and not self._straight_enough(pressure, wet) and straightened < STRAIGHTENED_AT_MOST:
                 self._straighten(np.where(wet, np.maximum(pressure, 0.0), 0.0))
@@ -208,7 +210,8 @@ class _Search:
             if straightened < STRAIGHTENED_AT_MOST - 2 and self.law.give_m3_pa is not None:
                 self._straighten(np.where(wet, np.clip(pressure, 0.0, self.scale), 0.0))
                 straightened += 1
-            kept |= over & dropped
+            if turn >= ROUNDS_BEFORE_KEEPING:
+                kept |= over & dropped
             dropped |= below
             if over.any() and not self.one_way:
                 dry = self.free & ~wet

@@ -30,7 +30,7 @@ from bibulon.planning.hand import brake, feeds_for
 from bibulon.stock import shelf
 
 INSET_M = 0.03
-"""Lines end this far short of the part's edge."""
+"""Feeds end this far short of the part's edge; vents reach it, lest a corner stays dry behind their ends."""
 MOST_FEEDS = 6
 TRIAL_NODES, TRIAL_STEPS = 350, 12
 RISK_FILLS, RISK_NODES = 12, 250
@@ -90,7 +90,7 @@ def _axes(shape: Polygon) -> list[_Axes]:
     return sorted(found, key=lambda one: one.width_m)
 
 
-def _course(shape: Polygon, axes: _Axes, share: float) -> tuple[Point, ...] | None:
+def _course(shape: Polygon, axes: _Axes, share: float, inset_m: float = INSET_M) -> tuple[Point, ...] | None:
     """The line over the part at a share of its width, along its edge at 0 and 1; None where there is none."""
     station = min(max(share * axes.width_m, 1e-3), axes.width_m - 1e-3)
     start = axes.corner + axes.across * station
@@ -100,7 +100,7 @@ def _course(shape: Polygon, axes: _Axes, share: float) -> tuple[Point, ...] | No
     if not pieces:
         return None
     longest = max(pieces, key=lambda one: one.length)
-    inset = min(INSET_M, longest.length / 8)
+    inset = min(inset_m, longest.length / 8)
     ends = [longest.interpolate(inset), longest.interpolate(longest.length - inset)]
     if longest.length - 2 * inset < SHORTEST_LINE_M:
         return None
@@ -171,12 +171,14 @@ def candidates(job: Job) -> Iterator[tuple[str, Job]]:
         # from the wide end toward the narrow end
         turned = LineString(edges[1]).length > LineString(edges[0]).length + 1e-3
         shares = (1.0, 0.0) if turned else (0.0, 1.0)
-        feed, vent = edges[int(shares[0])], edges[int(shares[1])]
-        assert feed is not None and vent is not None
+        feed, vent = edges[int(shares[0])], _course(shape, axes, shares[1], 0.0)
+        vents = [_course(shape, axes, share, 0.0) for share in (0.0, 1.0)]
+        if feed is None or vent is None:
+            continue
         yield f"edge to edge, {way}", _laid(job, [feed], [vent])
         middle = _course(shape, axes, 0.5)
         if middle is not None:
-            yield f"from the middle out, {way}", _laid(job, [middle], [edges[0], edges[1]])
+            yield f"from the middle out, {way}", _laid(job, [middle], [one for one in vents if one is not None])
         hand = feeds_for(assess(job), axes.width_m)
         least = min(max(hand.in_turn if hand else 2, 2), MOST_FEEDS)
         for count in sorted({2, least, min(least + 1, MOST_FEEDS)}):

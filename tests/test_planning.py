@@ -1,0 +1,132 @@
+"""The planner's questions by hand formulas, proposed layouts, and reading a fill: maps and sections."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from conftest import bare_panel
+
+from bibulon.assess import assess, filled, resin_at
+from bibulon.flow.fill import fill
+from bibulon.flow.problem import drive_pa, flow_problem
+from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section, thickness_map
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard
+from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.part import Part
+from bibulon.laminate.cells import laminate_of
+from bibulon.planning.hand import LONGEST_BRAKE_M, SHORTEST_BRAKE_M, brake, feeds_for, part_width_m, reach
+from bibulon.planning.proposal import candidates, propose
+
+
+def thickening(job: Job) -> Job:
+    """The panel with resin that stops after an hour and a half."""
+    return with_card(job, revised(job.resin, film_gel=(revised(job.resin.film_gel[0], time_s=5400.0),)))
+
+
+def test_reach_is_what_the_simulation_reaches(panel: Job) -> None:
+    job = thickening(changed(bare_panel(3.0), charge=revised(panel.charge, gel_margin_s=0.0)))
+    figure = reach(assess(job))
+    assert figure.value is not None and "√(2·T·Δp·θ/c)" in figure.how
+    result = fill(flow_problem(job, 1200, 1))
+    assert result.stopped_by == "gel"
+    assert result.filled_fraction * 3.0 == pytest.approx(figure.value, rel=0.02)
+    assert reach(assess(changed(job, layup=()))).value is None
+
+
+def test_feeds_for_a_width_and_when_they_open(panel: Job) -> None:
+    assessment = assess(thickening(panel))
+    length = reach(assessment).value
+    assert length is not None
+    plan = feeds_for(assessment, 2.2 * length)
+    assert plan is not None and plan.in_turn == math.ceil(2.2**2) == 5 and plan.at_once == 2
+    assert plan.spacing_m == pytest.approx(0.44 * length)
+    # with resin that hardly thickens the fronts follow one another at even times, within the usable time
+    assert np.diff(plan.in_turn_s) == pytest.approx(plan.in_turn_s[1], rel=1e-3)
+    assert plan.in_turn_s[-1] < assessment.resin_flow.stops_s - assessment.job.charge.gel_margin_s
+    assert feeds_for(assessment, 0.9 * length).in_turn == 1
+    turned = changed(panel, part=Part(outline=((0, 0), (3, 3), (2.6, 3.4), (-0.4, 0.4))))
+    assert part_width_m(assess(turned)) == pytest.approx(0.4 * math.sqrt(2))
+
+
+def test_the_brake_keeps_to_the_house_and_says_why(demo: Job) -> None:
+    figure = brake(assess(demo))
+    assert figure.value is not None and SHORTEST_BRAKE_M <= figure.value <= LONGEST_BRAKE_M
+    assert "two-layer theory" in figure.how
+    assert brake(assess(changed(demo, media=()))).value is None
+
+
+def test_a_layout_is_proposed_that_keeps_its_margin() -> None:
+    """A panel wider than one feed reaches: the present layout fails, the proposed one fills in time."""
+    job = thickening(bare_panel(1.1, 2.0))
+    told: list[float] = []
+    found = propose(job, told.append, workers=2)
+    assert found.present is not None and found.present.result.fill_time_s is None
+    assert found.present.filled_share is not None and found.present.filled_share < 0.5
+    best = found.proposed
+    assert best.keeps_margin and best.filled_share is not None and best.filled_share > found.present.filled_share
+    assert best.feeds + len(best.job.vents) >= 3
+    assert told == sorted(told) and told[-1] == 1.0
+    again = filled(assess(best.job), 900)
+    assert again.gel_margin_s is not None and again.gel_margin_s >= job.charge.gel_margin_s
+
+
+def test_candidates_work_from_the_wide_end_and_keep_the_brake(demo: Job) -> None:
+    plain = tuple(layer for layer in demo.layup if layer.region is None)
+    outline = ((0, 0), (2.0, 0.5), (2.0, 0.9), (0, 1.4))
+    taper = changed(demo, part=revised(demo.part, outline=outline), regions=(), layup=plain)
+    layouts = dict(candidates(taper))
+    feed, vent = (layouts["edge to edge, along"].lines[k] for k in (0, 1))
+    assert feed.points[0][0] < 0.1 < 1.9 < vent.points[0][0], "fed at the wide end"
+    for name, job in layouts.items():
+        assert {line.kind for line in job.lines} == {"feed", "vent"}, name
+        for patch in job.media:
+            xs = [x for x, _ in patch.outline]
+            if name == "edge to edge, along":
+                assert max(xs) <= 2.0 - SHORTEST_BRAKE_M + 0.01
+        assert fill(flow_problem(job, 200, 1, steps=8)).mass_error < 1e-9
+
+
+def test_maps_read_the_fill(panel: Job) -> None:
+    result = fill(flow_problem(panel, 800, 1))
+    half = float(result.seen_s[result.mesh.nearest(0.7, 0.2)])
+    pressure = pressure_map(result, half)
+    x = result.mesh.points_m[:, 0]
+    wet = (x > 0.05) & (x < 0.6)
+    expected = result.problem.vent_pa + drive_pa(panel) * (1 - x / 0.7)
+    assert pressure[wet] == pytest.approx(expected[wet], abs=0.06 * drive_pa(panel))
+    assert np.isnan(pressure[x > 0.8]).all()
+    stack = laminate_of(panel).cells[0].stack
+    assert thickness_map(result) == pytest.approx(stack.laminate_thickness_m)
+    assert fibre_map(result) == pytest.approx(stack.fibre_fraction)
+    assert between_steps(result, result.end_s, result.saturation) == pytest.approx(1.0)
+    assert between_steps(result, 0.0, result.saturation) == pytest.approx(0.0)
+
+
+def test_a_section_shows_the_layers_with_the_resin_in_them(demo: Job) -> None:
+    result = fill(flow_problem(demo, 700, 2))
+    found = section(result, (2.0, 0.0), (2.0, 1.4), 0.4 * result.end_s)
+    assert [level.name for level in found.levels] == ["tool side", "core", "bag side", "media"]
+    core = next(level for level in found.levels if level.name == "core")
+    middle = len(found.stations_m) // 2
+    card = demo.card("foam-grooved-perforated-25", CoreCard)
+    assert core.thickness_m[middle] == pytest.approx(card.thickness_m)
+    tool = found.levels[0]
+    assert tool.wet_share[10] == pytest.approx(1.0, abs=0.01) and tool.wet_share[-5] == 0.0
+    assert found.stations_m[-1] == pytest.approx(1.4)
+    off = section(result, (9.0, 9.0), (9.5, 9.0), 0.0)
+    assert off.levels == ()
+
+
+def test_where_the_resin_is_at_a_moment(demo: Job) -> None:
+    assessment = filled(assess(demo), 500)
+    assert assessment.fill is not None
+    for share in (0.0, 0.4, 1.0):
+        found = resin_at(assessment, share * assessment.fill.end_s)
+        poured = sum(b.mass_kg for b in assessment.batches if b.pour_s <= share * assessment.fill.end_s)
+        assert found is not None
+        assert found.drawn_kg + found.bucket_kg == pytest.approx(max(poured, found.drawn_kg))
+        assert 0 <= found.pots_kg < found.drawn_kg + 1e-9
+    assert resin_at(assess(demo), 0.0) is None
