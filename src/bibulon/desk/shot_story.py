@@ -91,8 +91,45 @@ def shoot_all(folder: Path) -> None:
             app.processEvents()
         window.grab().save(str(folder / f"{number}-{station.id}.png"))
         if station.id == "lines":
+            shoot_maps(window, folder)
+            shoot_proposal(window, folder / "3-lines-proposal.png")
             shoot_spread(window, folder / "3-lines-spread.png")
     window.close()
+
+
+def shoot_maps(window: Window, folder: Path) -> None:
+    """The Lines station with a section, the pressure and the thickness at gel."""
+    window.plan.choose("")
+    window.time_rail.canvas.scrub(0.35 * window.time_rail.canvas.fill_end())
+    window.plan.set_cut(((2.1, 0.0), (2.1, 1.4)))
+    grab(window, folder / "3-lines-section.png")
+    window.plan.set_cut(None)
+    window.plan.set_map("pressure")
+    grab(window, folder / "3-lines-pressure.png")
+    window.time_rail.canvas.scrub(None)
+    window.plan.set_map("thickness")
+    bar = window.benches["lines"].verticalScrollBar()
+    bar.setValue(bar.maximum())
+    grab(window, folder / "3-lines-thickness.png")
+    bar.setValue(0)
+    window.plan.set_map("through")
+
+
+def grab(window: Window, path: Path) -> None:
+    """Write a picture of the window as it is now."""
+    window.refresh()
+    for _ in range(5):
+        QApplication.processEvents()
+    window.grab().save(str(path))
+
+
+def shoot_proposal(window: Window, path: Path) -> None:
+    """The Lines station with a proposed layout beside the present one."""
+    loop = QEventLoop()
+    window.proposals.ended.connect(loop.quit)
+    window.proposals.start(window.document.job)
+    loop.exec()
+    grab(window, path)
 
 
 def shoot_spread(window: Window, path: Path) -> None:
@@ -103,7 +140,5 @@ def shoot_spread(window: Window, path: Path) -> None:
     loop.exec()
     window.plan.choose("")
     window.plan.set_map("dry")
-    window.refresh()
-    QApplication.processEvents()
-    window.grab().save(str(path))
+    grab(window, path)
     window.plan.set_map("through")

@@ -40,6 +40,8 @@ LAST_SHARE = 0.6
 """A step takes at most so much of what is still dry, while that is enough for a pocket."""
 STALLED_SHARE = 1e-4
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
+SPECK_SHARE = 1e-4
+"""A part with no more of its pores dry when the resin stops, in a corner behind a vent, is full."""
 DRY_SHARE = 1e-3
 """A part with more of its pores in pockets than this is not filled."""
 NEVER_CLOCK = 0.999999
@@ -309,7 +311,16 @@ class _Fill:
                 self.last_length = 0.0
                 length = min(length, done) * 0.1
         marks = self._marks()
+        if stopped_by != "filled" and self.total_m3 - self._in_part(self.filled) <= SPECK_SHARE * self.total_m3:
+            stopped_by, marks = "filled", self._but_for_a_speck(marks)
         return self._result(stopped_by, marks, self._after() if self.problem.after else None)
+
+    def _but_for_a_speck(self, marks: Floats) -> Floats:
+        """Take the part as full from when no more than a speck was dry; returns *marks* with none left open."""
+        least = (1 - SPECK_SHARE) * self.total_m3
+        last = next(at for at, row in enumerate(self.rows) if self._in_part(row.filled) >= least)
+        del self.rows[last + 1 :]
+        return np.where(np.isnan(marks), np.nanmax(marks), marks)
 
     def _pressed(self) -> bool:
         """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""

@@ -5,6 +5,7 @@ Meshing is done by gmsh, which keeps global state: a lock makes one mesh at a ti
 
 from __future__ import annotations
 
+import math
 import signal
 import threading
 from collections.abc import Sequence
@@ -39,6 +40,9 @@ Integers = npt.NDArray[np.int64]
 _LOCK = threading.Lock()
 _FRONTAL_DELAUNAY = 6
 _MANY_CORNERS = 400
+TOO_MANY = 1.3
+FINEST = 0.5
+"""Where lines lie close the mesh is finer, down to this share of its size."""
 
 
 @dataclass(frozen=True)
@@ -163,7 +167,11 @@ def mesh_plan(
         if piece.length > GRID_M and on_borders.distance(piece.interpolate(0.5, normalized=True)) > GRID_M / 10
     ]
     with _LOCK:
-        return _mesh_faces(inside, loose, size_m)
+        mesh = _mesh_faces(inside, loose, size_m)
+        wanted = 2 / math.sqrt(3) * sum(face.area for face, _ in inside) / size_m**2
+        if len(mesh.points_m) > TOO_MANY * wanted:  # many lines lie close: the rest of the part makes up for it
+            mesh = _mesh_faces(inside, loose, size_m * math.sqrt(len(mesh.points_m) / wanted))
+        return mesh
 
 
 def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
@@ -187,14 +195,14 @@ def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_
     gmsh.model.add("plan")
     try:
         for option, value in (
-            ("MeshSizeMin", size_m),
+            ("MeshSizeMin", size_m * FINEST),
             ("MeshSizeMax", size_m),
-            ("MeshSizeExtendFromBoundary", 0),
-            ("MeshSizeFromPoints", 0),
+            ("MeshSizeExtendFromBoundary", 1),
+            ("MeshSizeFromPoints", 1),
             ("Algorithm", _FRONTAL_DELAUNAY),
         ):
             gmsh.option.setNumber(f"Mesh.{option}", value)
-        surfaces = _build(faces, loose)
+        surfaces = _build(faces, loose, size_m)
         gmsh.model.mesh.generate(2)
         return _read(surfaces)
     except Exception as error:
@@ -209,16 +217,34 @@ def _keep_broken_pipes_harmless() -> None:
         signal.signal(signal.SIGPIPE, signal.SIG_IGN)
 
 
-def _build(faces: list[tuple[Polygon, int]], loose: list[LineString]) -> list[tuple[int, int]]:
+def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> dict[tuple[int, int], float]:
+    """The size at every corner: no more than the way to the next line or border of another area."""
+    courses = [*(ring for face, _ in faces for ring in (face.exterior, *face.interiors)), *loose]
+    sides = [LineString(pair) for course in courses for pair in pairwise(course.coords)]
+    of_course = [number for number, course in enumerate(courses) for _ in range(len(course.coords) - 1)]
+    tree, found = STRtree(sides), {}
+    for number, course in enumerate(courses):
+        for x, y in course.coords:
+            key, corner = (round(x / GRID_M), round(y / GRID_M)), Point(x, y)
+            near = tree.query(corner, predicate="dwithin", distance=size_m)
+            apart = [sides[side].distance(corner) for side in near if of_course[side] != number]
+            least = min([size_m, *(away for away in apart if away > 2 * GRID_M)])
+            found[key] = min(max(least, size_m * FINEST), found.get(key, size_m))
+    return found
+
+
+def _build(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> list[tuple[int, int]]:
     """Put the faces into the mesher; returns ``(surface, cell)`` pairs."""
     geo = gmsh.model.geo
     places: dict[tuple[int, int], int] = {}
     segments: dict[tuple[int, int], int] = {}
 
+    sizes = _sizes(faces, loose, size_m)
+
     def place(x: float, y: float) -> int:
         key = (round(x / GRID_M), round(y / GRID_M))
         if key not in places:
-            places[key] = geo.addPoint(x, y, 0.0)
+            places[key] = geo.addPoint(x, y, 0.0, sizes.get(key, size_m))
         return places[key]
 
     def curve(coordinates: Sequence[Sequence[float]]) -> list[int]:
