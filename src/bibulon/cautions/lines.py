@@ -16,6 +16,7 @@ from bibulon.quantities import show
 
 BRAKE_M = 0.060
 SHORTEST_EDGE_M = 0.1
+SMALLEST_POCKET_M2 = 1e-3
 VENT_REACH_M = 0.15
 FEED_OFF_MEDIA_M = 0.05
 LARGE_PART_M2 = 8.0
@@ -124,6 +125,8 @@ def air_trapped(assessment: Assessment) -> Iterator[Finding]:
     if assessment.fill is None:
         return
     for pocket in assessment.fill.pockets:
+        if pocket.area_m2 < SMALLEST_POCKET_M2:
+            continue
         size = show(pocket.area_m2, "area", assessment.units)
         pressure = show(pocket.pressure_pa, "pressure", assessment.units)
         yield Finding(f"Air is trapped over {size}, squeezed to {pressure}.", (pocket.x_m, pocket.y_m))

@@ -29,8 +29,6 @@ from bibulon.flow.valves import Valves
 from bibulon.laminate.levels import LEVEL_NAMES
 
 STEPS_AFTER = 10
-FILLED_SHARE = 1 - 1e-6
-"""A node counts as full from this share of its capacity."""
 MOST_TRIES = 40
 EVENT_TOLERANCE = 1e-3
 """A triggered valve is opened within this share of the elapsed time."""
@@ -41,7 +39,7 @@ LAST_SHARE = 0.6
 STALLED_SHARE = 1e-4
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
 SPECK_SHARE = 1e-4
-"""A part with no more of its pores dry when the resin stops, in a corner behind a vent, is full."""
+"""A part with no more of its pores dry, as in a corner behind a vent, is full."""
 DRY_SHARE = 1e-3
 """A part with more of its pores in pockets than this is not filled."""
 NEVER_CLOCK = 0.999999
@@ -248,15 +246,18 @@ class _Fill:
         """Resin drawn by the end of a step that is not kept."""
         return float(self.drawn.sum() - step.inflow_m3[self.network.bucket])
 
+    def _dry(self, filled: Floats) -> float:
+        """Share of the pores that resin has not come to, but for pockets."""
+        network = self.network
+        empty = np.maximum(network.capacity_m3 - filled, 0.0) * network.in_part_share
+        if self.pockets is not None:
+            empty[self.pockets.nodes] = 0.0
+        return float(empty[self.shell].sum()) / self.total_m3
+
     def _full(self, step: Step) -> bool:
-        """Whether every pore is full, but for pockets that have come to rest."""
-        full = step.wet[self.shell] | (
-            step.filled_m3[self.shell] >= FILLED_SHARE * self.network.capacity_m3[self.shell]
-        )
-        if self.pockets is not None and self.pockets.followed:
-            full[self.pockets.nodes] = True
-            return bool(full.all()) and self.pockets.at_rest(self.pressure)
-        return bool(full.all())
+        """Whether no more than a speck is dry, but for pockets that have come to rest."""
+        at_rest = self.pockets is None or self.pockets.at_rest(self.pressure)
+        return at_rest and self._dry(step.filled_m3) <= SPECK_SHARE
 
     def run(self) -> FillResult:
         self._turn_valves()
@@ -311,16 +312,12 @@ class _Fill:
                 self.last_length = 0.0
                 length = min(length, done) * 0.1
         marks = self._marks()
-        if stopped_by != "filled" and self.total_m3 - self._in_part(self.filled) <= SPECK_SHARE * self.total_m3:
-            stopped_by, marks = "filled", self._but_for_a_speck(marks)
+        if stopped_by == "filled":
+            open_ = np.isnan(marks)
+            if self.pockets is not None:
+                open_[self.pockets.nodes] = False
+            marks = np.where(open_, self.clock, marks)
         return self._result(stopped_by, marks, self._after() if self.problem.after else None)
-
-    def _but_for_a_speck(self, marks: Floats) -> Floats:
-        """Take the part as full from when no more than a speck was dry; returns *marks* with none left open."""
-        least = (1 - SPECK_SHARE) * self.total_m3
-        last = next(at for at, row in enumerate(self.rows) if self._in_part(row.filled) >= least)
-        del self.rows[last + 1 :]
-        return np.where(np.isnan(marks), np.nanmax(marks), marks)
 
     def _pressed(self) -> bool:
         """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""
@@ -346,25 +343,22 @@ class _Fill:
         def front(candidate: Step) -> Floats:
             """(shell,) how far the front lies beyond each node (m)."""
             shares = self._shares(candidate.filled_m3, candidate.wet)
-            beyond = self.arrivals.beyond(shares, candidate.pressure_pa * self._span)
-            if self.pockets is not None:
-                beyond[self.pockets.nodes] = np.inf
-            return beyond
+            return self.arrivals.beyond(shares, candidate.pressure_pa * self._span)
 
-        def missing(candidate: Step, beyond: Floats) -> float:
-            """How far off the event is (m of front, or share of a line): below zero once it happened, and smooth."""
-            drawn = self._drawn_by(candidate)
-            return min(-float(beyond.min()), self.valves.short_of(waiting, candidate.filled_m3, drawn))
+        def missing(candidate: Step) -> float:
+            """How far off the event is, as a share: zero or below once it happened, and smooth."""
+            off = self.valves.short_of(waiting, candidate.filled_m3, self._drawn_by(candidate))
+            return min(self._dry(candidate.filled_m3) - SPECK_SHARE, off)
 
         nothing = np.zeros(len(self.filled))
         now = Step(self.filled, nothing, nothing, self.wet, 0, (), nothing)
         early, late, found = 0.0, length, step
         self._span = 0.0
         front_early = front(now)
-        before = missing(now, front_early)
+        before = missing(now)
         self._span = length
         front_late = front(step)
-        after = missing(step, front_late)
+        after = missing(step)
         for turn in range(MOST_TRIES):
             tolerance = self.tolerance * (self.clock + late)
             share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
@@ -380,7 +374,7 @@ class _Fill:
             if reached < self._span:
                 break
             beyond = front(candidate)
-            left = missing(candidate, beyond)
+            left = missing(candidate)
             if left <= 0:
                 late, found, after, front_late = self._span, candidate, left, beyond
                 before /= 2  # lest one end stays where it is for ever (Illinois rule)

@@ -222,7 +222,8 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     courses = [*(ring for face, _ in faces for ring in (face.exterior, *face.interiors)), *loose]
     sides = [LineString(pair) for course in courses for pair in pairwise(course.coords)]
     of_course = [number for number, course in enumerate(courses) for _ in range(len(course.coords) - 1)]
-    tree, found = STRtree(sides), {}
+    tree = STRtree(sides)
+    found: dict[tuple[int, int], float] = {}
     for number, course in enumerate(courses):
         for x, y in course.coords:
             key, corner = (round(x / GRID_M), round(y / GRID_M)), Point(x, y)

@@ -30,7 +30,8 @@ from bibulon.planning.hand import brake, feeds_for
 from bibulon.stock import shelf
 
 INSET_M = 0.03
-"""Feeds end this far short of the part's edge; vents reach it, lest a corner stays dry behind their ends."""
+"""Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
+HALF_OFF_M = 0.006
 MOST_FEEDS = 6
 TRIAL_NODES, TRIAL_STEPS = 350, 12
 RISK_FILLS, RISK_NODES = 12, 250
@@ -90,9 +91,13 @@ def _axes(shape: Polygon) -> list[_Axes]:
     return sorted(found, key=lambda one: one.width_m)
 
 
-def _course(shape: Polygon, axes: _Axes, share: float, inset_m: float = INSET_M) -> tuple[Point, ...] | None:
-    """The line over the part at a share of its width, along its edge at 0 and 1; None where there is none."""
-    station = min(max(share * axes.width_m, 1e-3), axes.width_m - 1e-3)
+def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point, ...] | None:
+    """The line over the part at a share of its width, along its edge at 0 and 1; None where there is none.
+
+    A feed stays on the part, a vent at an edge lies half off it.
+    """
+    clear = INSET_M if kind == "feed" else 1e-3
+    station = min(max(share * axes.width_m, clear), axes.width_m - clear)
     start = axes.corner + axes.across * station
     reach = axes.along * axes.length_m
     whole = LineString([start - reach, start + 2 * reach]).intersection(shape)
@@ -100,11 +105,13 @@ def _course(shape: Polygon, axes: _Axes, share: float, inset_m: float = INSET_M)
     if not pieces:
         return None
     longest = max(pieces, key=lambda one: one.length)
-    inset = min(inset_m, longest.length / 8)
-    ends = [longest.interpolate(inset), longest.interpolate(longest.length - inset)]
+    inset = min(INSET_M, longest.length / 8) if kind == "feed" else 0.0
     if longest.length - 2 * inset < SHORTEST_LINE_M:
         return None
-    return tuple((round(end.x, 4), round(end.y, 4)) for end in ends)
+    ends = [longest.interpolate(inset), longest.interpolate(longest.length - inset)]
+    beyond = share * axes.width_m - station + (2 * share - 1) * HALF_OFF_M if kind == "vent" else 0.0
+    off = axes.across * beyond
+    return tuple((round(end.x + off[0], 4), round(end.y + off[1], 4)) for end in ends)
 
 
 def _tubes(job: Job, kind: str) -> tuple[Job, Line | None, str, str]:
@@ -165,25 +172,25 @@ def candidates(job: Job) -> Iterator[tuple[str, Job]]:
     """Layouts for the part, each with its name in the trade's words."""
     shape = job.part.shape
     for axes, way in zip(_axes(shape), ("across", "along"), strict=True):
-        edges = [_course(shape, axes, share) for share in (0.0, 1.0)]
+        edges = [_course(shape, axes, share, "feed") for share in (0.0, 1.0)]
         if edges[0] is None or edges[1] is None:
             continue
         # from the wide end toward the narrow end
         turned = LineString(edges[1]).length > LineString(edges[0]).length + 1e-3
         shares = (1.0, 0.0) if turned else (0.0, 1.0)
-        feed, vent = edges[int(shares[0])], _course(shape, axes, shares[1], 0.0)
-        vents = [_course(shape, axes, share, 0.0) for share in (0.0, 1.0)]
+        feed, vent = edges[int(shares[0])], _course(shape, axes, shares[1], "vent")
+        vents = [_course(shape, axes, share, "vent") for share in (0.0, 1.0)]
         if feed is None or vent is None:
             continue
         yield f"edge to edge, {way}", _laid(job, [feed], [vent])
-        middle = _course(shape, axes, 0.5)
+        middle = _course(shape, axes, 0.5, "feed")
         if middle is not None:
             yield f"from the middle out, {way}", _laid(job, [middle], [one for one in vents if one is not None])
         hand = feeds_for(assess(job), axes.width_m)
         least = min(max(hand.in_turn if hand else 2, 2), MOST_FEEDS)
         for count in sorted({2, least, min(least + 1, MOST_FEEDS)}):
             stations = [shares[0] + (shares[1] - shares[0]) * k / count for k in range(count)]
-            courses = [_course(shape, axes, station) for station in stations]
+            courses = [_course(shape, axes, station, "feed") for station in stations]
             known = [course for course in courses if course is not None]
             if len(known) == count:
                 yield f"{count} feeds opened in turn, {way}", _laid(job, known, [vent])
@@ -226,6 +233,7 @@ def propose(job: Job, progress: Callable[[float], None] | None = None, workers: 
     if not layouts:
         raise FlowRefusal("No layout could be tried on this part: see what the cautions name first.")
     best = sorted(layouts, key=_rank)[:FINALISTS]
+    best = [layout for layout in best if layout.keeps_margin == best[0].keeps_margin]
     rivals = []
     for number, layout in enumerate(best):
         told(0.6 + 0.4 * number / (len(best) + 1))
