@@ -8,6 +8,7 @@ from conftest import bare_panel, rectangle
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
+from shapely import Polygon
 
 from bibulon.flow.fill import fill
 from bibulon.flow.problem import FlowRefusal, flow_problem
@@ -17,7 +18,8 @@ from bibulon.job.edits import changed, revised, with_line, with_region, without_
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.part import Part, Region
-from bibulon.laminate.relief import heights_at
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.relief import developed_area_m2, heights_at
 
 
 def run(job: Job, nodes: int = 500, levels: int = 1, after: bool = False) -> FillResult:
@@ -66,6 +68,14 @@ def test_relief_is_read_between_its_points() -> None:
     assert heights_at(square, places) == pytest.approx([0.5, 0.25, 1.0])
     assert heights_at(((0, 0, 0), (1, 0, 2)), places) == pytest.approx([1.0, 0.5, 2.0])
     assert heights_at((), places) == pytest.approx([0, 0, 0])
+    assert developed_area_m2(square, Polygon(rectangle(0, 0, 1, 1))) == pytest.approx(np.sqrt(2), rel=1e-6)
+    assert developed_area_m2((), Polygon(rectangle(0, 0, 2, 1))) == 2.0
+    steep = tilted(bare_panel(), 1.0)
+    assert laminate_of(steep).total.area_m2 == pytest.approx(0.4 * np.sqrt(2), rel=1e-6)
+    drawn = run(steep).in_part_m3[-1]
+    assert drawn == pytest.approx(
+        laminate_of(steep).cells[0].area_m2 * laminate_of(steep).cells[0].stack.capacity_m, rel=2e-4
+    )
     with pytest.raises(ValidationError, match="two heights at 0, 0 m"):
         Part(outline=rectangle(0, 0, 1, 1), relief=((0, 0, 0), (0, 0, 1)))
 

@@ -205,6 +205,9 @@ class Assessment:
             for event in self.fill.events:
                 label = self.job.line(event.line).label if self._has_line(event.line) else event.line
                 found.append(Moment(f"valve {event.action}", label, event.time_s, event.time_s, event.line))
+            full_s = self.pots_full_s
+            if full_s is not None:
+                found.append(Moment("pots full", "Pots full", full_s, full_s))
         for batch in self.batches:
             found.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
             found.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
@@ -213,6 +216,14 @@ class Assessment:
         end = clock_time(self.job.shop.shift_end_s)
         found.append(Moment("shift end", f"Shift ends {end}", self.cure.shift_end_s, self.cure.shift_end_s))
         return tuple(found)
+
+    @property
+    def pots_full_s(self) -> float | None:
+        """When the catch pots hold no more; None if they take all that leaves the part until the end of the fill."""
+        room = sum(pot.capacity_m3 for pot in self.job.pots)
+        if self.fill is None or not self.job.pots or self.fill.in_pots_m3[-1] <= room:
+            return None
+        return float(np.interp(room, self.fill.in_pots_m3, self.fill.times_s))
 
     def _has_line(self, identifier: str) -> bool:
         return any(line.id == identifier for line in self.job.lines)

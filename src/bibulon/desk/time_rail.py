@@ -313,8 +313,13 @@ class TimeCanvas(QWidget):
                 painter.drawRect(box)
                 painter.setPen(QColor(palette.ink))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, moment.label)
-            elif moment.kind in ("gel", "release", "shift end") and scale.left <= x <= scale.right:
-                colour = {"gel": palette.stop, "release": palette.good, "shift end": palette.muted}[moment.kind]
+            elif moment.kind in ("gel", "release", "shift end", "pots full") and scale.left <= x <= scale.right:
+                colour = {
+                    "gel": palette.stop,
+                    "release": palette.good,
+                    "shift end": palette.muted,
+                    "pots full": palette.stop,
+                }[moment.kind]
                 painter.setPen(QPen(QColor(colour), 2))
                 painter.drawLine(QPointF(x, 16), QPointF(x, 97))
                 self._flag_text(painter, x, moment.label, colour, taken)

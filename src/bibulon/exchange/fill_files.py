@@ -13,6 +13,7 @@ from ezdxf import units
 from ezdxf.filemanagement import new as new_drawing
 
 from bibulon.flow.contours import contour, round_levels
+from bibulon.flow.reading import between_steps, pressure_map, thickness_map, top_nodes
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
@@ -35,16 +36,21 @@ def write_fill(job: Job, result: FillResult, path: Path) -> None:
 
 
 def _write_vtu(job: Job, result: FillResult, path: Path) -> None:
-    """Triangles in metres with arrival times (s, −1 where resin never came) and what is wet at round times."""
-    points = np.column_stack([result.mesh.points_m, np.zeros(len(result.mesh.points_m))])
+    """Triangles in metres, lifted by the relief, with arrival times (s, −1 where resin never came), the thickness the
+    plies end with (m), and at round times how full the level under the film is and its absolute pressure (Pa)."""
+    points = np.column_stack([result.mesh.points_m, result.mesh.heights_m])
     fields = {"arrival through s": result.arrival_s, "arrival under film s": result.seen_s}
     for at, name in enumerate(LEVEL_NAMES):
         if not np.isnan(result.level_arrival_s[at]).all():
             fields[f"arrival {name} s"] = result.level_arrival_s[at]
     data = {name: np.nan_to_num(values, nan=-1.0) for name, values in fields.items()}
+    data["thickness of plies m"] = np.nan_to_num(thickness_map(result))
+    top = top_nodes(result)
     for level in round_levels(result.end_s):
         with np.errstate(invalid="ignore"):
             data[f"wet through at {level:.0f} s"] = (result.arrival_s <= level).astype(np.float64)
+        data[f"full under film at {level:.0f} s"] = between_steps(result, level, result.saturation)[top]
+        data[f"pressure Pa at {level:.0f} s"] = np.nan_to_num(pressure_map(result, level), nan=result.problem.vent_pa)
     meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path)
 
 
@@ -53,10 +59,10 @@ def _write_csv(job: Job, result: FillResult, path: Path) -> None:
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     heads = [f"arrival_{name.replace(' ', '_')}_s" for name in LEVEL_NAMES]
-    writer.writerow(["x_m", "y_m", "arrival_under_film_s", "arrival_through_s", *heads])
-    for at, (x, y) in enumerate(result.mesh.points_m):
+    writer.writerow(["x_m", "y_m", "height_m", "arrival_under_film_s", "arrival_through_s", *heads])
+    for at, ((x, y), z) in enumerate(zip(result.mesh.points_m, result.mesh.heights_m, strict=True)):
         times = [result.seen_s[at], result.arrival_s[at], *result.level_arrival_s[:, at]]
-        writer.writerow([f"{x:.5f}", f"{y:.5f}", *("" if np.isnan(t) else f"{t:.1f}" for t in times)])
+        writer.writerow([f"{x:.5f}", f"{y:.5f}", f"{z:.5f}", *("" if np.isnan(t) else f"{t:.1f}" for t in times)])
     path.write_text(stream.getvalue(), encoding="utf-8")
 
 

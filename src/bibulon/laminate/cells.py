@@ -22,6 +22,7 @@ from bibulon.job.layup import Layer
 from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, ply_thickness_m
 from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, lets_resin_through, perforation_volume_m
 from bibulon.laminate.levels import Level, levels_of
+from bibulon.laminate.relief import developed_area_m2
 
 GRID_M = 1e-4
 """Geometry is rounded to this grid, so that near-coincident edges become one."""
@@ -60,14 +61,11 @@ class Stack:
 
 @dataclass(frozen=True)
 class Cell:
-    """One connected area of one stack."""
+    """One connected area of one stack; ``area_m2`` is that of the mould's surface."""
 
     polygon: Polygon
     stack: Stack
-
-    @property
-    def area_m2(self) -> float:
-        return float(self.polygon.area)
+    area_m2: float
 
 
 @dataclass(frozen=True)
@@ -143,7 +141,7 @@ def _laminate(job: Job) -> Laminate:
         if key not in stacks:
             stacks[key] = stack_of(job, layers, job.card(media, MediaCard) if media else None)
         cells += [
-            Cell(polygon, stacks[key])
+            Cell(polygon, stacks[key], developed_area_m2(job.part.relief, polygon))
             for polygon in get_parts(shape)
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]

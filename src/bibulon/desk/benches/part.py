@@ -40,7 +40,10 @@ class PartBench(Bench):
         self.text("Job", "name")
         process = self.document.job.process
         self.figure("Process", lambda: (process, "Dry fibre under film, resin drawn in by vacuum."))
-        self.figure("Area", lambda: (self._show(self.document.assessment.laminate.total.area_m2, "area"), "Plan area."))
+        self.figure(
+            "Area",
+            lambda: (self._show(self.document.assessment.laminate.total.area_m2, "area"), "Of the mould's surface."),
+        )
         self.section("Outline")
         self.add(FreeField("Length", lambda: self._size(0), lambda text: self._resize(0, text), "Along x."))
         self.add(FreeField("Width", lambda: self._size(1), lambda text: self._resize(1, text), "Along y."))
