@@ -52,7 +52,8 @@ def shot(demo: Job) -> Job:
 
 
 def test_traveller_holds_the_whole_job(shot: Job) -> None:
-    pages = PdfReader(io.BytesIO(traveller_pdf(filled(assess(shot), 500)))).pages
+    assessment = filled(assess(shot), 500)
+    pages = PdfReader(io.BytesIO(traveller_pdf(assessment))).pages
     text = " ".join(page.extract_text() for page in pages)
     for words in (
         "Footbridge deck panel", "Stitched glass quad, 1200 g/m²", "bearing pads", "has passed the whole of F2",
@@ -60,8 +61,7 @@ def test_traveller_holds_the_whole_job(shot: Job) -> None:
         "at 2.10, 0.42 m", "left corner lags <b>", "Signatures", "planning figures, not approval", "sensitise",
     ):  # fmt: skip
         assert words in text.replace("\n", " "), words
-    charge = assess(shot).charge.total_kg
-    assert f"{charge:.2f} kg" in text
+    assert f"{assessment.charge.total_kg:.2f} kg" in text
 
 
 def test_log_as_csv_is_whole_and_harmless(shot: Job) -> None:

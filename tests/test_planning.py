@@ -130,3 +130,14 @@ def test_where_the_resin_is_at_a_moment(demo: Job) -> None:
         assert found.drawn_kg + found.bucket_kg == pytest.approx(max(poured, found.drawn_kg))
         assert 0 <= found.pots_kg < found.drawn_kg + 1e-9
     assert resin_at(assess(demo), 0.0) is None
+
+
+def test_the_charge_covers_what_the_simulation_draws(demo: Job) -> None:
+    assessment = filled(assess(demo), 600)
+    assert assessment.fill is not None and assessment.fill.swollen_m3 > 0.001
+    drawn = assessment.fill.resin_drawn_m3 * demo.resin.density_kg_m3
+    contingency = next(item.mass_kg for item in assessment.charge.items if item.name == "Contingency")
+    assert drawn < assessment.charge.total_kg < drawn + contingency + 3.0
+    swollen = next(item for item in assessment.charge.items if item.name == "Laminate swollen")
+    assert swollen.mass_kg == pytest.approx(assessment.fill.swollen_m3 * demo.resin.density_kg_m3)
+    assert "bleeds again" in swollen.how and not swollen.stays

@@ -65,7 +65,7 @@ class Assessment:
 
     @cached_property
     def charge(self) -> Charge:
-        return charge_of(self.job, self.units)
+        return charge_of(self.job, self.units, self.fill.swollen_m3 if self.fill else 0.0)
 
     @cached_property
     def bag(self) -> BagPlan:

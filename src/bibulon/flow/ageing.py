@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import numpy as np
 from scipy import sparse
-from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
 from bibulon.flow.mesh import Floats
@@ -84,6 +83,8 @@ class Ageing:
         self._poured[self._network.bucket] = self.pours_s[-1]
 
     def _carry(self, step: Step, before: Floats) -> None:
+        from scipy.sparse.linalg import splu  # slow to load, and the window, which does not fill, needs none of it
+
         edges, count = self._network.edges, len(before)
         along = step.flow_m3
         up = np.where(along >= 0, edges.starts, edges.ends)

@@ -88,6 +88,11 @@ class FillResult:
         return float(self.drawn_m3[-1].sum())
 
     @property
+    def swollen_m3(self) -> float:
+        """What the laminate holds at the end of the fill beyond its pores under full vacuum."""
+        return float((self.swelling_m[-1] * self.node_area_m2).sum())
+
+    @property
     def last_filled(self) -> tuple[float, float]:
         """Place that fills last, or stays driest if some place never fills."""
         lateness = np.where(np.isnan(self.arrival_s), np.inf, self.arrival_s)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
-from scipy.interpolate import LinearNDInterpolator
 from shapely import MultiPoint, Polygon, contains_xy, get_coordinates, points, shortest_line
 
 Floats = npt.NDArray[np.float64]
@@ -22,6 +21,8 @@ def heights_at(relief: Sequence[tuple[float, float, float]], places: Floats) -> 
     """
     if not relief:
         return np.zeros(len(places))
+    from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
+
     given = np.array(relief, dtype=np.float64)
     middle = given[:, :2].mean(axis=0)
     _, size, axes = np.linalg.svd(given[:, :2] - middle, full_matrices=False)

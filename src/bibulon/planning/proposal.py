@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from joblib import Parallel, delayed
@@ -201,7 +201,7 @@ def _tried(name: str, job: Job) -> Layout | None:
         result = fill(flow_problem(job, TRIAL_NODES, 2, steps=TRIAL_STEPS))
     except FlowRefusal:
         return None
-    return Layout(name, job, result, assess(job).charge.total_kg)
+    return Layout(name, job, result, replace(assess(job), fill=result).charge.total_kg)
 
 
 def _rank(layout: Layout) -> tuple[bool, float, float, float]:

@@ -59,8 +59,11 @@ class Charge:
         return self.total_kg - self.in_part_kg
 
 
-def charge_of(job: Job, units: Units | None = None) -> Charge:
-    """The charge of *job*; *units* only colour the explanations."""
+def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> Charge:
+    """The charge of *job*; *units* only colour the explanations.
+
+    *swollen_m3* is what the simulated laminate holds at the end of the fill beyond its voids under full vacuum.
+    """
     units = units or Units()
     cells = laminate_of(job).cells
     density = job.resin.density_kg_m3
@@ -73,6 +76,12 @@ def charge_of(job: Job, units: Units | None = None) -> Charge:
 
     items = [
         over_cells("Laminate", "void_m", "voids (1 − Vf)·h of the plies", True),
+        ChargeItem(
+            "Laminate swollen",
+            swollen_m3 * density,
+            f"{show(swollen_m3, 'volume', units)} more where resin carries the film's load as the part fills; "
+            "simulated; most of it bleeds again before gel",
+        ),
         over_cells("Core grooves and perforations", "core_m", "their volume", True),
         over_cells("Core surface", "core_surface_m", "cut cells at the core's faces", True),
         over_cells("Flow media", "media_m", "porosity times thickness", False),
@@ -105,7 +114,13 @@ def _bores(job: Job, what: str, units: Units) -> ChargeItem:
         bore = job.card(line.tube if what == "Lines" else line.hose, TubeCard).bore_m
         volume += math.pi / 4 * bore**2 * one
         length += one
-    how = f"bore of {show(length, 'distance', units)} in {len(job.lines)} lines: {show(volume, 'volume', units)}"
+    for manifold in job.manifolds:
+        one = manifold.length_m if what == "Lines" else manifold.hose_length_m
+        bore = job.card(manifold.tube if what == "Lines" else manifold.hose, TubeCard).bore_m
+        volume += math.pi / 4 * bore**2 * one
+        length += one
+    count = len(job.lines) + len(job.manifolds)
+    how = f"bore of {show(length, 'distance', units)} in {count} lines: {show(volume, 'volume', units)}"
     return ChargeItem(what, volume * job.resin.density_kg_m3, how)
 
 

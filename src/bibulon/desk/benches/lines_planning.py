@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
@@ -12,8 +13,10 @@ from bibulon.desk.fields import ToggleField, column, label, shown_figure
 from bibulon.job import Job
 from bibulon.job.edits import changed, with_value
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
-from bibulon.planning.proposal import Layout, Proposal
 from bibulon.quantities import show
+
+if TYPE_CHECKING:
+    from bibulon.planning.proposal import Layout, Proposal
 
 STUDY = "Study the spread"
 PROPOSE = "Propose a layout"
