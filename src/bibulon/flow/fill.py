@@ -11,13 +11,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 
 from bibulon.flow.ageing import Ageing
-from bibulon.flow.arrival import Arrivals, evened
+from bibulon.flow.arrival import Arrivals
 from bibulon.flow.conductors import Flags, Pattern
+from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import STRAIGHT_SHARE, Rigid, Swelling
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
@@ -26,7 +27,6 @@ from bibulon.flow.problem import GRAVITY_M_S2, STEPS_PER_FILL, FlowProblem
 from bibulon.flow.result import After, FillResult
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Valves
-from bibulon.laminate.levels import LEVEL_NAMES
 
 STEPS_AFTER = 10
 MOST_TRIES = 40
@@ -55,17 +55,6 @@ class Cancelled(Exception):
 def fill(problem: FlowProblem, progress: Progress | None = None) -> FillResult:
     """Simulate the fill. Raises :class:`~bibulon.flow.problem.FlowRefusal`, or what *progress* raises to cancel."""
     return _Fill(problem, build_network(problem), progress or (lambda share: None)).run()
-
-
-@dataclass(frozen=True)
-class _Row:
-    """The state at the end of a step."""
-
-    time_s: float
-    filled: Floats
-    pressure: Floats
-    drawn: Floats
-    in_pots: float
 
 
 class _Fill:
@@ -98,7 +87,7 @@ class _Fill:
         self.arrivals = Arrivals(network)
         self.last_rise: Floats = np.zeros(count)
         self.last_length = 0.0
-        self.rows: list[_Row] = []
+        self.rows: list[Row] = []
         self.vents_open = True
         self.shell = slice(0, network.shell_count)
         # a preview takes longer steps where a fill in full feels its way
@@ -236,7 +225,7 @@ class _Fill:
 
     def _record(self) -> None:
         pressure = np.minimum(self.pressure[self.shell], self.most_pa)
-        self.rows.append(_Row(self._seconds(), self.filled.copy(), pressure, self.drawn.copy(), self.in_pots))
+        self.rows.append(Row(self._seconds(), self.filled.copy(), pressure, self.drawn.copy(), self.in_pots))
 
     def _in_part(self, filled: Floats) -> float:
         network = self.network
@@ -317,7 +306,8 @@ class _Fill:
             if self.pockets is not None:
                 open_[self.pockets.nodes] = False
             marks = np.where(open_, self.clock, marks)
-        return self._result(stopped_by, marks, self._after() if self.problem.after else None)
+        result = self._result(stopped_by, marks)
+        return replace(result, after=self._after()) if self.problem.after else result
 
     def _pressed(self) -> bool:
         """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""
@@ -409,15 +399,12 @@ class _Fill:
                 while self.clock < end * (1 - 1e-12):
                     done, step = self._step(end - self.clock, self.wet)
                     self._accept(done, step)
-        kept = self.rows[rows:]
-        count = self.network.shell_count
-        capacity = self.network.capacity_m3[:count]
-        swollen = np.array([np.maximum(row.filled[:count] - capacity, 0.0) for row in kept])
-        del self.rows[rows + 1 :]
+        course = course_of(self.network, self.rows[rows:])
         return After(
-            times_s=np.array([row.time_s for row in kept]),
-            pressure_pa=np.array([row.pressure for row in kept]).astype(np.float32),
-            swelling_m=(swollen / self.network.area_m2).astype(np.float32),
+            times_s=course.times_s,
+            pressure_pa=course.pressure_pa,
+            swelling_m=course.swelling_m,
+            mass_error=course.mass_error,
             bled_m3=self.in_pots - pots,
             drawn_m3=float(self.drawn.sum()) - drawn,
         )
@@ -429,61 +416,26 @@ class _Fill:
         oldest = float(poured[late].min()) if late.any() else 0.0
         return oldest + self.problem.resin.stops_s - float(end_s)
 
-    def _arrival_times(self, marks: Floats) -> Floats:
-        """(shell,) arrivals in seconds, NaN where resin never came."""
-        resin = self.problem.resin
-        times = np.full(len(marks), np.nan)
-        known = ~np.isnan(marks)
-        rest = 1 - np.minimum(marks[known], self.limit) * resin.viscosity_pa_s / resin.thickening_s
-        times[known] = -resin.thickening_s * np.log(np.maximum(rest, 1e-300))
-        return times
-
-    def _result(self, stopped_by: str, marks: Floats, after: After | None) -> FillResult:
-        network = self.network
-        capacity = network.capacity_m3
-        times = np.array([row.time_s for row in self.rows])
-        filled = np.array([row.filled for row in self.rows])
-        in_bores = np.minimum(filled, capacity) @ (1 - network.in_part_share)
-        in_part = filled.sum(axis=1) - in_bores
-        in_pots = np.array([row.in_pots for row in self.rows])
-        in_vents = np.minimum(in_pots, network.vent_volume_m3)
-        drawn = np.array([row.drawn for row in self.rows])
-        total = drawn.sum(axis=1)
-        error = np.abs(total - in_part - in_bores - in_pots)
-        by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
-        by_level[network.level, network.place] = self._arrival_times(marks)
-        present = network.node_of.T >= 0
-        seen = by_level[network.level[network.top], network.place[network.top]]
-        lag = np.where(present, by_level, -np.inf).max(axis=0) - seen
-        arrival = np.minimum(seen + evened(network.mesh, lag), times[-1])
-        held = self._in_part(self.rows[-1].filled)
-        filled_shell, dry = filled[:, self.shell], capacity[self.shell]
+    def _result(self, stopped_by: str, marks: Floats) -> FillResult:
+        held, filled = self._in_part(self.rows[-1].filled), stopped_by == "filled"
+        end_s = self.rows[-1].time_s
+        arrivals = arrivals_of(self.network, marks, self.problem.resin, end_s)
         return FillResult(
             problem=self.problem,
-            mesh=network.mesh,
-            place=network.place,
-            level=network.level,
-            node_area_m2=network.area_m2,
-            laminate_m=network.laminate_m,
-            fibre_m=network.fibre_m,
-            times_s=times,
-            saturation=(filled_shell / np.where(dry > 0, dry, 1.0)).clip(0, 1).astype(np.float32),
-            pressure_pa=np.array([row.pressure for row in self.rows]).astype(np.float32),
-            swelling_m=(np.maximum(filled_shell - dry, 0.0) / network.area_m2).astype(np.float32),
-            level_arrival_s=by_level,
-            arrival_s=arrival,
-            seen_s=seen,
-            drawn_m3=drawn,
-            in_part_m3=in_part,
-            in_lines_m3=in_bores + in_vents,
-            in_pots_m3=in_pots - in_vents,
+            mesh=self.network.mesh,
+            place=self.network.place,
+            level=self.network.level,
+            node_area_m2=self.network.area_m2,
+            laminate_m=self.network.laminate_m,
+            fibre_m=self.network.fibre_m,
+            **vars(course_of(self.network, self.rows)),
+            **vars(arrivals),
             events=tuple(self.valves.events),
             pockets=self.pockets.report(self.rows[-1].filled) if self.pockets is not None else (),
             stopped_by=stopped_by,
-            filled_fraction=1.0 if stopped_by == "filled" else float(held / self.total_m3),
-            fill_time_s=float(times[-1]) if stopped_by == "filled" else None,
-            mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
+            filled_fraction=1.0 if filled else float(held / self.total_m3),
+            fill_time_s=end_s if filled else None,
             solves=self.solves,
-            margin_s=self._margin_s(times[-1]) if stopped_by == "filled" else None,
-            after=after,
+            margin_s=self._margin_s(end_s) if filled else None,
+            after=None,
         )

@@ -33,6 +33,7 @@ class After:
     times_s: Floats
     pressure_pa: Floats
     swelling_m: Floats
+    mass_error: float
     bled_m3: float
     drawn_m3: float
 

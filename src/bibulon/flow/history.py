@@ -1,0 +1,87 @@
+"""The states that a fill went through, and what is read off them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.flow.arrival import evened
+from bibulon.flow.mesh import Floats
+from bibulon.flow.network import Network
+from bibulon.laminate.levels import LEVEL_NAMES
+from bibulon.resin.viscosity import Rheology
+
+
+@dataclass(frozen=True)
+class Row:
+    """The state at the end of a step: resin held (N,), pressure (shell,), drawn by each hose at the bucket, in pots."""
+
+    time_s: float
+    filled: Floats
+    pressure: Floats
+    drawn: Floats
+    in_pots: float
+
+
+@dataclass(frozen=True)
+class Course:
+    """Rows read together, as the fields of :class:`~bibulon.flow.result.FillResult` of the same names."""
+
+    times_s: Floats
+    saturation: Floats
+    pressure_pa: Floats
+    swelling_m: Floats
+    drawn_m3: Floats
+    in_part_m3: Floats
+    in_lines_m3: Floats
+    in_pots_m3: Floats
+    mass_error: float
+
+
+@dataclass(frozen=True)
+class ArrivalTimes:
+    """When resin came, as the fields of :class:`~bibulon.flow.result.FillResult` of the same names."""
+
+    level_arrival_s: Floats
+    arrival_s: Floats
+    seen_s: Floats
+
+
+def course_of(network: Network, rows: list[Row]) -> Course:
+    """What *rows* say."""
+    capacity = network.capacity_m3
+    filled = np.array([row.filled for row in rows])
+    in_bores = np.minimum(filled, capacity) @ (1 - network.in_part_share)
+    in_part = filled.sum(axis=1) - in_bores
+    in_pots = np.array([row.in_pots for row in rows])
+    in_vents = np.minimum(in_pots, network.vent_volume_m3)
+    drawn = np.array([row.drawn for row in rows])
+    total = drawn.sum(axis=1)
+    error = np.abs(total - in_part - in_bores - in_pots)
+    shell = slice(0, network.shell_count)
+    pores, dry = filled[:, shell], capacity[shell]
+    return Course(
+        times_s=np.array([row.time_s for row in rows]),
+        saturation=(pores / np.where(dry > 0, dry, 1.0)).clip(0, 1).astype(np.float32),
+        pressure_pa=np.array([row.pressure for row in rows]).astype(np.float32),
+        swelling_m=(np.maximum(pores - dry, 0.0) / network.area_m2).astype(np.float32),
+        drawn_m3=drawn,
+        in_part_m3=in_part,
+        in_lines_m3=in_bores + in_vents,
+        in_pots_m3=in_pots - in_vents,
+        mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
+    )
+
+
+def arrivals_of(network: Network, marks: Floats, resin: Rheology, end_s: float) -> ArrivalTimes:
+    """Arrival times from the *marks* (shell,) on the fluidity clock, none later than the end; NaN for never."""
+    times = np.full(len(marks), np.nan)
+    known = ~np.isnan(marks)
+    rest = 1 - marks[known] * resin.viscosity_pa_s / resin.thickening_s
+    times[known] = np.minimum(-resin.thickening_s * np.log(np.maximum(rest, 1e-300)), end_s)
+    by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
+    by_level[network.level, network.place] = times
+    seen = by_level[network.level[network.top], network.place[network.top]]
+    lag = np.where(network.node_of.T >= 0, by_level, -np.inf).max(axis=0) - seen
+    return ArrivalTimes(by_level, np.minimum(seen + evened(network.mesh, lag), end_s), seen)
