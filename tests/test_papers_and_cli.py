@@ -21,7 +21,8 @@ from bibulon.assess import assess, filled
 from bibulon.cli import app
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
-from bibulon.job.edits import changed, revised
+from bibulon.job.cards import CoreCard
+from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
@@ -124,6 +125,7 @@ def test_check_charge_and_report(deck: Path, demo: Job, tmp_path: Path) -> None:
     [
         (["fill", "DECK", "--probe", "9,9"], "not on the part"),
         (["fill", "DECK", "--probe", "middle"], "write --probe X,Y"),
+        (["fill", "DECK", "--nodes", "200", "--ensemble", "2", "--backend", "nowhere"], "Invalid backend"),
         (["fill", "nowhere.bibulon"], "could not be read"),
         (["report", "DECK", "-o", "/nowhere/t.pdf"], "could not be written"),
     ],
@@ -150,6 +152,18 @@ def test_levels_probes_and_spread_from_the_command_line(deck: Path) -> None:
     assert call("fill", str(deck), "--nodes", "400", "--probe", "2,1,7")[0] == 2
     spread = json.loads(call("fill", str(deck), "--json", "--nodes", "400", "--ensemble", "4")[1])["ensemble"]
     assert spread["fills"] == 4 and spread["fill_time_p10_s"] < spread["fill_time_p50_s"]
+
+
+def test_trapped_air_is_told_with_its_place(deck: Path, demo: Job) -> None:
+    """A core that lets nothing through shuts air in under it."""
+    core = revised(demo.card("foam-grooved-perforated-25", CoreCard), perforation_pitch_m=None)
+    save(with_card(demo, core), deck)
+    code, out, _ = call("fill", str(deck), "--json", "--nodes", "400")
+    data = json.loads(out)
+    assert code == 1 and data["stopped_by"] == "trapped air" and data["fill_time_s"] is None
+    largest = data["pockets"][0]
+    assert 0 < largest["x_m"] < 4.2 and 0 < largest["y_m"] < 1.4 and largest["volume_m3"] > 1e-6
+    assert "air trapped at" in call("fill", str(deck), "--nodes", "400")[1]
 
 
 def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -> None:

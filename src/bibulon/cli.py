@@ -89,7 +89,11 @@ def _ensemble(assessment: Assessment, samples: int, levels: int, backend: str) -
 
     from bibulon.flow.ensemble import study
 
-    with parallel_config(backend=backend) if backend else nullcontext():
+    try:
+        chosen = parallel_config(backend=backend) if backend else nullcontext()
+    except ValueError as error:
+        _refuse(f"--backend: {error}.")
+    with chosen:
         found = study(assessment.job, samples, levels=levels)
     return {
         "fills": len(found.fill_time_s),

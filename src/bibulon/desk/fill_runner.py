@@ -63,7 +63,7 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
         return Face(times_s, rasterised(result.mesh, times_s, longest), lines)
 
     lag, thickness, fibre = (
-        rasterised(result.mesh, one, longest) for one in (result.lag_s, thickness_map(result), fibre_map(result))
+        rasterised(result.mesh, one, COARSE_PICTURE) for one in (result.lag_s, thickness_map(result), fibre_map(result))
     )
     return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, thickness, fibre, final)
 
@@ -79,7 +79,10 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
         except (EOFError, OSError):
             return
         if number == newest.value:
-            _answer(pipe, newest, number, job, live, nodes)
+            try:
+                _answer(pipe, newest, number, job, live, nodes)
+            except OSError:  # the window has gone
+                return
 
 
 def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, nodes: tuple[int, int]) -> None:

@@ -117,7 +117,7 @@ def _vacuum(job: Job, z: float) -> Job:
 
 def _gap(name: str, suspected_m: float) -> Change:
     def change(job: Job, z: float) -> Job:
-        width = max(getattr(job.flow, name), suspected_m) * GAP_SPREAD**z
+        width = (getattr(job.flow, name) or suspected_m) * GAP_SPREAD**z
         return changed(job, flow=revised(job.flow, **{name: width}))
 
     return change

@@ -54,7 +54,12 @@ class Cancelled(Exception):
 
 def fill(problem: FlowProblem, progress: Progress | None = None) -> FillResult:
     """Simulate the fill. Raises :class:`~bibulon.flow.problem.FlowRefusal`, or what *progress* raises to cancel."""
-    return _Fill(problem, build_network(problem), progress or (lambda share: None)).run()
+    return fill_on(build_network(problem), problem, progress)
+
+
+def fill_on(network: Network, problem: FlowProblem, progress: Progress | None = None) -> FillResult:
+    """The same on a *network* that was built from the problem before."""
+    return _Fill(problem, network, progress or (lambda share: None)).run()
 
 
 class _Fill:

@@ -44,7 +44,7 @@ def rasterised(mesh: Mesh, values: Floats, longest: int = 900) -> Grid:
         chosen = np.flatnonzero(span == extent)
         for chunk in np.array_split(chosen, max(len(chosen) * int(extent) ** 2 // 2_000_000, 1)):
             _draw(picture, corners[chunk], field[chunk], first[chunk], int(extent))
-    return Grid(float(low[0]), float(low[1]), columns * size, rows * size, picture[::-1])
+    return Grid(float(low[0]), float(low[1]), columns * size, rows * size, picture[::-1].astype(np.float32))
 
 
 def _draw(picture: Floats, corners: Floats, field: Floats, first: np.ndarray[tuple[int, int]], extent: int) -> None:
