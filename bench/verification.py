@@ -186,7 +186,7 @@ def at_constant_rate(nodes: int) -> float:
     at_line = np.flatnonzero(result.mesh.points_m[result.place, 0] < 1e-6)
     middles = (result.times_s[1:] + result.times_s[:-1]) / 2
     front = (middles * rate - bores) / (DEPTH * width)
-    late = front > 0.1
+    late = front > 0.2  # by then no step is left in which the line itself still filled
     pressure = result.pressure_pa[1:][:, at_line].mean(axis=1)
     last = rate * MU / (TENSOR * width)
     return max(float(np.max(np.abs(pressure - last * front)[late])) / last, worst(result, wanted, end))
