@@ -167,10 +167,14 @@ def test_trapped_air_is_told_with_its_place(deck: Path, demo: Job) -> None:
 
 
 def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -> None:
-    for suffix in (".vtu", ".csv", ".dxf", ".svg"):
+    for suffix in (".vtu", ".pvd", ".csv", ".dxf", ".svg"):
         target = tmp_path / f"fill{suffix}"
         assert call("fill", str(deck), "--nodes", "300", "--export", str(target))[0] == 0
     mesh = meshio.read(tmp_path / "fill.vtu")
+    steps = ElementTree.parse(tmp_path / "fill.pvd").getroot().findall(".//DataSet")
+    assert len(steps) > 20 and float(steps[-1].get("timestep", "0")) > 1000
+    shares = [meshio.read(tmp_path / step.get("file", "")).point_data["full under film"].mean() for step in steps[::10]]
+    assert shares == sorted(shares) and shares[0] < 0.01
     rows = list(csv.DictReader(io.StringIO((tmp_path / "fill.csv").read_text(encoding="utf-8"))))
     assert len(mesh.points) == len(rows) > 300
     assert max(float(row["arrival_through_s"]) for row in rows) == pytest.approx(

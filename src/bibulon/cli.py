@@ -117,7 +117,9 @@ def fill(
     backend: Annotated[
         str, typer.Option(help="joblib backend that the spread fills go to, such as loky or dask.")
     ] = "",
-    export: Annotated[Path | None, typer.Option(help="Write the fill to FILE.vtu, .csv, .dxf or .svg.")] = None,
+    export: Annotated[
+        Path | None, typer.Option(help="Write the fill to FILE.vtu, .pvd (a VTU a step), .csv, .dxf or .svg.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Simulate the fill."""

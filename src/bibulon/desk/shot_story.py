@@ -37,15 +37,15 @@ def story_run() -> tuple[RunEvent, ...]:
     entries: list[tuple[float, EventKind, str, dict[str, Any]]] = [
         (0, "step done", "hold", {}),
         (0, "step done", "people", {}),
-        (0, "batch added", "B1", {"mass_kg": 4.23}),
+        (0, "batch added", "B1", {"mass_kg": 4.37}),
         (0, "started", "", {}),
         (0, "valve opened", "F1", {}),
-        (80, "batch added", "B2", {"mass_kg": 4.23}),
+        (80, "batch added", "B2", {"mass_kg": 4.37}),
         (300, "front marked", "", {"place": (2.1, 0.42)}),
-        (364, "batch added", "B3", {"mass_kg": 4.23}),
+        (364, "batch added", "B3", {"mass_kg": 4.37}),
         (610, "note", "", {"text": "Left corner lags, vent side clear."}),
         (840, "front marked", "", {"place": (2.4, 0.61)}),
-        (1060, "batch added", "B4", {"mass_kg": 4.23}),
+        (1060, "batch added", "B4", {"mass_kg": 4.37}),
     ]
     start = MORNING + timedelta(minutes=50)
     return tuple(

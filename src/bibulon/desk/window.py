@@ -59,6 +59,12 @@ PLAN_TOOLS = (
     ("media", "media", "Draw flow media (M)", ("lines",)),
     ("section", "ph.knife", "Cut a section (C)", ("lines",)),
 )
+FILL_FILES = (
+    "Fronts, full size (*.dxf *.svg)",
+    "Times at the mesh's points (*.csv)",
+    "Mesh with times (*.vtu)",
+    "Mesh for each step (*.pvd)",
+)
 TOOL_STATION = {"feed": "lines", "vent": "lines", "media": "lines", "section": "lines", "region": "layup"}
 
 
@@ -351,8 +357,7 @@ class Window(QMainWindow):
             self.say("There is no fill to export yet.")
             return
         start = Path.home() / f"{self.document.job.name} fronts.dxf"
-        kinds = "Fronts, full size (*.dxf *.svg);;Times at the mesh's points (*.csv);;Mesh with times (*.vtu)"
-        name, _ = QFileDialog.getSaveFileName(self, "Export the fill", str(start), kinds)
+        name, _ = QFileDialog.getSaveFileName(self, "Export the fill", str(start), ";;".join(FILL_FILES))
         if not name:
             return
         try:

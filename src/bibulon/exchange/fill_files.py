@@ -6,6 +6,7 @@ import csv
 import io
 from collections.abc import Callable
 from pathlib import Path
+from xml.sax.saxutils import escape
 
 import meshio
 import numpy as np
@@ -52,6 +53,27 @@ def _write_vtu(job: Job, result: FillResult, path: Path) -> None:
         data[f"full under film at {level:.0f} s"] = between_steps(result, level, result.saturation)[top]
         data[f"pressure Pa at {level:.0f} s"] = np.nan_to_num(pressure_map(result, level), nan=result.problem.vent_pa)
     meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path)
+
+
+def _write_series(job: Job, result: FillResult, path: Path) -> None:
+    """A collection file that names one VTU file for each step of the fill, in a folder beside it: how full each point
+    is under the film and through, and the absolute pressure (Pa)."""
+    folder = path.with_suffix("")
+    folder.mkdir(exist_ok=True)
+    points = np.column_stack([result.mesh.points_m, result.mesh.heights_m])
+    top, entries = top_nodes(result), []
+    for number, time_s in enumerate(result.times_s.tolist()):
+        with np.errstate(invalid="ignore"):
+            data = {
+                "full under film": between_steps(result, time_s, result.saturation)[top],
+                "wet through": (result.arrival_s <= time_s).astype(np.float64),
+                "pressure Pa": np.nan_to_num(pressure_map(result, time_s), nan=result.problem.vent_pa),
+            }
+        name = f"{folder.name}/{folder.name}-{number:03d}.vtu"
+        meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path.parent / name)
+        entries.append(f'<DataSet timestep="{time_s:.3f}" part="0" file="{escape(name)}"/>')
+    text = "\n".join(['<VTKFile type="Collection" version="0.1"><Collection>', *entries, "</Collection></VTKFile>"])
+    path.write_text(text + "\n", encoding="utf-8")
 
 
 def _write_csv(job: Job, result: FillResult, path: Path) -> None:
@@ -124,6 +146,7 @@ def _write_svg(job: Job, result: FillResult, path: Path) -> None:
 
 WRITERS: dict[str, Callable[[Job, FillResult, Path], None]] = {
     ".vtu": _write_vtu,
+    ".pvd": _write_series,
     ".csv": _write_csv,
     ".dxf": _write_dxf,
     ".svg": _write_svg,

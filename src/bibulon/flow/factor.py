@@ -14,6 +14,10 @@ class Factors:
     def __init__(self, upper: sparse.csc_array) -> None:
         self._solver = qdldl.Solver(upper, upper=True)
 
+    def renew(self, upper: sparse.csc_array) -> None:
+        """Factor another matrix with its entries in the same places; the ordering is kept."""
+        self._solver.update(upper, upper=True)
+
     def solve(self, right: Floats) -> Floats:
         """(n,) the solution for the right side (n,)."""
         found: Floats = self._solver.solve(right)

@@ -162,6 +162,7 @@ class _Search:
         for number, gas in enumerate(drive.pockets):
             self.pocket[gas.nodes] = number
         self.solves = 0
+        self.factored: tuple[Flags, Factors] | None = None
         self._straighten(pressure)
         # with valves, full nodes may hang on nothing: that must not make the matrix singular
         self.hold = LOOSE * self.edges.into_nodes(self.conductance) if self.one_way else np.zeros(count)
@@ -250,7 +251,13 @@ class _Search:
             load = load + self.law.give_m3_pa * self.law.about_pa
         if dry_gas.any():
             return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas), None
-        factor = Factors(self.pattern.block(conductance, diagonal, wet))
+        upper = self.pattern.block(conductance, diagonal, wet)
+        if self.factored is not None and np.array_equal(self.factored[0], wet):
+            factor = self.factored[1]
+            factor.renew(upper)
+        else:
+            factor = Factors(upper)
+        self.factored = wet, factor
         pressure[wet] = factor.solve(load[wet])
         return pressure, factor
 
