@@ -311,9 +311,11 @@ def test_what_the_fill_counts_is_switched_at_the_bench(window: Window, qtbot) ->
     before = window.document.assessment.fill.fill_time_s
     toggle = next(box for box in bench(window).findChildren(QCheckBox) if box.objectName() == "Laminate swells")
     assert toggle.isChecked()
+    pictured = window.plan.grab().toImage()
     toggle.click()
     wait_for_fill(window)
     assert not window.document.job.flow.swelling
+    assert window.plan.grab().toImage() != pictured, "painted anew from the new answer"
     assert window.document.assessment.fill.fill_time_s > 1.02 * before
     type_into(bench(window), "Gap beside core", "1.5 mm")
     wait_for_fill(window)

@@ -37,4 +37,4 @@ def test_every_case_has_its_bound_and_stands_in_the_docs() -> None:
 def test_the_case_is_met(case: Case) -> None:
     fine = case.error(FINE)
     assert fine < BOUNDS[case.name]
-    assert fine < case.error(COARSE) or fine < 0.025, "errors of half a cell wander"
+    assert fine <= case.error(COARSE) or fine < 0.025, "errors of half a cell wander"

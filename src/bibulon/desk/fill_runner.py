@@ -26,7 +26,7 @@ MOST_DEATHS = 3
 FINE_PICTURE, COARSE_PICTURE = 900, 300
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Face:
     """The front as seen from one side: arrival times at the mesh's points, their picture and their contours."""
 
@@ -35,7 +35,7 @@ class Face:
     contours: tuple[tuple[float, Floats], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class FillAnswer:
     """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, the lag, and the
     plies' thickness and fibre fraction at gel."""

@@ -43,7 +43,7 @@ class Input:
     change: Change
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Ensemble:
     """What a study found.
 

@@ -45,7 +45,7 @@ FINEST = 0.5
 """Where lines lie close the mesh is finer, down to this share of its size."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Mesh:
     """Triangles over the plan, lifted by the mould's relief.
 

@@ -9,7 +9,7 @@ import numpy as np
 from bibulon.flow.mesh import Floats, Mesh
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Grid:
     """A picture of a field: ``values`` (rows, columns), NaN off the mesh; row 0 at the top (largest y)."""
 

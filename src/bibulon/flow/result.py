@@ -22,7 +22,7 @@ class ValveEvent:
     action: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class After:
     """What the laminate does from the end of the fill until the resin stops.
 
@@ -38,7 +38,7 @@ class After:
     drawn_m3: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class FillResult:
     """A fill, from the opening of the first valve to its end.
 

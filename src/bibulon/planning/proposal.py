@@ -41,7 +41,7 @@ SHORTEST_LINE_M = 0.05
 SMALLEST_PATCH_M2 = 0.005
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Layout:
     """A layout with what it does: ``job`` carries it; ``filled_share`` of the spread fills are full before gel."""
 
@@ -61,7 +61,7 @@ class Layout:
         return len(self.job.feeds)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Proposal:
     """The present layout (None if it cannot be filled), the one proposed, and how many were tried."""
 

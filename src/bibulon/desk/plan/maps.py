@@ -28,7 +28,7 @@ FACES = ("through", "seen")
 PRESSURE_PICTURE = 260
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class PlanMap:
     """A map to paint: its ``grid``, from ``lowest`` to ``highest`` on the ramp, with the legend's words."""
 

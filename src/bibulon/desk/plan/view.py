@@ -291,9 +291,15 @@ class PlanView(QWidget):
     # -- painting ----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        try:
+            self._paint(painter)
+        finally:  # a painter left open would take the program down
+            painter.end()
+
+    def _paint(self, painter: QPainter) -> None:
         palette = theme.current.palette
         job, assessment, station = self.document.job, self.document.assessment, self.station
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(palette.ground))
         layers.paint_part(painter, self.frame, job)
@@ -336,7 +342,6 @@ class PlanView(QWidget):
             paint_section(painter, self.frame, self.rect(), self.document, answer, self.cut, self._shown_time(answer))
         self.tool.paint(painter, self.frame)
         self._paint_rulers(painter)
-        painter.end()
 
     def _shown_time(self, answer: FillAnswer) -> float:
         return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)
