@@ -12,7 +12,7 @@ from bibulon.flow.contours import contour, round_levels
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal, flow_problem
-from bibulon.flow.raster import rasterised
+from bibulon.flow.raster import Canvas
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, ResinCard, TubeCard
@@ -262,7 +262,7 @@ def test_pictures_of_a_field(panel: Job) -> None:
     segments = contour(result.mesh, x, 0.5)
     assert np.allclose(segments[..., 0], 0.5)
     assert np.linalg.norm(segments[:, 0] - segments[:, 1], axis=1).sum() == pytest.approx(0.4)
-    grid = rasterised(result.mesh, x, 200)
+    grid = Canvas(result.mesh, 200).draw(x)
     columns = (np.arange(grid.values.shape[1]) + 0.5) * grid.width_m / grid.values.shape[1]
     assert np.nanmax(np.abs(grid.values - columns)) < 1e-6
     assert np.isnan(grid.values).mean() < 0.02

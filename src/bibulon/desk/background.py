@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.flow.raster import Grid, rasterised
+from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ def studied(job: Job, tell: Tell, samples: int = SAMPLES) -> StudyAnswer:
     from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
 
     found = study(job, samples, progress=tell)
-    return StudyAnswer(found, rasterised(found.mesh, found.dry_chance))
+    return StudyAnswer(found, Canvas(found.mesh).draw(found.dry_chance))
 
 
 def proposed(job: Job, tell: Tell) -> Proposal:

@@ -17,7 +17,7 @@ from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import FULL_NODES, PREVIEW_NODES, PREVIEW_STEPS
 from bibulon.flow.mesh import Floats
-from bibulon.flow.raster import Grid
+from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 
@@ -37,35 +37,28 @@ class Face:
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class FillAnswer:
-    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, the lag, and the
-    plies' thickness and fibre fraction at gel."""
+    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, and a ``canvas``
+    for whatever else is to be seen of it."""
 
     result: FillResult
     through: Face
     seen: Face
-    lag: Grid
-    thickness: Grid
-    fibre: Grid
+    canvas: Canvas
     final: bool = True
 
 
 def _picture(result: FillResult, final: bool) -> FillAnswer:
     from bibulon.flow.contours import contour, round_levels
-    from bibulon.flow.raster import rasterised
-    from bibulon.flow.reading import fibre_map, thickness_map
 
     levels = round_levels(result.end_s)
-
-    longest = FINE_PICTURE if final else COARSE_PICTURE
+    canvas = Canvas(result.mesh, COARSE_PICTURE)
+    front = Canvas(result.mesh, FINE_PICTURE) if final else canvas
 
     def face(times_s: Floats) -> Face:
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
-        return Face(times_s, rasterised(result.mesh, times_s, longest), lines)
+        return Face(times_s, front.draw(times_s), lines)
 
-    lag, thickness, fibre = (
-        rasterised(result.mesh, one, COARSE_PICTURE) for one in (result.lag_s, thickness_map(result), fibre_map(result))
-    )
-    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), lag, thickness, fibre, final)
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
 
 
 def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:

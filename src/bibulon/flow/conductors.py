@@ -61,34 +61,3 @@ class Conductors:
 
 def _summed(at: Integers, values: Floats, count: int) -> Floats:
     return np.bincount(at, values, count).astype(np.float64)
-
-
-class Pattern:
-    """Where the entries of the matrix of some edges stand: found once, filled with values again and again."""
-
-    def __init__(self, edges: Conductors) -> None:
-        every = np.arange(edges.count)
-        rows = np.concatenate([np.minimum(edges.starts, edges.ends), every])
-        columns = np.concatenate([np.maximum(edges.starts, edges.ends), every])
-        self._source = np.lexsort((rows, columns))
-        self._rows, self._columns = rows[self._source], columns[self._source]
-        self._on_edge = self._rows != self._columns
-
-    def block(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> sparse.csc_array:
-        """Upper half of the matrix with *diagonal* (N,), only the *chosen* nodes (N,)."""
-        kept = chosen[self._rows] & chosen[self._columns]
-        number = np.cumsum(chosen) - 1
-        values = np.concatenate([-conductance, diagonal])[self._source[kept]]
-        columns = number[self._columns[kept]]
-        count = int(number[-1]) + 1
-        pointers = np.concatenate([[0], np.cumsum(np.bincount(columns, minlength=count))])
-        return sparse.csc_array((values, number[self._rows[kept]], pointers), (count, count))
-
-    def grouped(self, conductance: Floats, diagonal: Floats, number: Integers, count: int) -> sparse.csc_array:
-        """The same with node *i* as unknown ``number[i]`` of *count*, several sharing one; −1 leaves a node out."""
-        kept = (number[self._rows] >= 0) & (number[self._columns] >= 0)
-        one, other = number[self._rows[kept]], number[self._columns[kept]]
-        values = np.concatenate([-conductance, diagonal])[self._source[kept]]
-        values = np.where(self._on_edge[kept] & (one == other), 2 * values, values)  # stands twice in the whole matrix
-        entries = (np.minimum(one, other), np.maximum(one, other))
-        return sparse.coo_array((values, entries), (count, count)).tocsc()

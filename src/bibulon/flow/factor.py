@@ -1,24 +1,115 @@
-"""Sparse factors of the flow's matrices: symmetric, positive definite, factored again and again."""
+"""The flow's matrices and their sparse factors: symmetric, positive definite, factored again and again."""
 
 from __future__ import annotations
 
+import numpy as np
 import qdldl
 from scipy import sparse
 
-from bibulon.flow.mesh import Floats
+from bibulon.flow.conductors import Conductors, Flags
+from bibulon.flow.mesh import Floats, Integers
+
+AHEAD = 1.3
+"""The ordering found for the full nodes holds for those round them too, up to so many times as many."""
+MOST_RINGS = 12
+
+
+class Factory:
+    """Factors the matrix of some *edges* for any choice of nodes.
+
+    Finding an ordering that keeps the factors sparse costs as much as several factorisations. So one is found for the
+    chosen nodes and some rings of nodes round them, and kept while the choice stays within; what is not chosen stands
+    in the matrix by itself.
+    """
+
+    def __init__(self, edges: Conductors) -> None:
+        every = np.arange(edges.count)
+        rows = np.concatenate([np.minimum(edges.starts, edges.ends), every])
+        columns = np.concatenate([np.maximum(edges.starts, edges.ends), every])
+        self._edges = edges
+        self._source = np.lexsort((rows, columns))
+        self._rows, self._columns = rows[self._source], columns[self._source]
+        self._on_edge = self._rows != self._columns
+        self._frame: _Frame | None = None
+
+    def factors(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> Factors:
+        """Factors of the matrix with *conductance* (e,) and *diagonal* (N,) for the *chosen* nodes (N,).
+
+        They hold until the next are asked for. Raises RuntimeError if the matrix is singular.
+        """
+        if self._frame is None or bool((chosen & ~self._frame.nodes).any()):
+            self._frame = _Frame(self, self._round(chosen))
+        return self._frame.factors(conductance, diagonal, chosen)
+
+    def _round(self, chosen: Flags) -> Flags:
+        """*chosen* with rings of nodes round them."""
+        a, b = self._edges.starts, self._edges.ends
+        found, most = chosen.copy(), AHEAD * int(chosen.sum())
+        for _ in range(MOST_RINGS):
+            wider = found.copy()
+            wider[a[found[b]]] = True
+            wider[b[found[a]]] = True
+            if int(wider.sum()) > most:
+                break
+            found = wider
+        return found
+
+    def grouped(self, conductance: Floats, diagonal: Floats, number: Integers, count: int) -> sparse.csc_array:
+        """Upper half of the matrix with node *i* as unknown ``number[i]`` of *count*, several sharing one; −1 leaves a
+        node out."""
+        kept = (number[self._rows] >= 0) & (number[self._columns] >= 0)
+        one, other = number[self._rows[kept]], number[self._columns[kept]]
+        values = np.concatenate([-conductance, diagonal])[self._source[kept]]
+        values = np.where(self._on_edge[kept] & (one == other), 2 * values, values)  # stands twice in the whole matrix
+        entries = (np.minimum(one, other), np.maximum(one, other))
+        return sparse.coo_array((values, entries), (count, count)).tocsc()
+
+    def entries(self, nodes: Flags) -> tuple[Integers, Integers, Integers]:
+        """Source, row and column of the entries of the upper half for *nodes*, column by column."""
+        kept = nodes[self._rows] & nodes[self._columns]
+        return self._source[kept], self._rows[kept], self._columns[kept]
+
+
+class _Frame:
+    """Matrices over the same *nodes*, with one ordering."""
+
+    def __init__(self, factory: Factory, nodes: Flags) -> None:
+        self.nodes = nodes
+        self._source, self._rows, self._columns = factory.entries(nodes)
+        number = np.cumsum(nodes) - 1
+        columns = number[self._columns]
+        count = int(number[-1]) + 1
+        pointers = np.concatenate([[0], np.cumsum(np.bincount(columns, minlength=count))])
+        self._upper = sparse.csc_array((np.zeros(len(columns)), number[self._rows], pointers), (count, count))
+        self._on_diagonal = self._rows == self._columns
+        self._solver: qdldl.Solver | None = None
+
+    def factors(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> Factors:
+        values = np.concatenate([-conductance, diagonal])[self._source]
+        values[~(chosen[self._rows] & chosen[self._columns])] = 0.0
+        values[self._on_diagonal & ~chosen[self._rows]] = float(diagonal[chosen].max())
+        self._upper.data = values
+        if self._solver is None:
+            self._solver = qdldl.Solver(self._upper, upper=True)
+        else:
+            self._solver.update(self._upper, upper=True)
+        return Factors(self._solver, self.nodes, chosen)
 
 
 class Factors:
-    """``L D Lᵀ`` of a symmetric matrix given by its *upper* half. Raises RuntimeError if it is singular."""
+    """``L D Lᵀ`` of a matrix for the *chosen* ones of a frame's *nodes*."""
 
-    def __init__(self, upper: sparse.csc_array) -> None:
-        self._solver = qdldl.Solver(upper, upper=True)
-
-    def renew(self, upper: sparse.csc_array) -> None:
-        """Factor another matrix with its entries in the same places; the ordering is kept."""
-        self._solver.update(upper, upper=True)
+    def __init__(self, solver: qdldl.Solver, nodes: Flags, chosen: Flags) -> None:
+        self._solver, self._nodes, self._chosen = solver, nodes, chosen
 
     def solve(self, right: Floats) -> Floats:
-        """(n,) the solution for the right side (n,)."""
-        found: Floats = self._solver.solve(right)
+        """(N,) the solution for the right side (N,), zero at all nodes that were not chosen."""
+        found = np.zeros(len(right))
+        found[self._nodes] = self._solver.solve(np.where(self._chosen, right, 0.0)[self._nodes])
         return found
+
+
+def solved(upper: sparse.csc_array, right: Floats) -> Floats:
+    """(n,) the solution of one system given by its *upper* half, for the right side (n,)."""
+    found: Floats = qdldl.Solver(upper, upper=True).solve(right)
+    return found

@@ -17,7 +17,8 @@ import numpy as np
 
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.conductors import Flags, Pattern
+from bibulon.flow.conductors import Flags
+from bibulon.flow.factor import Factory
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import STRAIGHT_SHARE, Rigid, Swelling
 from bibulon.flow.mesh import Floats
@@ -72,7 +73,7 @@ class _Fill:
         self.wet: Flags = np.zeros(count, dtype=bool)
         self.pressure: Floats = np.zeros(count)
         self.clock = 0.0
-        self.pattern = Pattern(network.edges)
+        self.factory = Factory(network.edges)
         self.valves = Valves(network, problem)
         weight_pa = problem.density_kg_m3 * GRAVITY_M_S2 * float(np.ptp(network.height_m))
         self.most_pa = problem.drive_pa + weight_pa
@@ -170,7 +171,7 @@ class _Fill:
             source_m3=source,
             pockets=self.pockets.gases if self.pockets is not None else (),
         )
-        step = advance(network.edges, self.pattern, medium, self.filled, drive, guess, self.pressure)
+        step = advance(network.edges, self.factory, medium, self.filled, drive, guess, self.pressure)
         self.solves += step.solves
         return step
 

@@ -16,16 +16,19 @@ from itertools import pairwise
 import gmsh
 import numpy as np
 import numpy.typing as npt
+from scipy.spatial import Delaunay
 from shapely import (
     LineString,
     MultiLineString,
     Point,
     Polygon,
     STRtree,
+    contains,
     coverage_simplify,
     distance,
     get_coordinates,
     get_parts,
+    linestrings,
     points,
     polygonize,
     set_precision,
@@ -41,6 +44,8 @@ _LOCK = threading.Lock()
 _FRONTAL_DELAUNAY = 6
 _MANY_CORNERS = 400
 TOO_MANY = 1.3
+MORE = 1.2
+"""The mesher puts about so many times more points than equal-sided triangles would have."""
 FINEST = 0.5
 """Where lines lie close the mesh is finer, down to this share of its size."""
 
@@ -167,11 +172,7 @@ def mesh_plan(
         if piece.length > GRID_M and on_borders.distance(piece.interpolate(0.5, normalized=True)) > GRID_M / 10
     ]
     with _LOCK:
-        mesh = _mesh_faces(inside, loose, size_m)
-        wanted = 2 / math.sqrt(3) * sum(face.area for face, _ in inside) / size_m**2
-        if len(mesh.points_m) > TOO_MANY * wanted:  # many lines lie close: the rest of the part makes up for it
-            mesh = _mesh_faces(inside, loose, size_m * math.sqrt(len(mesh.points_m) / wanted))
-        return mesh
+        return _mesh_faces(inside, loose, size_m)
 
 
 def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
@@ -192,23 +193,38 @@ def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_
         _keep_broken_pipes_harmless()
         gmsh.option.setNumber("General.Terminal", 0)
         gmsh.option.setNumber("General.NumThreads", 1)
-    gmsh.model.add("plan")
     try:
-        for option, value in (
-            ("MeshSizeMin", size_m * FINEST),
-            ("MeshSizeMax", size_m),
-            ("MeshSizeExtendFromBoundary", 1),
-            ("MeshSizeFromPoints", 1),
-            ("Algorithm", _FRONTAL_DELAUNAY),
-        ):
-            gmsh.option.setNumber(f"Mesh.{option}", value)
         surfaces = _build(faces, loose, size_m)
+        gmsh.model.mesh.generate(1)
+        wanted = 2 / math.sqrt(3) * sum(face.area for face, _ in faces) / size_m**2
+        many = _foreseen(faces) / wanted
+        if many > TOO_MANY:  # many lines lie close: the rest of the part makes up for it
+            surfaces = _build(faces, loose, size_m * math.sqrt(many))
         gmsh.model.mesh.generate(2)
         return _read(surfaces)
     except Exception as error:
         raise RuntimeError(f"the mesher gave up on this outline ({error})") from error
     finally:
-        gmsh.model.remove()
+        gmsh.clear()
+
+
+def _foreseen(faces: list[tuple[Polygon, int]]) -> float:
+    """About how many points the mesh will have, from the sides that the mesher has put along the lines."""
+    tags, coordinates, _ = gmsh.model.mesh.getNodes()
+    places = coordinates.reshape(-1, 3)[:, :2]
+    number = np.zeros(int(tags.max()) + 1, dtype=np.int64)
+    number[tags.astype(np.int64)] = np.arange(len(tags))
+    a, b = number[gmsh.model.mesh.getElementsByType(1)[1].astype(np.int64)].reshape(-1, 2).T
+    lengths = np.linalg.norm(places[a] - places[b], axis=1)
+    sides = np.bincount(a, minlength=len(places)) + np.bincount(b, minlength=len(places))
+    sizes = (np.bincount(a, lengths, len(places)) + np.bincount(b, lengths, len(places))) / np.maximum(sides, 1)
+    corners = Delaunay(places[sides > 0]).simplices
+    at, sizes = places[sides > 0][corners], sizes[sides > 0][corners]
+    middles = points(at.mean(axis=1))
+    inside = np.any([contains(face, middles) for face, _ in faces], axis=0)
+    (ax, ay), (bx, by) = (at[:, 1] - at[:, 0]).T, (at[:, 2] - at[:, 0]).T
+    areas = 0.5 * np.abs(ax * by - ay * bx)
+    return float(MORE * 2 / math.sqrt(3) * (areas / sizes.mean(axis=1) ** 2)[inside].sum())
 
 
 def _keep_broken_pipes_harmless() -> None:
@@ -220,22 +236,37 @@ def _keep_broken_pipes_harmless() -> None:
 def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> dict[tuple[int, int], float]:
     """The size at every corner: no more than the way to the next line or border of another area."""
     courses = [*(ring for face, _ in faces for ring in (face.exterior, *face.interiors)), *loose]
-    sides = [LineString(pair) for course in courses for pair in pairwise(course.coords)]
-    of_course = [number for number, course in enumerate(courses) for _ in range(len(course.coords) - 1)]
-    tree = STRtree(sides)
+    corners = [get_coordinates(course) for course in courses]
+    owner = np.repeat(np.arange(len(courses)), [len(one) for one in corners])
+    places = np.concatenate(corners)
+    apart = np.flatnonzero(owner[1:] == owner[:-1])
+    sides = np.asarray(linestrings(np.stack([places[apart], places[apart + 1]], axis=1)))
+    at = np.asarray(points(places))
+    corner, side = STRtree(sides).query(at, predicate="dwithin", distance=size_m)
+    other = owner[corner] != owner[apart][side]
+    corner, side = corner[other], side[other]
+    away = distance(at[corner], sides[side])
+    least = np.full(len(places), size_m)
+    np.minimum.at(least, corner, np.where(away > 2 * GRID_M, away, size_m))
     found: dict[tuple[int, int], float] = {}
-    for number, course in enumerate(courses):
-        for x, y in course.coords:
-            key, corner = (round(x / GRID_M), round(y / GRID_M)), Point(x, y)
-            near = tree.query(corner, predicate="dwithin", distance=size_m)
-            apart = [sides[side].distance(corner) for side in near if of_course[side] != number]
-            least = min([size_m, *(away for away in apart if away > 2 * GRID_M)])
-            found[key] = min(max(least, size_m * FINEST), found.get(key, size_m))
+    for (x, y), one in zip(places, np.maximum(least, size_m * FINEST), strict=True):
+        key = (round(x / GRID_M), round(y / GRID_M))
+        found[key] = min(float(one), found.get(key, size_m))
     return found
 
 
 def _build(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> list[tuple[int, int]]:
     """Put the faces into the mesher; returns ``(surface, cell)`` pairs."""
+    gmsh.clear()
+    gmsh.model.add("plan")
+    for option, value in (
+        ("MeshSizeMin", size_m * FINEST),
+        ("MeshSizeMax", size_m),
+        ("MeshSizeExtendFromBoundary", 1),
+        ("MeshSizeFromPoints", 1),
+        ("Algorithm", _FRONTAL_DELAUNAY),
+    ):
+        gmsh.option.setNumber(f"Mesh.{option}", value)
     geo = gmsh.model.geo
     places: dict[tuple[int, int], int] = {}
     segments: dict[tuple[int, int], int] = {}

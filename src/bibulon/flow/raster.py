@@ -5,8 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from bibulon.flow.mesh import Floats, Mesh
+from bibulon.flow.mesh import Floats, Integers, Mesh
+
+Singles = npt.NDArray[np.float32]
+Integers32 = npt.NDArray[np.int32]
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -17,7 +21,7 @@ class Grid:
     bottom_m: float
     width_m: float
     height_m: float
-    values: Floats
+    values: Singles
 
     def at(self, x_m: float, y_m: float) -> float | None:
         """The value at a place, None off the field."""
@@ -30,34 +34,49 @@ class Grid:
         return None if np.isnan(value) else value
 
 
-def rasterised(mesh: Mesh, values: Floats, longest: int = 900) -> Grid:
-    """*values* (n,) interpolated linearly onto a grid of at most *longest* cells a side."""
-    low, high = mesh.points_m.min(axis=0), mesh.points_m.max(axis=0)
-    size = float((high - low).max()) / longest
-    columns, rows = (max(int(np.ceil(length / size)), 1) for length in high - low)
-    picture = np.full((rows, columns), np.nan)
-    corners = (mesh.points_m[mesh.triangles] - low) / size - 0.5
-    field = values[mesh.triangles]
-    first = np.floor(corners.min(axis=1)).astype(int)
-    span = (np.ceil(corners.max(axis=1)).astype(int) - first + 1).max(axis=1)
-    for extent in np.unique(span):
-        chosen = np.flatnonzero(span == extent)
-        for chunk in np.array_split(chosen, max(len(chosen) * int(extent) ** 2 // 2_000_000, 1)):
-            _draw(picture, corners[chunk], field[chunk], first[chunk], int(extent))
-    return Grid(float(low[0]), float(low[1]), columns * size, rows * size, picture[::-1].astype(np.float32))
+class Canvas:
+    """A regular grid over a mesh, of at most *longest* cells a side: which triangle each cell lies in, found once."""
 
+    def __init__(self, mesh: Mesh, longest: int = 900) -> None:
+        low, high = mesh.points_m.min(axis=0), mesh.points_m.max(axis=0)
+        size = float((high - low).max()) / longest
+        columns, rows = (max(int(np.ceil(length / size)), 1) for length in high - low)
+        self._place = float(low[0]), float(low[1]), columns * size, rows * size
+        self._shape = rows, columns
+        corners = (mesh.points_m[mesh.triangles] - low) / size - 0.5
+        first = np.floor(corners.min(axis=1)).astype(int)
+        span = (np.ceil(corners.max(axis=1)).astype(int) - first + 1).max(axis=1)
+        owner = np.full(rows * columns, -1, dtype=np.int32)
+        weights = np.zeros((rows * columns, 2), dtype=np.float32)
+        for extent in np.unique(span):
+            chosen = np.flatnonzero(span == extent)
+            for chunk in np.array_split(chosen, max(len(chosen) * int(extent) ** 2 // 2_000_000, 1)):
+                self._claim(owner, weights, chunk, corners[chunk], first[chunk], int(extent))
+        self._cells = np.flatnonzero(owner >= 0)
+        self._nodes = mesh.triangles[owner[self._cells]].astype(np.int32)
+        second, third = weights[self._cells].T
+        self._weights = np.stack([1 - second - third, second, third], axis=1)
 
-def _draw(picture: Floats, corners: Floats, field: Floats, first: np.ndarray[tuple[int, int]], extent: int) -> None:
-    steps = np.arange(extent)
-    x = first[:, 0, None, None] + steps[None, None, :]
-    y = first[:, 1, None, None] + steps[None, :, None]
-    a, b, c = (corners[:, i, None, None, :] for i in range(3))
-    double = (b - a)[..., 0] * (c - a)[..., 1] - (b - a)[..., 1] * (c - a)[..., 0]
-    second = ((x - a[..., 0]) * (c - a)[..., 1] - (y - a[..., 1]) * (c - a)[..., 0]) / double
-    third = ((b - a)[..., 0] * (y - a[..., 1]) - (b - a)[..., 1] * (x - a[..., 0])) / double
-    inside = (second >= -1e-6) & (third >= -1e-6) & (second + third <= 1 + 1e-6)
-    x, y = np.broadcast_to(x, inside.shape), np.broadcast_to(y, inside.shape)
-    inside &= (x >= 0) & (y >= 0) & (x < picture.shape[1]) & (y < picture.shape[0])
-    value = field[:, 0, None, None] * (1 - second - third)
-    value = value + field[:, 1, None, None] * second + field[:, 2, None, None] * third
-    picture[y[inside], x[inside]] = value[inside]
+    def _claim(
+        self, owner: Integers32, weights: Singles, triangles: Integers, corners: Floats, first: Integers, extent: int
+    ) -> None:
+        """Enter the *triangles*, no larger than *extent* cells, as owners of the cells in them."""
+        steps = np.arange(extent)
+        x = first[:, 0, None, None] + steps[None, None, :]
+        y = first[:, 1, None, None] + steps[None, :, None]
+        a, b, c = (corners[:, i, None, None, :] for i in range(3))
+        double = (b - a)[..., 0] * (c - a)[..., 1] - (b - a)[..., 1] * (c - a)[..., 0]
+        second = ((x - a[..., 0]) * (c - a)[..., 1] - (y - a[..., 1]) * (c - a)[..., 0]) / double
+        third = ((b - a)[..., 0] * (y - a[..., 1]) - (b - a)[..., 1] * (x - a[..., 0])) / double
+        inside = (second >= -1e-6) & (third >= -1e-6) & (second + third <= 1 + 1e-6)
+        rows, columns = self._shape
+        inside &= (x >= 0) & (y >= 0) & (x < columns) & (y < rows)
+        cells = np.broadcast_to((rows - 1 - y) * columns + x, inside.shape)[inside]
+        owner[cells] = np.broadcast_to(triangles[:, None, None], inside.shape)[inside]
+        weights[cells, 0], weights[cells, 1] = second[inside], third[inside]
+
+    def draw(self, values: Floats) -> Grid:
+        """*values* (n,) at the mesh's points, straight between them."""
+        picture = np.full(self._shape[0] * self._shape[1], np.nan, dtype=np.float32)
+        picture[self._cells] = (values[self._nodes] * self._weights).sum(axis=1)
+        return Grid(*self._place, picture.reshape(self._shape))

@@ -32,8 +32,8 @@ from typing import Protocol
 
 import numpy as np
 
-from bibulon.flow.conductors import Conductors, Flags, Pattern
-from bibulon.flow.factor import Factors
+from bibulon.flow.conductors import Conductors, Flags
+from bibulon.flow.factor import Factors, Factory, solved
 from bibulon.flow.mesh import Floats, Integers
 
 MOST_ROUNDS = 80
@@ -127,7 +127,7 @@ class Step:
 
 def advance(
     edges: Conductors,
-    pattern: Pattern,
+    factory: Factory,
     medium: Medium,
     filled_m3: Floats,
     drive: Drive,
@@ -138,16 +138,16 @@ def advance(
 
     *guess* is the set first taken as full, *pressure_pa* (N,) that of the step before. Raises :class:`NotSettled`.
     """
-    return _Search(edges, pattern, medium, filled_m3, drive, pressure_pa).run(guess)
+    return _Search(edges, factory, medium, filled_m3, drive, pressure_pa).run(guess)
 
 
 class _Search:
     """The search for the full nodes, and where need be the open valves, of one step."""
 
     def __init__(
-        self, edges: Conductors, pattern: Pattern, medium: Medium, filled: Floats, drive: Drive, pressure: Floats
+        self, edges: Conductors, factory: Factory, medium: Medium, filled: Floats, drive: Drive, pressure: Floats
     ) -> None:
-        self.edges, self.pattern, self.medium, self.drive = edges, pattern, medium, drive
+        self.edges, self.factory, self.medium, self.drive = edges, factory, medium, drive
         self.filled = filled
         count = edges.count
         self.held = np.zeros(count, dtype=bool)
@@ -162,7 +162,6 @@ class _Search:
         for number, gas in enumerate(drive.pockets):
             self.pocket[gas.nodes] = number
         self.solves = 0
-        self.factored: tuple[Flags, Factors] | None = None
         self._straighten(pressure)
         # with valves, full nodes may hang on nothing: that must not make the matrix singular
         self.hold = LOOSE * self.edges.into_nodes(self.conductance) if self.one_way else np.zeros(count)
@@ -251,15 +250,8 @@ class _Search:
             load = load + self.law.give_m3_pa * self.law.about_pa
         if dry_gas.any():
             return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas), None
-        upper = self.pattern.block(conductance, diagonal, wet)
-        if self.factored is not None and np.array_equal(self.factored[0], wet):
-            factor = self.factored[1]
-            factor.renew(upper)
-        else:
-            factor = Factors(upper)
-        self.factored = wet, factor
-        pressure[wet] = factor.solve(load[wet])
-        return pressure, factor
+        factor = self.factory.factors(conductance, diagonal, wet)
+        return np.where(wet, factor.solve(load), pressure), factor
 
     def _with_gas(
         self, conductance: Floats, diagonal: Floats, load: Floats, driven: Floats, wet: Flags, dry_gas: Flags
@@ -273,7 +265,7 @@ class _Search:
         used = number >= 0
         plain = np.where(wet, diagonal, self.edges.into_nodes(conductance) + self.hold)
         right = np.bincount(number[used], np.where(wet, load, driven)[used], count).astype(np.float64)
-        upper = self.pattern.grouped(conductance, plain, number, count)
+        upper = self.factory.grouped(conductance, plain, number, count)
         stiff = np.zeros(count)
         for at, group in enumerate(groups, inner):
             # the gas law about the pressure last found: what the pocket takes = left − N/p + (N/p²)(p_new + p_vent − p)
@@ -284,7 +276,7 @@ class _Search:
             right[at] -= left - gas.amount / pressure + slope * (self.drive.vent_pa - pressure)
         upper.setdiag(upper.diagonal() + stiff)
         found = self.boundary.copy()
-        found[used] = Factors(upper).solve(right)[number[used]]
+        found[used] = solved(upper, right)[number[used]]
         return found
 
     def _gas_stands(self, pressure: Floats, dry_gas: Flags) -> bool:
@@ -322,10 +314,10 @@ class _Search:
             content = self.room if give is None else self.room + give * (pressure - about)
             if factor is None:
                 diagonal = self.edges.into_nodes(conductance) + self.hold + (0.0 if give is None else give)
-                factor = Factors(self.pattern.block(conductance, diagonal, wet))
+                factor = self.factory.factors(conductance, diagonal, wet)
             for _ in range(REFINEMENTS):
                 taken = self._taken(conductance * self._fall(pressure, rest))
-                rest[wet] += factor.solve((taken - content)[wet] - (0.0 if give is None else (give * rest)[wet]))
+                rest += factor.solve(taken - content - (0.0 if give is None else give * rest))
         along = conductance * self._fall(pressure, rest)
         taken = self._taken(along)
         if give is None and not self.one_way:

@@ -10,8 +10,8 @@ import numpy as np
 
 from bibulon.desk.document import Document
 from bibulon.desk.fill_runner import FillAnswer
-from bibulon.flow.raster import Grid, rasterised
-from bibulon.flow.reading import pressure_map
+from bibulon.flow.raster import Grid
+from bibulon.flow.reading import fibre_map, pressure_map, thickness_map
 from bibulon.quantities import Units, show
 
 MAPS = {
@@ -25,7 +25,6 @@ MAPS = {
 }
 """Names of the maps, and the words for them; the first two show the front."""
 FACES = ("through", "seen")
-PRESSURE_PICTURE = 260
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -47,7 +46,7 @@ class PlanMap:
 
 def _pressure(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     problem = answer.result.problem
-    grid = rasterised(answer.result.mesh, pressure_map(answer.result, time_s), PRESSURE_PICTURE)
+    grid = answer.canvas.draw(pressure_map(answer.result, time_s))
     low, high = problem.vent_pa, problem.vent_pa + problem.drive_pa
     units = document.assessment.units
     return PlanMap(
@@ -58,7 +57,9 @@ def _pressure(document: Document, answer: FillAnswer, time_s: float) -> PlanMap 
 def _lag(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     highest = max(answer.result.lag_max_s, 1.0)
     shown = show(highest, "duration", document.assessment.units)
-    return PlanMap(answer.lag, "Tool side behind the film side", 0.0, highest, "0", shown, "duration")
+    return PlanMap(
+        answer.canvas.draw(answer.result.lag_s), "Tool side behind the film side", 0.0, highest, "0", shown, "duration"
+    )
 
 
 def _ends(grid: Grid) -> tuple[float, float] | None:
@@ -68,20 +69,22 @@ def _ends(grid: Grid) -> tuple[float, float] | None:
 
 
 def _thickness(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
-    ends = _ends(answer.thickness)
+    grid = answer.canvas.draw(thickness_map(answer.result))
+    ends = _ends(grid)
     if ends is None:
         return None
     units = document.assessment.units
     texts = [show(value, "thickness", units) for value in ends]
-    return PlanMap(answer.thickness, "Thickness of the plies at gel", *ends, texts[0], texts[1], "thickness")
+    return PlanMap(grid, "Thickness of the plies at gel", *ends, texts[0], texts[1], "thickness")
 
 
 def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
-    ends = _ends(answer.fibre)
+    grid = answer.canvas.draw(fibre_map(answer.result))
+    ends = _ends(grid)
     if ends is None:
         return None
     texts = [f"{value:.1%}" for value in ends]
-    return PlanMap(answer.fibre, "Fibre volume fraction at gel", *ends, texts[0], texts[1])
+    return PlanMap(grid, "Fibre volume fraction at gel", *ends, texts[0], texts[1])
 
 
 def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
