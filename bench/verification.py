@@ -19,7 +19,7 @@ from bibulon.flow.factor import Factory
 from bibulon.flow.fill import fill
 from bibulon.flow.medium import Rigid
 from bibulon.flow.network import build_network
-from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem
+from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem, Pace
 from bibulon.flow.result import FillResult
 from bibulon.flow.stepper import Drive, Gas, advance
 from bibulon.job.edits import revised
@@ -248,7 +248,7 @@ def swelling_strip(nodes: int) -> FlowProblem:
     film = 95_000.0
     levels = merged(levels_of(((fabric, 0.0, 2),), None, None, film, 1100.0), 1)
     # the mean pressure of a step stands for that at its end in what the laminate takes up: shorter steps show the law
-    return replace(strip(levels, nodes), film_pa=film, steps=48)
+    return replace(strip(levels, nodes), film_pa=film, pace=Pace(steps=48))
 
 
 def swelling_front(nodes: int) -> float:

@@ -10,7 +10,7 @@ from conftest import bare_panel
 
 from bibulon.assess import assess, filled, resin_at
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import drive_pa, flow_problem
+from bibulon.flow.problem import Pace, drive_pa, flow_problem
 from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section, thickness_map
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
@@ -86,7 +86,7 @@ def test_candidates_work_from_the_wide_end_and_keep_the_brake(demo: Job) -> None
             xs = [x for x, _ in patch.outline]
             if name == "edge to edge, along":
                 assert max(xs) <= 2.0 - SHORTEST_BRAKE_M + 0.01
-        assert fill(flow_problem(job, 200, 1, steps=8)).mass_error < 1e-9
+        assert fill(flow_problem(job, 200, 1, pace=Pace(steps=8))).mass_error < 1e-9
 
 
 def test_maps_read_the_fill(panel: Job) -> None:

@@ -34,7 +34,7 @@ from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
 FULL_NODES = 2000
-PREVIEW_NODES, PREVIEW_STEPS = 400, 12
+PREVIEW_NODES = 400
 FULL_LEVELS = 2
 
 

@@ -15,7 +15,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.assess import FULL_NODES, PREVIEW_NODES, PREVIEW_STEPS
+from bibulon.assess import FULL_NODES, PREVIEW_NODES
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
@@ -85,7 +85,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     dropped.
     """
     from bibulon.flow.fill import Cancelled, fill
-    from bibulon.flow.problem import FlowRefusal, flow_problem
+    from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 
     told = 0.0
 
@@ -101,7 +101,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         progress(share)
 
     try:
-        coarse = fill(flow_problem(job, nodes[0], steps=PREVIEW_STEPS), progress)
+        coarse = fill(flow_problem(job, nodes[0], pace=PREVIEW_PACE), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
             fine = fill(flow_problem(job, nodes[1], after=True), progress_while_wanted)

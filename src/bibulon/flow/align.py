@@ -57,6 +57,9 @@ def without_wrong_signs(triangles: Integers, coupling: Floats) -> Floats:
 
 def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
     """*mesh* with edges turned to suit *tensors* (m, 2, 2) of the triangles; edges in *fixed* (k, 2) stay."""
+    waiting = _suspects(mesh, tensors)
+    if not waiting:
+        return mesh
     triangles = mesh.triangles.copy()
     stay = {(int(a), int(b)) if a < b else (int(b), int(a)) for a, b in fixed}
     sides: dict[Edge, list[int]] = {}
@@ -77,7 +80,6 @@ def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:
         )
 
     tolerance = 1e-9 * np.trace(tensors, axis1=1, axis2=2)
-    waiting = _suspects(mesh, tensors, sides)
     budget = FLIPS_PER_TRIANGLE * len(triangles)
     while waiting and budget:
         edge = waiting.pop()
@@ -100,14 +102,13 @@ def _convex(points: Floats, triangles: Integers, owners: list[int], edge: Edge) 
     return bool(sides[0] * sides[1] < 0)
 
 
-def _suspects(mesh: Mesh, tensors: Floats, sides: dict[Edge, list[int]]) -> list[Edge]:
+def _suspects(mesh: Mesh, tensors: Floats) -> list[Edge]:
     """Edges whose coupling is wrong as meshed, all found at once."""
-    local = couplings(mesh.points_m, mesh.triangles, tensors)
-    total: dict[Edge, float] = dict.fromkeys(sides, 0.0)
-    for corners, values in zip(mesh.triangles.tolist(), local.tolist(), strict=True):
-        for c in range(3):
-            total[_edge(corners[(c + 1) % 3], corners[(c + 2) % 3])] += values[c]
-    return [edge for edge, value in total.items() if value > 0]
+    local, count = couplings(mesh.points_m, mesh.triangles, tensors), len(mesh.points_m)
+    ends = np.sort(np.stack([mesh.triangles[:, [(c + 1) % 3, (c + 2) % 3]] for c in range(3)], axis=1), axis=2)
+    keys, where = np.unique(ends[..., 0] * count + ends[..., 1], return_inverse=True)
+    total = np.bincount(where.ravel(), local.ravel(), len(keys))
+    return [(int(key) // count, int(key) % count) for key in keys[total > 0]]
 
 
 def _flip(triangles: Integers, sides: dict[Edge, list[int]], edge: Edge) -> list[Edge]:

@@ -8,8 +8,9 @@ through joblib: choosing another of its backends sends the same study to other m
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from joblib import Parallel, delayed
@@ -17,7 +18,7 @@ from scipy.stats import norm, qmc, rankdata
 
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.mesh import Floats, Mesh
-from bibulon.flow.problem import STEPS_PER_FILL, FlowRefusal, flow_problem
+from bibulon.flow.problem import FULL_PACE, FlowRefusal, Pace, flow_problem
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard
 from bibulon.job.edits import changed, revised, with_card
@@ -153,13 +154,22 @@ class _Outcome:
     mesh: Mesh
 
 
-def _one(number: int, job: Job, nodes: int, levels: int, steps: int) -> _Outcome | None:
+def _one(number: int, job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
     try:
-        result = fill(flow_problem(job, nodes, levels, steps=steps))
+        result = fill(flow_problem(job, nodes, levels, pace=pace))
     except FlowRefusal:
         return None
     time = math.nan if result.fill_time_s is None else result.fill_time_s
     return _Outcome(number, time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
+
+
+def _running(calls: Iterable[Any], workers: int) -> Iterator[_Outcome | None]:
+    """The outcomes as they come, or all at the end where joblib's backend gives them back only so."""
+    try:
+        parallel = Parallel(n_jobs=workers, return_as="generator_unordered")
+    except ValueError:
+        parallel = Parallel(n_jobs=workers)
+    yield from parallel(calls)
 
 
 def study(
@@ -169,7 +179,7 @@ def study(
     levels: int = 2,
     progress: Callable[[float], None] | None = None,
     workers: int = -1,
-    steps: int = STEPS_PER_FILL,
+    pace: Pace = FULL_PACE,
 ) -> Ensemble:
     """Fill *job* so many times with its inputs spread, on *workers* processes (−1: one for each core).
 
@@ -190,9 +200,8 @@ def study(
             varied = one.change(varied, float(z))
         jobs.append(varied)
     done: list[_Outcome] = []
-    calls = (delayed(_one)(number, varied, nodes, levels, steps) for number, varied in enumerate(jobs))
-    running: Iterator[_Outcome | None] = Parallel(n_jobs=workers, return_as="generator_unordered")(calls)
-    for count, outcome in enumerate(running, 1):
+    calls = (delayed(_one)(number, varied, nodes, levels, pace) for number, varied in enumerate(jobs))
+    for count, outcome in enumerate(_running(calls, workers), 1):
         if outcome is not None:
             done.append(outcome)
         if progress is not None:

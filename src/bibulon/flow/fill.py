@@ -20,25 +20,21 @@ from bibulon.flow.arrival import Arrivals
 from bibulon.flow.conductors import Flags
 from bibulon.flow.factor import Factory
 from bibulon.flow.history import Row, arrivals_of, course_of
-from bibulon.flow.medium import STRAIGHT_SHARE, Rigid, Swelling
+from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
-from bibulon.flow.problem import GRAVITY_M_S2, STEPS_PER_FILL, FlowProblem
+from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
 from bibulon.flow.result import After, FillResult
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Valves
 
 STEPS_AFTER = 10
 MOST_TRIES = 40
-EVENT_TOLERANCE = 1e-3
-"""A triggered valve is opened within this share of the elapsed time."""
-SLOWING = 1.2
-"""A front slows down: the next step may be so much longer than the last one's gain asks for."""
-LAST_SHARE = 0.6
-"""A step takes at most so much of what is still dry, while that is enough for a pocket."""
-STALLED_SHARE = 1e-4
+STALLED_SHARE = 1e-3
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
+STALLED_AT_FIRST = 0.01
+"""While there is little of it, it has if it gains less than this share of itself."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""
 DRY_SHARE = 1e-3
@@ -96,10 +92,6 @@ class _Fill:
         self.rows: list[Row] = []
         self.vents_open = True
         self.shell = slice(0, network.shell_count)
-        # a preview takes longer steps where a fill in full feels its way
-        self.coarse = problem.steps < STEPS_PER_FILL
-        self.most_growth, self.last_share = (3.0, 0.85) if self.coarse else (2.0, LAST_SHARE)
-        self.tolerance = EVENT_TOLERANCE * (STEPS_PER_FILL / problem.steps) ** 4
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
         self._set_valves()
 
@@ -148,8 +140,7 @@ class _Fill:
             pores, bores = pores * fluidity, bores * fluidity
         medium: Rigid | Swelling = Rigid(pores + bores, network.capacity_m3)
         if problem.film_pa > 0:
-            straight = STRAIGHT_SHARE * (4 if self.coarse else 1)
-            medium = Swelling(network, problem.film_pa, pores, bores, straight)
+            medium = Swelling(network, problem.film_pa, pores, bores, problem.pace.straight_share)
         source, held = None, np.array([network.bucket])
         if by_rate:
             source, held = np.zeros(len(self.filled)), held[:0]
@@ -257,7 +248,8 @@ class _Fill:
     def run(self) -> FillResult:
         self._turn_valves()
         self._record()
-        target = self.total_m3 / self.problem.steps
+        pace = self.problem.pace
+        target = self.total_m3 / pace.steps
         length = self.limit * 1e-7
         stopped_by = ""
         risen_to, risen_at = 0.0, 0.0
@@ -284,17 +276,15 @@ class _Fill:
             reached = self._in_part(self.filled)
             arrived = float(np.maximum(self.last_rise, 0).sum())
             gained = self._held() - held
-            if self._held() > risen_to + STALLED_SHARE * self.total_m3:
+            if self._held() > risen_to + min(STALLED_SHARE * self.total_m3, STALLED_AT_FIRST * risen_to):
                 risen_to, risen_at = self._held(), self.clock
             # what fills bores or leaves to the pots needs no short steps; the last places do, lest a pocket be missed
             most = target
             if self.pockets is not None and self.total_m3 - reached > self.pockets.smallest_m3:
-                most = min(target, self.last_share * (self.total_m3 - reached))
+                most = min(target, pace.last_share * (self.total_m3 - reached))
             # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
-            growth = min(
-                (SLOWING if self.coarse else 1.0) * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30)
-            )
-            length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else self.most_growth)
+            growth = min(pace.longer * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
+            length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else pace.growth)
             if full:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"
             elif self.clock >= self.limit * (1 - 1e-12):
@@ -356,7 +346,7 @@ class _Fill:
         front_late = front(step)
         after = missing(step)
         for turn in range(MOST_TRIES):
-            tolerance = self.tolerance * (self.clock + late)
+            tolerance = self.problem.pace.tolerance * (self.clock + late)
             share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
             if late - early <= tolerance or (turn > 0 and after < 0 and (1 - share) * (late - early) <= tolerance):
                 break

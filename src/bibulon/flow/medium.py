@@ -17,8 +17,6 @@ from bibulon.flow.stepper import Straightened
 from bibulon.laminate.levels import CARRIED_SHARES
 
 _SHARES = np.array(CARRIED_SHARES)
-STRAIGHT_SHARE = 0.01
-"""Pressures about which swelling is straightened are met within this share of the film's."""
 
 
 class Rigid:
@@ -37,9 +35,9 @@ class Swelling:
     """A laminate under film: ``pores_m3`` (e,) of its edges open with pressure, ``bores_m3`` (e,) do not."""
 
     def __init__(
-        self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats, straight: float = STRAIGHT_SHARE
+        self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats, straight_share: float
     ) -> None:
-        self.tolerance_pa = straight * film_pa
+        self.tolerance_pa = straight_share * film_pa
         self._dry = network.capacity_m3
         self._film_pa = film_pa
         self._more, self._opening = network.swelling_m3, network.opening

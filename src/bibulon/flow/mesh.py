@@ -26,11 +26,13 @@ from shapely import (
     contains,
     coverage_simplify,
     distance,
+    dwithin,
     get_coordinates,
     get_parts,
     linestrings,
     points,
     polygonize,
+    prepare,
     set_precision,
     union_all,
 )
@@ -104,15 +106,16 @@ class Mesh:
     @cached_property
     def edges(self) -> Integers:
         """(e, 2) every edge once, smaller node number first."""
-        corners = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-        return np.asarray(np.unique(np.sort(corners, axis=1), axis=0), dtype=np.int64)
+        corners, count = np.sort(self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1), len(self.points_m)
+        return np.column_stack(np.divmod(np.unique(corners[:, 0] * count + corners[:, 1]), count))
 
     def edges_on(self, course: MultiLineString) -> Integers:
         """(k, 2) the edges that lie on *course*."""
-        near = np.asarray(distance(points(self.points_m), course) <= 2 * GRID_M)
+        prepare(course)
+        near = np.asarray(dwithin(course, points(self.points_m), 2 * GRID_M))
         edges = self.edges[near[self.edges].all(axis=1)]
         middles = self.points_m[edges].mean(axis=1)
-        return edges[np.asarray(distance(points(middles), course) <= 2 * GRID_M)] if len(edges) else edges
+        return edges[np.asarray(dwithin(course, points(middles), 2 * GRID_M))] if len(edges) else edges
 
     def nearest(self, x_m: float, y_m: float) -> int:
         """Number of the node nearest to a place."""

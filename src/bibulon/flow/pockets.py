@@ -20,6 +20,8 @@ from bibulon.flow.stepper import Gas
 
 SPECK_SHARE = 3e-5
 """Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""
+CRUMB = 0.1
+"""What holds less than this share of a speck is not told."""
 STILL_SHARE = 0.02
 """A pocket is at rest when it has to shrink by no more than this share of what it was when cut off."""
 
@@ -119,11 +121,13 @@ class Pockets:
         return True
 
     def report(self, filled: Floats) -> tuple[Pocket, ...]:
-        """The pockets as they stand, the largest first."""
+        """The pockets as they stand, the largest first, without what is left of those that fell to pieces."""
         network, found = self._network, []
         for one in self.followed:
             nodes = one.gas.nodes
             empty = np.maximum(self._capacity[nodes] - filled[nodes], 0.0)
+            if empty.sum() < CRUMB * self._speck:
+                continue
             x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
             area = float((network.area_m2[nodes] * empty / self._capacity[nodes]).sum())
             found.append(Pocket(float(x), float(y), float(empty.sum()), area, one.gas.pressure_pa))

@@ -21,7 +21,6 @@ from bibulon.resin.viscosity import Rheology, rheology
 
 GRAVITY_M_S2 = 9.81
 NEVER_S = 1e9
-STEPS_PER_FILL = 24
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
 
@@ -35,6 +34,29 @@ class FlowRefusal(Exception):
     def __init__(self, message: str, place: PlanPoint | None = None) -> None:
         super().__init__(message)
         self.place = place
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How finely a fill is followed in time."""
+
+    steps: int = 24
+    """In about so many steps the part fills."""
+    growth: float = 2.0
+    """A step is at most so many times as long as the one before."""
+    longer: float = 1.0
+    """A front slows down: the next step may be so much longer than the last one's gain asks for."""
+    last_share: float = 0.6
+    """A step takes at most so much of what is still dry, while that is enough for a pocket."""
+    tolerance: float = 1e-3
+    """A triggered valve is opened within this share of the elapsed time."""
+    straight_share: float = 0.01
+    """Pressures about which swelling is straightened are met within this share of the film's."""
+
+
+FULL_PACE = Pace()
+PREVIEW_PACE = Pace(steps=12, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, straight_share=0.04)
+"""For a picture while the hand still moves, and for trials that are only compared with each other."""
 
 
 @dataclass(frozen=True)
@@ -132,12 +154,11 @@ class FlowProblem:
     """Of resin that feels its weight inside the part; 0: gravity is left out."""
     batch_m3: float = 0.0
     """Resin is poured in batches of this volume, each ageing from its own pouring; 0: all ages from the start."""
-    steps: int = STEPS_PER_FILL
-    """In about so many steps the part fills."""
+    pace: Pace = FULL_PACE
 
 
 def flow_problem(
-    job: Job, nodes: int = 2000, levels: int = 2, after: bool = False, steps: int = STEPS_PER_FILL
+    job: Job, nodes: int = 2000, levels: int = 2, after: bool = False, pace: Pace = FULL_PACE
 ) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
     if not job.layup:
@@ -206,7 +227,7 @@ def flow_problem(
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         batch_m3=job.charge.largest_batch_kg / job.resin.density_kg_m3 if job.flow.by_batch else 0.0,
-        steps=steps,
+        pace=pace,
     )
 
 

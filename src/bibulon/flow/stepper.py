@@ -22,7 +22,8 @@ Besides:
 
 With gravity or gas about, resin could be drawn out of dry places; then an edge at a dry node is a one-way valve that
 opens only out of a full one, and which valves are open is searched together with the set of full nodes. Resin that
-would run down faster than more comes after hangs together over one edge: a full node may lack the head of that.
+would run down faster than more comes after hangs together over one edge: a full node may lack the head of that, or,
+where the search would not end otherwise, what the fibres hold by capillarity.
 """
 
 from __future__ import annotations
@@ -37,10 +38,14 @@ from bibulon.flow.factor import Factors, Factory, solved
 from bibulon.flow.mesh import Floats, Integers
 
 MOST_ROUNDS = 80
+ROUNDS_BEFORE_HANGING = 8
+"""After so many rounds a node on a slope that fills and is given up by turns stays full as far as fibres hold it."""
+CAPILLARY_PA = 2000.0
+"""A bed of fibres holds a hanging column of resin at least as well as this, and better where it is dense."""
 ROUNDS_BEFORE_KEEPING = 20
-"""After so many rounds a node that fills and is given up by turns is kept full."""
-ROUNDS_WITH_FREE_VALVES = 40
-"""After so many rounds valves at dry nodes only close."""
+"""After so many rounds a node of a pocket that fills and is given up by turns is kept full."""
+TURNS_BEFORE_STUCK = 6
+"""A valve at a dry node that has turned so often stays shut."""
 REFINEMENTS = 2
 MOST_SPILLS = 60
 STRAIGHTENED_AT_MOST = 5
@@ -182,14 +187,17 @@ class _Search:
         tolerance = 1e-12 * self.scale
         straightened = 1
         # gas does not press resin back out of full nodes, nor at last out of those that overfill whenever it would
-        kept, dropped = was_full.copy(), np.zeros(len(wet), dtype=bool)
+        turned, stuck = np.zeros(len(a), dtype=np.int64), np.zeros(len(a), dtype=bool)
+        kept, dropped, hanging = was_full.copy(), np.zeros(len(wet), dtype=bool), np.zeros(len(wet), dtype=bool)
         for turn in range(MOST_ROUNDS):
             conductance = self.conductance if opened is None else np.where(opened, self.conductance, 0.0)
             dry_gas = (self.pocket >= 0) & ~wet
             pressure, factor = self._pressures(conductance, wet, dry_gas)
             fall = self._fall(pressure)
             taken = self._taken(conductance * fall)
-            below = wet & (pressure < self._floor(pressure, dry_gas, wet & ~kept) - tolerance)
+            floor = self._floor(pressure, dry_gas, wet & ~kept)
+            floor[hanging] = np.minimum(floor, -CAPILLARY_PA)[hanging]
+            below = wet & (pressure < floor - tolerance)
             over = self.free & ~wet & (taken > self.room + 1e-12 * self.law.capacity_m3)
             settled = not (below.any() or over.any())
             if opened is not None:
@@ -197,10 +205,11 @@ class _Search:
                 settled = not (below.any() or over.any())
                 full = was_full | wet
                 allowed = np.where(fall >= 0, full[a], full[b])
-                settled &= not bool(((allowed != opened) & (np.abs(fall) > tolerance)).any())
+                settled &= not bool(((allowed != opened) & ~stuck & (np.abs(fall) > tolerance)).any())
                 settled &= self._gas_stands(pressure, dry_gas)
-                opened = allowed if turn < ROUNDS_WITH_FREE_VALVES else (opened & allowed) | (full[a] & full[b])
-                opened |= over[a] | over[b]
+                turned += allowed != opened
+                stuck = (turned >= TURNS_BEFORE_STUCK) & ~(full[a] & full[b])
+                opened = (allowed | over[a] | over[b]) & ~stuck
             if settled and not self._straight_enough(pressure, wet) and straightened < STRAIGHTENED_AT_MOST:
                 self._straighten(np.where(wet, np.maximum(pressure, 0.0), 0.0))
                 straightened += 1
@@ -210,6 +219,8 @@ class _Search:
             if straightened < STRAIGHTENED_AT_MOST - 2 and self.law.give_m3_pa is not None:
                 self._straighten(np.where(wet, np.clip(pressure, 0.0, self.scale), 0.0))
                 straightened += 1
+            if turn >= ROUNDS_BEFORE_HANGING and self.drive.suction_pa is not None:
+                hanging |= over & dropped & (self.pocket < 0)
             if turn >= ROUNDS_BEFORE_KEEPING:
                 kept |= over & dropped
             dropped |= below

@@ -19,7 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.assess import assess
 from bibulon.flow.ensemble import study
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -33,7 +33,7 @@ INSET_M = 0.03
 """Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
 HALF_OFF_M = 0.006
 MOST_FEEDS = 6
-TRIAL_NODES, TRIAL_STEPS = 350, 12
+TRIAL_NODES = 350
 RISK_FILLS, RISK_NODES = 12, 250
 FINALISTS = 3
 NEARLY = 0.05
@@ -198,7 +198,7 @@ def candidates(job: Job) -> Iterator[tuple[str, Job]]:
 
 def _tried(name: str, job: Job) -> Layout | None:
     try:
-        result = fill(flow_problem(job, TRIAL_NODES, 2, steps=TRIAL_STEPS))
+        result = fill(flow_problem(job, TRIAL_NODES, 2, pace=PREVIEW_PACE))
     except FlowRefusal:
         return None
     return Layout(name, job, result, replace(assess(job), fill=result).charge.total_kg)
@@ -213,7 +213,7 @@ def _rank(layout: Layout) -> tuple[bool, float, float, float]:
 
 
 def _with_risk(layout: Layout, workers: int) -> Layout:
-    found = study(layout.job, RISK_FILLS, RISK_NODES, workers=workers, steps=TRIAL_STEPS)
+    found = study(layout.job, RISK_FILLS, RISK_NODES, workers=workers, pace=PREVIEW_PACE)
     return Layout(layout.name, layout.job, layout.result, layout.charge_kg, found.filled_share)
 
 
