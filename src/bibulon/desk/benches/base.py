@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -193,6 +193,7 @@ def clear(layout: QLayout) -> None:
         if widget is not None:
             widget.hide()
             widget.setParent(None)
-            widget.deleteLater()
+            # held until the event loop turns: it may be in the middle of a signal of its own
+            QTimer.singleShot(0, lambda leaving=widget: leaving.deleteLater())
         elif inner is not None:
             clear(inner)

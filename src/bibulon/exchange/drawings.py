@@ -1,0 +1,245 @@
+"""Drawings in: the lines of a DXF, SVG or CSV file as chains of points, layer by layer.
+
+Curves become short straight pieces. Nothing in a drawing is run, and no other file is read for it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import ezdxf
+import numpy as np
+import numpy.typing as npt
+from ezdxf import path as dxf_path
+from ezdxf import units as dxf_units
+from ezdxf.entities.dxfgfx import DXFGraphic
+from ezdxf.entities.insert import Insert
+from ezdxf.recover import readfile as recover_dxf
+
+Floats = npt.NDArray[np.float64]
+
+MOST_BYTES = 60_000_000
+MOST_POINTS = 400_000
+MOST_NESTING = 6
+FINEST_SHARE = 2e-4
+"""Curves are followed within this share of the drawing's size."""
+FOLLOWED = ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE")
+SVG_UNIT_M = 0.0254 / 96
+UNITS_M = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254, "ft": 0.3048}
+"""Units that a drawing's numbers can be in."""
+
+
+class DrawingRefusal(ValueError):
+    """A drawing that cannot be used; the message says why, ``place`` (drawing units) where."""
+
+    def __init__(self, message: str, place: tuple[float, float] | None = None) -> None:
+        super().__init__(message)
+        self.place = place
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Chain:
+    """A run of points (n, 2) in drawing units, on a layer; a closed one ends where it begins."""
+
+    points: Floats
+    layer: str
+    closed: bool
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Drawing:
+    """What was found in a file. ``unit`` is the unit that the file says its numbers are in, or None."""
+
+    chains: tuple[Chain, ...]
+    unit: str | None
+    notes: tuple[str, ...] = ()
+
+    @property
+    def layers(self) -> dict[str, int]:
+        """The layers with the number of chains on each, as they come in the file."""
+        found: dict[str, int] = {}
+        for chain in self.chains:
+            found[chain.layer] = found.get(chain.layer, 0) + 1
+        return found
+
+    @property
+    def size(self) -> tuple[float, float]:
+        """Width and height of everything, in drawing units."""
+        every = np.concatenate([chain.points for chain in self.chains])
+        width, height = np.ptp(every, axis=0)
+        return float(width), float(height)
+
+
+def read_drawing(path: Path) -> Drawing:
+    """The drawing in the file at *path*. Raises :class:`DrawingRefusal`."""
+    reader = READERS.get(path.suffix.lower())
+    if reader is None:
+        raise DrawingRefusal(f"“{path.name}” is no drawing that is known here: {', '.join(sorted(READERS))}.")
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise DrawingRefusal(f"“{path.name}” cannot be read ({error.strerror}).") from error
+    if size == 0:
+        raise DrawingRefusal(f"“{path.name}” is empty.")
+    if size > MOST_BYTES:
+        raise DrawingRefusal(f"“{path.name}” has {size / 1e6:.0f} MB; more than {MOST_BYTES / 1e6:.0f} MB is not read.")
+    try:
+        drawing = reader(path)
+    except DrawingRefusal:
+        raise
+    except OSError as error:
+        raise DrawingRefusal(f"“{path.name}” cannot be read ({error}).") from error
+    except Exception as error:  # the readers' libraries raise whatever a damaged file makes them
+        raise DrawingRefusal(f"“{path.name}” is damaged or not what its name says ({error}).") from error
+    if not drawing.chains:
+        raise DrawingRefusal(f"There are no lines in “{path.name}” that could be an outline.")
+    if not all(np.isfinite(chain.points).all() for chain in drawing.chains):
+        raise DrawingRefusal(f"“{path.name}” has points that are not numbers.")
+    return drawing
+
+
+def _counted(chains: Iterable[Chain]) -> tuple[Chain, ...]:
+    found, count = [], 0
+    for chain in chains:
+        count += len(chain.points)
+        if count > MOST_POINTS:
+            raise DrawingRefusal(f"The drawing has more than {MOST_POINTS} points. Leave out what is no outline.")
+        if len(chain.points) > 1:
+            found.append(chain)
+    return tuple(found)
+
+
+# -- DXF ---------------------------------------------------------------------------------------------------------------
+
+
+def _read_dxf(path: Path) -> Drawing:
+    document: Any
+    try:
+        document = ezdxf.readfile(path)  # type: ignore[attr-defined]
+    except ezdxf.DXFStructureError:  # type: ignore[attr-defined]
+        document, _ = recover_dxf(path)
+    extent = _extent(document)
+    finest = FINEST_SHARE * extent if extent > 0 else 0.01
+    left_out: dict[str, int] = {}
+    chains = _counted(_dxf_chains(document.modelspace(), finest, left_out))
+    notes = tuple(f"{count} × {kind.lower()} left out: no line." for kind, count in sorted(left_out.items()))
+    names = {dxf_units.MM: "mm", dxf_units.CM: "cm", dxf_units.M: "m", dxf_units.IN: "in", dxf_units.FT: "ft"}
+    return Drawing(chains, names.get(document.units), notes)
+
+
+def _extent(document: Any) -> float:
+    from ezdxf import bbox
+
+    box = bbox.extents(document.modelspace(), fast=True)
+    return float(max(box.size.x, box.size.y)) if box.has_data else 0.0
+
+
+def _dxf_chains(
+    entities: Iterable[DXFGraphic], finest: float, left_out: dict[str, int], depth: int = 0
+) -> Iterator[Chain]:
+    for entity in entities:
+        kind = entity.dxftype()
+        if isinstance(entity, Insert):
+            if depth >= MOST_NESTING:
+                raise DrawingRefusal("The drawing's blocks are nested too deeply.")
+            yield from _dxf_chains(entity.virtual_entities(), finest, left_out, depth + 1)
+        elif kind in FOLLOWED:
+            course = dxf_path.make_path(entity)
+            for piece in course.sub_paths():
+                points = np.array([(point.x, point.y) for point in piece.flattening(finest)])
+                yield Chain(points, entity.dxf.layer, piece.is_closed)
+        else:
+            left_out[kind] = left_out.get(kind, 0) + 1
+
+
+# -- SVG ---------------------------------------------------------------------------------------------------------------
+
+
+def _read_svg(path: Path) -> Drawing:
+    data = path.read_bytes()
+    if re.search(rb"<!(ENTITY|DOCTYPE[^>]*\[)", data, re.IGNORECASE):
+        raise DrawingRefusal(f"“{path.name}” defines entities of its own; that is not read.")
+    from svgelements import SVG, Shape  # slow to load
+
+    parsed: Any = SVG.parse(io.StringIO(data.decode("utf-8-sig")), ppi=96.0, reify=True)
+    chains = _counted(_svg_chains(parsed, Shape))
+    # a picture whose width is given in a real length says how large one of its units is: svgelements counts in 1/96 in
+    real = re.search(r"^\s*[\d.]+\s*(mm|cm|in|pt|pc)\s*$", str(parsed.values.get("width", "")))
+    scale, unit = (SVG_UNIT_M / UNITS_M["mm"], "mm") if real else (1.0, None)
+    turned = [
+        Chain(np.column_stack([chain.points[:, 0], -chain.points[:, 1]]) * scale, chain.layer, chain.closed)
+        for chain in chains
+    ]
+    return Drawing(tuple(turned), unit)
+
+
+def _svg_chains(parsed: Any, shape: type) -> Iterator[Chain]:
+    from svgelements import Line as Straight
+    from svgelements import Move, Path
+
+    def layer_of(element: Any) -> str:
+        labels = [value for key, value in element.values.items() if str(key).endswith("}label")]
+        return str((labels or [element.values.get("id")])[0] or "drawing")
+
+    shapes: list[Any] = [element for element in parsed.elements() if isinstance(element, shape)]
+    for element in shapes:
+        if element.values.get("visibility") == "hidden":
+            continue
+        course = element if isinstance(element, Path) else Path(element)
+        for piece in course.as_subpaths():
+            segments = list(Path(piece))
+            points: list[tuple[float, float]] = []
+            closed = False
+            for segment in segments:
+                if isinstance(segment, Move):
+                    points = [(segment.end.x, segment.end.y)]
+                elif isinstance(segment, Straight):
+                    points.append((segment.end.x, segment.end.y))
+                elif type(segment).__name__ == "Close":
+                    closed = True
+                    if segment.end is not None:
+                        points.append((segment.end.x, segment.end.y))
+                else:
+                    count = max(8, min(200, int(math.sqrt(segment.length(error=1e-3)) * 2)))
+                    points += [(at.x, at.y) for at in (segment.point(k / count) for k in range(1, count + 1))]
+            yield Chain(np.array(points, dtype=np.float64).reshape(-1, 2), layer_of(element), closed)
+
+
+# -- CSV ---------------------------------------------------------------------------------------------------------------
+
+
+def _read_csv(path: Path) -> Drawing:
+    """Two columns x and y; a heading may name the unit, ``x (mm), y (mm)``; an empty line begins another outline."""
+    text = path.read_text(encoding="utf-8-sig")
+    separator = next((one for one in (";", "\t") if one in text), ",")
+    runs: list[list[tuple[float, float]]] = [[]]
+    unit = None
+    for number, row in enumerate(csv.reader(io.StringIO(text), delimiter=separator), 1):
+        cells = [cell.strip() for cell in row if cell.strip()]
+        if not cells:
+            runs.append([])
+            continue
+        if cells[0].startswith("#"):
+            continue
+        try:
+            decimal = [cell.replace(",", ".") if separator != "," else cell for cell in cells[:2]]
+            x, y = (float(cell) for cell in decimal)
+        except ValueError as error:
+            if not any(runs):
+                named = re.search(r"\b(mm|cm|m|in|ft)\b", cells[0])
+                unit = named.group(1) if named else unit
+                continue
+            shown = ", ".join(cells)[:40]
+            raise DrawingRefusal(f"Line {number} of “{path.name}”: two numbers are needed, found “{shown}”.") from error
+        runs[-1].append((x, y))
+    return Drawing(_counted(Chain(np.array(run), "points", True) for run in runs if run), unit)
+
+
+READERS: dict[str, Callable[[Path], Drawing]] = {".dxf": _read_dxf, ".svg": _read_svg, ".csv": _read_csv}

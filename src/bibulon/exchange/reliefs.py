@@ -1,0 +1,201 @@
+"""The mould's relief from a mesh file: STL or OBJ triangles, turned upright, laid under the outline and sampled.
+
+The mould's face is a height over the plan, so a mesh that folds over itself or has an undercut is refused there.
+"""
+
+from __future__ import annotations
+
+import io
+from contextlib import redirect_stdout
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import meshio
+import numpy as np
+import numpy.typing as npt
+from shapely import Point, Polygon, box, contains_xy
+
+from bibulon.flow.mesh import Mesh
+from bibulon.flow.raster import Canvas
+from bibulon.job.base import Point as PlanPoint
+from bibulon.laminate.relief import heights_at
+
+Floats = npt.NDArray[np.float64]
+Integers = npt.NDArray[np.int64]
+Upwards = Literal["z", "y", "x", "−z", "−y", "−x"]
+UPWARDS: tuple[Upwards, ...] = ("z", "y", "x", "−z", "−y", "−x")
+
+SUFFIXES = (".stl", ".obj")
+MOST_BYTES = 120_000_000
+MOST_TRIANGLES = 2_000_000
+SAMPLES_ALONG = 150
+STEEPEST = 20.0
+"""A face steeper than so much rise on one of run cannot be laid out on the plan."""
+FOLD_SHARE = 1e-3
+"""So much of the face may lie the wrong way round or upright before it is refused."""
+OVERLAP_SHARE = 0.1
+UNCOVERED_SHARE = 0.03
+MOST_OWN_POINTS = 12_000
+"""A mesh of more points is sampled on a grid."""
+CHECKED_POINTS = 4000
+
+
+class ReliefRefusal(ValueError):
+    """A mesh that cannot be the mould's face; ``place`` says where on the plan, in metres, if somewhere."""
+
+    def __init__(self, message: str, place: PlanPoint | None = None) -> None:
+        super().__init__(message)
+        self.place = place
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Surface:
+    """Triangles of a file: ``points`` (n, 3) in its own units and ``triangles`` (m, 3)."""
+
+    points: Floats
+    triangles: Integers
+
+    def size(self, upwards: Upwards) -> tuple[float, float, float]:
+        """Length, width and height when *upwards* points up, in the file's units."""
+        length, width, height = np.ptp(_turned(self.points, upwards), axis=0)
+        return float(length), float(width), float(height)
+
+
+@dataclass(frozen=True)
+class FoundRelief:
+    """Points of the relief in metres on the plan, and how far the mesh's own points lie off it at most (m)."""
+
+    relief: tuple[tuple[float, float, float], ...]
+    deviation_m: float
+
+
+def read_surface(path: Path) -> Surface:
+    """The triangles in the file at *path*. Raises :class:`ReliefRefusal`."""
+    if path.suffix.lower() not in SUFFIXES:
+        raise ReliefRefusal(f"“{path.name}” is no mesh that is known here: {', '.join(SUFFIXES)}.")
+    try:
+        size = path.stat().st_size
+        if size == 0:
+            raise ReliefRefusal(f"“{path.name}” is empty.")
+        if size > MOST_BYTES:
+            raise ReliefRefusal(f"“{path.name}” has {size / 1e6:.0f} MB; {MOST_BYTES / 1e6:.0f} MB is the most.")
+        if path.suffix.lower() == ".stl" and not _is_whole(path, size):
+            raise ReliefRefusal(f"“{path.name}” is cut short or damaged.")
+        with redirect_stdout(io.StringIO()):  # the reader talks
+            read = meshio.read(path)
+        points = np.asarray(read.points, dtype=np.float64)
+        triangles = np.concatenate([cells.data for cells in read.cells if cells.type == "triangle"]).astype(np.int64)
+        quads = [cells.data for cells in read.cells if cells.type == "quad"]
+        triangles = np.concatenate([triangles, *(quad[:, pick] for quad in quads for pick in ([0, 1, 2], [0, 2, 3]))])
+    except ReliefRefusal:
+        raise
+    except (SystemExit, Exception) as error:  # the reader raises whatever a damaged file makes it, or gives up
+        raise ReliefRefusal(f"“{path.name}” is damaged, empty or not what its name says.") from error
+    if not np.isfinite(points).all():
+        raise ReliefRefusal(f"“{path.name}” has points that are not numbers.")
+    if len(triangles) > MOST_TRIANGLES:
+        raise ReliefRefusal(f"“{path.name}” has {len(triangles)} triangles; {MOST_TRIANGLES} is the most.")
+    return Surface(points, triangles)
+
+
+def _is_whole(path: Path, size: int) -> bool:
+    """Whether an STL file has the length that its head promises or, as text, an end."""
+    with path.open("rb") as file:
+        head = file.read(84)
+        if len(head) == 84 and size == 84 + 50 * int.from_bytes(head[80:84], "little"):
+            return True
+        file.seek(max(size - 400, 0))
+        return head.lstrip().lower().startswith(b"solid") and b"endsolid" in file.read().lower()
+
+
+def _turned(points: Floats, upwards: Upwards) -> Floats:
+    """*points* with the axis *upwards* as z, the others in their turning order."""
+    axis = "xyz".index(upwards[-1])
+    found = points[:, [(axis + 1) % 3, (axis + 2) % 3, axis]]
+    return found if len(upwards) == 1 else found * (1.0, -1.0, -1.0)
+
+
+def relief_of(
+    surface: Surface, unit_m: float, upwards: Upwards, outline: tuple[PlanPoint, ...], centred: bool
+) -> FoundRelief:
+    """The relief under *outline*: the mesh as it lies in its file, or *centred* under the outline.
+
+    Its lowest place under the outline is height 0. Raises :class:`ReliefRefusal`.
+    """
+    points = _turned(surface.points, upwards) * unit_m
+    part = Polygon(outline)
+    low_x, low_y, high_x, high_y = part.bounds
+    if centred:
+        middle = (points[:, :2].min(axis=0) + points[:, :2].max(axis=0)) / 2
+        points = points - np.array([middle[0] - (low_x + high_x) / 2, middle[1] - (low_y + high_y) / 2, 0.0])
+    corners = points[surface.triangles]
+    beyond = 0.02 * max(high_x - low_x, high_y - low_y)
+    least, most = corners[..., :2].min(axis=1), corners[..., :2].max(axis=1)
+    near = ((most >= (low_x - beyond, low_y - beyond)) & (least <= (high_x + beyond, high_y + beyond))).all(axis=1)
+    if not near.any():
+        raise ReliefRefusal("The mesh does not lie under the outline. Centre it, or choose its unit and what is up.")
+    triangles, corners = surface.triangles[near], corners[near]
+    _refuse_walls_and_folds(corners)
+    used, number = np.unique(triangles, return_inverse=True)
+    own = points[used]
+    mesh = Mesh(own[:, :2].copy(), number.reshape(-1, 3), np.zeros(len(triangles), dtype=np.int64), own[:, 2].copy())
+    picture = Canvas(mesh, SAMPLES_ALONG).draw(own[:, 2])
+    rows, columns = picture.values.shape
+    x, y = np.meshgrid(
+        picture.left_m + (np.arange(columns) + 0.5) * picture.width_m / columns,
+        picture.bottom_m + picture.height_m - (np.arange(rows) + 0.5) * picture.height_m / rows,
+    )
+    covered = ~np.isnan(picture.values)
+    cell = picture.width_m / columns * picture.height_m / rows
+    seen = float(np.abs(_normals(corners)[:, 2]).sum()) / 2
+    if seen > (1 + OVERLAP_SHARE) * (covered.sum() + 2 * (rows + columns)) * cell:
+        raise ReliefRefusal(
+            "The mesh lies over itself: seen from above there are several faces. Keep the mould's only."
+        )
+    inside = part.buffer(-beyond / 4)  # the outline may run along the mesh's own edge
+    share = float((contains_xy(inside, x, y) & covered).sum()) * cell / inside.area
+    if share < 1 - UNCOVERED_SHARE:
+        bare = contains_xy(inside, x, y) & ~covered
+        off = inside.difference(box(*mesh.points_m.min(axis=0), *mesh.points_m.max(axis=0)))
+        place = (float(x[bare][0]), float(y[bare][0])) if bare.any() else _at(off.representative_point())
+        raise ReliefRefusal(f"The mesh covers only {share:.0%} of the part.", place)
+    if len(own) <= MOST_OWN_POINTS:
+        places = own
+    else:
+        places = np.column_stack([x[covered], y[covered], picture.values[covered].astype(np.float64)])
+    _, once = np.unique(np.round(places[:, :2], 5), axis=0, return_index=True)
+    under = contains_xy(part, places[:, 0], places[:, 1])
+    lowest = float(places[under if under.any() else slice(None), 2].min())
+    places = places[np.sort(once)] - np.array([0.0, 0.0, lowest])
+    relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
+    some = own[:: max(len(own) // CHECKED_POINTS, 1)]
+    some = some[contains_xy(part, some[:, 0], some[:, 1])]
+    off = np.abs(heights_at(relief, some[:, :2]) - (some[:, 2] - lowest)) if len(some) else np.zeros(1)
+    return FoundRelief(relief, float(off.max()))
+
+
+def _at(place: Point) -> PlanPoint:
+    return place.x, place.y
+
+
+def _normals(corners: Floats) -> Floats:
+    return np.asarray(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+
+
+def _refuse_walls_and_folds(corners: Floats) -> None:
+    """Refuse triangles (m, 3, 3) that stand upright or lie the wrong way round, naming the worst place."""
+    normal = _normals(corners)
+    area = np.linalg.norm(normal, axis=1)
+    up = normal[:, 2] * (1.0 if normal[:, 2].sum() >= 0 else -1.0)
+    for wrong, message in (
+        (up < -1e-9 * area, "The mesh folds back under itself here (an undercut, or the other side of a solid body)"),
+        (
+            np.abs(up) < area / np.hypot(1.0, STEEPEST),
+            f"The mesh is steeper than {STEEPEST:g} : 1 here, an upright wall",
+        ),
+    ):
+        if area[wrong].sum() > FOLD_SHARE * area.sum():
+            worst = np.flatnonzero(wrong)[int(np.argmax(area[wrong]))]
+            x, y = corners[worst, :, :2].mean(axis=0)
+            raise ReliefRefusal(f"{message}. Keep only the face that the plies lie on.", (float(x), float(y)))
