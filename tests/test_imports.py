@@ -54,7 +54,7 @@ def test_a_dxf_of_single_lines_becomes_an_outline_with_its_hole(tmp_path: Path) 
 
 def test_open_branching_and_crossing_contours_are_refused_by_place(tmp_path: Path) -> None:
     drawing = read_drawing(dxf(tmp_path / "open.dxf", gap=5.0, crossing=True))
-    with pytest.raises(DrawingRefusal, match="5 drawing units away") as refused:
+    with pytest.raises(DrawingRefusal, match="5 mm away") as refused:
         outline_of(drawing, 0.001, {"cut"}, gap_m=0.001)
     assert refused.value.place == pytest.approx((1000, 2297.5), abs=3)
     with pytest.raises(DrawingRefusal, match="crosses itself") as refused:

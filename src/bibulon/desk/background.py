@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -9,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from bibulon.flow.problem import FlowRefusal
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
 
@@ -53,9 +55,12 @@ class Background(QObject):
     ended = Signal(str)
     """It is over, with a message if it failed."""
 
-    def __init__(self, work: Callable[..., object], parent: QObject | None = None) -> None:
+    def __init__(
+        self, work: Callable[..., object], parent: QObject | None = None, refusal: type[Exception] = FlowRefusal
+    ) -> None:
+        """*refusal* is what *work* raises with a message for the user."""
         super().__init__(parent)
-        self._work = work
+        self._work, self._refusal = work, refusal
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -63,7 +68,7 @@ class Background(QObject):
     def busy(self) -> bool:
         return self._thread is not None and self._thread.is_alive()
 
-    def start(self, job: Job, **more: object) -> None:
+    def start(self, job: Job | None, **more: object) -> None:
         """Begin with *job*; nothing happens if another is under way."""
         if self.busy:
             return
@@ -81,18 +86,20 @@ class Background(QObject):
             raise Cancelled
         self.progressed.emit(share)
 
-    def _run(self, job: Job, more: dict[str, object]) -> None:
+    def _run(self, job: Job | None, more: dict[str, object]) -> None:
         from bibulon.flow.fill import Cancelled
-        from bibulon.flow.problem import FlowRefusal
 
         message = ""
         try:
-            self.finished.emit(job, self._work(job, self._tell, **more))
+            found = self._work(job, self._tell, **more)
+            with contextlib.suppress(RuntimeError):  # the window has gone
+                self.finished.emit(job, found)
         except Cancelled:
             pass
-        except FlowRefusal as refusal:
+        except self._refusal as refusal:
             message = str(refusal)
         except Exception as error:  # the window must hear of anything that went wrong in here
             message = f"This could not be worked out ({error})."
         self._thread = None
-        self.ended.emit(message)
+        with contextlib.suppress(RuntimeError):  # the window has gone
+            self.ended.emit(message)

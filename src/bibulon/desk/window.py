@@ -26,11 +26,12 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.cautions import Caution
-from bibulon.demo import demo_job
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk import icons, theme
 from bibulon.desk.background import Background, proposed, studied
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.part import DRAWING_SUFFIXES, MESH_SUFFIXES
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.document import Document
 from bibulon.desk.fields import label, rule_line, tool_button
@@ -51,6 +52,7 @@ LARGEST_READINGS_BYTES = 10_000_000
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
 JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
+DEMOS = (("footbridge deck panel", DEMO_FILES[0]), ("observatory dome gore", DEMO_FILES[1]))
 PLAN_TOOLS = (
     ("select", "select", "Select (S)", ("part", "layup", "lines")),
     ("region", "region", "Draw a region (R)", ("layup",)),
@@ -212,7 +214,7 @@ class Window(QMainWindow):
         for text, keys, do in (
             ("New job", "Ctrl+N", self.new_job),
             ("Open …", "Ctrl+O", self.open_job),
-            ("Open the demo job", "", lambda: self.open_document(demo_job())),
+            *((f"Demo: {name}", "", partial(self._open_demo, file)) for name, file in DEMOS),
             ("Save", "Ctrl+S", self.save_job),
             ("Save as …", "Ctrl+Shift+S", self.save_job_as),
         ):
@@ -294,6 +296,9 @@ class Window(QMainWindow):
         self.time_rail.set_document(self.document)
         self.go("lines" if job.layup else "part")
 
+    def _open_demo(self, file: str) -> None:
+        self.open_document(demo_job(file))
+
     def new_job(self) -> None:
         self.open_document(new_job())
 
@@ -366,6 +371,27 @@ class Window(QMainWindow):
             self.say(f"{Path(name).name} could not be written: {error}")
             return
         self.say(f"The fill was written to {name}.")
+
+    def export_plan(self) -> None:
+        """Ask where to and write the plan there, as a drawing at full size."""
+        from bibulon.exchange.fill_files import ExportError  # loads the writers only when asked for
+        from bibulon.exchange.plan_files import write_plan
+
+        start = Path.home() / f"{self.document.job.name} plan.dxf"
+        name, _ = QFileDialog.getSaveFileName(self, "Plan to a file", str(start), "Drawings (*.dxf *.svg)")
+        if not name:
+            return
+        try:
+            write_plan(self.document.job, Path(name))
+        except (ExportError, OSError) as error:
+            self.say(f"{Path(name).name} could not be written: {error}")
+            return
+        self.say(f"The plan was written to {name}.")
+
+    def pick_file(self, title: str, pattern: str) -> Path | None:
+        """A file that the user picks to read."""
+        name, _ = QFileDialog.getOpenFileName(self, title, "", pattern)
+        return Path(name) if name else None
 
     def open_text_file(self, title: str, pattern: str) -> str | None:
         """Text of a file that the user picks; None if there is none to be had."""
@@ -549,7 +575,19 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         path = self._dropped(event.mimeData())
         if path is not None:
+            # once the drop is over: a dialog must not keep the program that it comes from waiting
+            QTimer.singleShot(0, lambda: self.take_file(path))
+
+    def take_file(self, path: Path) -> None:
+        """Open a job; bring a drawing in as the outline, a mesh as the relief."""
+        suffix = path.suffix.lower()
+        if suffix not in (*DRAWING_SUFFIXES, *MESH_SUFFIXES):
             self.open_path(path)
+            return
+        from bibulon.desk.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
+
+        self.go("part")
+        (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self, path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.document.dirty:

@@ -38,7 +38,7 @@ def outline_of(drawing: Drawing, unit_m: float, layers: Collection[str], gap_m: 
     chosen = [chain for chain in drawing.chains if chain.layer in layers]
     if not chosen:
         raise DrawingRefusal("No layer is chosen.")
-    rings, healed = _rings(chosen, gap_m / unit_m)
+    rings, healed = _rings(chosen, gap_m / unit_m, unit_m)
     for ring in rings:
         _check(ring)
     rings.sort(key=lambda ring: -abs(Polygon(ring).area))
@@ -65,7 +65,7 @@ def outline_of(drawing: Drawing, unit_m: float, layers: Collection[str], gap_m: 
     return FoundOutline(made[0], tuple(made[1:]), tuple(notes))
 
 
-def _rings(chains: list[Chain], gap: float) -> tuple[list[Floats], int]:
+def _rings(chains: list[Chain], gap: float, unit_m: float) -> tuple[list[Floats], int]:
     """Closed contours (n, 2) without the repeated point, and how many gaps had to be closed for them."""
     rings = [chain.points[:-1] if _same(chain.points) else chain.points for chain in chains if chain.closed]
     runs = [chain.points for chain in chains if not chain.closed]
@@ -88,7 +88,7 @@ def _rings(chains: list[Chain], gap: float) -> tuple[list[Floats], int]:
         if not near:
             away = float(np.sort(np.linalg.norm(ends - place, axis=1))[1]) if len(ends) > 1 else 0.0
             raise DrawingRefusal(
-                f"The contour is open: the next end of a line is {away:.4g} drawing units away.", _at(place)
+                f"The contour is open: the next end of a line is {away * unit_m * 1000:.4g} mm away.", _at(place)
             )
         partner[number] = near[0]
     for number, other in enumerate(partner):

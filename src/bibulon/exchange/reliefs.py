@@ -94,6 +94,8 @@ def read_surface(path: Path) -> Surface:
         raise ReliefRefusal(f"“{path.name}” is damaged, empty or not what its name says.") from error
     if not np.isfinite(points).all():
         raise ReliefRefusal(f"“{path.name}” has points that are not numbers.")
+    if points.shape[1] != 3 or not len(triangles) or triangles.min() < 0 or triangles.max() >= len(points):
+        raise ReliefRefusal(f"“{path.name}” is damaged: its triangles name points that are not there.")
     if len(triangles) > MOST_TRIANGLES:
         raise ReliefRefusal(f"“{path.name}” has {len(triangles)} triangles; {MOST_TRIANGLES} is the most.")
     return Surface(points, triangles)
@@ -165,9 +167,11 @@ def relief_of(
     else:
         places = np.column_stack([x[covered], y[covered], picture.values[covered].astype(np.float64)])
     _, once = np.unique(np.round(places[:, :2], 5), axis=0, return_index=True)
-    under = contains_xy(part, places[:, 0], places[:, 1])
-    lowest = float(places[under if under.any() else slice(None), 2].min())
-    places = places[np.sort(once)] - np.array([0.0, 0.0, lowest])
+    places = places[np.sort(once)]
+    under = places[contains_xy(part, places[:, 0], places[:, 1]), 2]
+    edge = heights_at(tuple(map(tuple, places.tolist())), np.array(outline))
+    lowest = float(np.concatenate([under, edge]).min())
+    places = places - np.array([0.0, 0.0, lowest])
     relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
     some = own[:: max(len(own) // CHECKED_POINTS, 1)]
     some = some[contains_xy(part, some[:, 0], some[:, 1])]

@@ -29,7 +29,6 @@ class Factory:
         self._edges = edges
         self._source = np.lexsort((rows, columns))
         self._rows, self._columns = rows[self._source], columns[self._source]
-        self._on_edge = self._rows != self._columns
         self._frame: _Frame | None = None
 
     def factors(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> Factors:
@@ -53,16 +52,6 @@ class Factory:
                 break
             found = wider
         return found
-
-    def grouped(self, conductance: Floats, diagonal: Floats, number: Integers, count: int) -> sparse.csc_array:
-        """Upper half of the matrix with node *i* as unknown ``number[i]`` of *count*, several sharing one; −1 leaves a
-        node out."""
-        kept = (number[self._rows] >= 0) & (number[self._columns] >= 0)
-        one, other = number[self._rows[kept]], number[self._columns[kept]]
-        values = np.concatenate([-conductance, diagonal])[self._source[kept]]
-        values = np.where(self._on_edge[kept] & (one == other), 2 * values, values)  # stands twice in the whole matrix
-        entries = (np.minimum(one, other), np.maximum(one, other))
-        return sparse.coo_array((values, entries), (count, count)).tocsc()
 
     def entries(self, nodes: Flags) -> tuple[Integers, Integers, Integers]:
         """Source, row and column of the entries of the upper half for *nodes*, column by column."""
@@ -107,9 +96,3 @@ class Factors:
         found = np.zeros(len(right))
         found[self._nodes] = self._solver.solve(np.where(self._chosen, right, 0.0)[self._nodes])
         return found
-
-
-def solved(upper: sparse.csc_array, right: Floats) -> Floats:
-    """(n,) the solution of one system given by its *upper* half, for the right side (n,)."""
-    found: Floats = qdldl.Solver(upper, upper=True).solve(right)
-    return found

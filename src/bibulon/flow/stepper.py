@@ -34,24 +34,24 @@ from typing import Protocol
 import numpy as np
 
 from bibulon.flow.conductors import Conductors, Flags
-from bibulon.flow.factor import Factors, Factory, solved
+from bibulon.flow.factor import Factors, Factory
 from bibulon.flow.mesh import Floats, Integers
 
 MOST_ROUNDS = 80
-ROUNDS_BEFORE_HANGING = 8
+ROUNDS_BEFORE_HANGING = 4
 """After so many rounds a node on a slope that fills and is given up by turns stays full as far as fibres hold it."""
 CAPILLARY_PA = 2000.0
 """A bed of fibres holds a hanging column of resin at least as well as this, and better where it is dense."""
 ROUNDS_BEFORE_KEEPING = 20
 """After so many rounds a node of a pocket that fills and is given up by turns is kept full."""
-TURNS_BEFORE_STUCK = 6
+TURNS_BEFORE_STUCK = 4
 """A valve at a dry node that has turned so often stays shut."""
 REFINEMENTS = 2
 MOST_SPILLS = 60
 STRAIGHTENED_AT_MOST = 5
 LOOSE = 1e-9
 """Share of what conducts at a node that holds its pressure where every valve round it is shut."""
-GAS_TOLERANCE = 1e-5
+GAS_TOLERANCE = 1e-4
 """The gas law of a pocket is met within this share of its pressure."""
 
 
@@ -260,35 +260,48 @@ class _Search:
             diagonal = diagonal + self.law.give_m3_pa
             load = load + self.law.give_m3_pa * self.law.about_pa
         if dry_gas.any():
-            return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas), None
+            return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas)
         factor = self.factory.factors(conductance, diagonal, wet)
         return np.where(wet, factor.solve(load), pressure), factor
 
     def _with_gas(
         self, conductance: Floats, diagonal: Floats, load: Floats, driven: Floats, wet: Flags, dry_gas: Flags
-    ) -> Floats:
+    ) -> tuple[Floats, Factors | None]:
+        """The pockets share one pressure each: they border the matrix of the wet nodes, and are solved for first."""
+        a, b = self.edges.starts, self.edges.ends
         groups = np.unique(self.pocket[dry_gas])
-        inner = int(wet.sum())
-        number = np.full(len(wet), -1, dtype=np.int64)
-        number[wet] = np.arange(inner)
-        number[dry_gas] = inner + np.searchsorted(groups, self.pocket[dry_gas])
-        count = inner + len(groups)
-        used = number >= 0
-        plain = np.where(wet, diagonal, self.edges.into_nodes(conductance) + self.hold)
-        right = np.bincount(number[used], np.where(wet, load, driven)[used], count).astype(np.float64)
-        upper = self.factory.grouped(conductance, plain, number, count)
-        stiff = np.zeros(count)
-        for at, group in enumerate(groups, inner):
+        count = len(groups)
+        of_group = np.full(len(wet), -1, dtype=np.int64)
+        of_group[dry_gas] = np.searchsorted(groups, self.pocket[dry_gas])
+        beside = np.zeros((len(wet), count))
+        for one, other in ((a, b), (b, a)):
+            joins = wet[one] & (of_group[other] >= 0)
+            np.subtract.at(beside, (one[joins], of_group[other[joins]]), conductance[joins])
+        among = (of_group[a] >= 0) & (of_group[b] >= 0)
+        own = np.zeros((count, count))
+        for one, other in ((a, b), (b, a)):
+            np.subtract.at(own, (of_group[one[among]], of_group[other[among]]), conductance[among])
+        plain = (self.edges.into_nodes(conductance) + self.hold)[dry_gas]
+        right = np.bincount(of_group[dry_gas], driven[dry_gas], count).astype(np.float64)
+        own[np.arange(count), np.arange(count)] += np.bincount(of_group[dry_gas], plain, count)
+        for at, group in enumerate(groups):
             # the gas law about the pressure last found: what the pocket takes = left − N/p + (N/p²)(p_new + p_vent − p)
             gas, pressure = self.drive.pockets[group], self.gas_pa[group]
             left = float(self.room[gas.nodes[~wet[gas.nodes]]].sum())
             slope = gas.amount / pressure**2
-            stiff[at] = slope
+            own[at, at] += slope
             right[at] -= left - gas.amount / pressure + slope * (self.drive.vent_pa - pressure)
-        upper.setdiag(upper.diagonal() + stiff)
-        found = self.boundary.copy()
-        found[used] = solved(upper, right)[number[used]]
-        return found
+        found, factor = self.boundary.copy(), None
+        if wet.any():
+            factor = self.factory.factors(conductance, diagonal, wet)
+            alone = factor.solve(load)
+            answers = np.column_stack([factor.solve(column) for column in beside.T])
+            own, right = own - beside.T @ answers, right - beside.T @ alone
+        shared = np.linalg.solve(own, right)
+        if wet.any():
+            found[wet] = (alone - answers @ shared)[wet]
+        found[dry_gas] = shared[of_group[dry_gas]]
+        return found, factor
 
     def _gas_stands(self, pressure: Floats, dry_gas: Flags) -> bool:
         """Take the pressures just found as the next to straighten the gas law about; True if they are the same."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -21,22 +22,39 @@ def heights_at(relief: Sequence[tuple[float, float, float]], places: Floats) -> 
     """
     if not relief:
         return np.zeros(len(places))
-    from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
-
     given = np.array(relief, dtype=np.float64)
     middle = given[:, :2].mean(axis=0)
     _, size, axes = np.linalg.svd(given[:, :2] - middle, full_matrices=False)
     if len(given) < 3 or size[-1] < 1e-6 * max(float(size[0]), 1e-12):
         station, order = (given[:, :2] - middle) @ axes[0], np.argsort((given[:, :2] - middle) @ axes[0])
         return np.asarray(np.interp((places - middle) @ axes[0], station[order], given[order, 2]))
-    surface = LinearNDInterpolator(given[:, :2], given[:, 2])
-    found = surface(places)
+    surface = _surface(tuple(relief))
+    found: Floats = surface(places)
     outside = np.flatnonzero(np.isnan(found))
     if len(outside):
         hull = MultiPoint(given[:, :2]).convex_hull
         edge = get_coordinates(shortest_line(points(places[outside]), hull))[1::2]
         found[outside] = surface(edge + (middle - edge) * JUST_INSIDE)
     return np.asarray(found)
+
+
+@lru_cache(maxsize=4)
+def _surface(relief: tuple[tuple[float, float, float], ...]) -> Callable[[Floats], Floats]:
+    from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
+
+    given = np.array(relief, dtype=np.float64)
+    made: Callable[[Floats], Floats] = LinearNDInterpolator(given[:, :2], given[:, 2])
+    return made
+
+
+def height_m(relief: Sequence[tuple[float, float, float]], area: Polygon) -> float:
+    """From the lowest to the highest place of the surface over *area* of the plan, at its corners and the points."""
+    if not relief:
+        return 0.0
+    given = np.array(relief, dtype=np.float64)
+    corners = heights_at(relief, get_coordinates(area.exterior))
+    heights = np.concatenate([given[contains_xy(area, given[:, 0], given[:, 1]), 2], corners])
+    return float(np.ptp(heights))
 
 
 def developed_area_m2(relief: Sequence[tuple[float, float, float]], area: Polygon) -> float:

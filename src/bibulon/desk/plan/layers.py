@@ -79,6 +79,16 @@ def paint_outline(painter: QPainter, frame: Frame, job: Job) -> None:
     painter.drawPath(frame.path(job.part))
 
 
+def paint_relief(painter: QPainter, frame: Frame, job: Job, shade: QImage) -> None:
+    """Light and shade of the mould's relief over the part."""
+    outline = frame.polygon(job.part.outline)
+    painter.save()
+    painter.setClipPath(frame.path(job.part))
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawImage(outline.boundingRect(), shade)
+    painter.restore()
+
+
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Length and width of the part, as dimension lines."""
     palette = theme.current.palette

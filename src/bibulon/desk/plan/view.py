@@ -24,6 +24,7 @@ from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
 from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
+from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SectionTool, SelectTool, Tool
@@ -76,6 +77,8 @@ class PlanView(QWidget):
         self.map = "through"
         self._image: tuple[object, str, float, str, QImage] | None = None
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
+        self._shade = ReliefShade(self)
+        self._shade.ready.connect(self.update)
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
@@ -312,6 +315,9 @@ class PlanView(QWidget):
             self._paint_map(painter, answer, shown)
         if station.shows_fill and station.id in ("lines", "charge"):
             layers.paint_media(painter, self.frame, job, self.chosen)
+        shade = self._shade.of(job.part)
+        if shade is not None:
+            layers.paint_relief(painter, self.frame, job, shade)
         layers.paint_outline(painter, self.frame, job)
         if station.shows_bag:
             layers.paint_bag(painter, self.frame, assessment)

@@ -1,0 +1,368 @@
+"""Bringing in a drawing as the part's outline, or a mesh as its relief: looked at and set right before it is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Protocol
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+from shapely import Polygon
+
+from bibulon.desk import theme
+from bibulon.desk.background import Background
+from bibulon.desk.document import Document
+from bibulon.desk.fields import ChoiceField, column, label
+from bibulon.desk.plan.frame import Frame, fitted
+from bibulon.desk.plan.relief_shade import shaded
+from bibulon.desk.plan.view import PlanView
+from bibulon.desk.rank_mark import paint_mark
+from bibulon.exchange.drawings import UNITS_M, Drawing, DrawingRefusal, read_drawing
+from bibulon.exchange.outlines import FoundOutline, outline_of
+from bibulon.exchange.reliefs import UPWARDS, FoundRelief, ReliefRefusal, Surface, Upwards, read_surface, relief_of
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.edits import changed, revised
+from bibulon.laminate.relief import height_m
+from bibulon.quantities import QuantityError, Units, parse, show
+
+LIKELY_M = (0.3, 20.0)
+FIRST_GAP_M = 0.001
+PREVIEW_PX = (560, 420)
+FORM_PX = 300
+
+
+class BringsIn(Protocol):
+    """What is asked of the window here."""
+
+    document: Document
+    plan: PlanView
+
+    def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
+
+
+def likely_unit(size: float) -> str:
+    """The unit in which a drawing of that *size* would be a part of a likely size."""
+    return next((unit for unit, one in UNITS_M.items() if LIKELY_M[0] <= size * one <= LIKELY_M[1]), "mm")
+
+
+class Preview(QWidget):
+    """Draws what *paint* draws, in the frame that shows everything from ``low`` to ``high``."""
+
+    def __init__(self, paint: Callable[[QPainter, Frame], None]) -> None:
+        super().__init__()
+        self._paint = paint
+        self.low: Point = (0.0, 0.0)
+        self.high: Point = (1.0, 1.0)
+        self.setMinimumSize(*PREVIEW_PX)
+
+    def show_range(self, low: Point, high: Point) -> None:
+        self.low, self.high = low, high
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        try:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), QColor(theme.current.palette.ground))
+            self._paint(painter, fitted(self.low, self.high, QRectF(self.rect()).adjusted(28, 28, -28, -28)))
+        finally:
+            painter.end()
+
+
+class _Dialog(QDialog):
+    """A preview on the left, a form on the right with the result, what is wrong and two buttons."""
+
+    def __init__(self, parent: QWidget | None, title: str, take: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 16, 18, 16)
+        row.setSpacing(18)
+        self.preview = Preview(self.paint)
+        row.addWidget(self.preview, 1)
+        side = QWidget()
+        side.setFixedWidth(FORM_PX)
+        self.form = QVBoxLayout(side)
+        self.form.setContentsMargins(0, 0, 0, 0)
+        self.form.setSpacing(8)
+        self.form.addWidget(label(title, "title"))
+        self.fields = column(8)
+        self.form.addLayout(self.fields)
+        self.result_text = label("", "figure")
+        self.note_text = label("", "muted")
+        self.error = label("", "error")
+        for text in (self.result_text, self.note_text, self.error):
+            self.form.addWidget(text)
+        self.form.addStretch(1)
+        buttons = QHBoxLayout()
+        self.take_button = QPushButton(take)
+        self.take_button.setProperty("role", "main")
+        self.take_button.clicked.connect(self.accept)
+        leave = QPushButton("Leave it")
+        leave.clicked.connect(self.reject)
+        buttons.addWidget(self.take_button, 1)
+        buttons.addWidget(leave)
+        self.form.addLayout(buttons)
+        row.addWidget(side)
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        raise NotImplementedError
+
+    def tell(self, result: str, notes: str = "", error: str = "") -> None:
+        """Show how it stands; it can be taken unless something is wrong."""
+        self.result_text.setText(result)
+        self.note_text.setText(notes)
+        self.note_text.setVisible(bool(notes))
+        self.error.setText(error)
+        self.error.setVisible(bool(error))
+        self.take_button.setEnabled(not error and bool(result))
+        self.preview.update()
+
+
+class OutlineDialog(_Dialog):
+    """Unit, layers and gaps of a drawing; ``found`` is the outline that they make, or None."""
+
+    def __init__(self, parent: QWidget | None, name: str, drawing: Drawing, units: Units) -> None:
+        super().__init__(parent, "Outline from a drawing", "Take this outline")
+        self._drawing, self._units = drawing, units
+        self.unit = drawing.unit or likely_unit(max(drawing.size))
+        self.found: FoundOutline | None = None
+        self._place: Point | None = None
+        said = f"{name} says that it is in {drawing.unit}." if drawing.unit else f"{name} does not say its unit."
+        self.fields.addWidget(label(said, "muted"))
+        choices = [(f"{unit} (as it says)" if unit == drawing.unit else unit, unit) for unit in UNITS_M]
+        self.unit_field = ChoiceField("Drawn in", lambda: choices, lambda: self.unit, self._set_unit)
+        self.fields.addWidget(self.unit_field)
+        self.gap = QLineEdit(show(FIRST_GAP_M, "thickness", units))
+        self.gap.setAccessibleName("Close gaps up to")
+        gap_row = QHBoxLayout()
+        gap_row.addWidget(label("Close gaps up to", wrap=False))
+        gap_row.addWidget(self.gap, 1)
+        self.fields.addLayout(gap_row)
+        self.gap.textChanged.connect(lambda _: self._work_out())
+        self.fields.addWidget(label("Layers", "section"))
+        self.layers = QListWidget()
+        self.layers.setAccessibleName("Layers")
+        self.layers.setMaximumHeight(150)
+        for layer, count in drawing.layers.items():
+            item = QListWidgetItem(f"{layer}  ·  {count} line{'s' if count > 1 else ''}")
+            item.setData(Qt.ItemDataRole.UserRole, layer)
+            item.setCheckState(Qt.CheckState.Checked)
+            self.layers.addItem(item)
+        self.layers.itemChanged.connect(lambda _: self._work_out())
+        self.fields.addWidget(self.layers)
+        every = np.concatenate([chain.points for chain in drawing.chains])
+        low, high = every.min(axis=0), every.max(axis=0)
+        self.preview.show_range((float(low[0]), float(low[1])), (float(high[0]), float(high[1])))
+        self._work_out()
+
+    def _set_unit(self, unit: str) -> None:
+        self.unit = unit
+        self._work_out()
+
+    @property
+    def chosen(self) -> set[str]:
+        """The layers that are ticked."""
+        items = (self.layers.item(row) for row in range(self.layers.count()))
+        return {item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() == Qt.CheckState.Checked}
+
+    def _work_out(self) -> None:
+        self.found, self._place = None, None
+        try:
+            gap_m = parse(self.gap.text(), "thickness", self._units)
+            found = outline_of(self._drawing, UNITS_M[self.unit], self.chosen, max(gap_m, 0.0))
+        except DrawingRefusal as refusal:
+            self._place = refusal.place
+            at = f" At {refusal.place[0]:.5g}, {refusal.place[1]:.5g} in the drawing." if refusal.place else ""
+            self.tell("", "", f"{refusal}{at}")
+            return
+        except QuantityError as error:
+            self.tell("", "", str(error))
+            return
+        self.found = found
+        shape = Polygon(found.outline, found.holes)
+        low_x, low_y, high_x, high_y = shape.bounds
+        size = " × ".join(show(side, "length", self._units) for side in (high_x - low_x, high_y - low_y))
+        holes = {0: "", 1: ", 1 hole"}.get(len(found.holes), f", {len(found.holes)} holes")
+        text = f"{size}, {show(shape.area, 'area', self._units)}{holes}, {len(found.outline)} points"
+        self.tell(text, "\n".join([*found.notes, *self._drawing.notes]))
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        palette = theme.current.palette
+        if self.found is not None:
+            corner = np.concatenate([one.points for one in self._drawing.chains if one.layer in self.chosen]).min(
+                axis=0
+            )
+            unit_m = UNITS_M[self.unit]
+            area = QPainterPath()
+            for ring in (self.found.outline, *self.found.holes):
+                places = [(x / unit_m + corner[0], y / unit_m + corner[1]) for x, y in ring]
+                area.addPolygon(frame.polygon(tuple(places)))
+                area.closeSubpath()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(palette.dry))
+            painter.drawPath(area)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for chain in self._drawing.chains:
+            on = chain.layer in self.chosen
+            painter.setPen(QPen(QColor(palette.ink) if on else palette.colour("muted", 120), 1.6 if on else 1.0))
+            line = QPolygonF([frame.to_screen((float(x), float(y))) for x, y in chain.points])
+            painter.drawPolygon(line) if chain.closed else painter.drawPolyline(line)
+        if self._place is not None:
+            at = frame.to_screen(self._place)
+            paint_mark(painter, "stop", QRectF(at.x() - 10, at.y() - 10, 20, 20))
+
+
+class ReliefDialog(_Dialog):
+    """Unit, orientation and place of a mesh; ``found`` is the relief that they make, or None."""
+
+    def __init__(self, parent: QWidget | None, name: str, surface: Surface, outline: tuple[Point, ...], units: Units):
+        super().__init__(parent, "Relief from a mesh", "Take this relief")
+        self._surface, self._outline, self._units = surface, outline, units
+        self.found: FoundRelief | None = None
+        self._place: Point | None = None
+        self._image: QImage | None = None
+        self.upwards: Upwards = min(UPWARDS[:3], key=lambda up: surface.size(up)[2])
+        part = Polygon(outline)
+        low_x, low_y, high_x, high_y = part.bounds
+        longest = max(surface.size(self.upwards)[:2])
+        wanted = max(high_x - low_x, high_y - low_y)
+        self.unit = min(UNITS_M, key=lambda unit: abs(np.log(max(longest, 1e-12) * UNITS_M[unit] / wanted)))
+        self.centred = True
+        self.fields.addWidget(label(f"{name}: {len(surface.triangles)} triangles.", "muted"))
+        self.unit_field = ChoiceField("In", lambda: [(one, one) for one in UNITS_M], lambda: self.unit, self._set_unit)
+        self.fields.addWidget(self.unit_field)
+        axes = [(f"{one} points up", one) for one in UPWARDS]
+        self.up_field = ChoiceField("Axis", lambda: axes, lambda: self.upwards, self._set_upwards)
+        self.fields.addWidget(self.up_field)
+        self.centre = QCheckBox("Centre it under the outline")
+        self.centre.setChecked(True)
+        self.centre.toggled.connect(self._set_centred)
+        self.fields.addWidget(self.centre)
+        self.preview.show_range((low_x, low_y), (high_x, high_y))
+        self._again = False
+        self._work = Background(self._relief, self, ReliefRefusal)
+        self._work.finished.connect(self._take_in)
+        self._work.ended.connect(self._ended)
+        self._work_out()
+
+    def _set_unit(self, unit: str) -> None:
+        self.unit = unit
+        self._work_out()
+
+    def _set_upwards(self, upwards: Upwards) -> None:
+        self.upwards = upwards
+        self._work_out()
+
+    def _set_centred(self, on: bool) -> None:
+        self.centred = on
+        self._work_out()
+
+    def _relief(self, job: Job | None, tell: Callable[[float], None], **how: object) -> object:
+        try:
+            return relief_of(self._surface, UNITS_M[str(how["unit"])], how["up"], self._outline, bool(how["centred"]))  # type: ignore[arg-type]
+        except ReliefRefusal as refusal:
+            return refusal
+
+    def _work_out(self) -> None:
+        self.found, self._image, self._place = None, None, None
+        self.tell("", "Working it out …")
+        if self._work.busy:
+            self._again = True
+            return
+        self._work.start(None, unit=self.unit, up=self.upwards, centred=self.centred)
+
+    def _take_in(self, _: object, found: object) -> None:
+        if self._again:
+            return
+        if isinstance(found, ReliefRefusal):
+            self._place = found.place
+            self.tell("", "", str(found))
+        elif isinstance(found, FoundRelief):
+            self.found = found
+            self._image = shaded(found.relief, self._outline)
+            high = height_m(found.relief, Polygon(self._outline))
+            text = f"{show(high, 'length', self._units)} high, {len(found.relief)} points"
+            self.tell(text, f"The mesh lies within {show(found.deviation_m, 'thickness', self._units)} of it.")
+
+    def _ended(self, message: str) -> None:
+        if self._again:
+            self._again = False
+            self._work_out()
+        elif message:
+            self.tell("", "", message)
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        palette = theme.current.palette
+        shape = frame.polygon(self._outline)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(palette.dry))
+        painter.drawPolygon(shape)
+        if self._image is not None:
+            path = QPainterPath()
+            path.addPolygon(shape)
+            painter.save()
+            painter.setClipPath(path)
+            painter.drawImage(shape.boundingRect(), self._image)
+            painter.restore()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(palette.ink), 2))
+        painter.drawPolygon(shape)
+        if self._place is not None:
+            at = frame.to_screen(self._place)
+            paint_mark(painter, "stop", QRectF(at.x() - 10, at.y() - 10, 20, 20))
+
+
+def bring_outline(desk: BringsIn, path: Path) -> None:
+    """Read a drawing beside the window's work, then ask what of it is the outline."""
+
+    def ask(drawing: Drawing) -> None:
+        dialog = OutlineDialog(desk.plan.window(), path.name, drawing, desk.document.assessment.units)
+        if dialog.exec() and dialog.found is not None:
+            part = desk.document.job.part
+            edited = revised(part, outline=dialog.found.outline, holes=dialog.found.holes, relief=())
+            desk.document.edit("outline from a drawing", changed(desk.document.job, part=edited))
+            desk.plan.fit()
+
+    _read(desk, path, read_drawing, DrawingRefusal, ask)
+
+
+def bring_relief(desk: BringsIn, path: Path) -> None:
+    """Read a mesh beside the window's work, then ask how it lies under the outline."""
+
+    def ask(surface: Surface) -> None:
+        outline = desk.document.job.part.outline
+        dialog = ReliefDialog(desk.plan.window(), path.name, surface, outline, desk.document.assessment.units)
+        if dialog.exec() and dialog.found is not None:
+            part = revised(desk.document.job.part, relief=dialog.found.relief)
+            desk.document.edit("relief from a mesh", changed(desk.document.job, part=part))
+
+    _read(desk, path, read_surface, ReliefRefusal, ask)
+
+
+def _read(
+    desk: BringsIn,
+    path: Path,
+    read: Callable[[Path], object],
+    refusal: type[Exception],
+    ask: Callable[[Any], None],
+) -> None:
+    reader = Background(lambda job, tell: read(path), desk.plan, refusal)
+    reader.finished.connect(lambda _, found: ask(found))
+    reader.finished.connect(reader.deleteLater)
+    reader.ended.connect(lambda message: desk.say(message) if message else None)
+    reader.start(desk.document.job)

@@ -1,0 +1,63 @@
+"""The relief as light and shade on the plan: slopes towards the upper left are lit, those away from it lie in shade."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+from shapely import Polygon
+
+from bibulon.desk.background import Background
+from bibulon.job.base import Point
+from bibulon.job.part import Part
+from bibulon.laminate.relief import heights_at
+
+LONGEST = 220
+LIGHT = np.array([-0.5, 0.6, 0.62])
+"""From where the light comes, on the plan and up."""
+STEEPER = 2.0
+"""Slopes are drawn so much steeper than they are, so that a shallow camber can be seen."""
+DARKEST = 110
+
+
+class ReliefShade(QObject):
+    """Keeps the shade of the relief that was asked for last; it is drawn beside the window's work."""
+
+    ready = Signal()
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._part: Part | None = None
+        self._image: QImage | None = None
+        self._work = Background(lambda job, tell, part: (part, shaded(part.relief, part.outline)), self)
+        self._work.finished.connect(self._take)
+
+    def of(self, part: Part) -> QImage | None:
+        """The picture for *part*; None while it is drawn, or if the mould is flat."""
+        if not part.relief:
+            return None
+        if self._part is not None and self._part.relief is part.relief and self._part.outline is part.outline:
+            return self._image
+        self._work.start(None, part=part)
+        return None
+
+    def _take(self, _: object, drawn: tuple[Part, QImage]) -> None:
+        self._part, self._image = drawn
+        self.ready.emit()
+
+
+def shaded(relief: tuple[tuple[float, float, float], ...], outline: tuple[Point, ...]) -> QImage:
+    """A picture over the bounds of *outline*, to be laid over what is there: white where lit, black where shaded."""
+    low_x, low_y, high_x, high_y = Polygon(outline).bounds
+    step = max(high_x - low_x, high_y - low_y) / LONGEST
+    columns, rows = (max(int(np.ceil(side / step)), 2) for side in (high_x - low_x, high_y - low_y))
+    x, y = np.meshgrid(np.linspace(low_x, high_x, columns), np.linspace(high_y, low_y, rows))
+    heights = heights_at(relief, np.column_stack([x.ravel(), y.ravel()])).reshape(rows, columns)
+    down, across = np.gradient(heights, (high_y - low_y) / (rows - 1), (high_x - low_x) / (columns - 1))
+    normal = np.stack([-across * STEEPER, down * STEEPER, np.ones_like(heights)], axis=-1)
+    normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+    light = (normal @ (LIGHT / np.linalg.norm(LIGHT))) - LIGHT[2] / np.linalg.norm(LIGHT)
+    pixels = np.zeros((rows, columns, 4), dtype=np.uint8)
+    pixels[..., :3] = np.where(light > 0, 255, 20)[..., None]
+    pixels[..., 3] = np.clip(np.abs(light) * 2 * DARKEST, 0, DARKEST)
+    return QImage(pixels.tobytes(), columns, rows, 4 * columns, QImage.Format.Format_RGBA8888).copy()
