@@ -20,6 +20,8 @@ from bibulon.job.edits import changed, revised, with_card, with_line, with_media
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part, Region
+from bibulon.job.run import RunEvent
+from bibulon.laminate.lay_list import lay_list
 
 GOOD = ((0.0, 3000.0), (60.0, 3031.0), (120.0, 3049.0), (240.0, 3064.0), (480.0, 3071.0), (900.0, 3074.0))
 
@@ -73,6 +75,17 @@ def larger(job: Job) -> Job:
     return changed(job, part=Part(outline=outline, flange_width_m=0.12))
 
 
+def laid(job: Job, *labels: str) -> Job:
+    """*job* with plies ticked as laid."""
+    texts = {line.label: line.text for line in lay_list(job)}
+    at = datetime(2026, 3, 1, tzinfo=UTC)
+    run = [
+        RunEvent(number=i, at=at, clock_s=0, kind="ply laid", label=label, text=texts.get(label, "another"))
+        for i, label in enumerate(labels, 1)
+    ]
+    return changed(job, run=tuple(run))
+
+
 MISTAKES: dict[str, Callable[[Job], Job]] = {
     "no-fill": lambda job: changed(job, lines=job.feeds),
     "media-reaches-vent": media_to_vent,
@@ -92,6 +105,9 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "peel-ply-missing": lambda job: changed(job, peel_ply=None),
     "ply-stops-at-core-edge": ply_at_core,
     "part-not-covered": uncovered,
+    "overlap-out-of-range": lambda job: changed(job, cutting=revised(job.cutting, overlap_m=0.06)),
+    "joints-line-up": lambda job: changed(job, cutting=revised(job.cutting, stagger_m=0.9)),
+    "ply-count-differs": lambda job: laid(job, "P1", "P2"),
     "too-few-pleats": lambda job: changed(job, bag=revised(job.bag, pleats=4)),
     "film-too-small": lambda job: changed(job, bag=revised(job.bag, film_excess=0.05)),
     "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
@@ -155,3 +171,30 @@ def test_safety_notes_follow_the_chemistry() -> None:
     assert any("implode" in note for note in safety_notes(job, "hold"))
     peroxide = revised(job.resin, chemistry="polyester")
     assert any("cobalt" in note for note in safety_notes(with_card(job, peroxide), "charge"))
+
+
+def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
+    mended = {entry.id: entry.mend for entry in REGISTRY if entry.mend is not None}
+    assert {"overlap-out-of-range", "peel-ply-missing"} <= set(mended)
+    for name, mend in mended.items():
+        found = cautions_of(assessed(mend.apply(MISTAKES[name](sound_job()))))
+        assert {caution.id for caution in found} <= sound_ids()
+
+
+def test_plies_ticked_are_counted_against_the_book() -> None:
+    def told(job: Job) -> list[str]:
+        found = cautions_of(assess(job))
+        return [f"{one.rank}: {one.message}" for one in found if one.id == "ply-count-differs"]
+
+    job = sound_job()
+    every = [line.label for line in lay_list(job)]
+    assert every == ["P1", "P2", "P3", "P4", "C1", "P5", "P6", "P7"]
+    assert told(laid(job, *every)) == []
+    assert told(laid(job, *every[:5])) == ["caution: 3 of 8 plies and cores are not ticked, P5 first."]
+    assert told(laid(job, *every, "P9")) == ["caution: Ticked as laid, but not so in the book: P9."]
+    begun = laid(job, "P1")
+    start = RunEvent(number=2, at=begun.run[0].at, clock_s=0, kind="started")
+    assert told(changed(begun, run=(*begun.run, start)))[0].startswith("stop: 7 of 8")
+    # the book changed after the tick: what lies there is no longer what is wanted
+    other = changed(begun, layup=(revised(job.layup[0], card="glass-biax-800"), *job.layup[1:]))
+    assert "P1" in told(other)[0]

@@ -25,6 +25,7 @@ from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
+from bibulon.laminate.joints import Ply, plies_of
 from bibulon.quantities import Units, clock_time, show
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.charge import Charge, charge_of
@@ -62,6 +63,11 @@ class Assessment:
     @cached_property
     def laminate(self) -> Laminate:
         return laminate_of(self.job)
+
+    @cached_property
+    def plies(self) -> tuple[Ply, ...]:
+        """Every ply with its pieces and joints."""
+        return plies_of(self.job)
 
     @cached_property
     def charge(self) -> Charge:

@@ -8,10 +8,17 @@ from shapely import LineString, Polygon
 from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.registry import Finding, caution
-from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
+from bibulon.job.edits import changed, revised, with_card
+from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import show
+from bibulon.stock import shelf
 
+OVERLAP_M = (0.010, 0.030)
+"""Joints usually overlap between these."""
+USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
 
@@ -37,12 +44,18 @@ def core_starves(assessment: Assessment) -> Iterator[Finding]:
             return
 
 
+def _with_peel_ply(job: Job) -> Job:
+    card = next(card for card in shelf() if isinstance(card, PeelPlyCard))
+    return changed(with_card(job, card), peel_ply=card.id)
+
+
 @caution(
     "peel-ply-missing",
     "caution",
     "layup",
     why="Media bonds to the part if nothing lies between them, and tears fibre out when it is pulled.",
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
+    mend=Mend("Lay peel ply over it", _with_peel_ply),
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -88,3 +101,62 @@ def part_not_covered(assessment: Assessment) -> Iterator[Finding]:
         place = unary_union([cell.polygon for cell in bare]).representative_point()
         area = show(sum(cell.area_m2 for cell in bare), "area", assessment.units)
         yield Finding(f"{area} of the part have no ply at all.", (place.x, place.y))
+
+
+def _with_usual_overlap(job: Job) -> Job:
+    return changed(job, cutting=revised(job.cutting, overlap_m=USUAL_OVERLAP_M))
+
+
+@caution(
+    "overlap-out-of-range",
+    "caution",
+    "layup",
+    why="Too short an overlap slips open and carries no load; too long a one is a thick band that fills late.",
+    remedy="Let pieces overlap by 10 to 30 mm, 25 mm as a rule, unless the designer says otherwise.",
+    mend=Mend("Overlap by 25 mm", _with_usual_overlap),
+)
+def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
+    overlap = assessment.job.cutting.overlap_m
+    joints = [joint for ply in assessment.plies for joint in ply.joints]
+    if joints and not OVERLAP_M[0] <= overlap <= OVERLAP_M[1]:
+        place = joints[0].interpolate(0.5, normalized=True)
+        shown = show(overlap, "thickness", assessment.units)
+        yield Finding(f"Pieces of a ply overlap by {shown}.", (place.x, place.y))
+
+
+@caution(
+    "joints-line-up",
+    "caution",
+    "layup",
+    why="Joints of neighbouring plies over one another make a weak, thick band where the stack can part.",
+    remedy="Turn a ply, take a wider or narrower roll, or ask for less distance between joints.",
+)
+def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
+    wanted = assessment.job.cutting.stagger_m
+    near = [ply for ply in assessment.plies if ply.joints and ply.apart_m < wanted * (1 - 1e-6)]
+    if near:
+        worst = min(near, key=lambda ply: ply.apart_m)
+        place = worst.joints[0].interpolate(0.5, normalized=True)
+        shown = show(worst.apart_m, "length", assessment.units)
+        yield Finding(f"Joints of ply P{worst.number} lie {shown} from those of a ply below it.", (place.x, place.y))
+
+
+@caution(
+    "ply-count-differs",
+    "caution",
+    "layup",
+    why="Nothing is wet yet: a ply too many or too few can still be put right, and never again after.",
+    remedy="Count the plies on the tool against the book, and tick or take up what differs.",
+)
+def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    lines, odd = lay_list(job), strangers(job)
+    laid = sum(line.laid is not None for line in lines)
+    if odd:
+        labels = ", ".join(event.label for event in odd[:6])
+        yield Finding(f"Ticked as laid, but not so in the book: {labels}.")
+    rank: Rank | None = "stop" if any(event.kind == "started" for event in job.run) else None
+    if 0 < laid < len(lines):
+        first = next(line for line in lines if line.laid is None)
+        missing = len(lines) - laid
+        yield Finding(f"{missing} of {len(lines)} plies and cores are not ticked, {first.label} first.", rank=rank)

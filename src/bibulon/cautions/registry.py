@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.assess import Assessment
+from bibulon.job import Job
 from bibulon.job.base import Point
 
 Rank = Literal["note", "caution", "stop"]
@@ -28,6 +29,14 @@ Rule = Callable[[Assessment], Iterator[Finding]]
 
 
 @dataclass(frozen=True)
+class Mend:
+    """What puts a mistake right at one touch: its words, and the job with it put right."""
+
+    text: str
+    apply: Callable[[Job], Job]
+
+
+@dataclass(frozen=True)
 class Registered:
     """A rule with its text."""
 
@@ -37,6 +46,7 @@ class Registered:
     why: str
     remedy: str
     rule: Rule
+    mend: Mend | None
 
 
 @dataclass(frozen=True)
@@ -51,18 +61,21 @@ class Caution:
     remedy: str
     place: Point | None
     subject: str
+    mend: Mend | None = None
 
 
 REGISTRY: list[Registered] = []
 
 
-def caution(id: str, rank: Rank, station: str, *, why: str, remedy: str) -> Callable[[Rule], Rule]:
+def caution(
+    id: str, rank: Rank, station: str, *, why: str, remedy: str, mend: Mend | None = None
+) -> Callable[[Rule], Rule]:
     """Register the decorated rule."""
 
     def register(rule: Rule) -> Rule:
         if any(other.id == id for other in REGISTRY):
             raise ValueError(f"two cautions are called {id}")
-        REGISTRY.append(Registered(id, rank, station, why, remedy, rule))
+        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, mend))
         return rule
 
     return register
@@ -80,6 +93,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             entry.remedy,
             finding.place,
             finding.subject,
+            entry.mend,
         )
         for entry in REGISTRY
         for finding in entry.rule(assessment)

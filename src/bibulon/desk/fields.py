@@ -10,8 +10,8 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -75,6 +75,31 @@ def restyle(widget: QWidget) -> None:
     widget.style().polish(widget)
 
 
+class MoveHandle(QToolButton):
+    """A grip to drag an entry of a list by; the arrow keys move it one place."""
+
+    def __init__(self, name: str, drop: Callable[[QPoint], None], step: Callable[[int], None]) -> None:
+        super().__init__()
+        icons.put(self, "ph.dots-six-vertical")
+        self.setAccessibleName(name)
+        self.setToolTip("Drag to reorder; the up and down keys move it by one")
+        self.setCursor(Qt.CursorShape.SizeVerCursor)
+        self._drop, self._step = drop, step
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        super().mouseReleaseEvent(event)
+        place = event.globalPosition().toPoint()
+        if not self.rect().contains(self.mapFromGlobal(place)):
+            self._drop(place)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event.key() in steps:
+            self._step(steps[Qt.Key(event.key())])
+        else:
+            super().keyPressEvent(event)
+
+
 class Field(QWidget):
     """A labelled line to type in."""
 
@@ -118,6 +143,7 @@ class Field(QWidget):
         if untouched or not self.editor.hasFocus():
             if not (self.error.isVisibleTo(self) and not untouched):
                 self.editor.setText(text)
+                self.editor.setCursorPosition(0)
                 self._complain("")
             self._shown = text
 

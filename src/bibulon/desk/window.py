@@ -355,38 +355,34 @@ class Window(QMainWindow):
 
     def export_fill(self) -> None:
         """Ask where to and write the fill there, in the format of the suffix."""
-        from bibulon.exchange.fill_files import ExportError, write_fill  # loads the writers only when asked for
+        from bibulon.exchange.fill_files import write_fill  # loads the writers only when asked for
 
-        fill = self.document.assessment.fill
+        fill, job = self.document.assessment.fill, self.document.job
         if fill is None:
             self.say("There is no fill to export yet.")
             return
-        start = Path.home() / f"{self.document.job.name} fronts.dxf"
-        name, _ = QFileDialog.getSaveFileName(self, "Export the fill", str(start), ";;".join(FILL_FILES))
-        if not name:
-            return
-        try:
-            write_fill(self.document.job, fill, Path(name))
-        except (ExportError, OSError) as error:
-            self.say(f"{Path(name).name} could not be written: {error}")
-            return
-        self.say(f"The fill was written to {name}.")
+        patterns = ";;".join(FILL_FILES)
+        self.write_file("The fill", f"{job.name} fronts.dxf", patterns, lambda path: write_fill(job, fill, path))
 
     def export_plan(self) -> None:
         """Ask where to and write the plan there, as a drawing at full size."""
-        from bibulon.exchange.fill_files import ExportError  # loads the writers only when asked for
-        from bibulon.exchange.plan_files import write_plan
+        from bibulon.exchange.plan_files import write_plan  # loads the writers only when asked for
 
-        start = Path.home() / f"{self.document.job.name} plan.dxf"
-        name, _ = QFileDialog.getSaveFileName(self, "Plan to a file", str(start), "Drawings (*.dxf *.svg)")
-        if not name:
+        job = self.document.job
+        patterns = "Drawings (*.dxf *.svg)"
+        self.write_file("The plan", f"{job.name} plan.dxf", patterns, lambda path: write_plan(job, path))
+
+    def write_file(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None:
+        """Ask where to, and have it written there; *title* says what."""
+        chosen, _ = QFileDialog.getSaveFileName(self, title, str(Path.home() / name), patterns)
+        if not chosen:
             return
         try:
-            write_plan(self.document.job, Path(name))
-        except (ExportError, OSError) as error:
-            self.say(f"{Path(name).name} could not be written: {error}")
+            write(Path(chosen))
+        except (ValueError, OSError) as error:
+            self.say(f"{Path(chosen).name} could not be written: {error}")
             return
-        self.say(f"The plan was written to {name}.")
+        self.say(f"{title}: written to {chosen}.")
 
     def pick_file(self, title: str, pattern: str) -> Path | None:
         """A file that the user picks to read."""

@@ -16,7 +16,7 @@ from bibulon.job.cards import Card, CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
-from bibulon.job.layup import Layer
+from bibulon.job.layup import CutChoices, Layer
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.job.run import RunEvent
@@ -40,6 +40,7 @@ class Job(Model):
     shop: Shop = Shop()
     regions: tuple[Region, ...] = ()
     layup: tuple[Layer, ...] = ()
+    cutting: CutChoices = CutChoices()
     lines: tuple[Line, ...] = ()
     manifolds: tuple[Manifold, ...] = ()
     media: tuple[MediaPatch, ...] = ()

@@ -115,6 +115,23 @@ def with_layup(job: Job, layers: Iterable[Layer]) -> Job:
     return changed(job, layup=tuple(layers))
 
 
+def repeated_layup(job: Job, identifier: str) -> Job:
+    """*job* with the entry of the ply book laid once more, right over itself."""
+    layers: list[Layer] = []
+    for layer in job.layup:
+        layers.append(layer)
+        if layer.id == identifier:
+            layers.append(layer.model_copy(update={"id": new_id("ply")}))
+    return with_layup(job, layers)
+
+
+def mirrored_layup(job: Job) -> Job:
+    """*job* with its ply book mirrored above itself; a core that lies on top becomes the middle."""
+    below = job.layup[:-1] if job.layup and job.is_core(job.layup[-1].card) else job.layup
+    above = [layer.model_copy(update={"id": new_id("ply")}) for layer in reversed(below)]
+    return with_layup(job, (*job.layup, *above))
+
+
 def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:
     """*job* with the region added, or put in place of *old_name*; plies follow a change of name."""
     if old_name is None:

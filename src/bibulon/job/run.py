@@ -9,6 +9,8 @@ from pydantic import AwareDatetime, Field
 from bibulon.job.base import Label, Model, Point
 
 EventKind = Literal[
+    "ply laid",
+    "ply taken up",
     "started",
     "valve opened",
     "valve clamped",
@@ -31,6 +33,8 @@ class RunEvent(Model):
     kind: EventKind
     label: Label = ""
     text: Annotated[str, Field(max_length=2000)] = ""
+    by: Label = ""
+    """Who did it, where that was asked."""
     place: Point | None = None
     mass_kg: Annotated[float, Field(ge=0)] | None = None
     vacuum_pa: Annotated[float, Field(ge=0)] | None = None

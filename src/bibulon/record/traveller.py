@@ -30,7 +30,8 @@ INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C606
 FACE, BOLD = "Traveller", "Traveller Bold"
 
 
-def _styles() -> dict[str, ParagraphStyle]:
+def styles() -> dict[str, ParagraphStyle]:
+    """Paragraph styles in the program's own type; registers its fonts."""
     if FACE not in pdfmetrics.getRegisteredFontNames():
         folder = files("bibulon").joinpath("desk", "resources", "fonts")
         pdfmetrics.registerFont(TTFont(FACE, BytesIO(folder.joinpath("Barlow-400.ttf").read_bytes())))
@@ -50,7 +51,7 @@ def _styles() -> dict[str, ParagraphStyle]:
 class _Traveller:
     def __init__(self, assessment: Assessment) -> None:
         self.assessment, self.job, self.units = assessment, assessment.job, assessment.units
-        self.style = _styles()
+        self.style = styles()
 
     def show(self, value: float | None, kind: str) -> str:
         return "–" if value is None else show(value, kind, self.units)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -41,6 +42,7 @@ class Desk(Protocol):
     def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None: ...
     def pick_file(self, title: str, pattern: str) -> Path | None: ...
     def take_file(self, path: Path) -> None: ...
+    def write_file(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None: ...
     def export_plan(self) -> None: ...
     def open_text_file(self, title: str, pattern: str) -> str | None: ...
     def show_caution(self, caution: Caution) -> None: ...
@@ -49,7 +51,7 @@ class Desk(Protocol):
 class CautionCard(QFrame):
     """One caution: mark, message; why and remedy under it."""
 
-    def __init__(self, caution: Caution) -> None:
+    def __init__(self, caution: Caution, mend: Callable[[], None] | None = None) -> None:
         super().__init__()
         self.setProperty("role", "card")
         row = QHBoxLayout(self)
@@ -60,6 +62,10 @@ class CautionCard(QFrame):
         texts.addWidget(label(caution.message, "figure"))
         texts.addWidget(label(caution.why, "muted"))
         texts.addWidget(label(caution.remedy))
+        if caution.mend is not None and mend is not None:
+            button = QPushButton(caution.mend.text)
+            button.clicked.connect(lambda _=False: mend())
+            texts.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(texts, 1)
         self.setAccessibleName(f"{caution.rank}: {caution.message}")
 
@@ -187,7 +193,11 @@ class Bench(QScrollArea):
             layout.addWidget(rule_line())
             layout.addWidget(label("CAUTIONS", "section"))
         for caution in found:
-            layout.addWidget(CautionCard(caution))
+            layout.addWidget(CautionCard(caution, partial(self._mend, caution)))
+
+    def _mend(self, caution: Caution) -> None:
+        if caution.mend is not None:
+            self.document.edit(caution.mend.text.lower(), caution.mend.apply(self.document.job))
 
 
 def clear(layout: QLayout) -> None:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.layup_cutting import CuttingSections
+from bibulon.desk.benches.layup_ticks import TickSection
 from bibulon.desk.fields import (
     ChoiceField,
     FreeField,
+    MoveHandle,
     QuantityField,
     TextField,
     column,
@@ -20,9 +23,21 @@ from bibulon.desk.fields import (
 )
 from bibulon.job.base import Point
 from bibulon.job.cards import Card, CoreCard, FabricCard, PeelPlyCard
-from bibulon.job.edits import changed, new_id, revised, with_card, with_layup, with_region, with_value, without_region
+from bibulon.job.edits import (
+    changed,
+    mirrored_layup,
+    new_id,
+    repeated_layup,
+    revised,
+    with_card,
+    with_layup,
+    with_region,
+    with_value,
+    without_region,
+)
 from bibulon.job.layup import Layer
 from bibulon.job.part import Region
+from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.quantities import show
 from bibulon.stock import shelf
@@ -53,13 +68,17 @@ class LayupBench(Bench):
                 "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum.",
             ),
         )
+        self.figure("Stack", self._balance)
         self.section("Ply book, from the tool face")
         self.rows = column(5)
         self.watch(self._structure, self.rows, self._fill_rows)
         row = QHBoxLayout()
         self.button("Add ply", lambda: self._add(FabricCard), into=row)
         self.button("Add core", lambda: self._add(CoreCard), into=row)
-        self.button("Draw region", lambda: self.desk.plan.set_tool("region"), into=row)
+        self.mirror = self.button("Mirror", self._mirror, into=row)
+        self.mirror.setToolTip("Lay the same plies again in reverse; a core on top becomes the middle.")
+        region = self.button("Region", lambda: self.desk.plan.set_tool("region"), into=row)
+        region.setToolTip("Draw a region on the plan (R)")
         self.body.addLayout(row)
         self.choice(
             "Peel ply",
@@ -72,6 +91,20 @@ class LayupBench(Bench):
         self.section("Cells")
         self.cells = column(3)
         self.watch(self._cell_key, self.cells, self._fill_cells)
+        self.cutting = CuttingSections(self)
+        self.cutting.build()
+        self.ticks = TickSection(self)
+        self.ticks.build()
+
+    def _balance(self) -> tuple[str, str]:
+        cells = self.document.assessment.laminate.cells
+        if not cells or not self.document.job.layup:
+            return "–", ""
+        widest = max(cells, key=lambda cell: cell.area_m2)
+        return in_words(widest.stack.layers, self.document.job.cards)
+
+    def _mirror(self) -> None:
+        self.document.edit("mirror plies", mirrored_layup(self.document.job))
 
     def _show(self, value: float, kind: str) -> str:
         return show(value, kind, self.document.assessment.units)
@@ -111,9 +144,9 @@ class LayupBench(Bench):
             f"Material of entry {number}",
         )
         top.addWidget(choice, 1)
+        top.addWidget(MoveHandle(f"Move entry {number}", partial(self._place_at, layer), partial(self._move, layer)))
         for icon, tip, do in (
-            ("ph.arrow-up", "Nearer the tool", lambda: self._move(layer, -1)),
-            ("ph.arrow-down", "Farther from the tool", lambda: self._move(layer, 1)),
+            ("ph.copy", "Lay once more", lambda: self._repeat(layer)),
             ("ph.trash", "Remove", lambda: self._remove(layer)),
         ):
             button = tool_button(icon, tip, do)
@@ -155,11 +188,24 @@ class LayupBench(Bench):
         self.document.edit("add ply", with_layup(job, (*job.layup, Layer(id=new_id("ply"), card=card.id))))
 
     def _move(self, layer: Layer, step: int) -> None:
+        """Move an entry so many places farther from the tool."""
         layers = list(self.document.job.layup)
         at = next(i for i, one in enumerate(layers) if one.id == layer.id)
         to = min(max(at + step, 0), len(layers) - 1)
-        layers.insert(to, layers.pop(at))
-        self.document.edit("reorder plies", with_layup(self.document.job, layers))
+        if to != at:
+            layers.insert(to, layers.pop(at))
+            self.document.edit("reorder plies", with_layup(self.document.job, layers))
+
+    def _place_at(self, layer: Layer, position: QPoint) -> None:
+        """Move an entry to where it was dropped, a place on the screen."""
+        frames = [self.rows.itemAt(row).widget() for row in range(self.rows.count())]
+        middles = [frame.mapToGlobal(frame.rect().center()).y() for frame in frames]
+        at = next(i for i, one in enumerate(self.document.job.layup) if one.id == layer.id)
+        before = sum(middle < position.y() for row, middle in enumerate(middles) if row != at)
+        self._move(layer, before - at)
+
+    def _repeat(self, layer: Layer) -> None:
+        self.document.edit("lay ply once more", repeated_layup(self.document.job, layer.id))
 
     def _remove(self, layer: Layer) -> None:
         kept = [one for one in self.document.job.layup if one.id != layer.id]
@@ -178,6 +224,9 @@ class LayupBench(Bench):
 
     def refresh(self) -> None:
         super().refresh()
+        self.cutting.refresh()
+        self.ticks.refresh()
+        self.mirror.setEnabled(bool(self.document.job.layup))
         for field in self.findChildren(FreeField):
             field.refresh()
 

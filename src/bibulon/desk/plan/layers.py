@@ -36,6 +36,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
+from bibulon.laminate.joints import Ply
 from bibulon.quantities import show
 
 LABEL_PX = 12
@@ -87,6 +88,20 @@ def paint_relief(painter: QPainter, frame: Frame, job: Job, shade: QImage) -> No
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawImage(outline.boundingRect(), shade)
     painter.restore()
+
+
+def paint_joints(painter: QPainter, frame: Frame, plies: Sequence[Ply]) -> None:
+    """The joints of all plies, each with the number of its ply, labels along the joint so that none hides another."""
+    palette = theme.current.palette
+    jointed = [ply for ply in plies if ply.joints]
+    for at, ply in enumerate(jointed):
+        for joint in ply.joints:
+            places = [frame.to_screen((x, y)) for x, y in joint.coords]
+            painter.setPen(QPen(QColor(palette.accent), 1.6, Qt.PenStyle.DashDotLine))
+            painter.drawPolyline(QPolygonF(places))
+            share = (at + 1) / (len(jointed) + 1)
+            middle = joint.interpolate(share, normalized=True)
+            _text_box(painter, frame.to_screen((middle.x, middle.y)), f"P{ply.number}", palette.ink, palette.accent)
 
 
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:

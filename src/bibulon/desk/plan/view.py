@@ -34,6 +34,7 @@ from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import with_card
 from bibulon.job.lines import Line
+from bibulon.laminate.joints import Ply
 from bibulon.quantities import show
 from bibulon.stock import shelf
 
@@ -77,10 +78,16 @@ class PlanView(QWidget):
         self.map = "through"
         self._image: tuple[object, str, float, str, QImage] | None = None
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
+        self.joints: tuple[Ply, ...] | None = None
+        """The plies whose joints are shown at Lay-up; None: they are not."""
         self._shade = ReliefShade(self)
         self._shade.ready.connect(self.update)
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
+
+    def set_joints(self, plies: tuple[Ply, ...] | None) -> None:
+        self.joints = plies
+        self.update()
 
     # -- what the window sets ----------------------------------------------------------------------------------------
 
@@ -318,6 +325,8 @@ class PlanView(QWidget):
         shade = self._shade.of(job.part)
         if shade is not None:
             layers.paint_relief(painter, self.frame, job, shade)
+        if self.joints and station.id == "layup":
+            layers.paint_joints(painter, self.frame, self.joints)
         layers.paint_outline(painter, self.frame, job)
         if station.shows_bag:
             layers.paint_bag(painter, self.frame, assessment)

@@ -1,0 +1,144 @@
+"""Joints, cut pieces and kits: cloth covers the part, pieces fit their roll, curved pieces come out at true length."""
+
+from __future__ import annotations
+
+import csv
+import math
+from io import BytesIO
+from itertools import combinations
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import bare_panel, rectangle
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pypdf import PdfReader
+from shapely import Polygon, box, union_all
+
+from bibulon.assess import assess
+from bibulon.demo import demo_job
+from bibulon.exchange.cut_files import write_cut_list
+from bibulon.exchange.drawings import UNITS_M, read_drawing
+from bibulon.exchange.fill_files import ExportError
+from bibulon.job import Job
+from bibulon.job.edits import changed, mirrored_layup, repeated_layup, revised, with_card
+from bibulon.job.layup import Layer
+from bibulon.job.part import Part
+from bibulon.laminate.balance import asymmetry, imbalance, in_words
+from bibulon.laminate.cut_list import cut_list
+from bibulon.laminate.joints import plies_of
+from bibulon.record.kit import cutting_pdf, labels_pdf
+from bibulon.stock import shelf_card
+
+
+def panel(length: float, width: float, *angles: float, **cutting: float) -> Job:
+    job = bare_panel(length, width)
+    layup = tuple(Layer(id=f"p{i}", card="glass-biax-800", angle_deg=angle) for i, angle in enumerate(angles))
+    return changed(job, layup=layup, cutting=revised(job.cutting, **cutting))
+
+
+def test_a_wide_ply_is_joined_with_its_overlap_and_the_next_is_staggered() -> None:
+    job = panel(3.0, 3.0, 0, 0, 90, 0, overlap_m=0.03, stagger_m=0.15)
+    first, second, across, third = plies_of(job)
+    assert [len(ply.pieces) for ply in (first, second, across, third)] == [3, 3, 3, 3]
+    for ply in (first, second, across, third):
+        one, other = ply.pieces[:2]
+        assert one.intersection(other).area == pytest.approx(0.03 * 3.0, rel=1e-6)
+        assert union_all(ply.pieces).area == pytest.approx(9.0, rel=1e-9)
+    assert second.apart_m >= 0.15 and third.apart_m >= 0.15
+    assert across.apart_m == math.inf, "joints that cross do not line up"
+    assert all(joint.coords[0][0] == pytest.approx(joint.coords[1][0]) for joint in across.joints)
+
+
+@settings(max_examples=25)
+@given(
+    length=st.floats(0.2, 6.0), width=st.floats(0.2, 5.0), angle=st.floats(-90, 90), overlap=st.floats(0, 0.2),
+    allowance=st.floats(0, 0.05),
+)  # fmt: skip
+def test_pieces_cover_the_part_and_fit_on_their_roll(
+    length: float, width: float, angle: float, overlap: float, allowance: float
+) -> None:
+    job = panel(length, width, angle, 0, overlap_m=overlap, allowance_m=allowance)
+    found = cut_list(job)
+    for ply in found.plies:
+        assert union_all(ply.pieces).area == pytest.approx(length * width, rel=1e-6)
+    (roll,) = found.rolls
+    assert len({piece.code for piece in roll.pieces}) == len(roll.pieces)
+    laid = []
+    for piece, (x, y) in zip(roll.pieces, roll.places, strict=True):
+        assert piece.width_m <= roll.card.roll_width_m + 1e-3
+        place = box(x, y, x + piece.length_m, y + piece.width_m)
+        assert place.bounds[2] <= roll.length_m + 1e-6 and place.bounds[3] <= roll.card.roll_width_m + 2e-3
+        laid.append(place)
+    assert all(one.intersection(other).area < 1e-9 for one, other in combinations(laid, 2))
+    assert 0 <= roll.waste < 1
+
+
+def test_a_piece_for_a_half_pipe_is_as_long_as_the_pipe_is_round() -> None:
+    radius = 0.5
+    xs = np.linspace(0, 2 * radius, 201)
+    relief = tuple((float(x), y, float(np.sqrt(max(radius**2 - (x - radius) ** 2, 0)))) for x in xs for y in (0.0, 0.4))
+    part = Part(outline=rectangle(0.02, 0, 2 * radius - 0.02, 0.4), relief=relief)
+    job = changed(panel(1.0, 0.4, 0), part=part)
+    (piece,) = cut_list(job).pieces
+    wanted = radius * 2 * math.asin((radius - 0.02) / radius)
+    assert (piece.length_m, piece.width_m) == pytest.approx((wanted, 0.4), rel=2e-3)
+    assert piece.shear < 5e-3 and piece.area_m2 == pytest.approx(wanted * 0.4, rel=3e-3)
+    turned = changed(job, layup=(revised(job.layup[0], angle_deg=90.0),))
+    pieces = cut_list(turned).pieces
+    assert {round(piece.length_m, 2) for piece in pieces} == {0.4}
+    assert sum(piece.area_m2 for piece in pieces) >= wanted * 0.4 * 0.99
+
+
+def test_the_dome_gore_is_cut_along_its_arc_and_needs_little_shear() -> None:
+    found = cut_list(demo_job("dome-gore.bibulon"))
+    piece = found.pieces[0]
+    assert piece.length_m == pytest.approx(3.0 * math.radians(84), abs=0.02)
+    assert piece.width_m == pytest.approx(3.0 * math.radians(22.5), abs=0.02)
+    assert 0 < piece.shear < 0.01
+
+
+def test_mirroring_repeating_and_what_they_do_to_symmetry() -> None:
+    job = with_card(panel(1.0, 0.5, 45, 0, 30), shelf_card("foam-grooved-perforated-25"))
+    assert asymmetry(job.layup) == (1, 3) and imbalance(job.layup, job.cards) == 30.0
+    even = mirrored_layup(job)
+    assert asymmetry(even.layup) is None and len(even.layup) == 6 and len({one.id for one in even.layup}) == 6
+    cored = changed(job, layup=(*job.layup, Layer(id="core", card="foam-grooved-perforated-25")))
+    assert len(mirrored_layup(cored).layup) == 7 and asymmetry(mirrored_layup(cored).layup) is None
+    balanced = panel(1.0, 0.5, 45, -45, 135 - 180, 45)
+    assert imbalance(balanced.layup, balanced.cards) is None
+    assert in_words(balanced.layup, balanced.cards)[0] == "symmetric, balanced"
+    again = repeated_layup(job, "p1")
+    assert [one.angle_deg for one in again.layup] == [45, 0, 0, 30]
+
+
+def test_cutting_drawings_and_lists_hold_every_piece_at_full_size(tmp_path: Path) -> None:
+    job = demo_job()
+    found = cut_list(job)
+    for suffix in (".dxf", ".svg"):
+        path = tmp_path / f"cut{suffix}"
+        write_cut_list(found, path)
+        chains = [one for one in read_drawing(path).chains if one.closed and len(one.points) >= 4]
+        areas = sorted(Polygon(one.points).area * UNITS_M["mm"] ** 2 for one in chains)
+        wanted = sorted(
+            [piece.area_m2 for piece in found.pieces] + [r.length_m * r.card.roll_width_m for r in found.rolls]
+        )
+        assert areas == pytest.approx(wanted, rel=2e-3)
+    write_cut_list(found, tmp_path / "cut.csv")
+    rows = list(csv.DictReader((tmp_path / "cut.csv").open(encoding="utf-8")))
+    assert [row["piece"] for row in rows] == [piece.code for piece in found.pieces]
+    assert rows[0]["length (mm)"] == "4200"
+    with pytest.raises(ExportError, match="not known"):
+        write_cut_list(found, tmp_path / "cut.odt")
+
+
+def test_kits_on_paper_name_every_piece() -> None:
+    job = demo_job()
+    found, units = cut_list(job), assess(job).units
+    labels = PdfReader(BytesIO(labels_pdf(job, found, units)))
+    text = "".join(page.extract_text() for page in labels.pages)
+    assert all(piece.code in text for piece in found.pieces) and "ply 4 from the tool, 90°" in text
+    sheets = PdfReader(BytesIO(cutting_pdf(job, found, units)))
+    text = "".join(page.extract_text() for page in sheets.pages)
+    assert all(roll.card.name in text for roll in found.rolls) and "part 2 of 3" in text

@@ -1,0 +1,111 @@
+"""The Lay-up station driven by its real widgets: the book reordered and mirrored, joints, cut files, ticks, a mend."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pypdf import PdfReader
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QListWidget
+from test_desk import LEFT, bench, push, texts, type_into
+
+from bibulon.demo import demo_job
+from bibulon.desk.benches.layup import LayupBench
+from bibulon.desk.fields import MoveHandle
+from bibulon.desk.settings import Settings
+from bibulon.desk.window import Window
+
+
+def layup(window: Window, qtbot) -> LayupBench:
+    window.go("layup")
+    found = window.benches["layup"]
+    assert isinstance(found, LayupBench)
+    qtbot.waitUntil(lambda: found.cutting.found is not None, timeout=20_000)
+    return found
+
+
+def tick(rows: QListWidget, row: int) -> None:
+    """Click the box of a row."""
+    box = rows.visualItemRect(rows.item(row))
+    QTest.mouseClick(rows.viewport(), LEFT, pos=QPoint(box.left() + 12, box.center().y()))
+
+
+def book(window: Window) -> list[str]:
+    return [layer.id for layer in window.document.job.layup]
+
+
+def test_the_book_is_reordered_by_dragging_and_by_keys_and_mirrored(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    before = book(window)
+    handles = [one for one in side.findChildren(MoveHandle) if one.isVisible()]
+    last = handles[-1]
+    third = side.rows.itemAt(2).widget()
+    target = last.mapFromGlobal(third.mapToGlobal(QPoint(20, third.height() // 2 + 6)))
+    QTest.mousePress(last, LEFT)
+    QTest.mouseMove(last, target)
+    QTest.mouseRelease(last, LEFT, pos=target)
+    assert book(window) == [*before[:3], before[-1], *before[3:-1]]
+    window.undo()
+    window.refresh()
+    first = next(
+        one for one in side.findChildren(MoveHandle) if one.isVisible() and one.accessibleName() == "Move entry 1"
+    )
+    QTest.keyClick(first, Qt.Key.Key_Down)
+    assert book(window)[:2] == [before[1], before[0]]
+    window.undo()
+    window.refresh()
+    assert "unsymmetric" in texts(side)
+    push(side, "Mirror")
+    window.refresh()
+    assert len(book(window)) == 2 * len(before) and "symmetric, balanced" in texts(side)
+
+
+def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkeypatch) -> None:
+    side = layup(window, qtbot)
+    assert "21.0 m" in texts(side) and "8 pieces off 1270 mm, 10% waste" in texts(side)
+    before = side.cutting.found
+    type_into(side, "Overlap", "60 mm")
+    qtbot.waitUntil(lambda: side.cutting.found not in (None, before), timeout=20_000)
+    window.refresh()
+    assert "overlap by 60" in texts(side)
+    push(side, "Overlap by 25 mm")
+    assert window.document.job.cutting.overlap_m == 0.025
+    window.refresh()
+    assert "overlap by 60" not in texts(side)
+    side.cutting.toggle.click()
+    assert window.plan.joints
+    window.plan.grab()
+    for name, wanted in (("cut.dxf", b"SECTION"), ("cut.svg", b"<svg"), ("cut.csv", b"P2A"), ("cut.pdf", b"%PDF")):
+        path = tmp_path / name
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, path=path: (str(path), ""))
+        push(side, "Cutting drawings …")
+        assert wanted in path.read_bytes()
+    path = tmp_path / "labels.pdf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    push(side, "Kit labels …")
+    assert "P7B" in PdfReader(path).pages[0].extract_text()
+
+
+def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner) -> None:
+    side = layup(window, qtbot)
+    ticks = side.ticks
+    side.ensureWidgetVisible(ticks.list)
+    QTest.keyClicks(ticks.by, "R. Thorne")
+    for row in (0, 1, 2):
+        tick(ticks.list, row)
+        window.refresh()
+    events = window.document.job.run
+    assert [(event.kind, event.label, event.by) for event in events] == [
+        ("ply laid", label, "R. Thorne") for label in ("P1", "P2", "P3")
+    ]
+    assert "3 of 8 laid, next P4" in texts(side)
+    assert "5 of 8 plies and cores are not ticked, P4 first." in texts(side)
+    tick(ticks.list, 2)
+    window.refresh()
+    assert window.document.job.run[-1].kind == "ply taken up" and "2 of 8 laid" in texts(side)
+    # what is on disk is enough: a new window on the same job takes the ticks up again
+    other = Window(demo_job(), Settings(), runner=runner)
+    assert len(other.document.job.run) == 4
+    other.close()
+    assert bench(window) is side
