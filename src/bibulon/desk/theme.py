@@ -155,6 +155,9 @@ def style_sheet(p: Palette) -> str:
         background: {p.field}; border: 1px solid {p.rule}; border-radius: 4px; padding: 3px 7px; min-height: 22px;
         selection-background-color: {p.accent}; selection-color: {p.on_accent};
     }}
+    QListWidget {{ background: {p.field}; border: 1px solid {p.rule}; border-radius: 5px; padding: 2px; }}
+    QListWidget::item {{ padding: 5px 3px; border-bottom: 1px solid {p.ground}; color: {p.ink}; }}
+    QListWidget:focus {{ border: 2px solid {p.accent}; padding: 1px; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {p.accent}; padding: 2px 6px; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p.stop}; padding: 2px 6px; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}

@@ -348,7 +348,7 @@ class TimeCanvas(QWidget):
         painter.setBrush(QColor(palette.ink))
         for entry in self.document.job.run:
             x = scale.x(entry.clock_s)
-            if scale.left <= x <= scale.right:
+            if scale.left <= x <= scale.right and not entry.kind.startswith("ply"):  # those were long before
                 painter.drawPolygon(QPolygonF([QPointF(x, 90), QPointF(x - 4, 98), QPointF(x + 4, 98)]))
         for caution in self.document.cautions:
             if caution.id == "batch-gels-first":

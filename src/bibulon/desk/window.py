@@ -59,7 +59,7 @@ PLAN_TOOLS = (
     ("feed", "feed", "Draw a feed line (F)", ("lines",)),
     ("vent", "vent", "Draw a vent line (V)", ("lines",)),
     ("media", "media", "Draw flow media (M)", ("lines",)),
-    ("section", "ph.knife", "Cut a section (C)", ("lines",)),
+    ("section", "ph.knife", "Cut a section (C)", ("layup", "lines")),
 )
 FILL_FILES = (
     "Fronts, full size (*.dxf *.svg)",
@@ -443,9 +443,9 @@ class Window(QMainWindow):
         """Take up a drawing tool, at the station where it belongs."""
         if self._typing():
             return
-        wanted = TOOL_STATION.get(name, self.station)
-        if self.station != wanted:
-            self.go(wanted)
+        stations = next((where for tool, _, _, where in PLAN_TOOLS if tool == name), ())
+        if self.station not in stations:
+            self.go(TOOL_STATION.get(name, self.station))
         self.plan.set_tool(name)
         self.plan.setFocus()
 

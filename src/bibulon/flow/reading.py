@@ -5,13 +5,12 @@ Maps are values (points,) at the mesh's points, NaN where there is nothing to sh
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.result import FillResult
-from bibulon.laminate.levels import LEVEL_NAMES, LevelName
+from bibulon.laminate.levels import LEVEL_NAMES
+from bibulon.laminate.section import Section, SectionLevel
 
 
 def between_steps(result: FillResult, time_s: float, rows: Floats) -> Floats:
@@ -51,23 +50,6 @@ def fibre_map(result: FillResult) -> Floats:
     return np.asarray(result.fibre_m / thickness_map(result))
 
 
-@dataclass(frozen=True)
-class SectionLevel:
-    """A level in a section: (stations,) thickness in metres, NaN where the stack has none, and its wet share."""
-
-    name: LevelName
-    thickness_m: Floats
-    wet_share: Floats
-
-
-@dataclass(frozen=True)
-class Section:
-    """The stack along a straight line on the plan: ``stations_m`` from its first point, levels from the tool."""
-
-    stations_m: Floats
-    levels: tuple[SectionLevel, ...]
-
-
 def section(
     result: FillResult, start: tuple[float, float], end: tuple[float, float], time_s: float, count: int = 160
 ) -> Section:
@@ -92,7 +74,7 @@ def section(
             wet[slot, at] = float(weights @ saturation[number[level, corners]])
     length = float(np.hypot(end[0] - start[0], end[1] - start[1]))
     levels = tuple(
-        SectionLevel(name, thickness[slot], wet[slot].clip(0, 1))
+        SectionLevel(name, thickness[slot], wet[slot].clip(0, 1), core=name == "core")
         for slot, name in enumerate(LEVEL_NAMES)
         if not np.isnan(thickness[slot]).all()
     )

@@ -275,7 +275,7 @@ class LayupBench(Bench):
             line = (
                 f"{self._show(area, 'area')}: {self._show(stack.thickness_m, 'thickness')}, "
                 f"Vf {stack.fibre_fraction:.1%}, {self._show(stack.areal_weight_kg_m2, 'areal weight')}, "
-                f"{self._show(stack.areal_weight_kg_m2 * area, 'mass')} dry"
+                f"{self._show(stack.areal_weight_kg_m2 * area, 'mass')}"
             )
             text = label(line)
             text.setToolTip(f"{len(key)} entries of the ply book; fibre {stack.fibre_weight_fraction:.0%} by weight.")

@@ -38,6 +38,7 @@ class TickSection:
         self.list = QListWidget()
         self.list.setAccessibleName("Plies to lay")
         self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setFixedHeight(LIST_PX)
         self.list.itemChanged.connect(self._ticked)
         bench.body.addWidget(self.list)

@@ -1,4 +1,4 @@
-"""The stack in section along a line on the plan, with the resin in it at the scrubbed time."""
+"""The stack in section along a line on the plan, dry or with the resin in it."""
 
 from __future__ import annotations
 
@@ -7,18 +7,17 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
 
 from bibulon.desk import theme
-from bibulon.desk.document import Document
-from bibulon.desk.fill_runner import FillAnswer
 from bibulon.desk.plan.frame import Frame
-from bibulon.flow.reading import Section, section
 from bibulon.job.base import Point
-from bibulon.quantities import run_clock, show
+from bibulon.laminate.section import Section
+from bibulon.quantities import Units, show
 
 PANEL_PX = 150
 MARGIN_PX = 12
 LEFT_PX = 84
 RESIN_SHADE = 2
 CORE_ALPHA = 70
+LABEL_ROOM_PX = 10
 STRONGEST = 400
 """Heights are drawn at most so many times too large."""
 
@@ -27,10 +26,10 @@ def paint_section(
     painter: QPainter,
     frame: Frame,
     area: QRect,
-    document: Document,
-    answer: FillAnswer,
+    units: Units,
+    found: Section,
     cut: tuple[Point, Point],
-    time_s: float,
+    when: str = "",
 ) -> None:
     """The cut on the plan, A to B, and its section in a panel over the plan's lower edge."""
     palette = theme.current.palette
@@ -47,8 +46,6 @@ def paint_section(
     painter.setPen(QPen(QColor(palette.rule), 1))
     painter.setBrush(palette.colour("paper", 245))
     painter.drawRoundedRect(panel, 6, 6)
-    found = section(answer.result, cut[0], cut[1], time_s)
-    units = document.assessment.units
     painter.setPen(QColor(palette.ink))
     head = QRectF(panel.left() + MARGIN_PX, panel.top() + 6, panel.width() - 2 * MARGIN_PX, 18)
     if not found.levels:
@@ -58,7 +55,7 @@ def paint_section(
     box = QRectF(panel.left() + LEFT_PX, panel.top() + 30, panel.width() - LEFT_PX - MARGIN_PX - 8, PANEL_PX - 54)
     tallest = float(np.nanmax(np.nansum([level.thickness_m for level in found.levels], axis=0)))
     taller = min(box.height() / tallest / (box.width() / length), STRONGEST)
-    text = f"Section A–B, {show(length, 'length', units)}, heights × {taller:.0f}, at {run_clock(time_s)}"
+    text = f"Section A–B, {show(length, 'length', units)}, heights × {taller:.0f}{when}"
     painter.drawText(head, Qt.AlignmentFlag.AlignLeft, text)
     _paint_levels(painter, found, box, box.width() / length, box.width() / length * taller)
     painter.setFont(theme.font(11))
@@ -78,7 +75,7 @@ def _paint_levels(painter: QPainter, found: Section, box: QRectF, across: float,
     for level in found.levels:
         height = np.nan_to_num(level.thickness_m) * up
         top = floor - height
-        core = level.name == "core"
+        core = level.core
         wet = QColor(palette.fill_ramp[RESIN_SHADE])
         wet.setAlpha(CORE_ALPHA if core else 255)  # only the grooves and holes of a core take resin
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -102,9 +99,11 @@ def _paint_levels(painter: QPainter, found: Section, box: QRectF, across: float,
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), top.tolist(), strict=True)]))
         middle = float((floor + top)[height > 0].mean() / 2)
         named = min(middle, named - 14) if named else middle
+        floor = top
+        if named < box.top() - LABEL_ROOM_PX:
+            continue
         painter.setFont(theme.font(11))
         label = QRectF(box.left() - LEFT_PX + 6, named - 8, LEFT_PX - 14, 16)
         painter.drawText(label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, level.name)
-        floor = top
     painter.setPen(QPen(QColor(palette.ink), 1.6))
     painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.bottom()))

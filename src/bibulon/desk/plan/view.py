@@ -29,13 +29,15 @@ from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SectionTool, SelectTool, Tool
 from bibulon.desk.station import STATIONS, Station
+from bibulon.flow.reading import section
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import with_card
 from bibulon.job.lines import Line
 from bibulon.laminate.joints import Ply
-from bibulon.quantities import show
+from bibulon.laminate.section import Section, stack_section
+from bibulon.quantities import run_clock, show
 from bibulon.stock import shelf
 
 RULER_PX = 22
@@ -80,6 +82,7 @@ class PlanView(QWidget):
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
         self.joints: tuple[Ply, ...] | None = None
         """The plies whose joints are shown at Lay-up; None: they are not."""
+        self._stack_section: tuple[tuple[object, ...], Section] | None = None
         self._shade = ReliefShade(self)
         self._shade.ready.connect(self.update)
         self.cut: tuple[Point, Point] | None = None
@@ -353,10 +356,22 @@ class PlanView(QWidget):
         grip = self.chosen_grip()
         if grip is not None and KINDS[grip.kind].closed:
             layers.paint_handles(painter, self.frame, KINDS[grip.kind].points(job)[grip.id])
-        if self.cut is not None and answer is not None:
-            paint_section(painter, self.frame, self.rect(), self.document, answer, self.cut, self._shown_time(answer))
+        if self.cut is not None and (answer is not None or station.shows_stack):
+            self._paint_section(painter, answer, self.cut)
         self.tool.paint(painter, self.frame)
         self._paint_rulers(painter)
+
+    def _paint_section(self, painter: QPainter, answer: FillAnswer | None, cut: tuple[Point, Point]) -> None:
+        """The dry stack ply by ply, or the flow levels with the resin in them."""
+        if answer is None:
+            key: tuple[object, ...] = (self.document.job, cut)
+            if self._stack_section is None or self._stack_section[0] != key:
+                self._stack_section = (key, stack_section(self.document.job, *cut))
+            found, when = self._stack_section[1], ", dry, under vacuum"
+        else:
+            time_s = self._shown_time(answer)
+            found, when = section(answer.result, *cut, time_s), f", at {run_clock(time_s)}"
+        paint_section(painter, self.frame, self.rect(), self.document.assessment.units, found, cut, when)
 
     def _shown_time(self, answer: FillAnswer) -> float:
         return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)

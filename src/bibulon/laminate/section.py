@@ -1,0 +1,61 @@
+"""A section through the dry stack: every entry of the ply book with the thickness it has under the vacuum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.job import Job
+from bibulon.job.cards import CoreCard
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class SectionLevel:
+    """A level in a section: (stations,) thickness in metres, NaN where the stack has none, and its wet share."""
+
+    name: str
+    thickness_m: Floats
+    wet_share: Floats
+    core: bool = False
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Section:
+    """The stack along a straight line on the plan: ``stations_m`` from its first point, levels from the tool."""
+
+    stations_m: Floats
+    levels: tuple[SectionLevel, ...]
+
+
+def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float], count: int = 160) -> Section:
+    """The ply book of *job*, dry, along the line from *start* to *end*; entries it does not meet are left out."""
+    shares = np.linspace(0.0, 1.0, count)
+    places = np.outer(1 - shares, start) + np.outer(shares, end)
+    laminate = laminate_of(job)
+    cards = {card.id: card for card in job.cards}
+    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+    heights = {layer.id: np.full(count, np.nan) for layer in job.layup}
+    for at, (x, y) in enumerate(places):
+        cell = laminate.at(float(x), float(y))
+        for layer in cell.stack.layers if cell is not None else ():
+            card = cards[layer.card]
+            if isinstance(card, CoreCard):
+                one = card.thickness_m
+            else:
+                assert card.kind == "fabric"
+                one = ply_thickness_m(card, fibre_fraction(card, pressure))
+            heights[layer.id][at] = one * layer.count
+    levels = []
+    for number, layer in enumerate(job.layup, 1):
+        if not np.isnan(heights[layer.id]).all():
+            core = job.is_core(layer.card)
+            words = f"{number} core" if core else f"{number}  {layer.angle_deg:g}°"
+            name = words + (f" × {layer.count}" if layer.count > 1 else "")
+            levels.append(SectionLevel(name, heights[layer.id], np.zeros(count), core))
+    return Section(shares * float(np.hypot(end[0] - start[0], end[1] - start[1])), tuple(levels))
