@@ -114,6 +114,8 @@ class _Dialog(QDialog):
         self.take_button.clicked.connect(self.accept)
         leave = QPushButton("Leave it")
         leave.clicked.connect(self.reject)
+        for button in (self.take_button, leave):
+            button.setAutoDefault(False)  # Enter ends the typing in a field
         buttons.addWidget(self.take_button, 1)
         buttons.addWidget(leave)
         self.form.addLayout(buttons)

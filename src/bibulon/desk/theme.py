@@ -157,6 +157,7 @@ def style_sheet(p: Palette) -> str:
     }}
     QListWidget {{ background: {p.field}; border: 1px solid {p.rule}; border-radius: 5px; padding: 2px; }}
     QListWidget::item {{ padding: 5px 3px; border-bottom: 1px solid {p.ground}; color: {p.ink}; }}
+    QListWidget::item:selected {{ background: {p.ground}; border-left: 3px solid {p.accent}; color: {p.ink}; }}
     QListWidget:focus {{ border: 2px solid {p.accent}; padding: 1px; }}
     QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {p.accent}; padding: 2px 6px; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p.stop}; padding: 2px 6px; }}

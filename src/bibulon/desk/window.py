@@ -230,6 +230,7 @@ class Window(QMainWindow):
         self._choice_menu("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed")))
         self._choice_menu("Gauge reads", "reading", (("absolute", "absolute"), ("down from atmosphere", "gauge")))
         self._choice_menu("Light", "theme", (("Linen (day)", "linen"), ("Lamplight (dim shop)", "lamplight")))
+        menu.addAction("Stock …").triggered.connect(lambda _=False: self.show_stock())
         menu.addAction("Instruments …").triggered.connect(lambda _=False: self.ask_instruments())
         menu.addSeparator()
         menu.addAction("Shortcuts\t?").triggered.connect(lambda _=False: self.show_shortcuts())
@@ -510,6 +511,14 @@ class Window(QMainWindow):
 
     def show_shortcuts(self) -> None:
         ShortcutList(self).show()
+
+    def show_stock(self) -> None:
+        """The shelf's cards and the shop's own."""
+        from bibulon.desk.stock_window import StockWindow  # loads the card files' writers only when asked for
+
+        window = StockWindow(self, self.document)
+        window.exec()
+        self.refresh()
 
     def ask_instruments(self) -> None:
         """Where the shop's instruments are."""

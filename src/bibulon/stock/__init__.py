@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Iterable
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 import platformdirs
+import tomli_w
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
@@ -49,15 +51,41 @@ def shipped() -> tuple[Card, ...]:
     return read_cards(files("bibulon.stock").joinpath("shelf.toml").read_text(encoding="utf-8"), "the shipped shelf")
 
 
+def own_cards() -> tuple[Card, ...]:
+    """The shop's own cards. Raises :class:`StockError` if their file cannot be used."""
+    own = shop_cards_file()
+    if not own.exists():
+        return ()
+    try:
+        return read_cards(own.read_text(encoding="utf-8"), own.name)
+    except (OSError, UnicodeDecodeError) as error:
+        raise StockError(f"{own} cannot be read ({error}).") from error
+
+
+def save_own(cards: Iterable[Card]) -> None:
+    """Keep *cards* as the shop's own, all at once. Raises :class:`StockError`; the old ones stay then."""
+    own = shop_cards_file()
+    fresh = own.with_suffix(".new")
+    try:
+        own.parent.mkdir(parents=True, exist_ok=True)
+        fresh.write_text(as_toml(cards), encoding="utf-8")
+        fresh.replace(own)
+    except OSError as error:
+        raise StockError(f"The cards could not be kept ({error.strerror or error}).") from error
+
+
+def as_toml(cards: Iterable[Card]) -> str:
+    """*cards* as a card file; what is not set is left out."""
+    return tomli_w.dumps({"card": [card.model_dump(mode="json", exclude_none=True) for card in cards]})
+
+
 def shelf() -> tuple[Card, ...]:
     """Every card to plan with; the shop's own stand in place of shipped ones of the same identifier.
 
     Raises :class:`StockError` if the shop's file cannot be used.
     """
     cards = {card.id: card for card in shipped()}
-    own = shop_cards_file()
-    if own.exists():
-        cards |= {card.id: card for card in read_cards(own.read_text(encoding="utf-8"), own.name)}
+    cards |= {card.id: card for card in own_cards()}
     return tuple(cards.values())
 
 

@@ -1,0 +1,323 @@
+"""The stock: every card of the shelf, and the shop's own to be copied, edited, brought in and given out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.desk.benches.base import clear
+from bibulon.desk.document import Document
+from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, column, label
+from bibulon.job.cards import Card, Measured
+from bibulon.job.edits import new_id, revised, with_card
+from bibulon.job.storage import explain
+from bibulon.quantities import QuantityError, parse, show
+from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
+from bibulon.stock.card_sheet import as_csv, from_csv
+
+SIZE = (860, 600)
+LIST_PX = 300
+KINDS = {
+    "_kg_m2": "areal weight",
+    "_kg_m3": "density",
+    "_pa_s": "viscosity",
+    "_pa": "pressure difference",
+    "_kg": "mass",
+    "_k": "temperature",
+    "_s": "duration",
+    "_m": "thickness",
+}
+"""Kind of figure by the end of a field's name."""
+PLAIN_UNITS = {"_m2": "m²"}
+
+
+class StockWindow(QDialog):
+    """Cards at the left, the chosen one's figures at the right; shipped cards are copied before they are changed."""
+
+    def __init__(self, parent: QWidget | None, document: Document) -> None:
+        super().__init__(parent)
+        self.document = document
+        self.setWindowTitle("Stock")
+        self.resize(*SIZE)
+        self.own: dict[str, Card] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 16, 18, 16)
+        row.setSpacing(18)
+        row.addLayout(self._left())
+        side = QScrollArea()
+        side.setWidgetResizable(True)
+        side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        body = QWidget()
+        self.form = QVBoxLayout(body)
+        self.form.setContentsMargins(0, 0, 10, 0)
+        self.form.setSpacing(7)
+        side.setWidget(body)
+        row.addWidget(side, 1)
+        self.message = label("", "error")
+        try:
+            self.own = {card.id: card for card in own_cards()}
+        except StockError as error:
+            self.message.setText(str(error))
+        self._fill_list()
+        self.list.setCurrentRow(0)
+
+    def _left(self) -> QVBoxLayout:
+        left = column(8)
+        left.addWidget(label("Stock", "title"))
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a card")
+        self.search.setAccessibleName("Find a card")
+        self.search.textChanged.connect(lambda _: self._fill_list())
+        left.addWidget(self.search)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Cards")
+        self.list.setFixedWidth(LIST_PX)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        left.addWidget(self.list, 1)
+        buttons = QHBoxLayout()
+        for text, do in (("Bring in …", self.bring_in), ("Give out …", self.give_out)):
+            self._button(buttons, text, do)
+        left.addLayout(buttons)
+        return left
+
+    # -- the list ----------------------------------------------------------------------------------------------------
+
+    @property
+    def cards(self) -> dict[str, Card]:
+        """Shipped and own, own ones in the place of shipped ones of the same identifier."""
+        return {card.id: card for card in shipped()} | self.own
+
+    @property
+    def chosen(self) -> Card | None:
+        item = self.list.currentItem()
+        return self.cards.get(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None
+
+    def _fill_list(self, choose: str = "") -> None:
+        wanted = choose or (self.chosen.id if self.chosen is not None else "")
+        words = self.search.text().lower().split()
+        self.list.blockSignals(True)
+        self.list.clear()
+        for card in sorted(self.cards.values(), key=lambda one: (one.kind, one.name)):
+            mine = "  ·  own" if card.id in self.own else ""
+            if all(word in f"{card.kind} {card.name}{mine}".lower() for word in words):
+                item = QListWidgetItem(f"{card.name}\n{card.kind}{mine}")
+                item.setData(Qt.ItemDataRole.UserRole, card.id)
+                self.list.addItem(item)
+                if card.id == wanted:
+                    self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        if self.list.currentItem() is None:
+            self.list.setCurrentRow(0)
+        self._show()
+
+    # -- the form ----------------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        clear(self.form)
+        self.message = label(self.message.text(), "error")
+        self.form.addWidget(self.message)
+        self.message.setVisible(bool(self.message.text()))
+        card = self.chosen
+        if card is None:
+            self.form.addWidget(label("No card is called so.", "muted"))
+            self.form.addStretch(1)
+            return
+        mine = card.id in self.own
+        self.form.addWidget(label(card.name, "large"))
+        row = QHBoxLayout()
+        self._button(row, "Copy", self.copy)
+        if mine:
+            self._button(row, "Remove", self.remove)
+        carried = next((one for one in self.document.job.cards if one.id == card.id), None)
+        if carried is not None and carried != card:
+            self._button(row, "Take into this job", self.take_over)
+        row.addStretch(1)
+        self.form.addLayout(row)
+        if carried is not None:
+            same = "This job carries it as it is here." if carried == card else "This job carries an older copy of it."
+            self.form.addWidget(label(same, "muted"))
+        if not mine:
+            self.form.addWidget(label("It ships with the program. Copy it to change its figures.", "muted"))
+        for name in type(card).model_fields:
+            if name not in ("kind", "id"):
+                self._add_field(card, name, mine)
+        self.form.addStretch(1)
+
+    def _button(self, row: QHBoxLayout, text: str, do: Callable[[], None]) -> None:
+        button = QPushButton(text)
+        button.setAutoDefault(False)  # Enter ends the typing in a field
+        button.clicked.connect(lambda _=False: do())
+        row.addWidget(button)
+
+    def _add_field(self, card: Card, name: str, mine: bool) -> None:
+        value = getattr(card, name)
+        if isinstance(value, Measured):
+            for part in Measured.model_fields:
+                self._add_figure(card, (name, part), getattr(value, part), Measured, mine)
+        elif isinstance(value, tuple):
+            self.form.addWidget(label(_words(name), "section"))
+            for at, one in enumerate(value):
+                for part in type(one).model_fields:
+                    self._add_figure(card, (name, at, part), getattr(one, part), type(one), mine)
+        else:
+            self._add_figure(card, (name,), value, type(card), mine)
+
+    def _add_figure(self, card: Card, path: tuple[Any, ...], value: Any, model: Any, mine: bool) -> None:
+        last = str(path[-1])
+        title = _words(last) if len(path) != 2 else _words(str(path[0])) + ("" if last == "value" else f", {last}")
+        kind = model.model_fields[last].annotation
+        choices = get_args(kind) if get_origin(kind) is Literal else ()
+        field: QWidget
+        if choices:
+            pairs = [(str(one), one) for one in choices]
+            field = ChoiceField(title, lambda: pairs, partial(self._now, path), partial(self._put, path))
+        elif isinstance(value, bool):
+            field = ToggleField(title, partial(self._now, path), partial(self._put, path))
+        else:
+            field = FreeField(title, lambda: self._text(last, self._now(path)), partial(self._take, path, last, value))
+        field.setEnabled(mine)
+        self.form.addWidget(field)
+
+    def _now(self, path: tuple[Any, ...]) -> Any:
+        """The figure at *path* of the chosen card as it is now."""
+        value: Any = self.chosen
+        for step in path:
+            value = value[step] if isinstance(step, int) else getattr(value, step)
+        return value
+
+    def _text(self, name: str, value: Any) -> str:
+        if value is None or isinstance(value, str):
+            return value or ""
+        kind = _kind(name)
+        if kind:
+            return show(value, kind, self.document.assessment.units).replace("−", "-")
+        unit = next((unit for end, unit in PLAIN_UNITS.items() if name.endswith(end)), "")
+        return f"{value:.4g} {unit}".strip()
+
+    def _take(self, path: tuple[Any, ...], name: str, old: Any, text: str) -> None:
+        kind, text = _kind(name), text.strip()
+        if isinstance(old, str):
+            self._put(path, text)
+        elif not text:
+            self._put(path, None)
+        elif kind:
+            self._put(path, parse(text, kind, self.document.assessment.units))
+        else:
+            try:
+                number = float(text.replace(",", ".").split()[0])
+            except ValueError as error:
+                raise QuantityError(f"“{text}” is no number.") from error
+            self._put(path, number)
+
+    # -- edits -------------------------------------------------------------------------------------------------------
+
+    def _put(self, path: tuple[Any, ...], value: Any) -> None:
+        """Change a figure of the chosen card. Raises ``ValueError`` with a message for the user."""
+        card = self.chosen
+        if card is None:
+            return
+        data = card.model_dump()
+        inner: Any = data
+        for step in path[:-1]:
+            inner = inner[step]
+        inner[path[-1]] = value
+        try:
+            made = type(card).model_validate(data)
+        except ValidationError as error:
+            raise ValueError(explain(error)) from error
+        self._keep({**self.own, card.id: made})
+        if path == ("name",):
+            self._fill_list(card.id)
+
+    def _keep(self, own: dict[str, Card]) -> None:
+        said = ""
+        try:
+            save_own(own.values())
+            self.own = own
+        except StockError as error:
+            said = str(error)
+        self.message.setText(said)
+        self.message.setVisible(bool(said))
+
+    def copy(self) -> None:
+        """Make a card of the shop's own out of the chosen one."""
+        card = self.chosen
+        if card is not None:
+            made = revised(card, id=new_id("own"), name=f"{card.name}, own")
+            self._keep({**self.own, made.id: made})
+            self.search.clear()
+            self._fill_list(made.id)
+
+    def remove(self) -> None:
+        """Take the chosen card off the shop's shelf; jobs that carry it keep it."""
+        card = self.chosen
+        if card is not None:
+            self._keep({name: one for name, one in self.own.items() if name != card.id})
+            self._fill_list()
+
+    def take_over(self) -> None:
+        """Put the chosen card into the job in place of the copy it carries."""
+        card = self.chosen
+        if card is not None:
+            self.document.edit("card from the shelf", with_card(self.document.job, card))
+            self._show()
+
+    def bring_in(self) -> None:
+        """Read cards from a file into the shop's own."""
+        name, _ = QFileDialog.getOpenFileName(self, "Cards", "", "Cards (*.toml *.csv)")
+        if not name:
+            return
+        path = Path(name)
+        try:
+            text = path.read_text(encoding="utf-8-sig")
+            read = from_csv(text, path.name) if path.suffix.lower() == ".csv" else read_cards(text, path.name)
+        except (StockError, OSError, UnicodeDecodeError) as error:
+            self.message.setText(str(error))
+            self.message.show()
+            return
+        self._keep({**self.own, **{card.id: card for card in read}})
+        self._fill_list(read[0].id if read else "")
+
+    def give_out(self) -> None:
+        """Write the shop's own cards, or all if it has none, to a file."""
+        name, _ = QFileDialog.getSaveFileName(self, "Cards", "cards.toml", "Cards (*.toml);;Sheet (*.csv)")
+        if not name:
+            return
+        cards = list((self.own or self.cards).values())
+        text = as_csv(cards) if name.lower().endswith(".csv") else as_toml(cards)
+        try:
+            Path(name).write_text(text, encoding="utf-8")
+        except OSError as error:
+            self.message.setText(f"{Path(name).name} could not be written ({error.strerror or error}).")
+            self.message.show()
+
+
+def _kind(name: str) -> str:
+    if name.startswith("roll_width"):
+        return "length"
+    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), "")
+
+
+def _words(name: str) -> str:
+    ends = sorted([*KINDS, *PLAIN_UNITS], key=len, reverse=True)
+    bare = next((name[: -len(end)] for end in ends if name.endswith(end)), name)
+    words = bare.replace("_", " ")
+    return words[:1].upper() + words[1:]

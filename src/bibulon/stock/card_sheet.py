@@ -1,0 +1,75 @@
+"""Cards as a sheet: CSV with a column for each figure, one kind of card beside another."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterable
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from bibulon.job.cards import Card
+from bibulon.stock import StockError
+
+_CARDS: TypeAdapter[Card] = TypeAdapter(Card)
+FIRST = ("kind", "id", "name")
+MOST_BYTES = 5_000_000
+
+
+def as_csv(cards: Iterable[Card]) -> str:
+    """*cards* as CSV; a figure inside another is named ``outer.inner``, a list stands as JSON."""
+    rows = [_flat(card.model_dump(mode="json", exclude_none=True)) for card in cards]
+    names = list(dict.fromkeys([*FIRST, *(name for row in rows for name in row)]))
+    text = io.StringIO()
+    writer = csv.DictWriter(text, names, restval="", lineterminator="\n")
+    writer.writeheader()
+    writer.writerows(rows)
+    return text.getvalue()
+
+
+def _flat(data: dict[str, Any], before: str = "") -> dict[str, str]:
+    found: dict[str, str] = {}
+    for name, value in data.items():
+        if isinstance(value, dict):
+            found |= _flat(value, f"{before}{name}.")
+        else:
+            found[f"{before}{name}"] = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return found
+
+
+def from_csv(text: str, name: str) -> tuple[Card, ...]:
+    """The cards of a sheet written by :func:`as_csv`. Raises :class:`StockError` naming the line and the column."""
+    if len(text) > MOST_BYTES:
+        raise StockError(f"{name} is too large for a sheet of cards.")
+    separator = ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
+    cards = []
+    for number, row in enumerate(csv.DictReader(io.StringIO(text), delimiter=separator), 2):
+        data: dict[str, Any] = {}
+        for column, cell in row.items():
+            if column is None or not isinstance(cell, str) or not cell.strip():
+                continue
+            inner = data
+            *outer, last = column.strip().split(".")
+            for step in outer:
+                inner = inner.setdefault(step, {})
+            inner[last] = _value(cell.strip())
+        try:
+            cards.append(_CARDS.validate_python(data))
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(str(step) for step in first["loc"][1:]) or "kind"
+            raise StockError(f"{name}, line {number}, {place}: {first['msg']}.") from error
+    if not cards:
+        raise StockError(f"{name} has no cards: a heading and a line for each card are needed.")
+    return tuple(cards)
+
+
+def _value(cell: str) -> Any:
+    if cell[0] in "[{" or cell in ("true", "false"):
+        try:
+            return json.loads(cell)
+        except json.JSONDecodeError:
+            return cell
+    return cell
