@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 from test_desk import push, texts, type_into
 
 from bibulon.desk.stock_window import StockWindow
+from bibulon.desk.strip_test import StripTestDialog
 from bibulon.desk.window import Window
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
@@ -30,6 +31,7 @@ def find(stock: StockWindow, words: str) -> None:
     stock.search.selectAll()
     QTest.keyClicks(stock.search, words)
     stock.list.setCurrentRow(0)
+    QApplication.processEvents()
 
 
 def test_a_card_is_copied_and_edited_with_its_figures_checked(stock: StockWindow) -> None:
@@ -78,3 +80,38 @@ def test_cards_go_out_and_come_in_and_into_the_job(stock: StockWindow, tmp_path:
     assert "line 2" in texts(other) and own_cards() == (ours,)
     QTest.keyClick(other, Qt.Key.Key_Escape)
     assert not other.isVisible()
+
+
+def test_a_strip_test_is_kept_on_the_card(stock: StockWindow, qtbot) -> None:
+    find(stock, "glass biax 0/90")
+    push(stock, "Copy")
+    QApplication.processEvents()
+    seen: list[str] = []
+
+    def fill_in() -> None:
+        asked = next((one for one in QApplication.topLevelWidgets() if isinstance(one, StripTestDialog)), None)
+        if asked is None or not asked.isVisible():
+            QTimer.singleShot(20, fill_in)
+            return
+        asked.viscosity.setText("300 mPa·s")
+        asked.drive.setText("950 mbar")
+        asked.readings.setPlainText("1, 30\n2, 10\n")
+        seen.append(asked.error.text())
+        assert not asked.take.isEnabled()
+        # x² = 2·8e-11·95000/(0.47·0.3)·t
+        asked.readings.setPlainText(
+            "\n".join(f"{m}, {1000 * (1.07801e-4 * 60 * m) ** 0.5:.2f}" for m in (1, 3, 6, 10, 15))
+        )
+        seen.append(asked.found_text.text())
+        push(asked, "Keep on the card")
+
+    QTimer.singleShot(20, fill_in)
+    push(stock, "Strip test …")
+    assert seen[0] == "At least three readings are needed, each a time and a distance."
+    assert seen[1].startswith("K = 8.0")
+    (kept,) = own_cards()
+    assert isinstance(kept, FabricCard)
+    assert kept.permeability_along_m2.value == pytest.approx(8e-11, rel=0.01)
+    assert kept.permeability_along_m2.source == "strip test" and kept.permeability_along_m2.spread == 1.1
+    assert kept.permeability_through_m2.source == "class default"
+    assert "strip test" in [box.currentText() for box in stock.findChildren(QComboBox) if box.isVisible()]

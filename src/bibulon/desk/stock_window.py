@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from bibulon.desk.benches.base import clear
 from bibulon.desk.document import Document
 from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, column, label
-from bibulon.job.cards import Card, Measured
+from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.storage import explain
 from bibulon.quantities import QuantityError, parse, show
@@ -146,6 +146,8 @@ class StockWindow(QDialog):
         self._button(row, "Copy", self.copy)
         if mine:
             self._button(row, "Remove", self.remove)
+        if mine and isinstance(card, FabricCard):
+            self._button(row, "Strip test …", self.strip_test)
         carried = next((one for one in self.document.job.cards if one.id == card.id), None)
         if carried is not None and carried != card:
             self._button(row, "Take into this job", self.take_over)
@@ -272,6 +274,17 @@ class StockWindow(QDialog):
         if card is not None:
             self._keep({name: one for name, one in self.own.items() if name != card.id})
             self._fill_list()
+
+    def strip_test(self) -> None:
+        """Ask for the readings of a strip test and keep what they say on the chosen card."""
+        card = self.chosen
+        if isinstance(card, FabricCard):
+            from bibulon.desk.strip_test import StripTestDialog
+
+            asked = StripTestDialog(self, card, self.document.assessment.units)
+            if asked.exec():
+                self._keep({**self.own, card.id: asked.card})
+                self._show()
 
     def take_over(self) -> None:
         """Put the chosen card into the job in place of the copy it carries."""
