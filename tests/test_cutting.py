@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import math
 from io import BytesIO
 from itertools import combinations
@@ -15,8 +16,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pypdf import PdfReader
 from shapely import Polygon, box, union_all
+from typer.testing import CliRunner
 
 from bibulon.assess import assess
+from bibulon.cli import app
 from bibulon.demo import demo_job
 from bibulon.exchange.cut_files import write_cut_list
 from bibulon.exchange.drawings import UNITS_M, read_drawing
@@ -25,6 +28,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, mirrored_layup, repeated_layup, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part
+from bibulon.job.storage import save
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of
@@ -142,3 +146,17 @@ def test_kits_on_paper_name_every_piece() -> None:
     sheets = PdfReader(BytesIO(cutting_pdf(job, found, units)))
     text = "".join(page.extract_text() for page in sheets.pages)
     assert all(roll.card.name in text for roll in found.rolls) and "part 2 of 3" in text
+
+
+def test_the_command_line_cuts_too(tmp_path: Path) -> None:
+    path = tmp_path / "deck.bibulon"
+    save(demo_job(), path)
+    told = CliRunner().invoke(
+        app, ["cut", str(path), "--export", str(tmp_path / "c.pdf"), "--labels", str(tmp_path / "l.pdf")]
+    )
+    assert told.exit_code == 0 and "Stitched glass quad, 1200 g/m²: 21.03 m off 1270 mm, 10% waste" in told.output
+    assert all((tmp_path / name).read_bytes().startswith(b"%PDF") for name in ("c.pdf", "l.pdf"))
+    data = json.loads(CliRunner().invoke(app, ["cut", str(path), "--json"]).output)
+    assert data["plies"] == 7 and sum(len(roll["pieces"]) for roll in data["rolls"]) == 13
+    wrong = CliRunner().invoke(app, ["cut", str(path), "--export", str(tmp_path / "c.odt")])
+    assert wrong.exit_code == 2 and "not known" in wrong.output

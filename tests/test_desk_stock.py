@@ -114,4 +114,5 @@ def test_a_strip_test_is_kept_on_the_card(stock: StockWindow, qtbot) -> None:
     assert kept.permeability_along_m2.value == pytest.approx(8e-11, rel=0.01)
     assert kept.permeability_along_m2.source == "strip test" and kept.permeability_along_m2.spread == 1.1
     assert kept.permeability_through_m2.source == "class default"
+    QApplication.processEvents()
     assert "strip test" in [box.currentText() for box in stock.findChildren(QComboBox) if box.isVisible()]

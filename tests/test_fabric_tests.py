@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 
 from bibulon.desk.strip_test import parse_fronts
 from bibulon.job.cards import FabricCard
+from bibulon.job.layup import Layer
 from bibulon.laminate.compaction import fibre_fraction
+from bibulon.laminate.corner import corner_move
 from bibulon.laminate.fabric_tests import FabricTestRefusal, fit_packing, fit_strip
 from bibulon.quantities import QuantityError, Units
 from bibulon.stock import shelf_card
@@ -72,3 +74,26 @@ def test_fronts_are_read_as_people_write_them() -> None:
     assert np.array(parse_fronts(text, Units())) == pytest.approx(wanted)
     with pytest.raises(QuantityError, match="Line 2"):
         parse_fronts("1, 80\n2, far\n", Units())
+
+
+def test_cloth_that_cannot_slide_stands_off_a_corner() -> None:
+    card = shelf_card("glass-mat-450")
+    assert isinstance(card, FabricCard)
+    layers = (Layer(id="a", card=card.id, count=4),)
+    move = corner_move(layers, (card,), 95_000, 0.02, 90, male=False)
+    loose, packed = (
+        4 * card.areal_weight_kg_m2 / (card.fibre_density_kg_m3 * fibre_fraction(card, p)) for p in (2e3, 95e3)
+    )
+    assert (move.loose_m, move.packed_m) == pytest.approx((loose, packed))
+    assert move.slide_m == pytest.approx(np.pi / 2 * (loose - packed))
+    # a cloth of the length of the loose path, laid on the packed flanges: tangents and an arc of a larger radius
+    radius = 0.02 - packed + move.gap_m / (2**0.5 - 1)
+    short = 2 * (radius - (0.02 - packed)) - np.pi / 2 * (radius - (0.02 - packed))
+    assert short == pytest.approx(move.slide_m)
+    assert move.goes == int(np.ceil(move.gap_m / 0.0005))
+    wrinkle = corner_move(layers, (card,), 95_000, 0.001, 90, male=True)
+    assert wrinkle.gap_m == wrinkle.slide_m
+    with pytest.raises(ValueError, match="thicker than the radius"):
+        corner_move(layers, (card,), 95_000, 0.001, 90, male=False)
+    with pytest.raises(ValueError, match="degrees"):
+        corner_move(layers, (card,), 95_000, 0.02, 179, male=False)

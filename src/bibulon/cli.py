@@ -18,6 +18,7 @@ from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, schema
+from bibulon.laminate.cut_list import cut_list
 from bibulon.quantities import show
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
@@ -190,6 +191,51 @@ def fill(
         for name in ("resin_drawn_m3", "in_part_m3", "in_lines_m3", "in_pots_m3"):
             typer.echo(f"  {name[:-3].replace('_', ' ')}: {show(data[name], 'volume')}")
     _stop(assessment)
+
+
+@app.command()
+def cut(
+    job: JobFile,
+    export: Annotated[
+        Path | None, typer.Option(help="Write cutting drawings to FILE.dxf, .svg or .pdf, or the list to .csv.")
+    ] = None,
+    labels: Annotated[Path | None, typer.Option(help="Write a sheet of kit labels to FILE.pdf.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """The cut list: pieces of every ply, and what to buy of each fabric."""
+    from bibulon.exchange.cut_files import write_cut_list
+    from bibulon.record.kit import cutting_pdf, labels_pdf
+
+    assessment = _open(job, with_fill=False)
+    found = cut_list(assessment.job)
+    try:
+        if export is not None and export.suffix.lower() == ".pdf":
+            export.write_bytes(cutting_pdf(assessment.job, found, assessment.units))
+        elif export is not None:
+            write_cut_list(found, export)
+        if labels is not None:
+            labels.write_bytes(labels_pdf(assessment.job, found, assessment.units))
+    except (ValueError, OSError) as error:
+        _refuse(f"The file could not be written: {error}")
+    if as_json:
+        rolls = [
+            {
+                "card": roll.card.id,
+                "roll_width_m": roll.card.roll_width_m,
+                "length_m": roll.length_m,
+                "waste": roll.waste,
+                "pieces": [dataclasses.asdict(piece) for piece in roll.pieces],
+            }
+            for roll in found.rolls
+        ]
+        _print({"plies": len(found.plies), "rolls": rolls})
+        return
+    for roll in found.rolls:
+        width = show(roll.card.roll_width_m, "length")
+        typer.echo(f"{roll.card.name}: {roll.length_m:.2f} m off {width}, {roll.waste:.0%} waste")
+        for piece in roll.pieces:
+            size = f"{show(piece.length_m, 'length')} × {show(piece.width_m, 'length')}"
+            typer.echo(f"  {piece.code:6}{size:>22}  at {piece.angle_deg:g}°, {piece.region or 'whole part'}")
 
 
 @app.command()

@@ -6,14 +6,16 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEventLoop
+from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from bibulon.demo import demo_job
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
+from bibulon.desk.benches.layup import LayupBench
 from bibulon.desk.settings import Settings
 from bibulon.desk.station import STATIONS
+from bibulon.desk.stock_window import StockWindow
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -22,6 +24,7 @@ from bibulon.job.run import EventKind, RunEvent
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
 SHOT_CLOCK_S = 1130.0
+LONG_ENOUGH_MS = 1500
 STUDY_FILLS = 32
 MORNING = datetime(2026, 3, 12, 8, 40, tzinfo=UTC)
 
@@ -90,11 +93,59 @@ def shoot_all(folder: Path) -> None:
         for _ in range(5):
             app.processEvents()
         window.grab().save(str(folder / f"{number}-{station.id}.png"))
+        if station.id == "layup":
+            shoot_layup(window, folder)
         if station.id == "lines":
             shoot_maps(window, folder)
             shoot_proposal(window, folder / "3-lines-proposal.png")
             shoot_spread(window, folder / "3-lines-spread.png")
+    shoot_gore(window, folder / "1-part-relief.png")
+    shoot_stock(window, folder / "stock.png")
     window.close()
+
+
+def pause(milliseconds: int) -> None:
+    """Let work off the interface thread come to an end."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def shoot_layup(window: Window, folder: Path) -> None:
+    """The Lay-up station with a section, and with its joints and cutting."""
+    window.plan.set_cut(((0.0, 0.3), (1.2, 0.3)))
+    grab(window, folder / "2-layup-section.png")
+    window.plan.set_cut(None)
+    bench = window.benches["layup"]
+    assert isinstance(bench, LayupBench)
+    pause(LONG_ENOUGH_MS)
+    bench.cutting.toggle.click()
+    bar = bench.verticalScrollBar()
+    bar.setValue(bar.maximum())
+    grab(window, folder / "2-layup-cutting.png")
+    bench.cutting.toggle.click()
+    bar.setValue(0)
+
+
+def shoot_gore(window: Window, path: Path) -> None:
+    """The Part station with the dome gore."""
+    window.open_document(demo_job(DEMO_FILES[1]))
+    wait_for_fill(window)
+    window.time_rail.day.setChecked(False)
+    window.go("part")
+    window.plan.fit()
+    pause(LONG_ENOUGH_MS)
+    grab(window, path)
+
+
+def shoot_stock(window: Window, path: Path) -> None:
+    """The stock window on a fabric."""
+    stock = StockWindow(window, window.document)
+    stock.search.setText("stitched glass")
+    stock.show()
+    pause(100)
+    stock.grab().save(str(path))
+    stock.close()
 
 
 def shoot_maps(window: Window, folder: Path) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import TickSection
 from bibulon.desk.fields import (
@@ -95,6 +96,7 @@ class LayupBench(Bench):
         self.cutting.build()
         self.ticks = TickSection(self)
         self.ticks.build()
+        CornerSection(self).build()
 
     def _balance(self) -> tuple[str, str]:
         cells = self.document.assessment.laminate.cells

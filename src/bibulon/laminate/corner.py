@@ -1,0 +1,58 @@
+"""Corners: how far a stack has to move as it packs down round a radius, and how often to debulk so that it can.
+
+Round a corner of angle θ (what the mould turns by) a ply at distance d from a female mould of radius r runs at radius
+r − d. As the stack packs from its loose thickness to its packed one the outer plies come to lie farther out and need
+``Δ = θ (h_loose − h_packed)`` more length. Cloth that cannot slide spans the corner on a larger radius instead:
+``(2 tan(θ/2) − θ)(R' − R) = Δ``, and stands off it by ``(R' − R)(1/cos(θ/2) − 1)``. Round a male corner the same
+length is too much, and piles up as a wrinkle.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bibulon.job.cards import Card, FabricCard
+from bibulon.job.layup import Layer
+from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+from bibulon.laminate.lay_list import HAND_PA
+
+SMALL_GAP_M = 0.0005
+"""Bridging no worse than this closes as the bag comes down."""
+SHARPEST_DEG, BLUNTEST_DEG = 5.0, 150.0
+
+
+@dataclass(frozen=True)
+class CornerMove:
+    """Loose and packed thickness, the length that has to slide, how far cloth that does not would stand off (female) or
+    the length that piles up (male), and in how many goes to debulk."""
+
+    loose_m: float
+    packed_m: float
+    slide_m: float
+    gap_m: float
+    goes: int
+
+
+def corner_move(
+    layers: Sequence[Layer], cards: Sequence[Card], packed_pa: float, radius_m: float, turn_deg: float, male: bool
+) -> CornerMove:
+    """How the fabrics of a stack move round a corner. Raises ValueError with a message for the user."""
+    if not SHARPEST_DEG <= turn_deg <= BLUNTEST_DEG:
+        raise ValueError(f"The corner has to turn by {SHARPEST_DEG:g} to {BLUNTEST_DEG:g} degrees.")
+    known = {card.id: card for card in cards}
+    loose = packed = 0.0
+    for layer in layers:
+        card = known[layer.card]
+        if isinstance(card, FabricCard):
+            loose += layer.count * ply_thickness_m(card, fibre_fraction(card, HAND_PA))
+            packed += layer.count * ply_thickness_m(card, fibre_fraction(card, packed_pa))
+    if not male and radius_m < packed:
+        raise ValueError("The stack is thicker than the radius: the last plies have no way round. Open the radius.")
+    angle = math.radians(turn_deg)
+    slide = angle * (loose - packed)
+    gap = slide
+    if not male:
+        gap = slide / (2 * math.tan(angle / 2) - angle) * (1 / math.cos(angle / 2) - 1)
+    return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)))
