@@ -173,6 +173,11 @@ def test_safety_notes_follow_the_chemistry() -> None:
     assert any("cobalt" in note for note in safety_notes(with_card(job, peroxide), "charge"))
 
 
+def test_the_dome_gore_has_only_its_hold_test_to_do() -> None:
+    found = cautions_of(assessed(demo_job("dome-gore.bibulon")))
+    assert [one.id for one in found] == ["hold-not-done"]
+
+
 def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
     mended = {entry.id: entry.mend for entry in REGISTRY if entry.mend is not None}
     assert {"overlap-out-of-range", "peel-ply-missing"} <= set(mended)

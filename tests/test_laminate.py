@@ -7,6 +7,7 @@ import pytest
 from conftest import bare_panel, rectangle
 from hypothesis import given
 from hypothesis import strategies as st
+from shapely import Point, Polygon, box
 
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard
@@ -84,3 +85,39 @@ def test_a_region_takes_its_plies_with_it(demo: Job) -> None:
     assert all(layer.region != "core" for layer in gone.layup)
     renamed = with_region(demo, revised(demo.regions[0], name="centre"), "core")
     assert any(layer.region == "centre" for layer in renamed.layup)
+
+
+def test_many_plies_in_many_regions_come_to_the_same_as_one_by_one() -> None:
+    job = bare_panel(2.0, 1.0)
+    cards = (*job.cards, shelf_card("glass-mat-300"))
+    boxes = [(0.1 * k, 0.05 * k, 0.1 * k + 0.9, 0.05 * k + 0.4) for k in range(8)]
+    regions = tuple(Region(name=f"r{k}", outline=rectangle(*corners)) for k, corners in enumerate(boxes))
+    names = [None, *(region.name for region in regions)]
+    layup = tuple(
+        Layer(
+            id=f"p{k}",
+            card=cards[-1].id if k % 3 == 0 else "glass-biax-800",
+            angle_deg=45.0 * (k % 2),
+            region=names[k % 9],
+        )
+        for k in range(45)
+    )
+    job = changed(job, cards=cards, regions=regions, layup=layup)
+    laminate = laminate_of(job)
+    assert sum(cell.polygon.area for cell in laminate.cells) == pytest.approx(2.0)
+    weight = {card.id: card.areal_weight_kg_m2 for card in cards if hasattr(card, "areal_weight_kg_m2")}
+    area = {None: 2.0} | {region.name: Polygon(region.outline).area for region in regions}
+    assert laminate.total.dry_mass_kg == pytest.approx(sum(weight[one.card] * area[one.region] for one in layup))
+    for x, y in ((0.05, 0.9), (0.85, 0.42), (1.12, 0.52)):
+        cell = laminate.at(x, y)
+        assert cell is not None
+        inside = {
+            None,
+            *(name for name, corners in zip(names[1:], boxes, strict=True) if box(*corners).contains(Point(x, y))),
+        }
+        assert [one.id for one in cell.stack.layers] == [one.id for one in layup if one.region in inside]
+    # without a core the tool's half holds what lies at the tool: order counts
+    turned = changed(job, regions=(), layup=tuple(revised(one, region=None) for one in layup[:3]))
+    back = changed(turned, layup=turned.layup[::-1])
+    first, other = (laminate_of(one).cells[0].stack.levels[0].capacity_m for one in (turned, back))
+    assert first != pytest.approx(other, rel=1e-3)

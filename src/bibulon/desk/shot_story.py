@@ -120,11 +120,12 @@ def shoot_layup(window: Window, folder: Path) -> None:
     assert isinstance(bench, LayupBench)
     pause(LONG_ENOUGH_MS)
     bench.cutting.toggle.click()
-    bar = bench.verticalScrollBar()
-    bar.setValue(bar.maximum())
+    window.refresh()
+    QApplication.processEvents()
+    bench.ensureWidgetVisible(bench.ticks.list)
     grab(window, folder / "2-layup-cutting.png")
     bench.cutting.toggle.click()
-    bar.setValue(0)
+    bench.verticalScrollBar().setValue(0)
 
 
 def shoot_gore(window: Window, path: Path) -> None:

@@ -13,7 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from shapely import MultiPolygon, Point, Polygon, get_parts, set_precision
+from shapely import MultiPolygon, Point, Polygon, get_parts, prepare, set_precision
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
@@ -108,35 +108,19 @@ _NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "po
 def _laminate(job: Job) -> Laminate:
     regions: dict[str | None, BaseGeometry] = {region.name: Polygon(region.outline) for region in job.regions}
     part = set_precision(job.part.shape, GRID_M)
-    pieces: list[tuple[BaseGeometry, tuple[Layer, ...], str | None]] = [(part, (), None)]
-    for layer in job.layup:
-        if layer.region is None:
-            pieces = [(shape, (*layers, layer), media) for shape, layers, media in pieces]
-            continue
-        region = set_precision(regions[layer.region], GRID_M)
-        pieces = [
-            piece
-            for shape, layers, media in pieces
-            for piece in (
-                (_area(shape.intersection(region)), (*layers, layer), media),
-                (_area(shape.difference(region)), layers, media),
-            )
-            if not piece[0].is_empty
-        ]
+    # the plan is cut once by each region that is used, however many plies lie in it
+    pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]] = [(part, frozenset({None}), None)]
+    for name in dict.fromkeys(layer.region for layer in job.layup if layer.region is not None):
+        pieces = _cut(pieces, regions[name], name, None)
     for patch in job.media:
-        outline = set_precision(Polygon(patch.outline), GRID_M)
-        pieces = [
-            piece
-            for shape, layers, media in pieces
-            for piece in (
-                (_area(shape.intersection(outline)), layers, patch.card),
-                (_area(shape.difference(outline)), layers, media),
-            )
-            if not piece[0].is_empty
-        ]
+        pieces = _cut(pieces, Polygon(patch.outline), None, patch.card)
+    books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
     stacks: dict[tuple[tuple[Layer, ...], str | None], Stack] = {}
     cells = []
-    for shape, layers, media in pieces:
+    for shape, inside, media in pieces:
+        if inside not in books:
+            books[inside] = tuple(layer for layer in job.layup if layer.region in inside)
+        layers = books[inside]
         key = (layers, media)
         if key not in stacks:
             stacks[key] = stack_of(job, layers, job.card(media, MediaCard) if media else None)
@@ -146,6 +130,28 @@ def _laminate(job: Job) -> Laminate:
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]
     return Laminate(tuple(cells), _totals(cells))
+
+
+def _cut(
+    pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]],
+    outline: BaseGeometry,
+    region: str | None,
+    media: str | None,
+) -> list[tuple[BaseGeometry, frozenset[str | None], str | None]]:
+    """*pieces* cut along *outline*; those inside lie in *region* too, or have *media* over them."""
+    area = set_precision(outline, GRID_M)
+    prepare(area)
+    found = []
+    for shape, inside, over in pieces:
+        if not area.intersects(shape):
+            found.append((shape, inside, over))
+            continue
+        within, without = _area(shape.intersection(area)), _area(shape.difference(area))
+        if not within.is_empty:
+            found.append((within, inside | {region} if region else inside, media or over))
+        if not without.is_empty:
+            found.append((without, inside, over))
+    return found
 
 
 def _area(shape: BaseGeometry) -> BaseGeometry:
@@ -178,27 +184,27 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     fibre_m = fibre_kg = thickness = void = core_m = surface_m = core_thickness = core_kg = 0.0
     weighted_spread = 0.0
     starved = False
-    for position, layer in enumerate(layers):
-        card = _card(job, layer)
+    entries = _grouped(job, layers)
+    for position, (card, angle_deg, count) in enumerate(entries):
         if isinstance(card, FabricCard):
             fraction = fibre_fraction(card, compaction_pa)
-            height = ply_thickness_m(card, fraction) * layer.count
+            height = ply_thickness_m(card, fraction) * count
             thickness += height
             fibre_m += fraction * height
-            fibre_kg += card.areal_weight_kg_m2 * layer.count
+            fibre_kg += card.areal_weight_kg_m2 * count
             void += (1 - fraction) * height
-            share = in_plane_permeability(card, fraction, layer.angle_deg) * height
+            share = in_plane_permeability(card, fraction, angle_deg) * height
             transmissivity += share
             weighted_spread += float(np.trace(share)) * float(np.log(card.permeability_along_m2.spread))
         else:
-            core_thickness += card.thickness_m * layer.count
-            core_kg += card.density_kg_m3 * card.thickness_m * layer.count
-            core_m += (groove_volume_m(card) + perforation_volume_m(card)) * layer.count
-            surface_m += card.surface_uptake_kg_m2 * layer.count / resin_density
-            share = groove_transmissivity_m3(card, layer.angle_deg) * layer.count
+            core_thickness += card.thickness_m * count
+            core_kg += card.density_kg_m3 * card.thickness_m * count
+            core_m += (groove_volume_m(card) + perforation_volume_m(card)) * count
+            surface_m += card.surface_uptake_kg_m2 * count / resin_density
+            share = groove_transmissivity_m3(card, angle_deg) * count
             transmissivity += share
             weighted_spread += float(np.trace(share)) * float(np.log(card.spread))
-            below = any(isinstance(_card(job, other), FabricCard) for other in layers[:position])
+            below = any(isinstance(other, FabricCard) for other, _, _ in entries[:position])
             starved = starved or (below and not lets_resin_through(card))
     media_m = 0.0
     if media is not None:
@@ -229,7 +235,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
         starved_side=starved,
         log_spread=weighted_spread / trace if trace else 0.0,
         levels=levels_of(
-            tuple((_card(job, layer), layer.angle_deg, layer.count) for layer in layers),
+            entries,
             media,
             peel,
             compaction_pa,
@@ -238,5 +244,29 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     )
 
 
-def _card(job: Job, layer: Layer) -> FabricCard | CoreCard:
-    return next(card for card in job.cards if card.id == layer.card and isinstance(card, FabricCard | CoreCard))
+def _grouped(job: Job, layers: tuple[Layer, ...]) -> tuple[tuple[FabricCard | CoreCard, float, int], ...]:
+    """Card, angle and count of *layers*, with what is alike taken together where that changes no figure.
+
+    Between cores the order of plies does not count. Without a core the stack is halved into its levels, and it does:
+    then only neighbours are taken together.
+    """
+    known = {card.id: card for card in job.cards if isinstance(card, FabricCard | CoreCard)}
+    cored = any(isinstance(known[layer.card], CoreCard) for layer in layers)
+    found: list[tuple[FabricCard | CoreCard, float, int]] = []
+    skin: dict[tuple[str, float], int] = {}
+
+    def close() -> None:
+        found.extend((known[name], angle, count) for (name, angle), count in skin.items())
+        skin.clear()
+
+    for layer in layers:
+        key = (layer.card, layer.angle_deg)
+        if isinstance(known[layer.card], CoreCard):
+            close()
+            found.append((known[layer.card], layer.angle_deg, layer.count))
+            continue
+        if not cored and key not in skin:
+            close()
+        skin[key] = skin.get(key, 0) + layer.count
+    close()
+    return tuple(found)
