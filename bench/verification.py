@@ -18,6 +18,7 @@ from scipy.optimize import brentq
 from bibulon.flow.factor import Factory
 from bibulon.flow.fill import fill
 from bibulon.flow.medium import Rigid
+from bibulon.flow.mesh import mesh_size_m
 from bibulon.flow.network import build_network
 from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem, Pace
 from bibulon.flow.result import FillResult
@@ -102,7 +103,9 @@ def in_series(nodes: int) -> float:
 
 def radial(nodes: int, ratio: float = 1.0, angle: float = 0.0) -> float:
     """From a hole in the middle out to the rim, both ellipses of the fabric's own shape (circles if isotropic)."""
-    inner, outer, corners = 0.1, 0.5, 160
+    inner, outer = 0.1, 0.5
+    # the rim's corners lie as far apart as the mesh's points, so that the mesh grows finer with their number
+    corners = round(2 * math.pi * outer / mesh_size_m(math.pi * (outer**2 - inner**2), nodes))
     along, across = TENSOR * math.sqrt(ratio), TENSOR / math.sqrt(ratio)
     turn = math.radians(angle)
 

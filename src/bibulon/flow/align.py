@@ -48,7 +48,7 @@ def without_wrong_signs(triangles: Integers, coupling: Floats) -> Floats:
         i, j = (c + 1) % 3, (c + 2) % 3
         rows = np.flatnonzero((coupling[:, c] > 0) & (total[where[:, c]] > 0))
         excess = total[where[rows, c]] * coupling[rows, c] / positive[where[rows, c]]
-        foot = coupling[rows, i] / (coupling[rows, i] + coupling[rows, j])
+        foot = np.clip(coupling[rows, i] / (coupling[rows, i] + coupling[rows, j]), 1e-3, 1 - 1e-3)
         found[rows, c] -= excess
         found[rows, j] += excess / foot
         found[rows, i] += excess / (1 - foot)

@@ -20,8 +20,8 @@ from bibulon.flow.stepper import Gas
 
 SPECK_SHARE = 3e-5
 """Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""
-CRUMB = 0.1
-"""What holds less than this share of a speck is not told."""
+CRUMBS = 0.01
+"""Pieces that fell off a pocket are not told if they hold less than this share of what it holds."""
 STILL_SHARE = 0.02
 """A pocket is at rest when it has to shrink by no more than this share of what it was when cut off."""
 
@@ -126,9 +126,11 @@ class Pockets:
         for one in self.followed:
             nodes = one.gas.nodes
             empty = np.maximum(self._capacity[nodes] - filled[nodes], 0.0)
-            if empty.sum() < CRUMB * self._speck:
+            if empty.sum() < self._speck / 10:
                 continue
             x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
             area = float((network.area_m2[nodes] * empty / self._capacity[nodes]).sum())
             found.append(Pocket(float(x), float(y), float(empty.sum()), area, one.gas.pressure_pa))
-        return tuple(sorted(found, key=lambda one: -one.volume_m3))
+        largest = max((one.volume_m3 for one in found), default=0.0)
+        told = [one for one in found if one.volume_m3 >= CRUMBS * largest]
+        return tuple(sorted(told, key=lambda one: -one.volume_m3))
