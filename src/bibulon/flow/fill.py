@@ -31,7 +31,6 @@ from bibulon.flow.valves import Valves
 
 STEPS_AFTER = 10
 MOST_TRIES = 40
-MOST_SHORTENINGS = 3
 STALLED_SHARE = 1e-3
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
 STALLED_AT_FIRST = 0.01
@@ -267,11 +266,6 @@ class _Fill:
                 continue
             wanted = min(length, timed - self.clock, self.limit - self.clock)
             done, step = self._step(wanted)
-            for _ in range(MOST_SHORTENINGS):  # the first step after lines have filled may go much too far
-                gain = self._in_part(step.filled_m3) - self._in_part(self.filled)
-                if gain <= pace.too_far * target:
-                    break
-                done, step = self._step(done * target / gain)
             full = self._full(step)
             awaiting = self.valves.awaiting
             if full or self.valves.short_of(awaiting, step.filled_m3, self._drawn_by(step)) <= 0:

@@ -46,8 +46,6 @@ class Pace:
     """A step is at most so many times as long as the one before."""
     longer: float = 1.0
     """A front slows down: the next step may be so much longer than the last one's gain asks for."""
-    too_far: float = 1.7
-    """A step that fills so many times more than it should is taken again, shorter."""
     last_share: float = 0.6
     """A step takes at most so much of what is still dry, while that is enough for a pocket."""
     tolerance: float = 1e-3
@@ -57,7 +55,7 @@ class Pace:
 
 
 FULL_PACE = Pace()
-PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, too_far=4.0, last_share=0.85, tolerance=0.016, straight_share=0.04)
+PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, straight_share=0.04)
 """For a picture while the hand still moves, and for trials that are only compared with each other."""
 
 
