@@ -43,8 +43,8 @@ def tilted(job: Job, rise_m: float) -> Job:
 
 SHAPES: dict[str, Callable[[float, float], float]] = {
     "tilt": lambda x, y: x,
-    "bowl": lambda x, y: (2 * x - 1) ** 2 + (5 * y - 1) ** 2 / 2,
-    "waves": lambda x, y: math.sin(12 * x) * math.cos(16 * y) / 4,
+    "bowl": lambda x, y: (2 * x - 1) ** 2 / 2 + (5 * y - 1) ** 2 / 8,
+    "waves": lambda x, y: math.sin(12 * x) * math.cos(16 * y) / 12,
 }
 
 
