@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Protocol
@@ -121,8 +122,9 @@ class _Dialog(QDialog):
         self.form.addLayout(buttons)
         row.addWidget(side)
 
+    @abstractmethod
     def paint(self, painter: QPainter, frame: Frame) -> None:
-        raise NotImplementedError
+        """Draw what was read, and what is made of it."""
 
     def tell(self, result: str, notes: str = "", error: str = "") -> None:
         """Show how it stands; it can be taken unless something is wrong."""
@@ -274,11 +276,15 @@ class ReliefDialog(_Dialog):
         self.centred = on
         self._work_out()
 
-    def _relief(self, job: Job | None, tell: Callable[[float], None], **how: object) -> object:
+    def _relief(
+        self, job: Job | None, tell: Callable[[float], None], unit: str, up: Upwards, centred: bool
+    ) -> tuple[FoundRelief, QImage] | ReliefRefusal:
+        """The relief with its picture, worked out off the interface thread."""
         try:
-            return relief_of(self._surface, UNITS_M[str(how["unit"])], how["up"], self._outline, bool(how["centred"]))  # type: ignore[arg-type]
+            found = relief_of(self._surface, UNITS_M[unit], up, self._outline, centred)
         except ReliefRefusal as refusal:
             return refusal
+        return found, shaded(found.relief, self._outline)
 
     def _work_out(self) -> None:
         self.found, self._image, self._place = None, None, None
@@ -288,18 +294,17 @@ class ReliefDialog(_Dialog):
             return
         self._work.start(None, unit=self.unit, up=self.upwards, centred=self.centred)
 
-    def _take_in(self, _: object, found: object) -> None:
+    def _take_in(self, _: object, found: tuple[FoundRelief, QImage] | ReliefRefusal) -> None:
         if self._again:
             return
         if isinstance(found, ReliefRefusal):
             self._place = found.place
             self.tell("", "", str(found))
-        elif isinstance(found, FoundRelief):
-            self.found = found
-            self._image = shaded(found.relief, self._outline)
-            high = height_m(found.relief, Polygon(self._outline))
-            text = f"{show(high, 'length', self._units)} high, {len(found.relief)} points"
-            self.tell(text, f"The mesh lies within {show(found.deviation_m, 'thickness', self._units)} of it.")
+        else:
+            self.found, self._image = found
+            high = height_m(self.found.relief, Polygon(self._outline))
+            text = f"{show(high, 'length', self._units)} high, {len(self.found.relief)} points"
+            self.tell(text, f"The mesh lies within {show(self.found.deviation_m, 'thickness', self._units)} of it.")
 
     def _ended(self, message: str) -> None:
         if self._again:

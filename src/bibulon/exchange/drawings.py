@@ -14,13 +14,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import ezdxf
 import numpy as np
 import numpy.typing as npt
 from ezdxf import path as dxf_path
 from ezdxf import units as dxf_units
 from ezdxf.entities.dxfgfx import DXFGraphic
 from ezdxf.entities.insert import Insert
+from ezdxf.filemanagement import readfile
+from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.recover import readfile as recover_dxf
 
 Floats = npt.NDArray[np.float64]
@@ -122,8 +123,8 @@ def _counted(chains: Iterable[Chain]) -> tuple[Chain, ...]:
 def _read_dxf(path: Path) -> Drawing:
     document: Any
     try:
-        document = ezdxf.readfile(path)  # type: ignore[attr-defined]
-    except ezdxf.DXFStructureError:  # type: ignore[attr-defined]
+        document = readfile(path)
+    except DXFStructureError:
         document, _ = recover_dxf(path)
     extent = _extent(document)
     finest = FINEST_SHARE * extent if extent > 0 else 0.01
