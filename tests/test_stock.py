@@ -25,7 +25,10 @@ from bibulon.stock.card_sheet import as_csv, from_csv
 def test_the_shelf_is_wide_and_every_value_has_a_source_and_a_spread() -> None:
     cards = shipped()
     assert len(cards) >= 60 and len({card.id for card in cards}) == len(cards)
-    assert {card.kind for card in cards} == {"fabric", "core", "media", "peel ply", "tube", "resin"}
+    assert {card.kind for card in cards} == {
+        "fabric", "core", "surface coat", "media", "peel ply", "film", "tape", "tube", "fitting", "resin", "adhesive",
+    }  # fmt: skip
+    assert all(card.price is not None for card in cards)
     for card in cards:
         if isinstance(card, FabricCard):
             for value in (card.permeability_along_m2, card.permeability_across_m2, card.permeability_through_m2):

@@ -83,7 +83,7 @@ class Assessment:
 
     @cached_property
     def resin_flow(self) -> Rheology:
-        return rheology(self.job.resin, self.job.shop.temperature_k)
+        return rheology(self.job.resin, self.job.mould_temperature_k)
 
     @cached_property
     def batches(self) -> tuple[Batch, ...]:
@@ -159,11 +159,11 @@ class Assessment:
         cause = "gels in the film" if self.resin_flow.stopped_by == "gel" else "is too thick to flow"
         if self.gel_margin_s is None:
             return Figure(None, "duration", f"The part is not full when the resin {cause} after {stops}.")
-        temperature = show(self.job.shop.temperature_k, "temperature", self.units)
+        temperature = show(self.job.mould_temperature_k, "temperature", self.units)
         return Figure(
             self.gel_margin_s,
             "duration",
-            f"Resin {cause} {stops} after it was poured at {temperature}; what fills the last places has this left. "
+            f"Resin {cause} {stops} after it was poured, at {temperature}; what fills the last places has this left. "
             f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}.",
         )
 

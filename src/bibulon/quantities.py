@@ -45,6 +45,7 @@ class Units:
     system: System = "metric"
     reading: Reading = "absolute"
     barometer_pa: float = STANDARD_ATMOSPHERE_PA
+    currency: str = "€"
 
 
 @dataclass(frozen=True)
@@ -163,6 +164,7 @@ KINDS: dict[str, Kind] = {
          "qt/min": "us_quart/min", "gal/h": "us_gallon/h"},
         "0.5 L/min",
     ),
+    "money": Kind("an amount of money", "", {"metric": ("", 2), "us": ("", 2), "mixed": ("", 2)}, {}, "12.50"),
     "share": Kind("a share", "", {"metric": ("%", 0), "us": ("%", 0), "mixed": ("%", 0)}, {}, "15 %"),
     "angle": Kind("an angle in degrees", "", {"metric": ("°", 0), "us": ("°", 0), "mixed": ("°", 0)}, {}, "45°"),
     "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
@@ -230,8 +232,8 @@ def parse(text: str, kind: str, units: Units | None = None) -> float:
     text = text.strip()
     if not text:
         raise QuantityError(f"A figure is missing here. Write {KINDS[kind].example}.")
-    if kind in ("share", "angle", "count"):
-        return _parse_plain(text, kind)
+    if kind in ("share", "angle", "count", "money"):
+        return _parse_plain(text.removeprefix(units.currency) if kind == "money" else text, kind, units.currency)
     if kind == "pressure":
         return _parse_pressure(text, units)
     if kind == "duration":
@@ -251,9 +253,9 @@ def _finite(value: float) -> float:
     return value
 
 
-def _parse_plain(text: str, kind: str) -> float:
+def _parse_plain(text: str, kind: str, currency: str) -> float:
     value, unit = _split(text, kind)
-    allowed = {"share": ("", "%"), "angle": ("", "°", "deg"), "count": ("", "×", "x")}[kind]
+    allowed = {"share": ("", "%"), "angle": ("", "°", "deg"), "count": ("", "×", "x"), "money": ("", currency)}[kind]
     if unit not in allowed:
         raise QuantityError(f"“{unit}” does not belong after {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
     if kind == "count" and value != int(value):
@@ -305,6 +307,8 @@ def _parse_duration(text: str, units: Units) -> float:
 
 def unit_shown(kind: str, units: Units) -> str:
     """The unit the shop shows for *kind*, as written after a figure."""
+    if kind == "money":
+        return units.currency
     unit = KINDS[kind].shown[units.system][0]
     if kind == "pressure":
         return f"{unit} vac" if units.reading == "gauge" else f"{unit} abs"
@@ -336,6 +340,15 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
     number = round(number_shown(value, kind, units), decimals) + 0.0
     unit = unit_shown(kind, units)
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def show_power(value: float, unit: str, digits: int = 2) -> str:
+    """A figure of no shop's own units as a power of ten, "7.1 × 10⁻¹² m³"."""
+    if value == 0 or not math.isfinite(value):
+        return f"{value:g} {unit}"
+    mantissa, _, exponent = f"{value:.{digits - 1}e}".partition("e")
+    raised = str(int(exponent)).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹"))
+    return f"{mantissa} × 10{raised} {unit}"
 
 
 def _show_duration(value: float) -> str:

@@ -50,7 +50,7 @@ def too_viscous(assessment: Assessment) -> Iterator[Finding]:
     viscosity = assessment.resin_flow.viscosity_pa_s
     if viscosity > THICK_PA_S:
         has, wants = (show(one, "viscosity", assessment.units) for one in (viscosity, THICK_PA_S))
-        temperature = show(assessment.job.shop.temperature_k, "temperature", assessment.units)
+        temperature = show(assessment.job.mould_temperature_k, "temperature", assessment.units)
         yield Finding(f"The mix has {has} at {temperature}; infusion wants less than {wants}.")
 
 
@@ -62,10 +62,11 @@ def too_viscous(assessment: Assessment) -> Iterator[Finding]:
     remedy="Warm the shop and the mould before mixing.",
 )
 def too_cold(assessment: Assessment) -> Iterator[Finding]:
-    temperature, lowest = assessment.job.shop.temperature_k, assessment.job.resin.lowest_temperature_k
+    temperature = min(assessment.job.shop.temperature_k, assessment.job.mould_temperature_k)
+    lowest = assessment.job.resin.lowest_temperature_k
     if temperature < lowest:
         is_, least = (show(one, "temperature", assessment.units) for one in (temperature, lowest))
-        yield Finding(f"The shop is at {is_}; {assessment.job.resin.name} wants at least {least}.")
+        yield Finding(f"Shop or mould is at {is_}; {assessment.job.resin.name} wants at least {least}.")
 
 
 @caution(

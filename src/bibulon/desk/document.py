@@ -26,7 +26,8 @@ MOST_UNDO = 500
 def flow_inputs(job: Job) -> tuple[object, ...]:
     """What a fill of *job* depends on."""
     return (
-        job.part, job.shop, job.regions, job.layup, job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
+        job.part, job.mould.temperature_k, job.shop, job.regions, job.layup, job.groups, job.core_laying,
+        job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
         job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.cards,
     )  # fmt: skip
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
 import platformdirs
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from bibulon.job.base import Model
 from bibulon.quantities import Reading, System, Units
@@ -19,12 +19,13 @@ class Settings(Model):
 
     system: System = "metric"
     reading: Reading = "absolute"
+    currency: Annotated[str, Field(min_length=1, max_length=6)] = "€"
     theme: Literal["linen", "lamplight"] = "linen"
     instruments_url: str = ""
     recent: tuple[str, ...] = ()
 
     def units(self, barometer_pa: float) -> Units:
-        return Units(self.system, self.reading, barometer_pa)
+        return Units(self.system, self.reading, barometer_pa, self.currency)
 
     def with_recent(self, path: Path) -> Settings:
         """The settings with *path* first among the recent jobs."""

@@ -228,6 +228,7 @@ class Window(QMainWindow):
         recent.setEnabled(bool(settings.recent))
         menu.addSeparator()
         self._choice_menu("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed")))
+        self._choice_menu("Money", "currency", tuple((sign, sign) for sign in ("€", "£", "$", "kr", "zł", "Fr")))
         self._choice_menu("Gauge reads", "reading", (("absolute", "absolute"), ("down from atmosphere", "gauge")))
         self._choice_menu("Light", "theme", (("Linen (day)", "linen"), ("Lamplight (dim shop)", "lamplight")))
         menu.addAction("Stock …").triggered.connect(lambda _=False: self.show_stock())

@@ -109,7 +109,10 @@ def _viscosity(job: Job, z: float) -> Job:
 
 def _temperature(job: Job, z: float) -> Job:
     kelvin = min(max(job.shop.temperature_k + TEMPERATURE_SPREAD_K * z, 263.15), 333.15)
-    return changed(job, shop=revised(job.shop, temperature_k=kelvin))
+    mould = job.mould
+    if mould.temperature_k is not None:
+        mould = revised(mould, temperature_k=mould.temperature_k + kelvin - job.shop.temperature_k)
+    return changed(job, shop=revised(job.shop, temperature_k=kelvin), mould=mould)
 
 
 def _vacuum(job: Job, z: float) -> Job:

@@ -171,11 +171,11 @@ def flow_problem(
     drive = drive_pa(job)
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
-    resin = rheology(job.resin, job.shop.temperature_k)
+    resin = rheology(job.resin, job.mould_temperature_k)
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
     if resin.stops_s <= 0:
-        raise FlowRefusal("At the shop's temperature this resin is too thick to flow. Warm the shop or take another.")
+        raise FlowRefusal("At the mould's temperature this resin is too thick to flow. Warm the mould or take another.")
     cells = []
     laminate = laminate_of(job)
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]

@@ -12,20 +12,45 @@ from typing import Annotated, Literal, TypeVar
 from pydantic import Field, model_validator
 
 from bibulon.job.base import Identifier, Model, Name
-from bibulon.job.cards import Card, CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard, TubeCard
+from bibulon.job.cards import (
+    AdhesiveCard,
+    Card,
+    CoatCard,
+    CoreCard,
+    FabricCard,
+    FilmCard,
+    MediaCard,
+    PeelPlyCard,
+    ResinCard,
+    TapeCard,
+    TubeCard,
+)
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
-from bibulon.job.layup import CutChoices, Layer
+from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
+from bibulon.job.mould import Mould
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
-from bibulon.job.run import RunEvent
+from bibulon.job.run import Photograph, RunEvent
 
 FORMAT = "bibulon job"
 FORMAT_VERSION = 1
 Process = Literal["film infusion"]
 
-CardKind = TypeVar("CardKind", FabricCard, CoreCard, MediaCard, PeelPlyCard, TubeCard, ResinCard)
+CardKind = TypeVar(
+    "CardKind",
+    FabricCard,
+    CoreCard,
+    CoatCard,
+    MediaCard,
+    PeelPlyCard,
+    TubeCard,
+    ResinCard,
+    FilmCard,
+    TapeCard,
+    AdhesiveCard,
+)
 
 
 class Job(Model):
@@ -37,9 +62,14 @@ class Job(Model):
     name: Name
     process: Process = "film infusion"
     part: Part
+    mould: Mould = Mould()
     shop: Shop = Shop()
     regions: tuple[Region, ...] = ()
     layup: tuple[Layer, ...] = ()
+    groups: tuple[PlyGroup, ...] = ()
+    core_laying: CoreLaying = CoreLaying()
+    tack: Identifier | None = None
+    """Adhesive that holds the dry plies."""
     cutting: CutChoices = CutChoices()
     lines: tuple[Line, ...] = ()
     manifolds: tuple[Manifold, ...] = ()
@@ -54,6 +84,7 @@ class Job(Model):
     hold_tests: tuple[HoldTest, ...] = ()
     charge: ChargePlan
     run: tuple[RunEvent, ...] = ()
+    photographs: Annotated[tuple[Photograph, ...], Field(max_length=500)] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
 
     @model_validator(mode="after")
@@ -63,13 +94,8 @@ class Job(Model):
         things = [*(one.id for one in self.lines), *(one.id for one in self.media), *(one.id for one in self.manifolds)]
         _no_twins("line, manifold or media patch", things)
         _no_twins("ply book entry", [layer.id for layer in self.layup])
-        regions = {region.name for region in self.regions}
-        for number, layer in enumerate(self.layup, 1):
-            card = self._card_of(layer.card, f"ply book entry {number}")
-            if not isinstance(card, FabricCard | CoreCard):
-                raise ValueError(f"ply book entry {number}: {card.name} is neither a fabric nor a core")
-            if layer.region is not None and layer.region not in regions:
-                raise ValueError(f"ply book entry {number}: there is no region named “{layer.region}”")
+        _no_twins("group", [group.name for group in self.groups])
+        self._check_book()
         everything = {line.id for line in self.lines}
         for line in self.lines:
             for use in (line.tube, line.hose):
@@ -82,12 +108,41 @@ class Job(Model):
         self._check_supply()
         for patch in self.media:
             self._expect(patch.card, MediaCard, "a media patch")
-        if self.peel_ply is not None:
-            self._expect(self.peel_ply, PeelPlyCard, "the peel ply")
+        for user, chosen, kind in (
+            ("the peel ply", self.peel_ply, PeelPlyCard),
+            ("the tack", self.tack, AdhesiveCard),
+            ("the bag's film", self.bag.film, FilmCard),
+            ("the bag's tape", self.bag.tape, TapeCard),
+        ):
+            if chosen is not None:
+                self._expect(chosen, kind, user)
         self._expect(self.charge.resin, ResinCard, "the charge")
         if [event.number for event in self.run] != list(range(1, len(self.run) + 1)):
             raise ValueError("the entries of the run log are not numbered from 1 without a gap")
         return self
+
+    def _check_book(self) -> None:
+        """Every entry of the ply book has a card that can lie there, a region that is there and a whole group."""
+        regions = {region.name for region in self.regions}
+        groups = {group.name for group in self.groups}
+        done: set[str | None] = set()
+        group_before: str | None = None
+        for number, layer in enumerate(self.layup, 1):
+            card = self._card_of(layer.card, f"ply book entry {number}")
+            if card.kind not in ROLES:
+                raise ValueError(f"ply book entry {number}: {card.name} is neither a coat, a fabric nor a core")
+            if layer.role is not None and layer.role not in ROLES[card.kind]:
+                raise ValueError(f"ply book entry {number}: {card.name} cannot be a {layer.role}")
+            if layer.region is not None and layer.region not in regions:
+                raise ValueError(f"ply book entry {number}: there is no region named “{layer.region}”")
+            if layer.group is not None and layer.group not in groups:
+                raise ValueError(f"ply book entry {number}: there is no group named “{layer.group}”")
+            if layer.group != group_before:
+                if layer.group in done:
+                    raise ValueError(f"ply book entry {number}: group “{layer.group}” is broken by other entries")
+                if group_before is not None:
+                    done.add(group_before)
+                group_before = layer.group
 
     def _check_supply(self) -> None:
         """Every feed hangs on the bucket in the end, by other feeds or manifolds."""
@@ -131,6 +186,16 @@ class Job(Model):
             if line.id == identifier:
                 return line
         raise KeyError(identifier)
+
+    @property
+    def laid(self) -> tuple[Layer, ...]:
+        """The ply book as it is laid, groups repeated."""
+        return laid(self.layup, self.groups)
+
+    @property
+    def mould_temperature_k(self) -> float:
+        """Of the mould, and of the resin in the part."""
+        return self.mould.temperature_k if self.mould.temperature_k is not None else self.shop.temperature_k
 
     @property
     def feeds(self) -> tuple[Line, ...]:

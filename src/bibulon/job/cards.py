@@ -1,12 +1,13 @@
-"""Material cards: what is known of a fabric, core, medium, peel ply, tube or resin, and where it is known from."""
+"""Material cards: what is known of everything on the shelf, where it is known from, and what the shop has of it."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from datetime import date
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.job.base import Identifier, Model, Name, NotNegative, Positive, Temperature
+from bibulon.job.base import Identifier, Label, Model, Name, NotNegative, Positive, Temperature
 
 Source = Literal["class default", "data sheet", "strip test", "past job", "measured"]
 
@@ -19,30 +20,46 @@ class Measured(Model):
     source: Source = "class default"
 
 
-class FabricCard(Model):
-    """A dry fabric or mat; permeabilities hold at ``fibre_fraction``, reached at ``reference_pressure_pa``."""
+class StockCard(Model):
+    """What all cards have: ``price`` and ``in_hand`` count in the unit of ``sold_by``."""
 
-    kind: Literal["fabric"] = "fabric"
+    sold_by: ClassVar[str] = "piece"
+
     id: Identifier
     name: Name
+    price: NotNegative | None = None
+    """In the shop's money; None if nobody has said."""
+    in_hand: NotNegative | None = None
+    lot: Label = ""
+    expires: date | None = None
+    note: str = ""
+
+
+class FabricCard(StockCard):
+    """A dry fabric or mat; permeabilities hold at ``fibre_fraction``, reached at ``reference_pressure_pa``."""
+
+    sold_by: ClassVar[str] = "m²"
+
+    kind: Literal["fabric"] = "fabric"
     areal_weight_kg_m2: Positive
     fibre_density_kg_m3: Positive
     fibre_fraction: Annotated[float, Field(gt=0.05, lt=0.8)]
+    fibre_fraction_spread: Annotated[float, Field(ge=1.0, le=3.0)] = 1.04
+    """Geometric spread of the fibre fraction, and so of the ply's thickness."""
     compaction_exponent: NotNegative = 0.08
     reference_pressure_pa: Positive = 95_000.0
     permeability_along_m2: Measured
     permeability_across_m2: Measured
     permeability_through_m2: Measured
     roll_width_m: Positive = 1.27
-    note: str = ""
 
 
-class CoreCard(Model):
+class CoreCard(StockCard):
     """A sandwich core and the ways resin has through it."""
 
+    sold_by: ClassVar[str] = "m²"
+
     kind: Literal["core"] = "core"
-    id: Identifier
-    name: Name
     thickness_m: Positive
     density_kg_m3: Positive
     grooves: Literal["none", "one way", "two ways"] = "none"
@@ -52,9 +69,10 @@ class CoreCard(Model):
     perforation_pitch_m: Positive | None = None
     perforation_diameter_m: Positive = 0.002
     surface_uptake_kg_m2: NotNegative = 0.0
+    sheet_length_m: Positive = 2.44
+    sheet_width_m: Positive = 1.22
     spread: Annotated[float, Field(ge=1.0, le=100.0)] = 1.5
     source: Source = "class default"
-    note: str = ""
 
     @model_validator(mode="after")
     def _grooves_fit(self) -> CoreCard:
@@ -67,48 +85,102 @@ class CoreCard(Model):
         return self
 
 
-class MediaCard(Model):
+class MediaCard(StockCard):
     """Flow media laid on the stack to lead resin quickly over it."""
 
+    sold_by: ClassVar[str] = "m²"
+
     kind: Literal["media"] = "media"
-    id: Identifier
-    name: Name
     thickness_m: Positive
     porosity: Annotated[float, Field(gt=0, lt=1)]
     permeability_m2: Measured
-    note: str = ""
 
 
-class PeelPlyCard(Model):
+class PeelPlyCard(StockCard):
     """Peel ply: the resin it holds and how it resists flow through it."""
 
+    sold_by: ClassVar[str] = "m²"
+
     kind: Literal["peel ply"] = "peel ply"
-    id: Identifier
-    name: Name
     areal_weight_kg_m2: Positive
     uptake_kg_m2: NotNegative
     thickness_m: Positive
     permeability_through_m2: Measured
-    note: str = ""
 
 
-class TubeCard(Model):
+class TubeCard(StockCard):
     """Spiral, hose or vent line by the metre."""
 
+    sold_by: ClassVar[str] = "m"
+
     kind: Literal["tube"] = "tube"
-    id: Identifier
-    name: Name
     use: Literal["feed line", "vent line", "hose"]
     bore_m: Positive
     outer_m: Positive
     clampable: bool = True
-    note: str = ""
 
     @model_validator(mode="after")
     def _has_a_wall(self) -> TubeCard:
         if self.outer_m <= self.bore_m:
             raise ValueError("the outer diameter has to be larger than the bore")
         return self
+
+
+class CoatCard(StockCard):
+    """A surface coat brushed or sprayed on the tool before any fibre: a gel coat or a sealing coat."""
+
+    sold_by: ClassVar[str] = "kg"
+
+    kind: Literal["surface coat"] = "surface coat"
+    areal_weight_kg_m2: Positive
+    thickness_m: Positive
+
+
+class FilmCard(StockCard):
+    """Bagging film by the area."""
+
+    sold_by: ClassVar[str] = "m²"
+
+    kind: Literal["film"] = "film"
+    width_m: Positive
+    thickness_m: Positive
+    stretch: Annotated[float, Field(ge=0, le=10)]
+    """How much longer it gets before it tears, as a share."""
+    highest_temperature_k: Temperature
+
+
+class TapeCard(StockCard):
+    """Sealing tape by the metre."""
+
+    sold_by: ClassVar[str] = "m"
+
+    kind: Literal["tape"] = "tape"
+    width_m: Positive
+    thickness_m: Positive
+    highest_temperature_k: Temperature
+
+
+class FittingCard(StockCard):
+    """A tee, port, elbow, clamp or valve; ``fits_bore_m`` is the bore of the hose that goes over its barb."""
+
+    sold_by: ClassVar[str] = "piece"
+
+    kind: Literal["fitting"] = "fitting"
+    use: Literal["tee", "port", "elbow", "clamp", "valve", "reducer"]
+    bore_m: Positive
+    fits_bore_m: Positive
+
+
+class AdhesiveCard(StockCard):
+    """Tack for dry fibre, by the can or kilogram."""
+
+    sold_by: ClassVar[str] = "kg"
+
+    kind: Literal["adhesive"] = "adhesive"
+    areal_weight_kg_m2: Positive
+    """What is sprayed on one face of a ply."""
+    most_kg_m2: Positive
+    """More than this, counted over the whole stack, blocks wet-out."""
 
 
 class ViscosityPoint(Model):
@@ -133,12 +205,12 @@ class Component(Model):
     density_kg_m3: Positive
 
 
-class ResinCard(Model):
+class ResinCard(StockCard):
     """A resin system: mix ratio, viscosity, thickening, pot life and gel, as a data sheet gives them."""
 
+    sold_by: ClassVar[str] = "kg"
+
     kind: Literal["resin"] = "resin"
-    id: Identifier
-    name: Name
     chemistry: Literal["epoxy", "vinyl ester", "polyester"]
     density_kg_m3: Positive
     components: Annotated[tuple[Component, ...], Field(min_length=2)]
@@ -157,24 +229,39 @@ class ResinCard(Model):
     lowest_pressure_pa: NotNegative = 500.0
     """Below this absolute pressure the resin gases or boils."""
     source: Source = "class default"
-    note: str = ""
 
 
 Card = Annotated[
-    FabricCard | CoreCard | MediaCard | PeelPlyCard | TubeCard | ResinCard,
+    FabricCard
+    | CoreCard
+    | CoatCard
+    | MediaCard
+    | PeelPlyCard
+    | FilmCard
+    | TapeCard
+    | TubeCard
+    | FittingCard
+    | ResinCard
+    | AdhesiveCard,
     Field(discriminator="kind"),
 ]
 
 __all__ = [
+    "AdhesiveCard",
     "Card",
+    "CoatCard",
     "Component",
     "CoreCard",
     "FabricCard",
+    "FilmCard",
+    "FittingCard",
     "Measured",
     "MediaCard",
     "PeelPlyCard",
     "ResinCard",
     "Source",
+    "StockCard",
+    "TapeCard",
     "TimePoint",
     "TubeCard",
     "ViscosityPoint",

@@ -12,7 +12,7 @@ from shapely.geometry import LineString
 from bibulon.job import Job
 from bibulon.job.base import Model, Point
 from bibulon.job.cards import Card
-from bibulon.job.layup import Layer
+from bibulon.job.layup import Layer, PlyGroup, laid, role_of
 from bibulon.job.lines import AtTime, Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
 
@@ -110,9 +110,47 @@ def without_media(job: Job, identifier: str) -> Job:
     return changed(job, media=tuple(patch for patch in job.media if patch.id != identifier))
 
 
-def with_layup(job: Job, layers: Iterable[Layer]) -> Job:
-    """*job* with another ply book."""
-    return changed(job, layup=tuple(layers))
+def with_layup(job: Job, layers: Iterable[Layer], groups: Iterable[PlyGroup] | None = None) -> Job:
+    """*job* with another ply book; entries that have left their group are of none, empty groups go."""
+    kept: list[Layer] = []
+    closed: set[str] = set()
+    for layer in layers:
+        before = kept[-1].group if kept else None
+        if before is not None and layer.group != before:
+            closed.add(before)
+        kept.append(layer.model_copy(update={"group": None}) if layer.group in closed else layer)
+    used = {layer.group for layer in kept}
+    known = job.groups if groups is None else tuple(groups)
+    return changed(job, layup=tuple(kept), groups=tuple(group for group in known if group.name in used))
+
+
+def grouped_layup(job: Job, identifier: str) -> Job:
+    """*job* with the entry of the ply book taken into one group with the entry before it, or out of its group.
+
+    Raises ValueError for the first entry of the book.
+    """
+    at = next(i for i, layer in enumerate(job.layup) if layer.id == identifier)
+    layers = list(job.layup)
+    if layers[at].group is not None:
+        layers[at] = revised(layers[at], group=None)
+        return with_layup(job, layers)
+    if at == 0:
+        raise ValueError("There is no entry before this one to group it with.")
+    groups, name = job.groups, layers[at - 1].group
+    if name is None:
+        taken = {group.name for group in groups}
+        name = next(f"group {number}" for number in range(1, 10_000) if f"group {number}" not in taken)
+        groups = (*groups, PlyGroup(name=name))
+        layers[at - 1] = revised(layers[at - 1], group=name)
+    layers[at] = revised(layers[at], group=name)
+    return with_layup(job, layers, groups)
+
+
+def renamed_group(job: Job, old: str, new: str) -> Job:
+    """*job* with the group called otherwise. Raises ``pydantic.ValidationError``."""
+    groups = tuple(revised(one, name=new) if one.name == old else one for one in job.groups)
+    layers = (layer.model_copy(update={"group": new}) if layer.group == old else layer for layer in job.layup)
+    return with_layup(job, layers, groups)
 
 
 def repeated_layup(job: Job, identifier: str) -> Job:
@@ -126,9 +164,15 @@ def repeated_layup(job: Job, identifier: str) -> Job:
 
 
 def mirrored_layup(job: Job) -> Job:
-    """*job* with its ply book mirrored above itself; a core that lies on top becomes the middle."""
+    """*job* with its ply book, but not its coats, mirrored above itself; a core that lies on top becomes the middle."""
     below = job.layup[:-1] if job.layup and job.is_core(job.layup[-1].card) else job.layup
-    above = [layer.model_copy(update={"id": new_id("ply")}) for layer in reversed(below)]
+    known = {card.id: card for card in job.cards}
+    coats = ("surface coat", "skin coat")
+    above = [
+        layer.model_copy(update={"id": new_id("ply"), "group": None})
+        for layer in reversed(laid(below, job.groups))
+        if role_of(layer, known[layer.card]) not in coats
+    ]
     return with_layup(job, (*job.layup, *above))
 
 
@@ -145,11 +189,8 @@ def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:
 
 def without_region(job: Job, name: str) -> Job:
     """*job* without the region; entries of the ply book that lay in it go too."""
-    return changed(
-        job,
-        regions=tuple(region for region in job.regions if region.name != name),
-        layup=tuple(layer for layer in job.layup if layer.region != name),
-    )
+    bare = with_layup(job, (layer for layer in job.layup if layer.region != name))
+    return changed(bare, regions=tuple(region for region in job.regions if region.name != name))
 
 
 def moved_points(points: tuple[Point, ...], dx_m: float, dy_m: float) -> tuple[Point, ...]:

@@ -8,7 +8,7 @@ from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
 
-from bibulon.job.base import Model, Name, NotNegative, Point, Positive
+from bibulon.job.base import Identifier, Model, Name, NotNegative, Point, Positive
 
 SMALLEST_AREA_M2 = 1e-4
 
@@ -111,3 +111,5 @@ class Bag(Model):
     excess_per_pleat_m: Positive = 0.15
     pleats: Annotated[int, Field(ge=0, le=500)] | None = None
     tape_width_m: Positive = 0.012
+    film: Identifier | None = None
+    tape: Identifier | None = None

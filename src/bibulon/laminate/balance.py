@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bibulon.job.cards import Card, FabricCard
-from bibulon.job.layup import Layer
+from bibulon.job.layup import Layer, role_of
 
 UNEVEN_SHARE = 0.02
 
@@ -14,9 +14,14 @@ def _way(layer: Layer) -> float:
     return layer.angle_deg % 180.0
 
 
-def asymmetry(layers: Sequence[Layer]) -> tuple[int, int] | None:
-    """Numbers (from 1) of the outermost two plies that should mirror each other and do not; None if all do."""
-    plies = [(layer.card, _way(layer)) for layer in layers for _ in range(layer.count)]
+def asymmetry(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[int, int] | None:
+    """Numbers (from 1) of the outermost two plies that should mirror each other and do not; None if all do.
+
+    Surface coats and skin coats are left out: they bear no load to speak of.
+    """
+    known = {card.id: card for card in cards}
+    bearing = [layer for layer in layers if role_of(layer, known[layer.card]) not in ("surface coat", "skin coat")]
+    plies = [(layer.card, _way(layer)) for layer in bearing for _ in range(layer.count)]
     for at in range(len(plies) // 2):
         if plies[at] != plies[-1 - at]:
             return at + 1, len(plies) - at
@@ -44,7 +49,7 @@ def imbalance(layers: Sequence[Layer], cards: Sequence[Card]) -> float | None:
 
 def in_words(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[str, str]:
     """A short verdict on the stack and what it means."""
-    uneven, angle = asymmetry(layers), imbalance(layers, cards)
+    uneven, angle = asymmetry(layers, cards), imbalance(layers, cards)
     if uneven is None and angle is None:
         return "symmetric, balanced", "Mirrored about its middle, and as much at +θ as at −θ."
     parts = []

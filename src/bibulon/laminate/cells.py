@@ -17,10 +17,23 @@ from shapely import MultiPolygon, Point, Polygon, get_parts, prepare, set_precis
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
-from bibulon.job.layup import Layer
-from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, ply_thickness_m
-from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, lets_resin_through, perforation_volume_m
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
+from bibulon.job.layup import CoreLaying, Layer
+from bibulon.laminate.compaction import (
+    HAND_PA,
+    fibre_fraction,
+    in_plane_permeability,
+    kozeny_carman_ratio,
+    ply_thickness_m,
+)
+from bibulon.laminate.core import (
+    groove_transmissivity_m3,
+    groove_volume_m,
+    joint_transmissivity_m3,
+    joint_volume_m,
+    lets_resin_through,
+    perforation_volume_m,
+)
 from bibulon.laminate.levels import Level, levels_of
 from bibulon.laminate.relief import developed_area_m2
 
@@ -33,13 +46,18 @@ SMALLEST_CELL_M2 = 1e-6
 class Stack:
     """What lies over one another in a cell, from the tool face, and its figures per area.
 
-    ``void_m`` and the other resin figures are volumes of resin per area (m³/m² = m).
+    ``void_m`` and the other resin figures are volumes of resin per area (m³/m² = m). Spreads are geometric, one
+    standard deviation, as if all materials of the stack were off to the same side: the widest they can be.
     """
 
     layers: tuple[Layer, ...]
     thickness_m: float
+    """Of everything, under the planned vacuum."""
     laminate_thickness_m: float
+    loose_m: float
+    """Of everything, smoothed down by hand."""
     fibre_fraction: float
+    fibre_fraction_spread: float
     fibre_weight_fraction: float
     areal_weight_kg_m2: float
     fibre_kg_m2: float
@@ -49,6 +67,9 @@ class Stack:
     media_m: float
     peel_ply_m: float
     transmissivity_m3: tuple[tuple[float, float], tuple[float, float]]
+    through_resistance_m: float
+    """``Σ h/Kz`` (1/m) of the plies; a core that resin cannot pass makes it infinite."""
+    through_spread: float
     starved_side: bool
     log_spread: float
     levels: tuple[Level, ...]
@@ -96,12 +117,24 @@ def laminate_of(job: Job) -> Laminate:
     """The laminate of *job*; computed once for the fields it reads."""
     reads = {
         name: getattr(job, name)
-        for name in ("part", "regions", "layup", "media", "peel_ply", "shop", "vacuum", "cards", "charge")
+        for name in (
+            "part",
+            "regions",
+            "layup",
+            "groups",
+            "core_laying",
+            "media",
+            "peel_ply",
+            "shop",
+            "vacuum",
+            "cards",
+            "charge",
+        )
     }
     return _laminate(job.model_copy(update={**_NOT_READ, **reads}))
 
 
-_NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "pots": ()}
+_NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "photographs": (), "pots": ()}
 
 
 @lru_cache(maxsize=16)
@@ -110,7 +143,8 @@ def _laminate(job: Job) -> Laminate:
     part = set_precision(job.part.shape, GRID_M)
     # the plan is cut once by each region that is used, however many plies lie in it
     pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]] = [(part, frozenset({None}), None)]
-    for name in dict.fromkeys(layer.region for layer in job.layup if layer.region is not None):
+    book = job.laid
+    for name in dict.fromkeys(layer.region for layer in book if layer.region is not None):
         pieces = _cut(pieces, regions[name], name, None)
     for patch in job.media:
         pieces = _cut(pieces, Polygon(patch.outline), None, patch.card)
@@ -119,7 +153,7 @@ def _laminate(job: Job) -> Laminate:
     cells = []
     for shape, inside, media in pieces:
         if inside not in books:
-            books[inside] = tuple(layer for layer in job.layup if layer.region in inside)
+            books[inside] = tuple(layer for layer in book if layer.region in inside)
         layers = books[inside]
         key = (layers, media)
         if key not in stacks:
@@ -173,74 +207,117 @@ def _totals(cells: list[Cell]) -> Totals:
     )
 
 
+@dataclass
+class _Sum:
+    """A stack being added up, per area."""
+
+    transmissivity: npt.NDArray[np.float64]
+    fibre_m: float = 0.0
+    fibre_kg: float = 0.0
+    thickness: float = 0.0
+    loose: float = 0.0
+    void: float = 0.0
+    core_m: float = 0.0
+    surface_m: float = 0.0
+    core_thickness: float = 0.0
+    core_kg: float = 0.0
+    coat_thickness: float = 0.0
+    coat_kg: float = 0.0
+    resistance: float = 0.0
+    starved: bool = False
+    # sums of ln(spread), weighted by what each spreads
+    conducting_spread: float = 0.0
+    packing_spread: float = 0.0
+    through_spread: float = 0.0
+
+    def add_fabric(self, card: FabricCard, angle_deg: float, count: int, compaction_pa: float) -> None:
+        fraction = fibre_fraction(card, compaction_pa)
+        height = ply_thickness_m(card, fraction) * count
+        self.thickness += height
+        self.loose += ply_thickness_m(card, fibre_fraction(card, min(HAND_PA, compaction_pa))) * count
+        self.fibre_m += fraction * height
+        self.fibre_kg += card.areal_weight_kg_m2 * count
+        self.void += (1 - fraction) * height
+        self.packing_spread += height * float(np.log(card.fibre_fraction_spread))
+        along = in_plane_permeability(card, fraction, angle_deg) * height
+        self._conduct(along, card.permeability_along_m2.spread)
+        ratio = kozeny_carman_ratio(fraction, card.fibre_fraction)
+        resistance = height / (card.permeability_through_m2.value * ratio)
+        self.resistance += resistance
+        self.through_spread += resistance * float(np.log(card.permeability_through_m2.spread))
+
+    def add_core(
+        self, card: CoreCard, angle_deg: float, count: int, laying: CoreLaying, resin_density_kg_m3: float
+    ) -> None:
+        self.core_thickness += card.thickness_m * count
+        self.core_kg += card.density_kg_m3 * card.thickness_m * count
+        self.core_m += (groove_volume_m(card) + perforation_volume_m(card) + joint_volume_m(card, laying)) * count
+        self.surface_m += card.surface_uptake_kg_m2 * count / resin_density_kg_m3
+        self._conduct(groove_transmissivity_m3(card, angle_deg) * count, card.spread)
+        self._conduct(joint_transmissivity_m3(card, laying, angle_deg) * count, card.spread)
+        shut = not lets_resin_through(card)
+        self.starved = self.starved or (shut and self.thickness > 0)
+        self.resistance = float("inf") if shut else self.resistance
+
+    def add_media(self, card: MediaCard) -> None:
+        self._conduct(np.eye(2) * card.permeability_m2.value * card.thickness_m, card.permeability_m2.spread)
+
+    def _conduct(self, share: npt.NDArray[np.float64], spread: float) -> None:
+        self.transmissivity = self.transmissivity + share
+        self.conducting_spread += float(np.trace(share)) * float(np.log(spread))
+
+
 def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> Stack:
     """Figures of one stack under full planned vacuum, everything at the tool's temperature.
 
-    In-plane ``T = Σ K·h`` over plies, grooves and media; capacity ``Σ (1−Vf)·h`` and the uptakes per area.
+    In-plane ``T = Σ K·h`` over plies, grooves and media; capacity ``Σ (1−Vf)·h`` and the uptakes per area; through the
+    thickness ``Σ h/Kz``.
     """
     compaction_pa = job.shop.barometer_pa - job.vacuum.cavity_pa
     resin_density = job.resin.density_kg_m3
-    transmissivity: npt.NDArray[np.float64] = np.zeros((2, 2))
-    fibre_m = fibre_kg = thickness = void = core_m = surface_m = core_thickness = core_kg = 0.0
-    weighted_spread = 0.0
-    starved = False
+    total = _Sum(np.zeros((2, 2)))
     entries = _grouped(job, layers)
-    for position, (card, angle_deg, count) in enumerate(entries):
+    for card, angle_deg, count in entries:
         if isinstance(card, FabricCard):
-            fraction = fibre_fraction(card, compaction_pa)
-            height = ply_thickness_m(card, fraction) * count
-            thickness += height
-            fibre_m += fraction * height
-            fibre_kg += card.areal_weight_kg_m2 * count
-            void += (1 - fraction) * height
-            share = in_plane_permeability(card, fraction, angle_deg) * height
-            transmissivity += share
-            weighted_spread += float(np.trace(share)) * float(np.log(card.permeability_along_m2.spread))
+            total.add_fabric(card, angle_deg, count, compaction_pa)
         else:
-            core_thickness += card.thickness_m * count
-            core_kg += card.density_kg_m3 * card.thickness_m * count
-            core_m += (groove_volume_m(card) + perforation_volume_m(card)) * count
-            surface_m += card.surface_uptake_kg_m2 * count / resin_density
-            share = groove_transmissivity_m3(card, angle_deg) * count
-            transmissivity += share
-            weighted_spread += float(np.trace(share)) * float(np.log(card.spread))
-            below = any(isinstance(other, FabricCard) for other, _, _ in entries[:position])
-            starved = starved or (below and not lets_resin_through(card))
-    media_m = 0.0
+            total.add_core(card, angle_deg, count, job.core_laying, resin_density)
+    coats = {card.id: card for card in job.cards if isinstance(card, CoatCard)}
+    for layer in layers:
+        if layer.card in coats:
+            total.coat_thickness += coats[layer.card].thickness_m * layer.count
+            total.coat_kg += coats[layer.card].areal_weight_kg_m2 * layer.count
     if media is not None:
-        media_m = media.porosity * media.thickness_m
-        share = np.eye(2) * media.permeability_m2.value * media.thickness_m
-        transmissivity += share
-        weighted_spread += float(np.trace(share)) * float(np.log(media.permeability_m2.spread))
+        total.add_media(media)
     peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply else None
-    resin_kg = void * resin_density
-    trace = float(np.trace(transmissivity))
+    resin_kg = total.void * resin_density
+    tensor, trace = total.transmissivity, float(np.trace(total.transmissivity))
+    through = total.through_spread / total.resistance if 0 < total.resistance < float("inf") else 0.0
+    beside = total.core_thickness + total.coat_thickness
     return Stack(
         layers=layers,
-        thickness_m=thickness + core_thickness,
-        laminate_thickness_m=thickness,
-        fibre_fraction=fibre_m / thickness if thickness else 0.0,
-        fibre_weight_fraction=fibre_kg / (fibre_kg + resin_kg) if fibre_kg else 0.0,
-        areal_weight_kg_m2=fibre_kg + core_kg,
-        fibre_kg_m2=fibre_kg,
-        void_m=void,
-        core_m=core_m,
-        core_surface_m=surface_m,
-        media_m=media_m,
-        peel_ply_m=peel.uptake_kg_m2 / resin_density if peel and thickness else 0.0,
+        thickness_m=total.thickness + beside,
+        laminate_thickness_m=total.thickness,
+        loose_m=total.loose + beside,
+        fibre_fraction=total.fibre_m / total.thickness if total.thickness else 0.0,
+        fibre_fraction_spread=float(np.exp(total.packing_spread / total.thickness)) if total.thickness else 1.0,
+        fibre_weight_fraction=total.fibre_kg / (total.fibre_kg + resin_kg) if total.fibre_kg else 0.0,
+        areal_weight_kg_m2=total.fibre_kg + total.core_kg + total.coat_kg,
+        fibre_kg_m2=total.fibre_kg,
+        void_m=total.void,
+        core_m=total.core_m,
+        core_surface_m=total.surface_m,
+        media_m=media.porosity * media.thickness_m if media is not None else 0.0,
+        peel_ply_m=peel.uptake_kg_m2 / resin_density if peel and total.thickness else 0.0,
         transmissivity_m3=(
-            (float(transmissivity[0, 0]), float(transmissivity[0, 1])),
-            (float(transmissivity[1, 0]), float(transmissivity[1, 1])),
+            (float(tensor[0, 0]), float(tensor[0, 1])),
+            (float(tensor[1, 0]), float(tensor[1, 1])),
         ),
-        starved_side=starved,
-        log_spread=weighted_spread / trace if trace else 0.0,
-        levels=levels_of(
-            entries,
-            media,
-            peel,
-            compaction_pa,
-            resin_density,
-        ),
+        through_resistance_m=total.resistance,
+        through_spread=float(np.exp(through)),
+        starved_side=total.starved,
+        log_spread=total.conducting_spread / trace if trace else 0.0,
+        levels=levels_of(entries, media, peel, compaction_pa, resin_density, job.core_laying),
     )
 
 
@@ -251,6 +328,7 @@ def _grouped(job: Job, layers: tuple[Layer, ...]) -> tuple[tuple[FabricCard | Co
     then only neighbours are taken together.
     """
     known = {card.id: card for card in job.cards if isinstance(card, FabricCard | CoreCard)}
+    layers = tuple(layer for layer in layers if layer.card in known)
     cored = any(isinstance(known[layer.card], CoreCard) for layer in layers)
     found: list[tuple[FabricCard | CoreCard, float, int]] = []
     skin: dict[tuple[str, float], int] = {}

@@ -14,6 +14,8 @@ import numpy.typing as npt
 from bibulon.job.cards import FabricCard
 
 DENSEST_FIBRE_FRACTION = 0.80
+HAND_PA = 2000.0
+"""A stack smoothed down by hand is pressed about so much."""
 
 
 def fibre_fraction(fabric: FabricCard, compaction_pa: float) -> float:

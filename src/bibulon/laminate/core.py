@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.job.cards import CoreCard
+from bibulon.job.layup import CoreLaying
 from bibulon.laminate.compaction import turned
 
 
@@ -45,6 +46,19 @@ def perforation_volume_m(core: CoreCard) -> float:
     if core.perforation_pitch_m is None:
         return 0.0
     return math.pi / 4 * core.perforation_diameter_m**2 / core.perforation_pitch_m**2 * core.thickness_m
+
+
+def joint_volume_m(core: CoreCard, laying: CoreLaying) -> float:
+    """Resin in the joints between sheets, per area of core (m)."""
+    return laying.joint_gap_m * core.thickness_m * (1 / core.sheet_length_m + 1 / core.sheet_width_m)
+
+
+def joint_transmissivity_m3(core: CoreCard, laying: CoreLaying, angle_deg: float) -> npt.NDArray[np.float64]:
+    """Tensor (2×2, m³) of the joints between sheets laid along *angle_deg*, smeared over the core's area."""
+    if laying.joint_gap_m == 0:
+        return np.zeros((2, 2))
+    slot = duct_conductance_m4(core.thickness_m, laying.joint_gap_m)
+    return turned(slot / core.sheet_width_m, slot / core.sheet_length_m, angle_deg)
 
 
 def lets_resin_through(core: CoreCard) -> bool:

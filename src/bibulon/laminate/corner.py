@@ -15,8 +15,7 @@ from dataclasses import dataclass
 
 from bibulon.job.cards import Card, FabricCard
 from bibulon.job.layup import Layer
-from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
-from bibulon.laminate.lay_list import HAND_PA
+from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 
 SMALL_GAP_M = 0.0005
 """Bridging no worse than this closes as the bag comes down."""

@@ -30,11 +30,12 @@ SMALLEST_PIECE_M2 = 1e-5
 
 @dataclass(frozen=True)
 class Ply:
-    """One ply of the book: ``number`` from the tool face, ``entry`` its line of the book and ``turn`` which of its
-    count it is, with the ``pieces`` it is laid from and the ``joints`` where they meet, on the plan."""
+    """One ply of the book: ``number`` from the tool face, ``layer`` the identifier, as laid, of its entry of the
+    book and ``turn`` which of its count it is, with the ``pieces`` it is laid from and the ``joints`` where they meet,
+    on the plan."""
 
     number: int
-    entry: int
+    layer: str
     turn: int
     card: FabricCard
     angle_deg: float
@@ -47,7 +48,7 @@ class Ply:
 
 def plies_of(job: Job) -> tuple[Ply, ...]:
     """Every fabric ply of *job*, from the tool face, with pieces and joints on the plan."""
-    return _plies(job.part, job.regions, job.layup, job.cutting, job.cards)
+    return _plies(job.part, job.regions, job.laid, job.cutting, job.cards)
 
 
 @lru_cache(maxsize=8)
@@ -59,7 +60,8 @@ def _plies(
     part = mould.shape
     plies: list[Ply] = []
     before: list[tuple[float, tuple[float, ...]]] = []
-    for entry, layer in enumerate(layup, 1):
+    moved = {(one.layer, one.turn): one.shift_m for one in cutting.shifts}
+    for layer in layup:
         card = cards[layer.card]
         if not isinstance(card, FabricCard):
             continue
@@ -69,9 +71,10 @@ def _plies(
         for turn in range(1, layer.count + 1):
             angle = layer.angle_deg % 180.0
             beside = [at for other, at in before[-PLIES_BEFORE:] if _same_way(angle, other)]
-            found, lines, at, apart = _divided(mould, cutting, shape, card.roll_width_m, angle, beside)
+            shift = moved.get((layer.id, turn))
+            found, lines, at, apart = _divided(mould, cutting, shape, card.roll_width_m, angle, beside, shift)
             before.append((angle, at))
-            plies.append(Ply(len(plies) + 1, entry, turn, card, angle, layer.region, found, lines, apart))
+            plies.append(Ply(len(plies) + 1, layer.id, turn, card, angle, layer.region, found, lines, apart))
     return tuple(plies)
 
 
@@ -87,8 +90,13 @@ def _divided(
     roll_m: float,
     angle: float,
     beside: list[tuple[float, ...]],
+    shift_m: float | None,
 ) -> tuple[tuple[Polygon, ...], tuple[LineString, ...], tuple[float, ...], float]:
-    """Pieces and joints of a ply over *shape*, where these lie across the roll, and how far from those *beside*."""
+    """Pieces and joints of a ply over *shape*, where these lie across the roll, and how far from those *beside*.
+
+    *shift_m* is how far the first joint was moved by hand towards the lower edge from where a whole strip ends; None
+    to choose.
+    """
     laid = affinity.rotate(shape, -angle, origin=(0, 0))
     low_u, low, high_u, high = laid.bounds
     across = _developed(mould, (low_u + high_u) / 2, low, high, angle)
@@ -99,7 +107,8 @@ def _divided(
     if high - low <= roll:
         return tuple(_pieces(laid, [(low, high)], angle)), (), (), float("inf")
     best: tuple[tuple[int, float, float], list[tuple[float, float]], tuple[float, ...]] | None = None
-    for shift in np.arange(SHIFTS) / SHIFTS * pitch:
+    shifts = np.arange(SHIFTS) / SHIFTS * pitch if shift_m is None else np.array([shift_m / stretch % pitch])
+    for shift in shifts:
         starts = np.arange(low - shift, high - overlap, pitch)
         strips = [(float(start), float(start + roll)) for start in starts]
         at = tuple(float(start + overlap / 2) for start in starts[1:])

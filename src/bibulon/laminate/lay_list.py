@@ -6,20 +6,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, FabricCard
-from bibulon.job.layup import Layer
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.job.layup import ROLES, Layer, LayupCard
 from bibulon.job.run import RunEvent
-from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 
-HAND_PA = 2000.0
-"""A stack smoothed down by hand is pressed about so much."""
+LETTERS = {"fabric": "P", "core": "C", "surface coat": "S"}
 DEBULK_M = 0.004
 """Where the loose stack stands so much prouder than under vacuum, it is debulked before more is laid."""
 
 
 @dataclass(frozen=True)
 class LayLine:
-    """One line of the list: ``label`` P1, P2 … for plies and C1, C2 … for cores, ``laid`` the entry of the log."""
+    """One line of the list: ``label`` P1, P2 … for plies, C1 … for cores, S1 … for surface coats,
+    ``laid`` the entry of the log."""
 
     label: str
     text: str
@@ -27,23 +27,24 @@ class LayLine:
     laid: RunEvent | None = None
 
 
-def _text(layer: Layer, card: FabricCard | CoreCard) -> str:
+def _text(layer: Layer, card: LayupCard) -> str:
     turned = f" at {layer.angle_deg:g}°" if isinstance(card, FabricCard) else ""
-    return f"{card.name}{turned}, {layer.region or 'whole part'}"
+    role = f" ({layer.role})" if layer.role is not None and layer.role != ROLES[card.kind][0] else ""
+    return f"{card.name}{role}{turned}, {layer.region or 'whole part'}"
 
 
 def lay_list(job: Job) -> tuple[LayLine, ...]:
-    """Every ply and core from the tool face, with the ticks of the log that fit it."""
+    """Every coat, ply and core from the tool face, with the ticks of the log that fit it."""
     cards = {card.id: card for card in job.cards}
     ticked = laid_in(job.run)
     lines: list[LayLine] = []
-    counts = {"P": 0, "C": 0}
+    counts = dict.fromkeys(LETTERS.values(), 0)
     proud = 0.0
-    entries = [(layer, turn) for layer in job.layup for turn in range(layer.count)]
+    entries = [(layer, turn) for layer in job.laid for turn in range(layer.count)]
     for at, (layer, _) in enumerate(entries):
         card = cards[layer.card]
-        assert isinstance(card, FabricCard | CoreCard)
-        letter = "C" if isinstance(card, CoreCard) else "P"
+        assert isinstance(card, FabricCard | CoreCard | CoatCard)
+        letter = LETTERS[card.kind]
         counts[letter] += 1
         label, text = f"{letter}{counts[letter]}", _text(layer, card)
         if isinstance(card, FabricCard):

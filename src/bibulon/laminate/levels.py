@@ -16,16 +16,24 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
+from bibulon.job.layup import CoreLaying
 from bibulon.laminate.compaction import (
     fibre_fraction,
     in_plane_permeability,
     kozeny_carman_ratio,
     ply_thickness_m,
 )
-from bibulon.laminate.core import groove_transmissivity_m3, groove_volume_m, perforation_volume_m
+from bibulon.laminate.core import (
+    groove_transmissivity_m3,
+    groove_volume_m,
+    joint_transmissivity_m3,
+    joint_volume_m,
+    perforation_volume_m,
+)
 
 LevelName = Literal["tool side", "core", "bag side", "media"]
 LEVEL_NAMES: tuple[LevelName, ...] = ("tool side", "core", "bag side", "media")
+SQUARE_AND_TIGHT = CoreLaying()
 OPEN_M = 1e-6
 """Conductance per area of a joint with no resistance to speak of."""
 
@@ -104,13 +112,14 @@ def levels_of(
     peel: PeelPlyCard | None,
     compaction_pa: float,
     resin_density_kg_m3: float,
+    laying: CoreLaying = SQUARE_AND_TIGHT,
 ) -> tuple[Level, ...]:
     """The levels of a stack of ``(card, angle in degrees, count)`` from the tool face.
 
     Plies between two cores count with the bag side; grooves lie on the core's bag face or go through it.
     """
     loads = [compaction_pa * (1 - share) for share in CARRIED_SHARES]
-    packed = [_levels_under(plies, media, peel, load, resin_density_kg_m3) for load in loads]
+    packed = [_levels_under(plies, media, peel, load, resin_density_kg_m3, laying) for load in loads]
     return tuple(
         replace(
             level,
@@ -131,6 +140,7 @@ def _levels_under(
     peel: PeelPlyCard | None,
     compaction_pa: float,
     resin_density_kg_m3: float,
+    laying: CoreLaying,
 ) -> tuple[Level, ...]:
     """The levels when the fibres carry *compaction_pa*."""
     cores = [at for at, (card, _, _) in enumerate(plies) if isinstance(card, CoreCard)]
@@ -141,7 +151,8 @@ def _levels_under(
                 (tool if at < cores[0] else bag).add(card, angle, count, compaction_pa)
     else:
         _halved(plies, tool, bag, compaction_pa)
-    middle, joints = _core_level([(c, a, n) for c, a, n in plies if isinstance(c, CoreCard)], resin_density_kg_m3)
+    between = [(card, angle, count) for card, angle, count in plies if isinstance(card, CoreCard)]
+    middle, joints = _core_level(between, resin_density_kg_m3, laying)
     if peel is not None and (tool.capacity > 0 or bag.capacity > 0):
         bag.capacity += peel.uptake_kg_m2 / resin_density_kg_m3
     cover = _series(_half(bag), peel.permeability_through_m2.value / peel.thickness_m if peel else OPEN_M)
@@ -188,14 +199,17 @@ def _halved(
         below += height
 
 
-def _core_level(cores: list[tuple[CoreCard, float, int]], resin_density_kg_m3: float) -> tuple[Level | None, float]:
-    """The level of the cores' grooves and holes, and what the cores conduct through their thickness."""
+def _core_level(
+    cores: list[tuple[CoreCard, float, int]], resin_density_kg_m3: float, laying: CoreLaying
+) -> tuple[Level | None, float]:
+    """The level of the cores' grooves, holes and joints, and what the cores conduct through their thickness."""
     if not cores:
         return None, OPEN_M
     transmissivity, capacity, through = np.zeros((2, 2)), 0.0, []
     for core, angle, count in cores:
-        transmissivity = transmissivity + groove_transmissivity_m3(core, angle) * count
-        capacity += (groove_volume_m(core) + perforation_volume_m(core)) * count
+        along = groove_transmissivity_m3(core, angle) + joint_transmissivity_m3(core, laying, angle)
+        transmissivity = transmissivity + along * count
+        capacity += (groove_volume_m(core) + perforation_volume_m(core) + joint_volume_m(core, laying)) * count
         capacity += core.surface_uptake_kg_m2 * count / resin_density_kg_m3
         slit = core.grooves != "none" and core.groove_depth_m >= core.thickness_m
         through.append(OPEN_M if slit else perforation_conductance_m(core) / count)

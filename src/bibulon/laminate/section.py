@@ -6,9 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from shapely import Point, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.job.layup import Layer, role_of
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 
@@ -40,22 +43,36 @@ def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float]
     laminate = laminate_of(job)
     cards = {card.id: card for card in job.cards}
     pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
-    heights = {layer.id: np.full(count, np.nan) for layer in job.layup}
+    book = job.laid
+    numbers = {layer.id: number for number, layer in enumerate(job.layup, 1)}
+    edges = {layer.id: _edge(job, layer) for layer in book if job.is_core(layer.card)}
+    heights = {layer.id: np.full(count, np.nan) for layer in book}
     for at, (x, y) in enumerate(places):
         cell = laminate.at(float(x), float(y))
         for layer in cell.stack.layers if cell is not None else ():
             card = cards[layer.card]
-            if isinstance(card, CoreCard):
-                one = card.thickness_m
-            else:
-                assert card.kind == "fabric"
+            if isinstance(card, FabricCard):
                 one = ply_thickness_m(card, fibre_fraction(card, pressure))
-            heights[layer.id][at] = one * layer.count
+            else:
+                assert isinstance(card, CoreCard | CoatCard)
+                one = card.thickness_m
+            high = one * layer.count
+            if layer.id in edges and job.core_laying.chamfer > 0:
+                high = min(high, edges[layer.id].distance(Point(x, y)) / job.core_laying.chamfer)
+            heights[layer.id][at] = high
     levels = []
-    for number, layer in enumerate(job.layup, 1):
+    for layer in book:
         if not np.isnan(heights[layer.id]).all():
+            number = numbers[layer.id.partition("~")[0]]
             core = job.is_core(layer.card)
-            words = f"{number} core" if core else f"{number}  {layer.angle_deg:g}°"
+            role = role_of(layer, cards[layer.card])
+            words = f"{number} {role}" if role not in ("ply", "bulking mat") else f"{number}  {layer.angle_deg:g}°"
             name = words + (f" × {layer.count}" if layer.count > 1 else "")
             levels.append(SectionLevel(name, heights[layer.id], np.zeros(count), core))
     return Section(shares * float(np.hypot(end[0] - start[0], end[1] - start[1])), tuple(levels))
+
+
+def _edge(job: Job, layer: Layer) -> BaseGeometry:
+    """The edge of what *layer* covers."""
+    region = next((one.outline for one in job.regions if one.name == layer.region), None)
+    return job.part.shape.boundary if region is None else Polygon(region).boundary

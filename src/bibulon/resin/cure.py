@@ -1,4 +1,4 @@
-"""Gel, release of vacuum and the end of the shift, from the resin card at the shop's temperature."""
+"""Gel, release of vacuum and the end of the shift, from the resin card at the mould's temperature."""
 
 from __future__ import annotations
 
@@ -24,5 +24,5 @@ class CurePlan:
 
 def cure_plan(job: Job) -> CurePlan:
     """Gel of the film in the bag and the earliest release of vacuum."""
-    gel = film_gel_s(job.resin, job.shop.temperature_k)
+    gel = film_gel_s(job.resin, job.mould_temperature_k)
     return CurePlan(gel, gel * job.resin.release_after_gel_factor, job.shop.shift_end_s - job.shop.shot_start_s)

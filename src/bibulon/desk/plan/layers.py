@@ -90,6 +90,18 @@ def paint_relief(painter: QPainter, frame: Frame, job: Job, shade: QImage) -> No
     painter.restore()
 
 
+def paint_marked_cells(painter: QPainter, frame: Frame, cells: Sequence[Polygon]) -> None:
+    """The cells whose figures the bench shows."""
+    palette = theme.current.palette
+    painter.setPen(QPen(QColor(palette.accent), 2.4))
+    painter.setBrush(palette.colour("accent", 34))
+    for cell in cells:
+        path = QPainterPath()
+        for ring in (cell.exterior, *cell.interiors):
+            path.addPolygon(frame.polygon(tuple((x, y) for x, y in ring.coords)))
+        painter.drawPath(path)
+
+
 def paint_joints(painter: QPainter, frame: Frame, plies: Sequence[Ply]) -> None:
     """The joints of all plies, each with the number of its ply, labels along the joint so that none hides another."""
     palette = theme.current.palette

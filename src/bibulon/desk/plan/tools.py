@@ -102,6 +102,7 @@ class SelectTool:
         if self._grip:
             self._start, self._points = at, points_of(view.document.job, self._grip)
         else:
+            view.touched.emit(at)
             view.start_pan(screen)
 
     def move(self, view: PlanView, at: Point, pressed: bool) -> None:

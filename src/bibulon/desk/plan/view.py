@@ -17,6 +17,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
+from shapely import Polygon
 
 from bibulon.desk import theme
 from bibulon.desk.document import Document
@@ -60,6 +61,8 @@ class PlanView(QWidget):
     marked = Signal(tuple)
     tool_changed = Signal(str)
     pointed = Signal(str)
+    touched = Signal(tuple)
+    """A place, in metres, where there was no object to choose."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -82,6 +85,7 @@ class PlanView(QWidget):
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
         self.joints: tuple[Ply, ...] | None = None
         """The plies whose joints are shown at Lay-up; None: they are not."""
+        self._marked_cells: tuple[Polygon, ...] = ()
         self._stack_section: tuple[tuple[object, ...], Section] | None = None
         self._shade = ReliefShade(self)
         self._shade.ready.connect(self.update)
@@ -91,6 +95,12 @@ class PlanView(QWidget):
     def set_joints(self, plies: tuple[Ply, ...] | None) -> None:
         self.joints = plies
         self.update()
+
+    def set_marked_cells(self, cells: tuple[Polygon, ...]) -> None:
+        """Mark *cells* at Lay-up."""
+        if cells != self._marked_cells:
+            self._marked_cells = cells
+            self.update()
 
     # -- what the window sets ----------------------------------------------------------------------------------------
 
@@ -328,6 +338,8 @@ class PlanView(QWidget):
         shade = self._shade.of(job.part)
         if shade is not None:
             layers.paint_relief(painter, self.frame, job, shade)
+        if station.id == "layup":
+            layers.paint_marked_cells(painter, self.frame, self._marked_cells)
         if self.joints and station.id == "layup":
             layers.paint_joints(painter, self.frame, self.joints)
         layers.paint_outline(painter, self.frame, job)

@@ -1,0 +1,175 @@
+"""Lay-up: the stacks of the plan, and what the chosen one comes to."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
+
+from bibulon.desk.fields import column, label
+from bibulon.job.base import Point
+from bibulon.laminate.balance import in_words
+from bibulon.laminate.cells import Cell, Stack
+from bibulon.laminate.closed_mould import closed_at
+from bibulon.laminate.cost import Cost, stack_cost
+from bibulon.quantities import show, show_power
+
+if TYPE_CHECKING:
+    from bibulon.desk.benches.base import Bench
+
+CLOSED_WORDS = "The load that the clamp has to hold, over the area of these cells."
+
+
+class CellsSection:
+    """One line for each stack; the chosen one stands open and its cells are marked on the plan."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+        self.chosen: Stack | None = None
+
+    def build(self) -> None:
+        self.bench.section("Cells")
+        self.rows = column(3)
+        self.bench.watch(self._key, self.rows, self._fill)
+        self.bench.desk.plan.touched.connect(self._touch)
+
+    def _show(self, value: float, kind: str) -> str:
+        return show(value, kind, self.bench.document.assessment.units)
+
+    def groups(self) -> list[list[Cell]]:
+        """Cells by stack (flow media apart), the largest area first."""
+        found: dict[tuple[str, ...], list[Cell]] = {}
+        for cell in self.bench.document.assessment.laminate.cells:
+            found.setdefault(tuple(layer.id for layer in cell.stack.layers), []).append(cell)
+        return sorted(found.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))
+
+    def _key(self) -> object:
+        laminate, job = self.bench.document.assessment.laminate, self.bench.document.job
+        areas = tuple((cell.stack, round(cell.area_m2, 5)) for cell in laminate.cells)
+        return areas, self.bench.document.settings, self.chosen, job.mould.cavity_m, job.cards
+
+    def _touch(self, place: Point) -> None:
+        if self.bench.isVisible():
+            cell = self.bench.document.assessment.laminate.at(*place)
+            self.choose(cell.stack if cell is not None else None)
+
+    def choose(self, stack: Stack | None) -> None:
+        """Open the figures of *stack*; of none."""
+        same = self.chosen is not None and stack is not None and self.chosen.layers == stack.layers
+        self.chosen = None if same else stack
+        self.bench.refresh()
+
+    def refresh(self) -> None:
+        """Mark the chosen stack's cells on the plan; a stack that is no longer there is chosen no longer."""
+        mine = [cells for cells in self.groups() if self._is_chosen(cells)]
+        if not mine:
+            self.chosen = None
+        self.bench.desk.plan.set_marked_cells(tuple(cell.polygon for cells in mine for cell in cells))
+
+    def _is_chosen(self, cells: list[Cell]) -> bool:
+        layers = tuple(layer.id for layer in cells[0].stack.layers)
+        return self.chosen is not None and tuple(layer.id for layer in self.chosen.layers) == layers
+
+    def _fill(self, layout: QVBoxLayout) -> None:
+        for cells in self.groups():
+            stack, area = cells[0].stack, sum(cell.area_m2 for cell in cells)
+            line = (
+                f"{self._show(area, 'area')}: {self._show(stack.thickness_m, 'thickness')}, "
+                f"Vf {stack.fibre_fraction:.0%}, {self._show(stack.areal_weight_kg_m2, 'areal weight')}"
+            )
+            chosen = self._is_chosen(cells)
+            button = QPushButton(line)
+            button.setProperty("role", "row")
+            button.setCheckable(True)
+            button.setChecked(chosen)
+            button.setToolTip("Its figures, and its cells on the plan")
+            button.clicked.connect(partial(self._press, stack))
+            layout.addWidget(button)
+            if chosen:
+                layout.addWidget(self._details(cells, area))
+
+    def _press(self, stack: Stack, _: bool) -> None:
+        self.choose(stack)
+
+    def _details(self, cells: list[Cell], area: float) -> QFrame:
+        frame = QFrame()
+        frame.setProperty("role", "card")
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(9, 7, 9, 7)
+        box.setSpacing(3)
+        for name, value, how in self.figures(cells[0].stack, area):
+            row = QHBoxLayout()
+            row.addWidget(label(name), 1)
+            shown = label(value, "figure", wrap=False)
+            row.addWidget(shown)
+            for one in (row.itemAt(0).widget(), shown):
+                one.setToolTip(how)
+            box.addLayout(row)
+        words, how = in_words(cells[0].stack.layers, self.bench.document.job.cards)
+        if cells[0].stack.layers:
+            note = label(f"The stack is {words}.", "muted")
+            note.setToolTip(how)
+            box.addWidget(note)
+        return frame
+
+    def figures(self, stack: Stack, area: float) -> list[tuple[str, str, str]]:
+        """Name, value and explanation of each figure of *stack* over an *area*."""
+        s = stack.fibre_fraction_spread
+        beside = stack.thickness_m - stack.laminate_thickness_m
+        low, high = (self._show(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s))
+        return [
+            ("Loose, smoothed by hand", self._show(stack.loose_m, "thickness"), "Packed by about 20 mbar."),
+            ("Under film", self._show(stack.thickness_m, "thickness"), f"One standard deviation: {low} to {high}."),
+            ("Fibre by volume", f"{stack.fibre_fraction:.1%}",
+             f"One standard deviation: {stack.fibre_fraction / s:.1%} to {min(stack.fibre_fraction * s, 1):.1%}."),
+            ("Fibre by weight", f"{stack.fibre_weight_fraction:.1%}", "Of the laminate, without core and coats."),
+            ("Areal weight", self._show(stack.areal_weight_kg_m2, "areal weight"), "Dry, with core and coats."),
+            ("Mass, dry", self._show(stack.areal_weight_kg_m2 * area, "mass"), "Over the area of these cells."),
+            ("Resin it takes", self._show(stack.capacity_m * area, "volume"), "Voids, core, media and peel ply."),
+            *self._flow_figures(stack),
+            *self._cost_figures(stack_cost(self.bench.document.job, stack), area),
+            *self._closed_figures(stack, area),
+        ]  # fmt: skip
+
+    def _flow_figures(self, stack: Stack) -> list[tuple[str, str, str]]:
+        along, across = sorted(np.linalg.eigvalsh(np.array(stack.transmissivity_m3)), reverse=True)
+        factor = math.exp(stack.log_spread)
+        through = (
+            "shut by the core"
+            if math.isinf(stack.through_resistance_m)
+            else show_power(stack.through_resistance_m, "/m")
+        )
+        return [
+            ("Conducts best", show_power(along, "m³"),
+             f"Transmissivity Σ K·h along its best direction, with grooves and media; × or ÷ {factor:.2f}."),
+            ("Conducts worst", show_power(across, "m³"), f"Square to that; × or ÷ {factor:.2f}."),
+            ("Resists through", through, f"Σ h/Kz of the plies; × or ÷ {stack.through_spread:.2f}."),
+        ]  # fmt: skip
+
+    def _cost_figures(self, cost: Cost, area: float) -> list[tuple[str, str, str]]:
+        how = "Materials as laid and the resin that stays in them; waste and consumables come on top."
+        if cost.unpriced:
+            how += " Without a price: " + ", ".join(cost.unpriced) + "."
+        more = " and more" if cost.unpriced else ""
+        return [
+            ("Materials per m²", self._show(cost.amount, "money") + more, how),
+            ("Materials", self._show(cost.amount * area, "money") + more, how),
+        ]
+
+    def _closed_figures(self, stack: Stack, area: float) -> list[tuple[str, str, str]]:
+        cavity = self.bench.document.job.mould.cavity_m
+        if cavity is None or not stack.layers:
+            return []
+        try:
+            found = closed_at(stack.layers, self.bench.document.job.cards, cavity)
+        except ValueError as error:
+            return [("In the cavity", "too thick", str(error))]
+        share = ("Fibre in the cavity", f"{found.fibre_fraction:.1%}", "Σ w/(ρ·h) at the cavity's height.")
+        if found.pressure_pa is None:
+            return [share, ("To close it", "does not close", "No load packs the fibre so far.")]
+        load = found.pressure_pa * area / 1000
+        text = f"{self._show(found.pressure_pa, 'pressure difference')}, {load:.3g} kN"
+        return [share, ("To close it", text if found.pressure_pa else "lies loose", CLOSED_WORDS)]

@@ -1,0 +1,60 @@
+"""A stack in a closed mould: what fibre fraction it is pressed to at a cavity's height, and the load that takes.
+
+Source: ``h = Σ w/(ρ·Vf(P))`` with the power-law packing ``Vf(P) = Vf₀·(P/P₀)^B`` of every fabric; all plies carry the
+same pressure P, which is found so that they and the core fill the cavity.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from scipy.optimize import brentq
+
+from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
+from bibulon.job.layup import Layer
+from bibulon.laminate.compaction import ply_thickness_m
+
+SOFTEST_PA, HARDEST_PA = 1.0, 1e8
+
+
+@dataclass(frozen=True)
+class Closed:
+    """Fibre fraction, and the pressure on the fibre; 0 where the stack lies loose, None where it does not close."""
+
+    fibre_fraction: float
+    pressure_pa: float | None
+    room_m: float
+    """What the cavity leaves to the plies."""
+
+
+def closed_at(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -> Closed:
+    """The stack pressed to *cavity_m*. Raises ValueError, with a message for the user, if the core alone is thicker."""
+    known = {card.id: card for card in cards}
+    plies: list[tuple[FabricCard, int]] = []
+    rigid = 0.0
+    for layer in layers:
+        card = known[layer.card]
+        if isinstance(card, FabricCard):
+            plies.append((card, layer.count))
+        elif isinstance(card, CoreCard | CoatCard):
+            rigid += card.thickness_m * layer.count
+    room = cavity_m - rigid
+    if room <= 0:
+        raise ValueError("Core and coats alone are thicker than the cavity.")
+
+    def height(pressure_pa: float) -> float:
+        return sum(ply_thickness_m(card, _fraction(card, pressure_pa)) * count for card, count in plies)
+
+    solid = sum(card.areal_weight_kg_m2 * count / card.fibre_density_kg_m3 for card, count in plies)
+    fraction = solid / room
+    if not plies or height(SOFTEST_PA) <= room:
+        return Closed(fraction, 0.0, room)
+    if fraction >= 1.0 or height(HARDEST_PA) > room:
+        return Closed(fraction, None, room)
+    return Closed(fraction, float(brentq(lambda p: height(p) - room, SOFTEST_PA, HARDEST_PA, rtol=1e-9)), room)
+
+
+def _fraction(card: FabricCard, pressure_pa: float) -> float:
+    ratio = (pressure_pa / card.reference_pressure_pa) ** card.compaction_exponent
+    return float(card.fibre_fraction * ratio)
