@@ -476,7 +476,7 @@ def test_from_drawing_to_record(window: Window, qtbot, tmp_path: Path, monkeypat
     assert "front marked" in (tmp_path / "paper.csv").read_text(encoding="utf-8")
 
     job = window.document.job
-    window.open_path(path)
+    window.files.open(path)
     wait_for_fill(window)
     assert window.document.job == job and window.document.assessment.fill is not None
 
@@ -485,7 +485,7 @@ def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: 
     path = tmp_path / "torn.bibulon"
     path.write_text('{"format": "bibulon job", "version": 1, "job": {', encoding="utf-8")
     kept = window.document.job
-    window.open_path(path)
+    window.files.open(path)
     assert window.note.isVisible() and "torn.bibulon" in window.note_text.text()
     assert window.document.job == kept
 

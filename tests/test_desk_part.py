@@ -99,11 +99,11 @@ def test_a_drawing_that_is_open_says_where_and_nothing_is_lost(window: Window, q
         assert "hole" not in asked.result_text.text()
         asked.reject()
 
-    window.take_file(dxf(tmp_path / "open.dxf", gap=5.0))
+    window.files.take(dxf(tmp_path / "open.dxf", gap=5.0))
     with_dialog(qtbot, OutlineDialog, look)
     assert window.document.job == before
     (tmp_path / "broken.svg").write_text("<svg><path")
-    window.take_file(tmp_path / "broken.svg")
+    window.files.take(tmp_path / "broken.svg")
     qtbot.waitUntil(lambda: "broken.svg" in window.note_text.text(), timeout=10_000)
     assert window.document.job == before
 
@@ -133,6 +133,6 @@ def test_templates_arches_and_the_plan_as_a_drawing(window: Window, tmp_path: Pa
     drawing = read_drawing(path)
     ring = next(chain for chain in drawing.chains if chain.closed and chain.layer.startswith("part"))
     assert Polygon(ring.points * 0.001).area == pytest.approx(part.shape.area, rel=1e-4)
-    button(bench(window), "Make it flat").click()
+    button(bench(window), "Flat").click()
     assert window.document.job.part.relief == ()
     wait_for_fill(window)

@@ -16,8 +16,9 @@ import typer
 
 from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
+from bibulon.job.edits import mirrored_job, new_id
 from bibulon.job.format_page import format_page
-from bibulon.job.storage import StorageError, load, schema
+from bibulon.job.storage import StorageError, load, save, schema
 from bibulon.laminate.cut_list import cut_list
 from bibulon.quantities import show
 
@@ -191,6 +192,20 @@ def fill(
         for name in ("resin_drawn_m3", "in_part_m3", "in_lines_m3", "in_pots_m3"):
             typer.echo(f"  {name[:-3].replace('_', ' ')}: {show(data[name], 'volume')}")
     _stop(assessment)
+
+
+@app.command()
+def mirror(
+    job: JobFile, to: Annotated[Path, typer.Argument(help="The .bibulon file to write.", metavar="FILE")]
+) -> None:
+    """Save the other hand of a job: all of its plan mirrored, nothing of what was logged on the first."""
+    if to.exists():
+        _refuse(f"{to} is there already. Choose another name.")
+    try:
+        save(mirrored_job(_open(job, with_fill=False).job, new_id("job")), to)
+    except StorageError as error:
+        _refuse(str(error))
+    typer.echo(f"Written to {to}.")
 
 
 @app.command()

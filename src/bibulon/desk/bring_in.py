@@ -84,7 +84,7 @@ class Preview(QWidget):
             painter.end()
 
 
-class _Dialog(QDialog):
+class PreviewDialog(QDialog):
     """A preview on the left, a form on the right with the result, what is wrong and two buttons."""
 
     def __init__(self, parent: QWidget | None, title: str, take: str) -> None:
@@ -137,7 +137,7 @@ class _Dialog(QDialog):
         self.preview.update()
 
 
-class OutlineDialog(_Dialog):
+class OutlineDialog(PreviewDialog):
     """Unit, layers and gaps of a drawing; ``found`` is the outline that they make, or None."""
 
     def __init__(self, parent: QWidget | None, name: str, drawing: Drawing, units: Units) -> None:
@@ -231,7 +231,7 @@ class OutlineDialog(_Dialog):
             paint_mark(painter, "stop", QRectF(at.x() - 10, at.y() - 10, 20, 20))
 
 
-class ReliefDialog(_Dialog):
+class ReliefDialog(PreviewDialog):
     """Unit, orientation and place of a mesh; ``found`` is the relief that they make, or None."""
 
     def __init__(self, parent: QWidget | None, name: str, surface: Surface, outline: tuple[Point, ...], units: Units):
@@ -341,7 +341,7 @@ def bring_outline(desk: BringsIn, path: Path) -> None:
         dialog = OutlineDialog(desk.plan.window(), path.name, drawing, desk.document.assessment.units)
         if dialog.exec() and dialog.found is not None:
             part = desk.document.job.part
-            edited = revised(part, outline=dialog.found.outline, holes=dialog.found.holes, relief=())
+            edited = revised(part, outline=dialog.found.outline, holes=dialog.found.holes, relief=(), relief_from=None)
             desk.document.edit("outline from a drawing", changed(desk.document.job, part=edited))
             desk.plan.fit()
 
@@ -355,7 +355,7 @@ def bring_relief(desk: BringsIn, path: Path) -> None:
         outline = desk.document.job.part.outline
         dialog = ReliefDialog(desk.plan.window(), path.name, surface, outline, desk.document.assessment.units)
         if dialog.exec() and dialog.found is not None:
-            part = revised(desk.document.job.part, relief=dialog.found.relief)
+            part = revised(desk.document.job.part, relief=dialog.found.relief, relief_from=None)
             desk.document.edit("relief from a mesh", changed(desk.document.job, part=part))
 
     _read(desk, path, read_surface, ReliefRefusal, ask)

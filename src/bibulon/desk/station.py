@@ -23,7 +23,7 @@ class Station:
 
 
 STATIONS = (
-    Station("part", "Part", edits=("outline",)),
+    Station("part", "Part", edits=("hole", "outline")),
     Station("layup", "Lay-up", shows_stack=True, edits=("region",)),
     Station("lines", "Lines", shows_fill=True, edits=("line", "media")),
     Station("bag", "Bag", shows_bag=True),

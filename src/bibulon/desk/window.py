@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from operator import attrgetter
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPoint, QSize, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -31,10 +31,10 @@ from bibulon.desk import icons, theme
 from bibulon.desk.background import Background, proposed, studied
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.benches.part import DRAWING_SUFFIXES, MESH_SUFFIXES
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.document import Document
 from bibulon.desk.fields import label, rule_line, tool_button
+from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
 from bibulon.desk.new_job import new_job
 from bibulon.desk.plan.view import PlanView
@@ -46,28 +46,29 @@ from bibulon.desk.station_rail import StationRail
 from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.job import Job
-from bibulon.job.storage import SUFFIX, StorageError, load
 
-LARGEST_READINGS_BYTES = 10_000_000
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
-JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
 DEMOS = (("footbridge deck panel", DEMO_FILES[0]), ("observatory dome gore", DEMO_FILES[1]))
 PLAN_TOOLS = (
     ("select", "select", "Select (S)", ("part", "layup", "lines")),
+    ("outline", "part", "Draw the outline (O)", ("part",)),
+    ("hole", "ph.circle-dashed", "Draw a hole (H)", ("part",)),
     ("region", "region", "Draw a region (R)", ("layup",)),
     ("feed", "feed", "Draw a feed line (F)", ("lines",)),
     ("vent", "vent", "Draw a vent line (V)", ("lines",)),
     ("media", "media", "Draw flow media (M)", ("lines",)),
     ("section", "ph.knife", "Cut a section (C)", ("layup", "lines")),
 )
-FILL_FILES = (
-    "Fronts, full size (*.dxf *.svg)",
-    "Times at the mesh's points (*.csv)",
-    "Mesh with times (*.vtu)",
-    "Mesh for each step (*.pvd)",
-)
-TOOL_STATION = {"feed": "lines", "vent": "lines", "media": "lines", "section": "lines", "region": "layup"}
+TOOL_STATION = {
+    "feed": "lines",
+    "vent": "lines",
+    "media": "lines",
+    "section": "lines",
+    "region": "layup",
+    "outline": "part",
+    "hole": "part",
+}
 
 
 class Window(QMainWindow):
@@ -86,6 +87,7 @@ class Window(QMainWindow):
         self.run = RunController(self.document)
         self.studies = Background(studied, self)
         self.proposals = Background(proposed, self)
+        self.files = Files(self)
         self.plan = PlanView(self.document)
         self.time_rail = TimeRail(self.document)
         self.rail = StationRail()
@@ -213,18 +215,18 @@ class Window(QMainWindow):
         menu.clear()
         for text, keys, do in (
             ("New job", "Ctrl+N", self.new_job),
-            ("Open …", "Ctrl+O", self.open_job),
+            ("Open …", "Ctrl+O", self.files.open_job),
             *((f"Demo: {name}", "", partial(self._open_demo, file)) for name, file in DEMOS),
-            ("Save", "Ctrl+S", self.save_job),
-            ("Save as …", "Ctrl+Shift+S", self.save_job_as),
+            ("Save", "Ctrl+S", self.files.save_job),
+            ("Save as …", "Ctrl+Shift+S", self.files.save_job_as),
         ):
             menu.addAction(text + (f"\t{keys}" if keys else "")).triggered.connect(lambda _=False, act=do: act())
         export = menu.addAction("Export the fill …")
-        export.triggered.connect(lambda _=False: self.export_fill())
+        export.triggered.connect(lambda _=False: self.files.export_fill())
         export.setEnabled(self.document.assessment.fill is not None)
         recent = menu.addMenu("Recent jobs")
         for name in settings.recent:
-            recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: self.open_path(Path(one)))
+            recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: self.files.open(Path(one)))
         recent.setEnabled(bool(settings.recent))
         menu.addSeparator()
         self._choice_menu("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed")))
@@ -259,7 +261,7 @@ class Window(QMainWindow):
             QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self.go, station.id))
 
     def _pressed(self, method: str, argument: str) -> None:
-        do = getattr(self, method)
+        do = attrgetter(method)(self)
         do(argument) if argument else do()
 
     # -- document ----------------------------------------------------------------------------------------------------
@@ -303,108 +305,6 @@ class Window(QMainWindow):
 
     def new_job(self) -> None:
         self.open_document(new_job())
-
-    def open_job(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a job", "", JOB_PATTERN)
-        if name:
-            self.open_path(Path(name))
-
-    def open_path(self, path: Path) -> None:
-        try:
-            job = load(path)
-        except StorageError as error:
-            self.say(str(error))
-            return
-        self.open_document(job, path)
-
-    def save_job(self) -> None:
-        if self.document.path is None:
-            self.save_job_as()
-        else:
-            self._save(self.document.path)
-
-    def save_job_as(self) -> None:
-        start = self.document.path or Path.home() / f"{self.document.job.name}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the job", str(start), JOB_PATTERN)
-        if name:
-            path = Path(name)
-            self._save(path if path.suffix else path.with_suffix(SUFFIX))
-
-    def _save(self, path: Path) -> None:
-        try:
-            self.document.save(path)
-        except StorageError as error:
-            self.say(str(error), "Save as …", self.save_job_as)
-            return
-        self.document.settings = self.document.settings.with_recent(path)
-        save_settings(self.document.settings)
-        self.status.setText(f"Saved to {path.name}.")
-        self.refresh()
-
-    def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None:
-        """Ask where to and write *content* there."""
-        start = Path.home() / f"{self.document.job.name} {title.lower()}{suffix}"
-        name, _ = QFileDialog.getSaveFileName(self, title, str(start), f"{title} (*{suffix})")
-        if not name:
-            return
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
-        try:
-            path.write_bytes(content())
-        except OSError as error:
-            self.say(f"{path.name} could not be written: {error.strerror or error}. Choose another place.")
-            return
-        self.say(f"{title} written to {path}.")
-
-    def export_fill(self) -> None:
-        """Ask where to and write the fill there, in the format of the suffix."""
-        from bibulon.exchange.fill_files import write_fill  # loads the writers only when asked for
-
-        fill, job = self.document.assessment.fill, self.document.job
-        if fill is None:
-            self.say("There is no fill to export yet.")
-            return
-        patterns = ";;".join(FILL_FILES)
-        self.write_file("The fill", f"{job.name} fronts.dxf", patterns, lambda path: write_fill(job, fill, path))
-
-    def export_plan(self) -> None:
-        """Ask where to and write the plan there, as a drawing at full size."""
-        from bibulon.exchange.plan_files import write_plan  # loads the writers only when asked for
-
-        job = self.document.job
-        patterns = "Drawings (*.dxf *.svg)"
-        self.write_file("The plan", f"{job.name} plan.dxf", patterns, lambda path: write_plan(job, path))
-
-    def write_file(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None:
-        """Ask where to, and have it written there; *title* says what."""
-        chosen, _ = QFileDialog.getSaveFileName(self, title, str(Path.home() / name), patterns)
-        if not chosen:
-            return
-        try:
-            write(Path(chosen))
-        except (ValueError, OSError) as error:
-            self.say(f"{Path(chosen).name} could not be written: {error}")
-            return
-        self.say(f"{title}: written to {chosen}.")
-
-    def pick_file(self, title: str, pattern: str) -> Path | None:
-        """A file that the user picks to read."""
-        name, _ = QFileDialog.getOpenFileName(self, title, "", pattern)
-        return Path(name) if name else None
-
-    def open_text_file(self, title: str, pattern: str) -> str | None:
-        """Text of a file that the user picks; None if there is none to be had."""
-        name, _ = QFileDialog.getOpenFileName(self, title, "", pattern)
-        if not name:
-            return None
-        path = Path(name)
-        try:
-            if path.stat().st_size > LARGEST_READINGS_BYTES:
-                self.say(f"{path.name} is too large for a list of readings.")
-                return None
-            return path.read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError) as error:
-            self.say(f"{path.name} could not be read as text: {error}.")
-            return None
 
     # -- stations, tools, notes --------------------------------------------------------------------------------------
 
@@ -582,18 +482,7 @@ class Window(QMainWindow):
         path = self._dropped(event.mimeData())
         if path is not None:
             # once the drop is over: a dialog must not keep the program that it comes from waiting
-            QTimer.singleShot(0, lambda: self.take_file(path))
-
-    def take_file(self, path: Path) -> None:
-        """Open a job; bring a drawing in as the outline, a mesh as the relief."""
-        suffix = path.suffix.lower()
-        if suffix not in (*DRAWING_SUFFIXES, *MESH_SUFFIXES):
-            self.open_path(path)
-            return
-        from bibulon.desk.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
-
-        self.go("part")
-        (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self, path)
+            QTimer.singleShot(0, lambda: self.files.take(path))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.document.dirty:

@@ -83,7 +83,7 @@ def log_csv(job: Job) -> str:
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(
         ["number", "at", "clock", "clock_s", "event", "label", "x_m", "y_m", "mass_kg", "vacuum_pa_abs",
-         "temperature_k", "rehearsal", "text"]
+         "temperature_k", "rehearsal", "text", "by", "photograph"]
     )  # fmt: skip
     for event in job.run:
         writer.writerow(_row(event))
@@ -106,6 +106,8 @@ def _row(event: RunEvent) -> list[object]:
         "" if event.temperature_k is None else f"{event.temperature_k:.2f}",
         "yes" if event.rehearsal else "",
         _plain(event.text),
+        _plain(event.by),
+        "yes" if event.photograph else "",
     ]
 
 

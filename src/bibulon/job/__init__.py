@@ -32,7 +32,8 @@ from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, la
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
 from bibulon.job.mould import Mould
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
-from bibulon.job.run import Photograph, RunEvent
+from bibulon.job.run import RunEvent
+from bibulon.job.series import Series
 
 FORMAT = "bibulon job"
 FORMAT_VERSION = 1
@@ -63,6 +64,7 @@ class Job(Model):
     process: Process = "film infusion"
     part: Part
     mould: Mould = Mould()
+    series: Series = Series()
     shop: Shop = Shop()
     regions: tuple[Region, ...] = ()
     layup: tuple[Layer, ...] = ()
@@ -84,7 +86,6 @@ class Job(Model):
     hold_tests: tuple[HoldTest, ...] = ()
     charge: ChargePlan
     run: tuple[RunEvent, ...] = ()
-    photographs: Annotated[tuple[Photograph, ...], Field(max_length=500)] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
 
     @model_validator(mode="after")

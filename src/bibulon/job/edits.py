@@ -12,9 +12,10 @@ from shapely.geometry import LineString
 from bibulon.job import Job
 from bibulon.job.base import Model, Point
 from bibulon.job.cards import Card
-from bibulon.job.layup import Layer, PlyGroup, laid, role_of
-from bibulon.job.lines import AtTime, Line, MediaPatch, WhenReached
-from bibulon.job.part import Region
+from bibulon.job.layup import JointShift, Layer, PlyGroup, laid, role_of
+from bibulon.job.lines import AtTime, Line, MediaPatch, WhenAtPoint, WhenReached
+from bibulon.job.mould import Hand
+from bibulon.job.part import Region, ReliefFigures
 
 ModelType = TypeVar("ModelType", bound=Model)
 
@@ -174,6 +175,65 @@ def mirrored_layup(job: Job) -> Job:
         if role_of(layer, known[layer.card]) not in coats
     ]
     return with_layup(job, (*job.layup, *above))
+
+
+def _mirrored_figures(figures: ReliefFigures | None, about: float) -> ReliefFigures | None:
+    if figures is None:
+        return None
+    sections = tuple(
+        revised(one, at_m=round(about - one.at_m, 6))
+        if one.across == "x"
+        else revised(one, points=tuple((round(about - along, 6), z) for along, z in one.points[::-1]))
+        for one in figures.sections
+    )
+    heights = tuple((round(about - x, 6), y, z) for x, y, z in figures.heights)
+    return revised(figures, sections=sections, heights=heights)
+
+
+def mirrored_job(job: Job, identifier: str) -> Job:
+    """The other hand of *job*: everything on the plan mirrored left to right within the same bounds.
+
+    It is a job of its own with that *identifier*: what was logged and tested on the first stays with the first.
+    """
+    xs = [x for x, _ in job.part.outline]
+    about = min(xs) + max(xs)
+
+    def there(points: tuple[Point, ...]) -> tuple[Point, ...]:
+        return tuple((round(about - x, 6), y) for x, y in points)
+
+    part = revised(
+        job.part,
+        outline=there(job.part.outline),
+        holes=tuple(there(hole) for hole in job.part.holes),
+        relief=tuple((round(about - x, 6), y, z) for x, y, z in job.part.relief),
+        relief_from=_mirrored_figures(job.part.relief_from, about),
+    )
+
+    def mirrored_line(line: Line) -> Line:
+        opens = line.opens
+        if isinstance(opens, WhenAtPoint):
+            opens = revised(opens, place=there((opens.place,))[0])
+        return revised(line, points=there(line.points), opens=opens)
+
+    other: dict[str, Hand] = {"left": "right", "right": "left", "single": "single"}
+    darts = tuple(revised(dart, tip=there((dart.tip,))[0], mouth=there((dart.mouth,))[0]) for dart in job.cutting.darts)
+    shifts: tuple[JointShift, ...] = ()  # strips count from the other side: moved joints are moved anew
+    return changed(
+        job,
+        id=identifier,
+        name=f"{job.name} (mirrored)" if job.mould.hand == "single" else job.name,
+        part=part,
+        mould=revised(job.mould, hand=other[job.mould.hand]),
+        regions=tuple(revised(region, outline=there(region.outline)) for region in job.regions),
+        layup=tuple(
+            layer.model_copy(update={"angle_deg": -layer.angle_deg if layer.angle_deg else 0.0}) for layer in job.layup
+        ),
+        cutting=revised(job.cutting, darts=darts, shifts=shifts),
+        lines=tuple(mirrored_line(line) for line in job.lines),
+        media=tuple(revised(patch, outline=there(patch.outline)) for patch in job.media),
+        hold_tests=(),
+        run=(),
+    )
 
 
 def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:

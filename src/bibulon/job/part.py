@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from itertools import pairwise
+from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
@@ -32,6 +33,47 @@ def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
 Outline = Annotated[tuple[Point, ...], Field(min_length=3)]
 
 
+class ReliefSection(Model):
+    """The mould's height along a line: ``across`` says what stays the same on it, at ``at_m``; points are the other
+    coordinate and the height."""
+
+    across: Literal["x", "y"]
+    at_m: float
+    points: Annotated[tuple[tuple[float, float], ...], Field(min_length=2, max_length=200)]
+
+    @field_validator("points")
+    @classmethod
+    def _runs_on(cls, points: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
+        if any(after[0] <= before[0] for before, after in pairwise(points)):
+            raise ValueError("the places of a section have to grow along it")
+        return points
+
+
+class ReliefFigures(Model):
+    """Figures that a relief is made from: arches over length and width, a rim, and sections or single heights."""
+
+    along_m: float = 0.0
+    across_m: float = 0.0
+    edge_depth_m: float = 0.0
+    """How much the face rises (negative: falls) towards its edge."""
+    edge_width_m: Positive = 0.05
+    """Over this width."""
+    sections: Annotated[tuple[ReliefSection, ...], Field(max_length=100)] = ()
+    heights: Annotated[tuple[tuple[float, float, float], ...], Field(max_length=500)] = ()
+
+    @model_validator(mode="after")
+    def _one_way(self) -> ReliefFigures:
+        if self.sections and self.heights:
+            raise ValueError("a relief is made from sections or from single heights, not from both")
+        if len({section.across for section in self.sections}) > 1:
+            raise ValueError("all sections have to be taken at an x, or all at a y")
+        if len({section.at_m for section in self.sections}) < len(self.sections):
+            raise ValueError("two sections are taken at the same place")
+        if len({(x, y) for x, y, _ in self.heights}) < len(self.heights):
+            raise ValueError("two heights are given for the same place")
+        return self
+
+
 class Part(Model):
     """The part seen from above, and the clean flange round it that takes the sealing tape."""
 
@@ -41,6 +83,8 @@ class Part(Model):
     flange_width_m: NotNegative = 0.1
     relief: Annotated[tuple[tuple[float, float, float], ...], Field(max_length=20_000)] = ()
     """Points x, y and height of the mould's face; between them it is made of flat triangles. Empty: a flat mould."""
+    relief_from: ReliefFigures | None = None
+    """The figures that the relief was made from; None if it is flat or came from a mesh."""
 
     _check = field_validator("outline")(checked_outline)
 

@@ -6,13 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, Field
 
-from bibulon.job.base import Identifier, Label, Model, Name, Point
+from bibulon.job.base import Label, Model, Point
 
 EventKind = Literal[
     "ply laid",
     "ply taken up",
     "check ticked",
     "check cleared",
+    "photographed",
     "started",
     "valve opened",
     "valve clamped",
@@ -26,14 +27,6 @@ EventKind = Literal[
 ]
 
 
-class Photograph(Model):
-    """A picture that the job carries, made small, as JPEG in base64."""
-
-    id: Identifier
-    name: Name = ""
-    jpeg: Annotated[str, Field(max_length=1_000_000, pattern=r"^[A-Za-z0-9+/=]*$")]
-
-
 class RunEvent(Model):
     """One entry of the run log; ``clock_s`` counts from the opening of the first feed."""
 
@@ -45,8 +38,8 @@ class RunEvent(Model):
     text: Annotated[str, Field(max_length=2000)] = ""
     by: Label = ""
     """Who did it, where that was asked."""
-    photograph: Identifier | None = None
-    """One of the job's photographs."""
+    photograph: Annotated[str, Field(max_length=1_500_000, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
+    """A picture, made small, as JPEG in base64."""
     place: Point | None = None
     mass_kg: Annotated[float, Field(ge=0)] | None = None
     vacuum_pa: Annotated[float, Field(ge=0)] | None = None

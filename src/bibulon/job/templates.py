@@ -64,17 +64,3 @@ TEMPLATES: dict[str, Callable[[float, float], tuple[Point, ...]]] = {
     "tube laid flat": tube,
 }
 """Name of each template, and its outline for a length and a width (a tube's width is its diameter)."""
-
-
-def cambered(outline: tuple[Point, ...], along_m: float, across_m: float) -> tuple[tuple[float, float, float], ...]:
-    """Relief points of a face that is arched so high along x and across y; a dish where that is negative."""
-    xs, ys = zip(*outline, strict=True)
-    low_x, high_x, low_y, high_y = min(xs), max(xs), min(ys), max(ys)
-    steps = [k / 24 for k in range(25)]
-    points = []
-    for u in steps:
-        for v in steps:
-            z = along_m * (1 - (2 * u - 1) ** 2) + across_m * (1 - (2 * v - 1) ** 2)
-            points.append((low_x + u * (high_x - low_x), low_y + v * (high_y - low_y), z))
-    lowest = min(z for _, _, z in points)
-    return tuple((round(x, 5), round(y, 5), round(z - lowest, 5)) for x, y, z in points)

@@ -134,7 +134,7 @@ def laminate_of(job: Job) -> Laminate:
     return _laminate(job.model_copy(update={**_NOT_READ, **reads}))
 
 
-_NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "photographs": (), "pots": ()}
+_NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "pots": ()}
 
 
 @lru_cache(maxsize=16)

@@ -7,10 +7,11 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from shapely import MultiPoint, Polygon, contains_xy, get_coordinates, points, shortest_line
+from shapely import MultiPoint, Polygon, contains_xy, get_coordinates, points, segmentize, shortest_line
 
 Floats = npt.NDArray[np.float64]
 SLOPE_PLACES = 2000
+EDGE_PLACES = 240
 JUST_INSIDE = 1e-9
 
 
@@ -48,11 +49,11 @@ def _surface(relief: tuple[tuple[float, float, float], ...]) -> Callable[[Floats
 
 
 def height_m(relief: Sequence[tuple[float, float, float]], area: Polygon) -> float:
-    """From the lowest to the highest place of the surface over *area* of the plan, at its corners and the points."""
+    """From the lowest to the highest place of the surface over *area* of the plan, at the points and along its edge."""
     if not relief:
         return 0.0
     given = np.array(relief, dtype=np.float64)
-    corners = heights_at(relief, get_coordinates(area.exterior))
+    corners = heights_at(relief, get_coordinates(segmentize(area.exterior, area.exterior.length / EDGE_PLACES)))
     heights = np.concatenate([given[contains_xy(area, given[:, 0], given[:, 1]), 2], corners])
     return float(np.ptp(heights))
 

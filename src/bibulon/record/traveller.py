@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from base64 import b64decode
 from importlib.resources import files
 from io import BytesIO
 from typing import Any
@@ -14,19 +15,33 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import BaseDocTemplate, Flowable, Frame, PageTemplate, Paragraph, Spacer, Table, TableStyle
+from reportlab.platypus import (
+    BaseDocTemplate,
+    Flowable,
+    Frame,
+    Image,
+    KeepTogether,
+    PageTemplate,
+    Paragraph,
+    Spacer,
+    Table,
+    TableStyle,
+)
 
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
-from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.job.run import RunEvent
+from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opening_in_words
 
 INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
+PICTURE_MM = 78
 FACE, BOLD = "Traveller", "Traveller Bold"
 
 
@@ -85,11 +100,13 @@ class _Traveller:
             *self.title(),
             *self.plan(),
             *self.cautions(),
+            *self.mould(),
             *self.ply_book(),
             *self.lines(),
             *self.charge(),
             *self.holds(),
             *self.log(),
+            *self.photographs(),
             *self.signatures(),
         ]
 
@@ -124,21 +141,47 @@ class _Traveller:
             *(self.text(note, "muted") for note in notes),
         ]
 
+    def mould(self) -> list[Flowable]:
+        mould = self.job.mould
+        facts = [
+            f"{mould.kind}, {mould.face}",
+            *([f"{mould.hand} of a pair"] if mould.hand != "single" else []),
+            *([f"released with {mould.release}"] if mould.release else []),
+            f"at {self.show(self.job.mould_temperature_k, 'temperature')}",
+            *([f"cavity {self.show(mould.cavity_m, 'thickness')}"] if mould.cavity_m is not None else []),
+        ]
+        rows = []
+        for check in mould_checks(self.job, self.units):
+            when = check.ticked.at.strftime("%d %b %H:%M") if check.ticked else ""
+            rows.append([check.label, check.text, when, check.ticked.by if check.ticked else ""])
+        return [
+            self.text("Mould", "head"),
+            self.text(", ".join(facts) + "."),
+            Spacer(1, 2),
+            self.table(["", "Before anything is laid", "Checked", "By"], rows, [10, 110, 30, 30]),
+        ]
+
     def ply_book(self) -> list[Flowable]:
         cards = {card.id: card for card in self.job.cards}
+        times = {group.name: group.times for group in self.job.groups}
         rows = []
         for number, layer in enumerate(self.job.layup, 1):
             card = cards[layer.card]
             weight = ""
-            if isinstance(card, FabricCard):
+            if isinstance(card, FabricCard | CoatCard):
                 weight = self.show(card.areal_weight_kg_m2, "areal weight")
             elif isinstance(card, CoreCard):
                 weight = self.show(card.thickness_m, "thickness")
             angle = show(layer.angle_deg, "angle", self.units)
-            rows.append([str(number), card.name, weight, angle, layer.region or "whole part", f"{layer.count} ×", ""])
+            count = f"{layer.count} ×"
+            if layer.group is not None:
+                count += f" in {layer.group}, which is laid {times[layer.group]} ×"
+            role = role_of(layer, card)
+            name = card.name if role in ("ply", "core", "surface coat") else f"{card.name} ({role})"
+            rows.append([str(number), name, weight, angle, layer.region or "whole part", count, ""])
         return [
             self.text("Ply book, from the tool face", "head"),
-            self.table(["", "Material", "", "Angle", "Region", "Count", "Laid by"], rows, [8, 70, 25, 15, 30, 14, 18]),
+            self.table(["", "Material", "", "Angle", "Region", "Count", "Laid by"], rows, [8, 62, 25, 15, 28, 26, 16]),
         ]
 
     def lines(self) -> list[Flowable]:
@@ -228,6 +271,20 @@ class _Traveller:
             if rows
             else self.text("No shot has been run."),
         ]
+
+    def photographs(self) -> list[Flowable]:
+        found: list[Flowable] = []
+        for event in self.job.run:
+            if event.kind == "photographed" and event.photograph:
+                try:
+                    picture = Image(BytesIO(b64decode(event.photograph)), lazy=0)
+                except (OSError, ValueError):  # a job from elsewhere may carry what is no picture
+                    continue
+                ratio = min(PICTURE_MM * mm / picture.drawWidth, PICTURE_MM * mm / picture.drawHeight)
+                picture.drawWidth, picture.drawHeight = picture.drawWidth * ratio, picture.drawHeight * ratio
+                words = f"{event.label} {event.text}, {event.at:%d %b %H:%M}" + (f", {event.by}" if event.by else "")
+                found.append(KeepTogether([picture, self.text(words, "muted"), Spacer(1, 5)]))
+        return [self.text("Photographs", "head"), *found] if found else []
 
     def signatures(self) -> list[Flowable]:
         rows = [["Laid up", "", ""], ["Hold test", "", ""], ["Shot led", "", ""], ["Released", "", ""]]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from typing import Any, Protocol
 
 from PySide6.QtCore import Qt, QTimer
@@ -23,6 +22,7 @@ from bibulon.cautions.safety import safety_notes
 from bibulon.desk.background import Background
 from bibulon.desk.document import Document
 from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityField, TextField, column, label, rule_line
+from bibulon.desk.files import Files
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
 from bibulon.desk.run_controller import RunController
@@ -37,14 +37,9 @@ class Desk(Protocol):
     run: RunController
     studies: Background
     proposals: Background
+    files: Files
 
     def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
-    def save_as_file(self, title: str, suffix: str, content: Callable[[], bytes]) -> None: ...
-    def pick_file(self, title: str, pattern: str) -> Path | None: ...
-    def take_file(self, path: Path) -> None: ...
-    def write_file(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None: ...
-    def export_plan(self) -> None: ...
-    def open_text_file(self, title: str, pattern: str) -> str | None: ...
     def show_caution(self, caution: Caution) -> None: ...
 
 

@@ -151,7 +151,7 @@ class HoldBench(Bench):
         self.stage = stage
 
     def _import(self) -> None:
-        text = self.desk.open_text_file("Readings", "Readings (*.csv *.txt);;All files (*)")
+        text = self.desk.files.read_text("Readings", "Readings (*.csv *.txt);;All files (*)")
         if text is not None:
             self.readings.setPlainText(text)
 

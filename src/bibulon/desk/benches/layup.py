@@ -13,7 +13,7 @@ from bibulon.desk.benches.layup_cells import CellsSection
 from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
-from bibulon.desk.benches.layup_ticks import TickSection
+from bibulon.desk.benches.layup_ticks import ply_ticks
 from bibulon.desk.fields import FreeField, TextField, column, edge_fields, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, PeelPlyCard
@@ -63,11 +63,16 @@ class LayupBench(Bench):
         CoreSection(self).build()
         self.cells = CellsSection(self)
         self.cells.build()
+        self.desk.plan.touched.connect(self._touched)
         self.cutting = CuttingSections(self)
         self.cutting.build()
-        self.ticks = TickSection(self)
-        self.ticks.build()
+        self.ticks = ply_ticks(self)
         CornerSection(self).build()
+
+    def _touched(self, place: Point) -> None:
+        # a method of the bench, not of its part: the plan outlives both
+        if self.isVisible():
+            self.cells.touch(place)
 
     def _balance(self) -> tuple[str, str]:
         cells = self.document.assessment.laminate.cells

@@ -34,7 +34,6 @@ class CellsSection:
         self.bench.section("Cells")
         self.rows = column(3)
         self.bench.watch(self._key, self.rows, self._fill)
-        self.bench.desk.plan.touched.connect(self._touch)
 
     def _show(self, value: float, kind: str) -> str:
         return show(value, kind, self.bench.document.assessment.units)
@@ -51,10 +50,10 @@ class CellsSection:
         areas = tuple((cell.stack, round(cell.area_m2, 5)) for cell in laminate.cells)
         return areas, self.bench.document.settings, self.chosen, job.mould.cavity_m, job.cards
 
-    def _touch(self, place: Point) -> None:
-        if self.bench.isVisible():
-            cell = self.bench.document.assessment.laminate.at(*place)
-            self.choose(cell.stack if cell is not None else None)
+    def touch(self, place: Point) -> None:
+        """Choose the stack at *place*."""
+        cell = self.bench.document.assessment.laminate.at(*place)
+        self.choose(cell.stack if cell is not None else None)
 
     def choose(self, stack: Stack | None) -> None:
         """Open the figures of *stack*; of none."""

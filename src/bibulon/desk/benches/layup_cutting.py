@@ -104,7 +104,7 @@ class CuttingSections:
             else:
                 write_cut_list(found, path)
 
-        self.bench.desk.write_file("Cutting drawings", f"{document.job.name} cutting.dxf", CUT_FILES, write)
+        self.bench.desk.files.write("Cutting drawings", f"{document.job.name} cutting.dxf", CUT_FILES, write)
 
     def _labels(self) -> None:
         if self.found is None:
@@ -112,6 +112,6 @@ class CuttingSections:
         from bibulon.record.kit import labels_pdf
 
         found, document = self.found, self.bench.document
-        self.bench.desk.save_as_file(
+        self.bench.desk.files.save_bytes(
             "Kit labels", ".pdf", lambda: labels_pdf(document.job, found, document.assessment.units)
         )

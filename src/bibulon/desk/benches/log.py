@@ -85,7 +85,7 @@ class LogBench(Bench):
     def _traveller(self) -> None:
         from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, only when papers are asked for
 
-        self.desk.save_as_file("Traveller", ".pdf", lambda: traveller_pdf(self.document.assessment))
+        self.desk.files.save_bytes("Traveller", ".pdf", lambda: traveller_pdf(self.document.assessment))
 
     def _csv(self) -> None:
-        self.desk.save_as_file("Log", ".csv", lambda: log_csv(self.document.job).encode("utf-8"))
+        self.desk.files.save_bytes("Log", ".csv", lambda: log_csv(self.document.job).encode("utf-8"))

@@ -4,23 +4,31 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 from shapely import Polygon
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.part_mould import MouldSection
+from bibulon.desk.benches.part_series import build_series
 from bibulon.desk.fields import FreeField, column, label, tool_button
+from bibulon.desk.files import DRAWING_SUFFIXES
+from bibulon.desk.plan.tools import OutlineTool
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
 from bibulon.job.part import Part
 from bibulon.job.storage import explain
-from bibulon.job.templates import TEMPLATES, cambered
-from bibulon.laminate.relief import height_m, heights_at
+from bibulon.job.strokes import Way
+from bibulon.job.templates import TEMPLATES
+from bibulon.laminate.relief_shapes import with_outline
 from bibulon.quantities import QuantityError, Units, number_shown, parse, show
 
-DRAWING_SUFFIXES, MESH_SUFFIXES = (".dxf", ".svg", ".csv"), (".stl", ".obj")
-CAMBER = "Height of a parabola over the part's length or width; negative for a dish."
+DRAWING = "A drawing of the outline"
+WAYS: dict[Way, str] = {
+    "straight": "A straight stroke to each point (L)",
+    "arc": "An arc: a place on its way, then its end (A)",
+    "curve": "A smooth curve through each point (U)",
+}
 
 
 def parse_points(text: str, units: Units) -> tuple[Point, ...]:
@@ -56,6 +64,13 @@ class PartBench(Bench):
         self.section("Outline")
         self.add(FreeField("Length", lambda: self._size(0), lambda text: self._resize(0, text), "Along x."))
         self.add(FreeField("Width", lambda: self._size(1), lambda text: self._resize(1, text), "Along y."))
+        draw = QHBoxLayout()
+        self.button("Draw it", lambda: self._draw("outline"), into=draw).setToolTip("Draw the outline on the plan (O)")
+        self.button("Draw a hole", lambda: self._draw("hole"), into=draw).setToolTip("Draw an opening (H)")
+        self.body.addLayout(draw)
+        self.ways = column(4)
+        self.watch(self._way, self.ways, self._fill_ways)
+        self.desk.plan.tool_changed.connect(self._tool_changed)
         self.choice("Make it a", self._templates, lambda: None, self._make, "At this length and width.")
         self.points = QPlainTextEdit()
         self.points.setAccessibleName("Outline points")
@@ -73,18 +88,12 @@ class PartBench(Bench):
         self.holes = column(4)
         self.watch(lambda: self.document.job.part.holes, self.holes, self._fill_holes)
         row = QHBoxLayout()
-        self.button("From a drawing …", self._bring_outline, into=row)
-        self.button("Plan to a file …", self.desk.export_plan, into=row)
+        self.button("From a drawing …", lambda: self.desk.files.bring_in(DRAWING, DRAWING_SUFFIXES), into=row)
+        self.button("Plan to a file …", self.desk.files.export_plan, into=row)
         self.body.addLayout(row)
-        self.quantity("Flange", "length", "part/flange_width_m", "Clean flange round the part that takes the tape.")
-        self.section("Relief of the mould")
-        self.figure("Height", self._height)
-        self.add(FreeField("Arched along", lambda: self._camber(0), lambda text: self._arch(0, text), CAMBER))
-        self.add(FreeField("Arched across", lambda: self._camber(1), lambda text: self._arch(1, text), CAMBER))
-        row = QHBoxLayout()
-        self.button("From a mesh …", self._bring_relief, into=row)
-        self.flat = self.button("Make it flat", lambda: self._put("flat mould", self._with_relief(())), into=row)
-        self.body.addLayout(row)
+        build_series(self)
+        self.mould = MouldSection(self)
+        self.mould.build()
         self.section("Shop on the day")
         self.text("Shop", "shop/name", "Heads the traveller.")
         self.quantity("Temperature", "temperature", "shop/temperature_k", "Shop, mould and resin.")
@@ -95,59 +104,7 @@ class PartBench(Bench):
     def _show(self, value: float, kind: str) -> str:
         return show(value, kind, self.document.assessment.units)
 
-    # -- relief ------------------------------------------------------------------------------------------------------
-
-    def _height(self) -> tuple[str, str]:
-        relief = self.document.job.part.relief
-        if not relief:
-            return "flat", "The mould's face is level."
-        high = height_m(relief, self.document.job.part.shape)
-        return self._show(
-            high, "length"
-        ), f"From the lowest to the highest place; {len(relief)} points make the relief."
-
-    def _with_relief(self, relief: tuple[tuple[float, float, float], ...]) -> Part:
-        return revised(self.document.job.part, relief=relief)
-
-    def _arches(self) -> tuple[float, float] | None:
-        """Height of the arch along and across, if the relief is one; None if it came from elsewhere."""
-        part = self.document.job.part
-        if not part.relief:
-            return 0.0, 0.0
-        size = self._bounds()
-        middle = ((size[0] + size[2]) / 2, (size[1] + size[3]) / 2)
-        places = np.array([middle, (size[0], middle[1]), (middle[0], size[1])])
-        top, end, side = heights_at(part.relief, places)
-        arches = round(float(top - end), 4), round(float(top - side), 4)
-        return arches if cambered(part.outline, *arches) == part.relief else None
-
-    def _camber(self, axis: int) -> str:
-        arches = self._arches()
-        return "" if arches is None else self._show(arches[axis], "length").replace("−", "-")
-
-    def _arch(self, axis: int, text: str) -> None:
-        wanted = parse(text, "length", self.document.assessment.units) if text.strip() else 0.0
-        size = self._bounds()
-        if abs(wanted) > (size[axis + 2] - size[axis]):
-            raise ValueError("That is steeper than a plan can show. An arch is at most as high as it is long.")
-        arches = list(self._arches() or (0.0, 0.0))
-        arches[axis] = wanted
-        self._put(
-            "arched mould", self._with_relief(cambered(self.document.job.part.outline, *arches) if any(arches) else ())
-        )
-
-    def _bring_relief(self) -> None:
-        self._bring("A mesh of the mould's face", MESH_SUFFIXES)
-
-    def _bring(self, title: str, suffixes: tuple[str, ...]) -> None:
-        path = self.desk.pick_file(title, f"{title} ({' '.join(f'*{suffix}' for suffix in suffixes)})")
-        if path is not None:
-            self.desk.take_file(path)
-
     # -- outline -----------------------------------------------------------------------------------------------------
-
-    def _bring_outline(self) -> None:
-        self._bring("A drawing of the outline", DRAWING_SUFFIXES)
 
     def _templates(self) -> list[tuple[str, str | None]]:
         return [("…", None), *((name, name) for name in TEMPLATES)]
@@ -158,7 +115,42 @@ class PartBench(Bench):
         bounds = self._bounds()
         outline = TEMPLATES[name](bounds[2] - bounds[0], bounds[3] - bounds[1])
         placed = moved_points(outline, bounds[0], bounds[1])
-        self._put(f"outline: {name}", revised(self.document.job.part, outline=placed, holes=(), relief=()))
+        part = revised(self.document.job.part, holes=())
+        if part.relief_from is None:
+            part = revised(part, relief=())
+        self._put(f"outline: {name}", with_outline(part, placed))
+
+    def _draw(self, tool: str) -> None:
+        self.desk.plan.set_tool(tool)
+        self.desk.plan.setFocus()
+
+    def _tool_changed(self, _: str) -> None:
+        # a method, not a lambda: the plan outlives this bench
+        if self.isVisible():
+            self.refresh()
+
+    def _way(self) -> Way | None:
+        """How the outline is being drawn on; None while it is not."""
+        tool = self.desk.plan.tool
+        return tool.way if isinstance(tool, OutlineTool) else None
+
+    def _fill_ways(self, layout: QVBoxLayout) -> None:
+        tool = self.desk.plan.tool
+        if not isinstance(tool, OutlineTool):
+            return
+        row = QHBoxLayout()
+        for way, tip in WAYS.items():
+            button = self.button(way.capitalize(), partial(self._take_way, way), into=row)
+            button.setCheckable(True)
+            button.setChecked(tool.way == way)
+            button.setToolTip(tip)
+        layout.addLayout(row)
+
+    def _take_way(self, way: Way) -> None:
+        tool = self.desk.plan.tool
+        if isinstance(tool, OutlineTool):
+            tool.take_way(self.desk.plan, way)
+            self.desk.plan.setFocus()
 
     def _fill_holes(self, layout: QVBoxLayout) -> None:
         for number, hole in enumerate(self.document.job.part.holes, 1):
@@ -174,7 +166,7 @@ class PartBench(Bench):
 
     def refresh(self) -> None:
         super().refresh()
-        self.flat.setEnabled(bool(self.document.job.part.relief))
+        self.mould.refresh()
         units = self.document.assessment.units
         lines = [
             ", ".join(f"{round(number_shown(value, 'length', units), 3):g}" for value in place)
@@ -207,7 +199,7 @@ class PartBench(Bench):
              round(bounds[1] + (y - bounds[1]) * (ratio if axis == 1 else 1), 5))
             for x, y in self.document.job.part.outline
         )  # fmt: skip
-        self._put("resize part", revised(self.document.job.part, outline=outline))
+        self._put("resize part", with_outline(self.document.job.part, outline))
 
     def _put(self, name: str, part: Part) -> None:
         self.document.edit(name, changed(self.document.job, part=part))
@@ -216,7 +208,7 @@ class PartBench(Bench):
     def _use_points(self) -> None:
         try:
             points = parse_points(self.points.toPlainText(), self.document.assessment.units)
-            part = revised(self.document.job.part, outline=points)
+            part = with_outline(self.document.job.part, points)
         except ValueError as error:
             self.error.setText(explain(error) if isinstance(error, ValidationError) else str(error))
             self.error.show()

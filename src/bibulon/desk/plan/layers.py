@@ -467,6 +467,32 @@ def paint_cautions(painter: QPainter, frame: Frame, places: Sequence[tuple[str, 
         paint_mark(painter, rank, box)
 
 
+def paint_guides(painter: QPainter, frame: Frame, places: Sequence[Point], cursor: Point | None) -> None:
+    """Hairlines from the points that the cursor is lined up with."""
+    if cursor is not None:
+        painter.setPen(QPen(theme.current.palette.colour("accent", 130), 1, Qt.PenStyle.DotLine))
+        for place in places:
+            painter.drawLine(frame.to_screen(place), frame.to_screen(cursor))
+
+
+def paint_stroke(painter: QPainter, frame: Frame, points: Sequence[Point], closed: bool) -> None:
+    """An outline being drawn."""
+    palette = theme.current.palette
+    painter.setPen(QPen(QColor(palette.accent), 2.2))
+    painter.setBrush(palette.colour("accent", 30) if closed else Qt.BrushStyle.NoBrush)
+    line = QPolygonF([frame.to_screen(place) for place in points])
+    painter.drawPolygon(line) if closed else painter.drawPolyline(line)
+
+
+def paint_squares(painter: QPainter, frame: Frame, places: Sequence[Point]) -> None:
+    """A small square on each place that was drawn."""
+    painter.setPen(QPen(QColor(theme.current.palette.accent), 2))
+    painter.setBrush(QColor(theme.current.palette.field))
+    for place in places:
+        at = frame.to_screen(place)
+        painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+
+
 def paint_dots(painter: QPainter, frame: Frame, points: list[Point], cursor: Point | None, closed: bool) -> None:
     """What is being drawn: points so far and the rubber band to the cursor."""
     palette = theme.current.palette
@@ -478,7 +504,4 @@ def paint_dots(painter: QPainter, frame: Frame, points: list[Point], cursor: Poi
     else:
         for start, end in pairwise(chain):
             painter.drawLine(start, end)
-    painter.setPen(QPen(QColor(palette.accent), 2))
-    painter.setBrush(QColor(palette.field))
-    for point in chain:
-        painter.drawRect(QRectF(point.x() - 4, point.y() - 4, 8, 8))
+    paint_squares(painter, frame, [*points, *([cursor] if cursor else [])])

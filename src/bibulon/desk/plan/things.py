@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 from shapely import LineString, Polygon
 from shapely import Point as Place
@@ -23,6 +24,7 @@ from bibulon.job.edits import (
     without_region,
 )
 from bibulon.job.part import Region
+from bibulon.laminate.relief_shapes import with_outline
 
 GRAB_PX = 9.0
 
@@ -46,6 +48,8 @@ class Kind:
     closed: bool = True
     whole: bool = True
     """It can be moved as a whole; otherwise only its points can."""
+    cornered: bool = False
+    """Del takes away the corner that is held, not the whole."""
 
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
@@ -62,14 +66,29 @@ def _put_region(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
 
 
 def _put_outline(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return changed(job, part=revised(job.part, outline=points))
+    return changed(job, part=with_outline(job.part, points))
+
+
+def _holes(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {f"hole {number}": hole for number, hole in enumerate(job.part.holes, 1)}
+
+
+def _put_hole(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    holes = tuple(points if name == identifier else hole for name, hole in _holes(job).items())
+    return changed(job, part=revised(job.part, holes=holes))
+
+
+def _without_hole(job: Job, identifier: str) -> Job:
+    holes = tuple(hole for name, hole in _holes(job).items() if name != identifier)
+    return changed(job, part=revised(job.part, holes=holes))
 
 
 KINDS = {
     "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
     "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
     "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
-    "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False),
+    "hole": Kind(_holes, _put_hole, _without_hole, cornered=True),
+    "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False, cornered=True),
 }
 
 
@@ -90,6 +109,20 @@ def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ..
             shape = Polygon(points) if kind.closed else LineString(points)
             if kind.whole and shape.distance(place) <= (0 if kind.closed else reach):
                 return Grip(name, identifier, None)
+    return None
+
+
+def edge_at(job: Job, frame: Frame, at: Point, kinds: tuple[str, ...]) -> tuple[Grip, Point] | None:
+    """The edge of what of *kinds* lies under *at*: where in its points a new one would come, and the place on it."""
+    reach = GRAB_PX / frame.scale
+    for name in kinds:
+        for identifier, points in KINDS[name].points(job).items():
+            ring = (*points, points[0]) if KINDS[name].closed else points
+            for number, (start, end) in enumerate(pairwise(ring), 1):
+                edge = LineString([start, end])
+                if edge.distance(Place(at)) <= reach and min(math.dist(at, start), math.dist(at, end)) > reach:
+                    spot = edge.interpolate(edge.project(Place(at)))
+                    return Grip(name, identifier, number), (round(spot.x, 4), round(spot.y, 4))
     return None
 
 

@@ -13,10 +13,11 @@ from shapely import Polygon
 
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, grip_at, points_of, with_points
+from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, edge_at, grip_at, points_of, with_points
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
+    changed,
     moved_points,
     new_id,
     next_label,
@@ -26,8 +27,10 @@ from bibulon.job.edits import (
     with_region,
 )
 from bibulon.job.lines import Line, MediaPatch, WhenReached
-from bibulon.job.part import Region
+from bibulon.job.part import Region, checked_outline
 from bibulon.job.storage import explain
+from bibulon.job.strokes import Corner, Way, awaits_end, drawn
+from bibulon.laminate.relief_shapes import with_outline
 from bibulon.quantities import QuantityError, parse, show
 
 if TYPE_CHECKING:
@@ -53,6 +56,7 @@ class Tool(Protocol):
     def press(self, view: PlanView, at: Point, screen: QPointF) -> None: ...
     def move(self, view: PlanView, at: Point, pressed: bool) -> None: ...
     def release(self, view: PlanView, at: Point) -> None: ...
+    def twice(self, view: PlanView, at: Point) -> None: ...
     def finish(self, view: PlanView) -> None: ...
     def cancel(self, view: PlanView) -> None: ...
     def key(self, view: PlanView, event: QKeyEvent) -> bool: ...
@@ -63,7 +67,7 @@ class Tool(Protocol):
 def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
     """*at* drawn to a corner or edge of the part, an end of a line, or else the grid."""
     reach = SNAP_PX / frame.scale
-    corners = [*job.part.outline]
+    corners = [*job.part.outline, *(place for hole in job.part.holes for place in hole)]
     corners += [place for line in job.lines if line.id != leave_out for place in (line.points[0], line.points[-1])]
     corners += [place for patch in job.media if patch.id != leave_out for place in patch.outline]
     near = min(corners, key=lambda corner: math.dist(corner, at), default=None)
@@ -77,6 +81,11 @@ def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
     return x, y
 
 
+def told(error: ValueError) -> str:
+    """What was wrong, in words."""
+    return explain(error) if isinstance(error, ValidationError) else str(error).rstrip(".")
+
+
 def squared(start: Point, at: Point) -> Point:
     """*at* moved so that the stroke from *start* runs at a multiple of 45 degrees."""
     length = math.dist(start, at)
@@ -88,16 +97,18 @@ class SelectTool:
     """Choose, move, reshape, delete."""
 
     name = "select"
-    hint = "Click to choose, drag to move, drag a square to reshape, Del removes, arrows nudge (Shift: finely)."
+    hint = "Click to choose, drag to move or reshape, double-click an edge for a corner, Del removes, arrows nudge."
 
     def __init__(self) -> None:
         self._grip: Grip | None = None
         self._start: Point = (0.0, 0.0)
         self._points: tuple[Point, ...] = ()
         self._edited: Job | None = None
+        self._corner: Grip | None = None
+        """The corner that was taken hold of last."""
 
     def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
-        self._grip = grip_at(view.document.job, view.frame, at, view.chosen, view.station.edits)
+        self._grip = self._corner = grip_at(view.document.job, view.frame, at, view.chosen, view.station.edits)
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
             self._start, self._points = at, points_of(view.document.job, self._grip)
@@ -118,7 +129,7 @@ class SelectTool:
             points = tuple(target if i == self._grip.point else place for i, place in enumerate(self._points))
         try:
             self._edited = with_points(view.document.job, self._grip, points)
-        except ValidationError:
+        except ValueError:
             return  # an impossible shape on the way: the last possible one stays
         view.document.preview(self._edited)
 
@@ -127,6 +138,19 @@ class SelectTool:
             verb = "reshape" if self._grip.point is not None else "move"
             view.document.edit(f"{verb} {self._grip.kind}", self._edited)
         self._grip = self._edited = None
+
+    def twice(self, view: PlanView, at: Point) -> None:
+        """A new corner in the edge under the pointer."""
+        found = edge_at(view.document.job, view.frame, at, view.station.edits)
+        if found is None:
+            return
+        grip, place = found
+        points = list(points_of(view.document.job, grip))
+        assert grip.point is not None
+        points.insert(grip.point, place)
+        view.choose(grip.id)
+        self._corner = grip
+        view.document.edit(f"new corner of {grip.kind}", with_points(view.document.job, grip, tuple(points)))
 
     def finish(self, view: PlanView) -> None:
         return
@@ -145,6 +169,8 @@ class SelectTool:
         if grip is None:
             return False
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            if self._without_corner(view, grip, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)):
+                return True
             remove = KINDS[grip.kind].remove
             if remove is not None:
                 view.choose("")
@@ -156,6 +182,22 @@ class SelectTool:
             view.document.edit(f"move {grip.kind}", with_points(job, grip, moved_points(points_of(job, grip), dx, dy)))
             return True
         return False
+
+    def _without_corner(self, view: PlanView, grip: Grip, asked: bool) -> bool:
+        """Take the corner held last away, where corners are what is removed, or where it was *asked* for."""
+        corner = self._corner
+        if corner is None or corner.point is None or corner.id != grip.id or not (asked or KINDS[grip.kind].cornered):
+            return False
+        points = points_of(view.document.job, grip)
+        left = (*points[: corner.point], *points[corner.point + 1 :])
+        self._corner = None
+        try:
+            edited = with_points(view.document.job, grip, left)
+        except ValueError as error:
+            view.tell(f"That corner has to stay: {told(error)}.")
+            return True
+        view.document.edit(f"remove corner of {grip.kind}", edited)
+        return True
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         return
@@ -197,25 +239,34 @@ class DrawTool:
     def release(self, view: PlanView, at: Point) -> None:
         return
 
+    def twice(self, view: PlanView, at: Point) -> None:
+        self.finish(view)
+
     def status(self, view: PlanView) -> str:
         if self.typed:
-            return f"Length: {self.typed}▏  Enter sets it"
+            return f"Length: {self.typed}▏  Enter sets it; “{self.typed} at 30” turns it to 30° too"
         if self.points and self.cursor:
-            length = math.dist(self.points[-1], self.cursor)
-            return f"{show(length, 'length', view.document.assessment.units)}   {self.hint}"
+            (x0, y0), (x1, y1) = self.points[-1], self.cursor
+            length = show(math.hypot(x1 - x0, y1 - y0), "length", view.document.assessment.units)
+            return f"{length} at {math.degrees(math.atan2(y1 - y0, x1 - x0)):.1f}°   {self.hint}"
         return self.hint
 
+    def outline(self) -> tuple[Point, ...]:
+        """The points that were drawn, as they are to be taken."""
+        return tuple(self.points)
+
     def finish(self, view: PlanView) -> None:
-        points = tuple(self.points)
-        self.cancel(view, leave=False)
+        points = self.outline()
         if len(points) < self.least:
+            self.cancel(view, leave=False)
             view.tell(f"At least {self.least} points are needed.")
             return
         try:
             label, job, chosen = self.made(view, points)
-        except ValidationError as error:
-            view.tell(f"That cannot be drawn: {explain(error)}.")
+        except ValueError as error:  # what was drawn stays, to be put right
+            view.tell(f"That cannot be drawn: {told(error)}. Backspace takes the last point back.")
             return
+        self.cancel(view, leave=False)
         view.document.edit(label, job)
         view.choose(chosen)
         view.set_tool("select")
@@ -264,14 +315,18 @@ class DrawTool:
         if not self.typed:
             self.finish(view)
             return True
-        try:
-            length = parse(self.typed, "length", view.document.assessment.units)
-        except QuantityError as error:
-            view.tell(str(error))
-            return True
         start, aim = self.points[-1], self.cursor or self.points[-1]
         reach = math.dist(start, aim)
         along = ((aim[0] - start[0]) / reach, (aim[1] - start[1]) / reach) if reach else (1.0, 0.0)
+        text, turned, angle = (part.strip() for part in self.typed.replace("<", " at ").partition(" at "))
+        try:
+            length = parse(text, "length", view.document.assessment.units)
+            if turned:
+                turn = math.radians(parse(angle, "angle"))
+                along = (math.cos(turn), math.sin(turn))
+        except QuantityError as error:
+            view.tell(str(error))
+            return True
         self._add(view, (round(start[0] + along[0] * length, 4), round(start[1] + along[1] * length, 4)))
         view.update()
         return True
@@ -343,6 +398,105 @@ class RegionTool(MediaTool):
         return f"draw {name}", with_region(job, Region(name=name, outline=points)), ""
 
 
+class OutlineTool(DrawTool):
+    """Draw the part's outline with straight strokes, arcs and smooth curves."""
+
+    closed, least, name = True, 3, "outline"
+    HINT = "L straight, A arc, U curve; Backspace takes back, the first point closes."
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.way: Way = "straight"
+        self.ways: list[Way] = []
+        self.hint = self.HINT
+        self._guides: list[Point] = []
+
+    def _chain(self, cursor: bool) -> list[Corner]:
+        corners = [Corner(place, way) for place, way in zip(self.points, self.ways, strict=True)]
+        return [*corners, Corner(self.cursor, self.way)] if cursor and self.cursor and corners else corners
+
+    def outline(self) -> tuple[Point, ...]:
+        return drawn(self._chain(cursor=False), self._closing())
+
+    def _closing(self) -> Way:
+        if awaits_end(self.ways):
+            return "arc"
+        return self.way if self.way == "curve" else "straight"
+
+    def take_way(self, view: PlanView, way: Way) -> None:
+        """Draw on in this *way*; the middle of an arc that was begun becomes a corner."""
+        if awaits_end(self.ways) and way != "arc":
+            self.ways[-1] = "straight"
+        self.way = way
+        view.tell(self.status(view))
+        view.tool_changed.emit(self.name)
+
+    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+        if len(self.points) >= self.least and math.dist(self.points[0], at) * view.frame.scale <= SNAP_PX:
+            self.finish(view)
+            return
+        super().press(view, at, screen)
+
+    def _aimed(self, view: PlanView, at: Point) -> Point:
+        """Snapped, and lined up with the points drawn so far."""
+        self._guides = []
+        aimed = super()._aimed(view, at)
+        if view.square:
+            return aimed
+        reach = SNAP_PX / view.frame.scale
+        x, y = aimed
+        for place in self.points:
+            if abs(place[0] - at[0]) <= reach and place[0] != x:
+                x, self._guides = place[0], [*self._guides, place]
+            if abs(place[1] - at[1]) <= reach and place[1] != y:
+                y, self._guides = place[1], [*self._guides, place]
+        return x, y
+
+    def _add(self, view: PlanView, at: Point) -> None:
+        before = len(self.points)
+        super()._add(view, at)
+        if len(self.points) > before:
+            self.ways.append(self.way if before else "straight")
+
+    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+        ways: dict[str, Way] = {"l": "straight", "a": "arc", "u": "curve"}
+        way = ways.get(event.text().lower())
+        if way is not None and not self.typed:
+            self.take_way(view, way)
+            return True
+        taken = super().key(view, event)
+        del self.ways[len(self.points) :]
+        return taken
+
+    def takes_text(self, text: str) -> bool:
+        return super().takes_text(text) or (text.lower() in ("l", "a", "u") and not self.typed)
+
+    def cancel(self, view: PlanView, leave: bool = True) -> None:
+        super().cancel(view, leave)
+        self.ways = []
+
+    def paint(self, painter: QPainter, frame: Frame) -> None:
+        layers.paint_guides(painter, frame, self._guides, self.cursor)
+        closing = self._closing() if len(self.points) >= self.least else None
+        layers.paint_stroke(painter, frame, drawn(self._chain(cursor=True), closing), closing is not None)
+        layers.paint_squares(painter, frame, [*self.points, *([self.cursor] if self.cursor else [])])
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        part, area = view.document.job.part, Polygon(checked_outline(points))
+        holes = tuple(hole for hole in part.holes if area.contains_properly(Polygon(hole)))
+        return "draw outline", changed(view.document.job, part=with_outline(part, points, holes)), "outline"
+
+
+class HoleTool(OutlineTool):
+    """Draw an opening in the part."""
+
+    name = "hole"
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        part = revised(view.document.job.part, holes=(*view.document.job.part.holes, points))
+        return "draw hole", changed(view.document.job, part=part), f"hole {len(part.holes)}"
+
+
 class SectionTool(DrawTool):
     """Draw the line along which the stack is shown in section; giving it up takes the section away."""
 
@@ -379,6 +533,9 @@ class MarkTool:
         return
 
     def release(self, view: PlanView, at: Point) -> None:
+        return
+
+    def twice(self, view: PlanView, at: Point) -> None:
         return
 
     def finish(self, view: PlanView) -> None:

@@ -28,7 +28,17 @@ from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
 from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
-from bibulon.desk.plan.tools import LineTool, MarkTool, MediaTool, RegionTool, SectionTool, SelectTool, Tool
+from bibulon.desk.plan.tools import (
+    HoleTool,
+    LineTool,
+    MarkTool,
+    MediaTool,
+    OutlineTool,
+    RegionTool,
+    SectionTool,
+    SelectTool,
+    Tool,
+)
 from bibulon.desk.station import STATIONS, Station
 from bibulon.flow.reading import section
 from bibulon.job import Job
@@ -48,6 +58,8 @@ TOOLS: dict[str, Callable[[], Tool]] = {
     "vent": lambda: LineTool("vent"),
     "media": MediaTool,
     "region": RegionTool,
+    "outline": OutlineTool,
+    "hole": HoleTool,
     "section": SectionTool,
     "mark": MarkTool,
 }
@@ -248,7 +260,7 @@ class PlanView(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.tool.finish(self)
+            self.tool.twice(self, self.frame.to_plan(event.position()))
 
     def _note_keys(self, event: QMouseEvent) -> None:
         self.square = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -290,7 +302,8 @@ class PlanView(QWidget):
         cell = assessment.laminate.at(*at)
         if cell is None:
             return text
-        text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
+        if cell.stack.layers:
+            text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
         if self.station.shows_fill and assessment.fill is not None:
             try:
                 text += self._fill_at(at)

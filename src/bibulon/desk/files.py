@@ -1,0 +1,168 @@
+"""Files of the desk: jobs opened and saved, what is written for others, what is dropped on the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
+
+from bibulon.desk.settings import save_settings
+from bibulon.job.edits import mirrored_job, new_id
+from bibulon.job.storage import SUFFIX, StorageError, load, save
+
+if TYPE_CHECKING:
+    from bibulon.desk.window import Window
+
+LARGEST_READINGS_BYTES = 10_000_000
+JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
+FILL_FILES = (
+    "Fronts, full size (*.dxf *.svg)",
+    "Times at the mesh's points (*.csv)",
+    "Mesh with times (*.vtu)",
+    "Mesh for each step (*.pvd)",
+)
+DRAWING_SUFFIXES, MESH_SUFFIXES = (".dxf", ".svg", ".csv"), (".stl", ".obj")
+
+
+class Files:
+    """Reads and writes for one window, and tells there what came of it."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    def open_job(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a job", "", JOB_PATTERN)
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> None:
+        try:
+            job = load(path)
+        except StorageError as error:
+            self.window.say(str(error))
+            return
+        self.window.open_document(job, path)
+
+    def save_job(self) -> None:
+        if self.window.document.path is None:
+            self.save_job_as()
+        else:
+            self._save(self.window.document.path)
+
+    def save_job_as(self) -> None:
+        start = self.window.document.path or Path.home() / f"{self.window.document.job.name}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the job", str(start), JOB_PATTERN)
+        if name:
+            path = Path(name)
+            self._save(path if path.suffix else path.with_suffix(SUFFIX))
+
+    def _save(self, path: Path) -> None:
+        try:
+            self.window.document.save(path)
+        except StorageError as error:
+            self.window.say(str(error), "Save as …", self.save_job_as)
+            return
+        self.window.document.settings = self.window.document.settings.with_recent(path)
+        save_settings(self.window.document.settings)
+        self.window.status.setText(f"Saved to {path.name}.")
+        self.window.refresh()
+
+    def save_bytes(self, title: str, suffix: str, content: Callable[[], bytes]) -> None:
+        """Ask where to and write *content* there."""
+        start = Path.home() / f"{self.window.document.job.name} {title.lower()}{suffix}"
+        name, _ = QFileDialog.getSaveFileName(self.window, title, str(start), f"{title} (*{suffix})")
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
+        try:
+            path.write_bytes(content())
+        except OSError as error:
+            self.window.say(f"{path.name} could not be written: {error.strerror or error}. Choose another place.")
+            return
+        self.window.say(f"{title} written to {path}.")
+
+    def export_fill(self) -> None:
+        """Ask where to and write the fill there, in the format of the suffix."""
+        from bibulon.exchange.fill_files import write_fill  # loads the writers only when asked for
+
+        fill, job = self.window.document.assessment.fill, self.window.document.job
+        if fill is None:
+            self.window.say("There is no fill to export yet.")
+            return
+        patterns = ";;".join(FILL_FILES)
+        self.write("The fill", f"{job.name} fronts.dxf", patterns, lambda path: write_fill(job, fill, path))
+
+    def export_plan(self) -> None:
+        """Ask where to and write the plan there, as a drawing at full size."""
+        from bibulon.exchange.plan_files import write_plan  # loads the writers only when asked for
+
+        job = self.window.document.job
+        patterns = "Drawings (*.dxf *.svg)"
+        self.write("The plan", f"{job.name} plan.dxf", patterns, lambda path: write_plan(job, path))
+
+    def write(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None:
+        """Ask where to, and have it written there; *title* says what."""
+        chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path.home() / name), patterns)
+        if not chosen:
+            return
+        try:
+            write(Path(chosen))
+        except (ValueError, OSError) as error:
+            self.window.say(f"{Path(chosen).name} could not be written: {error}")
+            return
+        self.window.say(f"{title}: written to {chosen}.")
+
+    def pick(self, title: str, pattern: str) -> Path | None:
+        """A file that the user picks to read."""
+        name, _ = QFileDialog.getOpenFileName(self.window, title, "", pattern)
+        return Path(name) if name else None
+
+    def read_text(self, title: str, pattern: str) -> str | None:
+        """Text of a file that the user picks; None if there is none to be had."""
+        name, _ = QFileDialog.getOpenFileName(self.window, title, "", pattern)
+        if not name:
+            return None
+        path = Path(name)
+        try:
+            if path.stat().st_size > LARGEST_READINGS_BYTES:
+                self.window.say(f"{path.name} is too large for a list of readings.")
+                return None
+            return path.read_text(encoding="utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            self.window.say(f"{path.name} could not be read as text: {error}.")
+            return None
+
+    def bring_in(self, title: str, suffixes: tuple[str, ...]) -> None:
+        """Pick a drawing or mesh and bring it in."""
+        path = self.pick(title, f"{title} ({' '.join(f'*{suffix}' for suffix in suffixes)})")
+        if path is not None:
+            self.take(path)
+
+    def save_mirrored(self) -> None:
+        """Ask where to and save the other hand of the job there."""
+        other = mirrored_job(self.window.document.job, new_id("job"))
+        hand = "mirrored" if other.mould.hand == "single" else other.mould.hand
+        start = Path.home() / f"{self.window.document.job.name} {hand}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self.window, "The mirrored job", str(start), JOB_PATTERN)
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(SUFFIX)
+        try:
+            save(other, path)
+        except StorageError as error:
+            self.window.say(str(error))
+            return
+        self.window.say(f"The mirrored job was saved as {path.name}.", "Open it", lambda: self.open(path))
+
+    def take(self, path: Path) -> None:
+        """Open a job; bring a drawing in as the outline, a mesh as the relief."""
+        suffix = path.suffix.lower()
+        if suffix not in (*DRAWING_SUFFIXES, *MESH_SUFFIXES):
+            self.open(path)
+            return
+        from bibulon.desk.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
+
+        self.window.go("part")
+        (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self.window, path)

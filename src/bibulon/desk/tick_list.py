@@ -1,0 +1,208 @@
+"""A list that is walked line by line: each tick is an entry of the log with who, when and photographs."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
+from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPixmap
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import label
+from bibulon.job import Job
+from bibulon.job.run import EventKind, RunEvent
+
+LONGEST_PX = 1280
+QUALITY = 82
+LARGEST_FILE_BYTES = 60_000_000
+PICTURES = "Pictures (*.jpg *.jpeg *.png *.webp *.bmp)"
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A line of the list; ``then`` is said under it, ``entry`` is the log's that ticks it."""
+
+    label: str
+    text: str
+    then: str = ""
+    entry: RunEvent | None = None
+
+
+class PictureError(ValueError):
+    """A file that is no picture; the message says why."""
+
+
+def small_jpeg(path: Path) -> str:
+    """The picture in the file, made small, as JPEG in base64. Raises :class:`PictureError`."""
+    try:
+        if path.stat().st_size > LARGEST_FILE_BYTES:
+            raise PictureError(f"{path.name} is too large for a photograph.")
+    except OSError as error:
+        raise PictureError(f"{path.name} cannot be read ({error.strerror or error}).") from error
+    reader = QImageReader(str(path))
+    reader.setAutoTransform(True)  # a telephone held upright
+    image = reader.read()
+    if image.isNull():
+        raise PictureError(f"{path.name} is no picture that can be read: {reader.errorString().rstrip('.')}.")
+    if max(image.width(), image.height()) > LONGEST_PX:
+        image = image.scaled(
+            LONGEST_PX,
+            LONGEST_PX,
+            Qt.AspectRatioMode.KeepAspectRatio,
+            Qt.TransformationMode.SmoothTransformation,
+        )
+    data = QByteArray()
+    buffer = QBuffer(data)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QImageWriter(buffer, b"jpeg")
+    writer.setQuality(QUALITY)
+    if not writer.write(image.convertToFormat(QImage.Format.Format_RGB888)):
+        raise PictureError(f"{path.name} could not be made small: {writer.errorString()}.")
+    return base64.b64encode(data.data()).decode("ascii")
+
+
+def photographs_of(job: Job, label: str) -> list[RunEvent]:
+    """The log's photographs of what has that label."""
+    return [event for event in job.run if event.kind == "photographed" and event.label == label]
+
+
+class TickList:
+    """Lines with a box each; ``lines`` reads them from the job, the kinds of entry tick and clear them."""
+
+    def __init__(
+        self,
+        bench: Bench,
+        lines: Callable[[Job], Sequence[Tick]],
+        kinds: tuple[EventKind, EventKind],
+        words: tuple[str, str],
+        height_px: int,
+    ) -> None:
+        self.bench, self._lines_of, self._kinds, self._words = bench, lines, kinds, words
+        self._lines: tuple[Tick, ...] = ()
+        self._key: object = None
+        self.told = label("", "figure")
+        bench.body.addWidget(self.told)
+        self.by = QLineEdit()
+        self.by.setPlaceholderText(f"{words[1].capitalize()} by: name or initials")
+        self.by.setAccessibleName(f"{words[1].capitalize()} by")
+        self.by.setMaxLength(40)
+        bench.body.addWidget(self.by)
+        self.list = QListWidget()
+        self.list.setAccessibleName(words[0])
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setFixedHeight(height_px)
+        self.list.itemChanged.connect(self._ticked)
+        self.list.currentRowChanged.connect(lambda _: self._offer())
+        bench.body.addWidget(self.list)
+        row = QHBoxLayout()
+        self.take = bench.button("Photograph …", self._photograph, into=row)
+        self.take.setToolTip("Keep a picture with the chosen line, in the log")
+        self.look = bench.button("Look at it", self._look, into=row)
+        bench.body.addLayout(row)
+        self.refresh()
+
+    def refresh(self) -> None:
+        job = self.bench.document.job
+        lines = tuple(self._lines_of(job))
+        pictures = tuple(event.number for event in job.run if event.kind == "photographed")
+        if (lines, pictures) == self._key:
+            return
+        self._key, self._lines = (lines, pictures), lines
+        done = sum(line.entry is not None for line in lines)
+        following = next((line for line in lines if line.entry is None), None)
+        self.told.setText(
+            f"{done} of {len(lines)} {self._words[1]}" + (f", next {following.label}" if following and done else "")
+        )
+        self.list.blockSignals(True)
+        bar, row = self.list.verticalScrollBar().value(), self.list.currentRow()
+        self.list.clear()
+        for line in lines:
+            self.list.addItem(self._item(job, line))
+        self.list.setCurrentRow(row if row < len(lines) else -1)
+        self.list.verticalScrollBar().setValue(bar)
+        self.list.blockSignals(False)
+        self._offer()
+
+    def _item(self, job: Job, line: Tick) -> QListWidgetItem:
+        words = f"{line.label}  {line.text}"
+        if line.entry is not None:
+            by = f" by {line.entry.by}" if line.entry.by else ""
+            words += f"\n{self._words[1]} {line.entry.at.astimezone():%H:%M}{by}"
+        if count := len(photographs_of(job, line.label)):
+            words += f"\n{count} photograph{'s' if count > 1 else ''}"
+        if line.then:
+            words += f"\n{line.then}"
+        item = QListWidgetItem(words)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)
+        item.setCheckState(Qt.CheckState.Checked if line.entry is not None else Qt.CheckState.Unchecked)
+        return item
+
+    @property
+    def chosen(self) -> Tick | None:
+        row = self.list.currentRow()
+        return self._lines[row] if 0 <= row < len(self._lines) else None
+
+    def _offer(self) -> None:
+        self.take.setEnabled(self.chosen is not None)
+        self.look.setEnabled(
+            self.chosen is not None and bool(photographs_of(self.bench.document.job, self.chosen.label))
+        )
+
+    def _log(self, kind: EventKind, line: Tick, **more: str) -> None:
+        try:
+            self.bench.desk.run.log(kind, line.label, text=line.text, by=self.by.text().strip(), **more)
+        except OSError as error:
+            self._key = None
+            self.bench.desk.say(f"That could not be written to the log: {error.strerror or error}. Free some room.")
+        self.refresh()
+
+    def _ticked(self, item: QListWidgetItem) -> None:
+        line = self._lines[self.list.row(item)]
+        done = item.checkState() == Qt.CheckState.Checked
+        if done != (line.entry is not None):
+            self._log(self._kinds[0] if done else self._kinds[1], line)
+
+    def _photograph(self) -> None:
+        line, path = self.chosen, self.bench.desk.files.pick("A photograph", PICTURES)
+        if line is None or path is None:
+            return
+        try:
+            picture = small_jpeg(path)
+        except PictureError as error:
+            self.bench.desk.say(str(error))
+            return
+        self._log("photographed", line, photograph=picture)
+
+    def _look(self) -> None:
+        if self.chosen is not None:
+            PhotographDialog(self.bench, photographs_of(self.bench.document.job, self.chosen.label)).exec()
+
+
+class PhotographDialog(QDialog):
+    """Photographs under one another, each with when and by whom."""
+
+    def __init__(self, bench: Bench, events: Sequence[RunEvent]) -> None:
+        super().__init__(bench.window())
+        self.setWindowTitle("Photographs")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 16, 18, 16)
+        layout.setSpacing(8)
+        events = events[-3:]
+        high = 560 // max(len(events), 1)
+        for event in events:
+            picture = QPixmap()
+            picture.loadFromData(base64.b64decode(event.photograph))
+            shown = QLabel()
+            shown.setPixmap(picture.scaled(
+                760, high, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            ))  # fmt: skip
+            by = f" by {event.by}" if event.by else ""
+            text = f"{event.label}  {event.text}, {event.at.astimezone():%d %b %H:%M}{by}"
+            shown.setAccessibleName(text)
+            layout.addWidget(shown)
+            layout.addWidget(label(text, "muted"))

@@ -1,0 +1,1 @@
+"""The mould: what is checked on it before fibre goes on."""

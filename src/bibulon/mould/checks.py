@@ -1,0 +1,82 @@
+"""What is checked on the mould before anything is laid, and what the log says was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from bibulon.job import Job
+from bibulon.job.run import RunEvent
+from bibulon.quantities import Units, show
+
+LITTLE_DRAFT_DEG = 1.5
+
+Words = Callable[[Job, Units], str]
+"""What to check on a job's mould; "" where that does not arise."""
+
+
+def _when(wanted: Callable[[Job], bool], text: str) -> Words:
+    return lambda job, units: text if wanted(job) else ""
+
+
+def _warm(job: Job, units: Units) -> str:
+    if job.mould.temperature_k is None:
+        return ""
+    return f"Mould at {show(job.mould.temperature_k, 'temperature', units)} all over, measured on its face"
+
+
+def _draft(job: Job, units: Units) -> str:
+    if job.mould.face == "flat" or job.mould.draft_deg >= LITTLE_DRAFT_DEG:
+        return ""
+    return f"Draft of {show(job.mould.draft_deg, 'angle', units)} only: how the part comes off is settled"
+
+
+def _released(job: Job, units: Units) -> str:
+    with_what = f" with {job.mould.release}" if job.mould.release else ""
+    return f"Released{with_what}, coats counted, dry"
+
+
+CHECKS: tuple[tuple[str, Words], ...] = (
+    ("M1", _when(lambda job: job.mould.hand != "single", "This is the mould for this hand of the pair")),
+    ("M2", lambda job, units: "Face and flange clean, nothing standing up"),
+    ("M3", _released),
+    ("M4", lambda job, units: "No release where the sealing tape goes: flange wiped back to bare"),
+    ("M5", lambda job, units: "The mould itself proved air-tight"),
+    ("M6", _warm),
+    ("M7", _draft),
+    ("M8", _when(lambda job: job.mould.kind == "foam",
+                 "Foam sealed; it springs back when the vacuum is let go and can grip the part")),
+    ("M9", _when(lambda job: job.mould.kind == "glass plate",
+                 "Glass borne all over and guarded: a plate under vacuum can implode")),
+    ("M10", _when(lambda job: job.mould.kind == "wood or board", "Board sealed all round: raw edges leak for hours")),
+    ("M11", _when(lambda job: job.mould.two_good_faces,
+                  "Second face ready: film and media alone leave a rough one")),
+    ("M12", _when(lambda job: job.mould.cavity_m is not None,
+                  "Upper mould, seals and clamps tried with nothing in it")),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MouldCheck:
+    """One line of the list, and the entry of the log that ticks it."""
+
+    label: str
+    text: str
+    ticked: RunEvent | None
+
+
+def mould_checks(job: Job, units: Units) -> tuple[MouldCheck, ...]:
+    """What there is to check on the mould of *job*, with the ticks of the log that fit."""
+    ticked: dict[str, RunEvent] = {}
+    for event in job.run:
+        if event.kind == "check ticked":
+            ticked[event.label] = event
+        elif event.kind == "check cleared":
+            ticked.pop(event.label, None)
+    found = []
+    for label, words in CHECKS:
+        text = words(job, units)
+        if text:
+            tick = ticked.get(label)
+            found.append(MouldCheck(label, text, tick if tick is not None and tick.text == text else None))
+    return tuple(found)
