@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from test_desk import push, texts, type_into
 
 from bibulon.desk.stock_window import StockWindow
 from bibulon.desk.strip_test import StripTestDialog
+from bibulon.desk.thickness_test import ThicknessDialog
 from bibulon.desk.window import Window
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
@@ -36,7 +38,7 @@ def find(stock: StockWindow, words: str) -> None:
 
 def test_a_card_is_copied_and_edited_with_its_figures_checked(stock: StockWindow) -> None:
     find(stock, "glass biax 0/90")
-    assert "Copy it to change its figures" in texts(stock)
+    assert "Copy it, or make it" in texts(stock)
     push(stock, "Copy")
     made = stock.chosen
     assert isinstance(made, FabricCard) and made.name.endswith(", own")
@@ -80,6 +82,59 @@ def test_cards_go_out_and_come_in_and_into_the_job(stock: StockWindow, tmp_path:
     assert "line 2" in texts(other) and own_cards() == (ours,)
     QTest.keyClick(other, Qt.Key.Key_Escape)
     assert not other.isVisible()
+
+
+def test_a_shipped_card_is_made_the_shops_own_priced_and_dated(stock: StockWindow) -> None:
+    find(stock, "glass quad 1200")
+    shipped_card = stock.chosen
+    assert shipped_card is not None
+    push(stock, "Make it ours")
+    type_into(stock, "Price, € per m²", "13.20")
+    type_into(stock, "In hand, m²", "48")
+    type_into(stock, "Lot", "A-117")
+    field = type_into(stock, "Expires", "soon")
+    assert "2027-03-31" in field.error.text()
+    type_into(stock, "Expires", "2027-03-31")
+    (kept,) = own_cards()
+    assert kept.id == shipped_card.id and (kept.price, kept.in_hand, kept.lot) == (13.2, 48, "A-117")
+    assert kept.expires == date(2027, 3, 31)
+    assert "differs in: price, in hand, lot, expires" in texts(stock)
+    type_into(stock, "Expires", "")
+    assert own_cards()[0].expires is None
+    push(stock, "Remove")
+    QApplication.processEvents()
+    assert own_cards() == () and stock.cards[kept.id] == shipped_card
+
+
+def test_thickness_readings_are_kept_and_move_the_permeabilities_along(stock: StockWindow) -> None:
+    find(stock, "glass biax 0/90")
+    push(stock, "Copy")
+    QApplication.processEvents()
+    before = stock.chosen
+    assert isinstance(before, FabricCard)
+    solid = 4 * before.areal_weight_kg_m2 / before.fibre_density_kg_m3
+
+    def fill_in() -> None:
+        asked = next((one for one in QApplication.topLevelWidgets() if isinstance(one, ThicknessDialog)), None)
+        if asked is None or not asked.isVisible():
+            QTimer.singleShot(20, fill_in)
+            return
+        asked.readings.setPlainText("50, 2.0\n950, much")
+        assert "Line 2" in asked.error.text() and not asked.take.isEnabled()
+        lines = [f"{p}, {1000 * solid / (0.56 * (p * 100 / 95_000) ** 0.09):.4f}" for p in (50, 200, 500, 950)]
+        asked.readings.setPlainText("\n".join(["mbar, mm", *lines]))
+        assert asked.found_text.text() == "Vf = 56.0% at 950 mbar, B = 0.090"
+        push(asked, "Keep on the card")
+
+    QTimer.singleShot(20, fill_in)
+    push(stock, "Thickness …")
+    (kept,) = own_cards()
+    assert isinstance(kept, FabricCard)
+    assert (kept.fibre_fraction, kept.compaction_exponent) == pytest.approx((0.56, 0.09), abs=1e-3)
+    # what was measured at the old fibre fraction is still said of it
+    openness = [(1 - vf) ** 3 / vf**2 for vf in (kept.fibre_fraction, before.fibre_fraction)]
+    ratio = kept.permeability_along_m2.value / before.permeability_along_m2.value
+    assert ratio == pytest.approx(openness[0] / openness[1])
 
 
 def test_a_strip_test_is_kept_on_the_card(stock: StockWindow, qtbot) -> None:

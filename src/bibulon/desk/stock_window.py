@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date
 from functools import partial
 from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
+import numpy as np
+import pyqtgraph
 from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -22,13 +25,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.desk import theme
 from bibulon.desk.benches.base import clear
 from bibulon.desk.document import Document
+from bibulon.desk.fabric_readings import ReadingsDialog
 from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, column, label
+from bibulon.desk.strip_test import StripTestDialog
+from bibulon.desk.thickness_test import ThicknessDialog
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.storage import explain
-from bibulon.quantities import QuantityError, parse, show
+from bibulon.laminate.compaction import fibre_fraction
+from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
 
@@ -45,6 +53,9 @@ KINDS = {
     "_m": "thickness",
 }
 """Kind of figure by the end of a field's name."""
+IN_THE_SHOP = ("price", "in_hand", "lot", "expires", "note")
+PACKING_PA = (1_000.0, 200_000.0)
+PLOT_PX = 170
 PLAIN_UNITS = {"_m2": "m²"}
 
 
@@ -141,27 +152,73 @@ class StockWindow(QDialog):
             self.form.addStretch(1)
             return
         mine = card.id in self.own
-        self.form.addWidget(label(card.name, "large"))
+        self.head = column(7)
+        self.form.addLayout(self.head)
+        self._fill_head()
+        technical = [name for name in type(card).model_fields if name not in ("kind", "id", *IN_THE_SHOP)]
+        for name in technical:
+            self._add_field(card, name, mine)
+        self.form.addWidget(label("IN THE SHOP", "section"))
+        for name in IN_THE_SHOP:
+            self._add_field(card, name, mine)
+        self.form.addStretch(1)
+
+    def _fill_head(self) -> None:
+        """Name, buttons and what follows from the figures; the fields under it keep what is being typed."""
+        card = self.chosen
+        clear(self.head)
+        if card is None:
+            return
+        mine = card.id in self.own
+        self.head.addWidget(label(card.name, "large"))
         row = QHBoxLayout()
         self._button(row, "Copy", self.copy)
+        if not mine:
+            self._button(row, "Make it ours", self.make_ours)
         if mine:
             self._button(row, "Remove", self.remove)
         if mine and isinstance(card, FabricCard):
-            self._button(row, "Strip test …", self.strip_test)
+            self._button(row, "Strip test …", partial(self.take_test, "strip"))
+            self._button(row, "Thickness …", partial(self.take_test, "thickness"))
         carried = next((one for one in self.document.job.cards if one.id == card.id), None)
         if carried is not None and carried != card:
             self._button(row, "Take into this job", self.take_over)
         row.addStretch(1)
-        self.form.addLayout(row)
+        self.head.addLayout(row)
         if carried is not None:
-            same = "This job carries it as it is here." if carried == card else "This job carries an older copy of it."
-            self.form.addWidget(label(same, "muted"))
+            same = "This job carries it as it is here." if carried == card else _differs(carried, card)
+            self.head.addWidget(label(same, "muted"))
         if not mine:
-            self.form.addWidget(label("It ships with the program. Copy it to change its figures.", "muted"))
-        for name in type(card).model_fields:
-            if name not in ("kind", "id"):
-                self._add_field(card, name, mine)
-        self.form.addStretch(1)
+            said = "It ships with the program. Copy it, or make it the shop's own, to change its figures."
+            self.head.addWidget(label(said, "muted"))
+        if isinstance(card, FabricCard):
+            self._draw_packing(card)
+
+    def _draw_packing(self, card: FabricCard) -> None:
+        """How the fabric packs, as a curve with its spread."""
+        palette, units = theme.current.palette, self.document.assessment.units
+        plot = pyqtgraph.PlotWidget()
+        plot.setMenuEnabled(False)
+        plot.setMouseEnabled(False, False)
+        plot.hideButtons()
+        plot.setFixedHeight(PLOT_PX)
+        plot.setBackground(palette.field)
+        plot.setAccessibleName("Packing curve")
+        plot.setToolTip("Fibre by volume against the pressure on it, with one standard deviation to either side")
+        texts = {"left": "fibre, %", "bottom": f"pressure, {unit_shown('pressure difference', units)}"}
+        for side, text in texts.items():
+            axis = plot.getAxis(side)
+            axis.setTextPen(palette.muted)
+            axis.setPen(palette.rule)
+            axis.setLabel(text, color=palette.muted)
+            axis.enableAutoSIPrefix(False)
+        pressures = np.geomspace(*PACKING_PA, 60)
+        shown = [number_shown(float(one), "pressure difference", units) for one in pressures]
+        packed = np.array([fibre_fraction(card, float(one)) for one in pressures]) * 100
+        for factor in (card.fibre_fraction_spread, 1 / card.fibre_fraction_spread):
+            plot.plot(shown, packed * factor, pen=pyqtgraph.mkPen(palette.muted, width=1, style=Qt.PenStyle.DashLine))
+        plot.plot(shown, packed, pen=pyqtgraph.mkPen(palette.accent, width=2))
+        self.head.addWidget(plot)
 
     def _button(self, row: QHBoxLayout, text: str, do: Callable[[], None]) -> None:
         button = QPushButton(text)
@@ -184,7 +241,13 @@ class StockWindow(QDialog):
 
     def _add_figure(self, card: Card, path: tuple[Any, ...], value: Any, model: Any, mine: bool) -> None:
         last = str(path[-1])
-        title = _words(last) if len(path) != 2 else _words(str(path[0])) + ("" if last == "value" else f", {last}")
+        title = (
+            self._shop_title(card, last)
+            if last in IN_THE_SHOP
+            else _words(last)
+            if len(path) != 2
+            else _words(str(path[0])) + ("" if last == "value" else f", {last}")
+        )
         kind = model.model_fields[last].annotation
         choices = get_args(kind) if get_origin(kind) is Literal else ()
         field: QWidget
@@ -198,6 +261,13 @@ class StockWindow(QDialog):
         field.setEnabled(mine)
         self.form.addWidget(field)
 
+    def _shop_title(self, card: Card, name: str) -> str:
+        units = {
+            "price": f", {self.document.assessment.units.currency} per {card.sold_by}",
+            "in_hand": f", {card.sold_by}",
+        }
+        return f"{_words(name)}{units.get(name, '')}"
+
     def _now(self, path: tuple[Any, ...]) -> Any:
         """The figure at *path* of the chosen card as it is now."""
         value: Any = self.chosen
@@ -208,6 +278,8 @@ class StockWindow(QDialog):
     def _text(self, name: str, value: Any) -> str:
         if value is None or isinstance(value, str):
             return value or ""
+        if isinstance(value, date):
+            return value.isoformat()
         kind = _kind(name)
         if kind:
             return show(value, kind, self.document.assessment.units).replace("−", "-")
@@ -220,6 +292,11 @@ class StockWindow(QDialog):
             self._put(path, text)
         elif not text:
             self._put(path, None)
+        elif name == "expires":
+            try:
+                self._put(path, date.fromisoformat(text))
+            except ValueError as error:
+                raise QuantityError("Write the day like 2027-03-31.") from error
         elif kind:
             self._put(path, parse(text, kind, self.document.assessment.units))
         else:
@@ -258,6 +335,7 @@ class StockWindow(QDialog):
             said = str(error)
         self.message.setText(said)
         self.message.setVisible(bool(said))
+        self._fill_head()
 
     def copy(self) -> None:
         """Make a card of the shop's own out of the chosen one."""
@@ -268,6 +346,13 @@ class StockWindow(QDialog):
             self.search.clear()
             self._fill_list(made.id)
 
+    def make_ours(self) -> None:
+        """Make the chosen card the shop's own, in the place of the one that ships: to be priced, or put right."""
+        card = self.chosen
+        if card is not None:
+            self._keep({**self.own, card.id: card})
+            self._fill_list(card.id)
+
     def remove(self) -> None:
         """Take the chosen card off the shop's shelf; jobs that carry it keep it."""
         card = self.chosen
@@ -275,13 +360,12 @@ class StockWindow(QDialog):
             self._keep({name: one for name, one in self.own.items() if name != card.id})
             self._fill_list()
 
-    def strip_test(self) -> None:
-        """Ask for the readings of a strip test and keep what they say on the chosen card."""
+    def take_test(self, which: str) -> None:
+        """Ask for the readings of a test of the chosen fabric and keep what they say on its card."""
         card = self.chosen
         if isinstance(card, FabricCard):
-            from bibulon.desk.strip_test import StripTestDialog
-
-            asked = StripTestDialog(self, card, self.document.assessment.units)
+            kind = StripTestDialog if which == "strip" else ThicknessDialog
+            asked: ReadingsDialog = kind(self, card, self.document.assessment.units)
             if asked.exec():
                 self._keep({**self.own, card.id: asked.card})
                 self._show()
@@ -323,8 +407,18 @@ class StockWindow(QDialog):
             self.message.show()
 
 
+def _differs(carried: Card, card: Card) -> str:
+    """In what the job's copy of *card* differs from it."""
+    if type(carried) is not type(card):
+        return "This job carries another kind of card of that name."
+    names = [_words(name).lower() for name in type(card).model_fields if getattr(carried, name) != getattr(card, name)]
+    return "This job carries an older copy of it, which differs in: " + ", ".join(names) + "."
+
+
 def _kind(name: str) -> str:
-    if name.startswith("roll_width"):
+    if name == "price":
+        return "money"
+    if name.startswith(("roll_width", "sheet_")):
         return "length"
     return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), "")
 
