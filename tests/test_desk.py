@@ -228,8 +228,8 @@ def test_a_new_job_from_nothing_to_a_fill(window: Window) -> None:
     type_into(bench(window), "Width", "600")
     assert sorted(window.document.job.part.outline)[-1] == pytest.approx((1.2, 0.6))
     window.go("layup")
-    push(bench(window), "Add ply")
-    push(bench(window), "Add ply")
+    push(bench(window), "+ Ply")
+    push(bench(window), "+ Ply")
     assert window.document.assessment.laminate.total.dry_mass_kg > 0.5
     for tool, x in ((Qt.Key.Key_F, 0.0), (Qt.Key.Key_V, 1.2)):
         press(window, tool)

@@ -21,7 +21,7 @@ def layup(window: Window, qtbot) -> LayupBench:
     window.go("layup")
     found = window.benches["layup"]
     assert isinstance(found, LayupBench)
-    qtbot.waitUntil(lambda: found.cutting.found is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: "% waste" in texts(found), timeout=20_000)
     return found
 
 

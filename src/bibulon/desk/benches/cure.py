@@ -18,7 +18,9 @@ class CureBench(Bench):
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("Shift ends", self._shift)
         self.section("Conditions")
-        self.quantity("Temperature", "temperature", "shop/temperature_k", "Shop, mould and resin.")
+        self.quantity(
+            "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
+        )
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends at", "shop/shift_end_s")
         self.section("Remember")

@@ -96,7 +96,9 @@ class PartBench(Bench):
         self.mould.build()
         self.section("Shop on the day")
         self.text("Shop", "shop/name", "Heads the traveller.")
-        self.quantity("Temperature", "temperature", "shop/temperature_k", "Shop, mould and resin.")
+        self.quantity(
+            "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
+        )
         self.quantity("Barometer", "pressure difference", "shop/barometer_pa", "Absolute air pressure.", decimals=0)
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends", "shop/shift_end_s")

@@ -47,7 +47,7 @@ class MouldSection:
         ))  # fmt: skip
         bench.text("Release", "mould/release", "Agent, and how it was put on.")
         warm = "Of its face, and of the resin in the part."
-        bench.quantity("Temperature", "temperature", "mould/temperature_k", warm, empty="as the shop")
+        bench.quantity("Heated to", "temperature", "mould/temperature_k", warm, empty="as the shop")
         bench.quantity("Draft", "angle", "mould/draft_deg", "Of its steepest walls.")
         tight = "The tightest corner that fibre follows; empty if there is none."
         bench.quantity("Tightest corner", "length", "mould/corner_radius_m", tight, empty="none")
