@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from functools import cache
 
 import pytest
@@ -15,13 +15,14 @@ from bibulon.cautions import REGISTRY, cautions_of
 from bibulon.cautions.safety import safety_notes
 from bibulon.demo import demo_job
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, TubeCard
+from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard, TubeCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_media, with_region
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part, Region
 from bibulon.job.run import RunEvent
 from bibulon.laminate.lay_list import lay_list
+from bibulon.stock import shelf, shelf_card
 
 GOOD = ((0.0, 3000.0), (60.0, 3031.0), (120.0, 3049.0), (240.0, 3064.0), (480.0, 3071.0), (900.0, 3074.0))
 
@@ -31,7 +32,8 @@ def hold(readings: tuple[tuple[float, float], ...] = GOOD, stage: str = "with th
 
 
 def sound_job() -> Job:
-    return changed(demo_job(), hold_tests=(hold(),))
+    """The demo panel with nothing wrong: held, and mirrored about its core but for the skin coat."""
+    return changed(demo_job(), hold_tests=(hold(),), layup=demo_job().layup[:-1])
 
 
 def vent_inside(job: Job) -> Job:
@@ -86,6 +88,45 @@ def laid(job: Job, *labels: str) -> Job:
     return changed(job, run=tuple(run))
 
 
+def gel_coated(job: Job) -> Job:
+    """Gel coat in place of the skin coat."""
+    coat = shelf_card("gel-coat-polyester")
+    return changed(with_card(job, coat), layup=(Layer(id="coat", card=coat.id), *job.layup[1:]))
+
+
+def with_tight_fabric(job: Job) -> Job:
+    fabric = job.card("glass-quad-1200", FabricCard)
+    tight = revised(
+        fabric,
+        id="tight",
+        **{
+            f"permeability_{way}_m2": {"value": getattr(fabric, f"permeability_{way}_m2").value / 200}
+            for way in ("along", "across", "through")
+        },
+    )
+    return changed(with_card(job, tight), layup=(revised(job.layup[0], card="tight"), *job.layup[1:]))
+
+
+def tacked(job: Job) -> Job:
+    can = next(card for card in shelf() if isinstance(card, AdhesiveCard))
+    return changed(with_card(job, revised(can, most_kg_m2=can.areal_weight_kg_m2)), tack=can.id)
+
+
+def in_mould(job: Job, **figures: object) -> Job:
+    return changed(job, mould=revised(job.mould, **figures))
+
+
+def stale(job: Job, card_id: str) -> Job:
+    card = next(card for card in job.cards if card.id == card_id)
+    return with_card(job, revised(card, lot="A-17", expires=date(2020, 1, 31)))
+
+
+def loose_stack(job: Job) -> Job:
+    """A stack that is to be debulked on the way, laid without."""
+    thick = changed(job, layup=(job.layup[0], revised(job.layup[1], count=16), *job.layup[2:]))
+    return laid(thick, *(line.label for line in lay_list(thick) if not line.debulk))
+
+
 MISTAKES: dict[str, Callable[[Job], Job]] = {
     "no-fill": lambda job: changed(job, lines=job.feeds),
     "media-reaches-vent": media_to_vent,
@@ -102,6 +143,20 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "pot-too-small": lambda job: changed(job, pots=()),
     "one-pot-large-part": larger,
     "core-starves-far-skin": plain_core,
+    "skin-coat-missing": gel_coated,
+    "core-gap-open": lambda job: changed(job, flow=revised(job.flow, core_gap_m=0.003)),
+    "stack-uneven": lambda job: changed(job, layup=job.layup[:-1]),
+    "stack-too-thick": lambda job: changed(job, layup=(revised(job.layup[1], count=40), *job.layup[2:])),
+    "slow-fabric": with_tight_fabric,
+    "too-much-tack": tacked,
+    "core-thicker-than-cavity": lambda job: in_mould(job, cavity_m=0.02),
+    "cavity-too-tight": lambda job: in_mould(job, cavity_m=0.0285),
+    "mould-unchecked": lambda job: laid(job, "P1"),
+    "fibre-on-flange": lambda job: changed(job, cutting=revised(job.cutting, allowance_m=0.08)),
+    "corner-too-tight": lambda job: in_mould(job, face="female", corner_radius_m=0.002),
+    "debulk-missing": loose_stack,
+    "material-out-of-date": lambda job: stale(job, "glass-quad-1200"),
+    "resin-out-of-date": lambda job: stale(job, job.charge.resin),
     "peel-ply-missing": lambda job: changed(job, peel_ply=None),
     "ply-stops-at-core-edge": ply_at_core,
     "part-not-covered": uncovered,
@@ -191,7 +246,7 @@ def test_plies_ticked_are_counted_against_the_book() -> None:
         found = cautions_of(assess(job))
         return [f"{one.rank}: {one.message}" for one in found if one.id == "ply-count-differs"]
 
-    job = sound_job()
+    job = changed(demo_job(), hold_tests=(hold(),))
     every = [line.label for line in lay_list(job)]
     assert every == ["P1", "P2", "P3", "P4", "C1", "P5", "P6", "P7"]
     assert told(laid(job, *every)) == []

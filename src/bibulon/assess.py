@@ -10,7 +10,8 @@ True
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from datetime import date
 from functools import cached_property
 
 import numpy as np
@@ -59,6 +60,8 @@ class Assessment:
     units: Units
     fill: FillResult | None = None
     refusal: FlowRefusal | None = None
+    on: date = field(default_factory=date.today)
+    """The day that it is judged on: materials may be out of date."""
 
     @cached_property
     def laminate(self) -> Laminate:

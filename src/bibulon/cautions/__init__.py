@@ -1,12 +1,13 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``lines``, ``layup``, ``bag``, ``hold``, ``resin``; ``safety`` holds the notes about hurting people.
+place. Modules: ``mould``, ``layup``, ``stack``, ``lines``, ``bag``, ``hold``, ``resin``;
+``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
 
-from bibulon.cautions import bag, hold, layup, lines, resin
+from bibulon.cautions import bag, hold, layup, lines, mould, resin, stack
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of
 
-__all__ = ["REGISTRY", "Caution", "Rank", "bag", "cautions_of", "hold", "layup", "lines", "resin"]
+__all__ = ["REGISTRY", "Caution", "Rank", "bag", "cautions_of", "hold", "layup", "lines", "mould", "resin", "stack"]

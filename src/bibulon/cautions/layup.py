@@ -10,7 +10,7 @@ from shapely.ops import unary_union
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
+from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import show
@@ -53,14 +53,21 @@ def _with_peel_ply(job: Job) -> Job:
     "peel-ply-missing",
     "caution",
     "layup",
-    why="Media bonds to the part if nothing lies between them, and tears fibre out when it is pulled.",
+    why="Media bonds to the part if nothing lies between them and tears fibre out when it is pulled; a face to be "
+    "bonded needs the clean, rough surface that peel ply leaves.",
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
     mend=Mend("Lay peel ply over it", _with_peel_ply),
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    if job.media and job.peel_ply is None:
+    if job.peel_ply is not None:
+        return
+    if job.media:
         yield Finding("Flow media is planned with no peel ply under it.", job.media[0].outline[0])
+    for region in job.regions:
+        if region.bonded:
+            place = Polygon(region.outline).representative_point()
+            yield Finding(f"“{region.name}” is bonded later, with no peel ply over it.", (place.x, place.y))
 
 
 @caution(
@@ -142,6 +149,20 @@ def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
 
 
 @caution(
+    "material-out-of-date",
+    "caution",
+    "layup",
+    why="Binders, tack and prepared fabrics age on the shelf; what was sound may no longer wet out or hold.",
+    remedy="Take a fresh lot, or have the maker or whoever answers for quality extend this one.",
+)
+def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
+    for card in assessment.job.cards:
+        if not isinstance(card, ResinCard) and card.expires is not None and card.expires < assessment.on:
+            lot = f", lot {card.lot}," if card.lot else ""
+            yield Finding(f"{card.name}{lot} was good until {card.expires:%d %b %Y}.")
+
+
+@caution(
     "ply-count-differs",
     "caution",
     "layup",
@@ -151,6 +172,7 @@ def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
 def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     lines, odd = lay_list(job), strangers(job)
+    lines = tuple(line for line in lines if not line.debulk)
     laid = sum(line.laid is not None for line in lines)
     if odd:
         labels = ", ".join(event.label for event in odd[:6])

@@ -26,6 +26,20 @@ def charge_short(assessment: Assessment) -> Iterator[Finding]:
 
 
 @caution(
+    "resin-out-of-date",
+    "stop",
+    "charge",
+    why="Old resin or hardener may gel early, late or never, and nobody can tell which before it is in the part.",
+    remedy="Take a fresh lot, or try a cup of this one with the maker's consent and enter the new date.",
+)
+def resin_out_of_date(assessment: Assessment) -> Iterator[Finding]:
+    resin = assessment.job.resin
+    if resin.expires is not None and resin.expires < assessment.on:
+        lot = f", lot {resin.lot}," if resin.lot else ""
+        yield Finding(f"{resin.name}{lot} was good until {resin.expires:%d %b %Y}.")
+
+
+@caution(
     "batch-gels-first",
     "stop",
     "charge",

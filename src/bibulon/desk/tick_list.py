@@ -24,12 +24,14 @@ PICTURES = "Pictures (*.jpg *.jpeg *.png *.webp *.bmp)"
 
 @dataclass(frozen=True)
 class Tick:
-    """A line of the list; ``then`` is said under it, ``entry`` is the log's that ticks it."""
+    """A line of the list; ``note`` is said under it, ``kinds`` of the log's entries tick and clear it, ``entry`` is the
+    one that ticks it now."""
 
     label: str
     text: str
-    then: str = ""
+    kinds: tuple[EventKind, EventKind]
     entry: RunEvent | None = None
+    note: str = ""
 
 
 class PictureError(ValueError):
@@ -71,17 +73,16 @@ def photographs_of(job: Job, label: str) -> list[RunEvent]:
 
 
 class TickList:
-    """Lines with a box each; ``lines`` reads them from the job, the kinds of entry tick and clear them."""
+    """Lines with a box each; ``lines`` reads them from the job."""
 
     def __init__(
         self,
         bench: Bench,
         lines: Callable[[Job], Sequence[Tick]],
-        kinds: tuple[EventKind, EventKind],
         words: tuple[str, str],
         height_px: int,
     ) -> None:
-        self.bench, self._lines_of, self._kinds, self._words = bench, lines, kinds, words
+        self.bench, self._lines_of, self._words = bench, lines, words
         self._lines: tuple[Tick, ...] = ()
         self._key: object = None
         self.told = label("", "figure")
@@ -132,11 +133,11 @@ class TickList:
         words = f"{line.label}  {line.text}"
         if line.entry is not None:
             by = f" by {line.entry.by}" if line.entry.by else ""
-            words += f"\n{self._words[1]} {line.entry.at.astimezone():%H:%M}{by}"
+            words += f"\n{line.kinds[0].split()[-1]} {line.entry.at.astimezone():%H:%M}{by}"
+        elif line.note:
+            words += f"\n{line.note}"
         if count := len(photographs_of(job, line.label)):
             words += f"\n{count} photograph{'s' if count > 1 else ''}"
-        if line.then:
-            words += f"\n{line.then}"
         item = QListWidgetItem(words)
         item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)
         item.setCheckState(Qt.CheckState.Checked if line.entry is not None else Qt.CheckState.Unchecked)
@@ -165,7 +166,7 @@ class TickList:
         line = self._lines[self.list.row(item)]
         done = item.checkState() == Qt.CheckState.Checked
         if done != (line.entry is not None):
-            self._log(self._kinds[0] if done else self._kinds[1], line)
+            self._log(line.kinds[0] if done else line.kinds[1], line)
 
     def _photograph(self) -> None:
         line, path = self.chosen, self.bench.desk.files.pick("A photograph", PICTURES)

@@ -247,6 +247,12 @@ def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:
     return changed(job, regions=regions, layup=layup)
 
 
+def reshaped_region(job: Job, name: str, outline: tuple[Point, ...]) -> Job:
+    """*job* with that region's edge put elsewhere."""
+    region = next(one for one in job.regions if one.name == name)
+    return with_region(job, revised(region, outline=outline), name)
+
+
 def without_region(job: Job, name: str) -> Job:
     """*job* without the region; entries of the ply book that lay in it go too."""
     bare = with_layup(job, (layer for layer in job.layup if layer.region != name))

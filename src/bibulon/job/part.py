@@ -125,6 +125,8 @@ class Region(Model):
 
     name: Name
     outline: Outline
+    bonded: bool = False
+    """Something is bonded to its face later."""
 
     _check = field_validator("outline")(checked_outline)
 

@@ -11,6 +11,8 @@ from bibulon.job.base import Label, Model, Point
 EventKind = Literal[
     "ply laid",
     "ply taken up",
+    "debulked",
+    "debulk cleared",
     "check ticked",
     "check cleared",
     "photographed",

@@ -20,6 +20,7 @@ from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 SMALL_GAP_M = 0.0005
 """Bridging no worse than this closes as the bag comes down."""
 SHARPEST_DEG, BLUNTEST_DEG = 5.0, 150.0
+USUAL_TURN_DEG = 90.0
 
 
 @dataclass(frozen=True)
@@ -49,9 +50,17 @@ def corner_move(
             packed += layer.count * ply_thickness_m(card, fibre_fraction(card, packed_pa))
     if not male and radius_m < packed:
         raise ValueError("The stack is thicker than the radius: the last plies have no way round. Open the radius.")
-    angle = math.radians(turn_deg)
-    slide = angle * (loose - packed)
-    gap = slide
-    if not male:
-        gap = slide / (2 * math.tan(angle / 2) - angle) * (1 / math.cos(angle / 2) - 1)
+    slide = math.radians(turn_deg) * (loose - packed)
+    gap = (loose - packed) * _gap_per_proud(turn_deg, male)
     return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)))
+
+
+def _gap_per_proud(turn_deg: float, male: bool) -> float:
+    """Stand-off (female) or piled-up length (male) over how much prouder the stack lies than it will."""
+    angle = math.radians(turn_deg)
+    return angle if male else angle / (2 * math.tan(angle / 2) - angle) * (1 / math.cos(angle / 2) - 1)
+
+
+def most_proud_m(turn_deg: float, male: bool) -> float:
+    """How much prouder than packed a stack may lie round a corner for no more than :data:`SMALL_GAP_M` of bridging."""
+    return SMALL_GAP_M / _gap_per_proud(turn_deg, male)

@@ -1,4 +1,4 @@
-"""The lay-up tick-list: the ply book ply by ply, what the log says was laid, and where to debulk."""
+"""The lay-up tick-list: the ply book ply by ply with the debulks between, and what the log says was done."""
 
 from __future__ import annotations
 
@@ -6,25 +6,33 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.job import Job
-from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.job.cards import AdhesiveCard, CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import ROLES, Layer, LayupCard
 from bibulon.job.run import RunEvent
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
+from bibulon.laminate.corner import USUAL_TURN_DEG, most_proud_m
 
 LETTERS = {"fabric": "P", "core": "C", "surface coat": "S"}
 DEBULK_M = 0.004
 """Where the loose stack stands so much prouder than under vacuum, it is debulked before more is laid."""
+DEBULK = "Debulk: film on, vacuum, plies pressed home"
 
 
 @dataclass(frozen=True)
 class LayLine:
-    """One line of the list: ``label`` P1, P2 … for plies, C1 … for cores, S1 … for surface coats,
-    ``laid`` the entry of the log."""
+    """One line of the list: ``label`` P1, P2 … for plies, C1 … for cores, S1 … for surface coats and D1 … for the
+    debulks between them, ``laid`` the entry of the log that ticks it."""
 
     label: str
     text: str
-    debulk: bool
+    note: str = ""
+    """What to mind as it is laid."""
     laid: RunEvent | None = None
+
+    @property
+    def debulk(self) -> bool:
+        """Whether it is a debulk and not something laid."""
+        return self.text == DEBULK
 
 
 def _text(layer: Layer, card: LayupCard) -> str:
@@ -34,38 +42,52 @@ def _text(layer: Layer, card: LayupCard) -> str:
 
 
 def lay_list(job: Job) -> tuple[LayLine, ...]:
-    """Every coat, ply and core from the tool face, with the ticks of the log that fit it."""
+    """Every coat, ply and core from the tool face with the debulks between, and the ticks of the log that fit.
+
+    A debulk comes where what was laid since the last one stands :data:`DEBULK_M` prouder than it will, or, in a mould
+    with a tight corner, where more would bridge it or pile up (:func:`~bibulon.laminate.corner.most_proud_m`).
+    """
     cards = {card.id: card for card in job.cards}
     ticked = laid_in(job.run)
     lines: list[LayLine] = []
-    counts = dict.fromkeys(LETTERS.values(), 0)
-    proud = 0.0
+    counts = dict.fromkeys((*LETTERS.values(), "D"), 0)
+
+    def line(letter: str, text: str, note: str = "") -> LayLine:
+        counts[letter] += 1
+        label = f"{letter}{counts[letter]}"
+        tick = ticked.get(label)
+        return LayLine(label, text, note, tick if tick is not None and tick.text == text else None)
+
+    tack = ""
+    if job.tack is not None:
+        adhesive = job.card(job.tack, AdhesiveCard)
+        tack = f"tack: {adhesive.areal_weight_kg_m2 * 1000:.0f} g/m² at most, dots not film, uprights first"
+    proud, most = 0.0, DEBULK_M
+    if job.mould.corner_radius_m is not None and job.mould.face != "flat":
+        most = min(most, most_proud_m(USUAL_TURN_DEG, job.mould.face == "male"))
     entries = [(layer, turn) for layer in job.laid for turn in range(layer.count)]
     for at, (layer, _) in enumerate(entries):
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
-        letter = LETTERS[card.kind]
-        counts[letter] += 1
-        label, text = f"{letter}{counts[letter]}", _text(layer, card)
+        tacked = isinstance(card, FabricCard) and any(one.label.startswith(("P", "C")) for one in lines)
+        lines.append(line(LETTERS[card.kind], _text(layer, card), tack if tacked else ""))
         if isinstance(card, FabricCard):
             loose = ply_thickness_m(card, fibre_fraction(card, HAND_PA))
             packed = ply_thickness_m(card, fibre_fraction(card, job.shop.barometer_pa - job.vacuum.cavity_pa))
             proud += loose - packed
-        debulk = proud >= DEBULK_M and at < len(entries) - 1
-        if debulk:
+        if proud >= most and at < len(entries) - 1:
             proud = 0.0
-        tick = ticked.get(label)
-        lines.append(LayLine(label, text, debulk, tick if tick is not None and tick.text == text else None))
+            lines.append(line("D", DEBULK))
     return tuple(lines)
 
 
 def laid_in(run: Sequence[RunEvent]) -> dict[str, RunEvent]:
-    """What the log says lies on the tool now, by label."""
+    """What the log says lies on the tool now and was debulked, by label."""
     found: dict[str, RunEvent] = {}
     for event in run:
-        if event.kind == "ply laid":
+        if event.kind in ("ply laid", "debulked"):
             found[event.label] = event
-        elif event.kind == "ply taken up":
+        elif event.kind in ("ply taken up", "debulk cleared"):
             found.pop(event.label, None)
     return found
 
@@ -73,4 +95,5 @@ def laid_in(run: Sequence[RunEvent]) -> dict[str, RunEvent]:
 def strangers(job: Job) -> tuple[RunEvent, ...]:
     """Plies that the log says were laid and the ply book does not have so."""
     planned = {(line.label, line.text) for line in lay_list(job)}
-    return tuple(event for event in laid_in(job.run).values() if (event.label, event.text) not in planned)
+    laid = [event for event in laid_in(job.run).values() if event.kind == "ply laid"]
+    return tuple(event for event in laid if (event.label, event.text) not in planned)

@@ -14,11 +14,10 @@ from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import ply_ticks
-from bibulon.desk.fields import FreeField, TextField, column, edge_fields, tool_button
+from bibulon.desk.fields import FreeField, TextField, ToggleField, column, edge_fields, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, PeelPlyCard
-from bibulon.job.edits import value_at, with_card, with_region, with_value, without_region
-from bibulon.job.part import Region
+from bibulon.job.edits import reshaped_region, value_at, with_card, with_value, without_region
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
@@ -136,13 +135,22 @@ class LayupBench(Bench):
                 of_job, reshape = partial(self._region_outline, region.name), partial(self._reshape, region.name)
                 for field in edge_fields(self.document, of_job, reshape):
                     layout.addWidget(field)
+                layout.addWidget(ToggleField(
+                    "Bonded to later", partial(self._bonded, region.name), partial(self._put_bonded, region.name),
+                    "Something is glued to its face: peel ply has to lie on it.",
+                ))  # fmt: skip
 
     def _region_outline(self, name: str) -> tuple[Point, ...]:
         return next(one.outline for one in self.document.job.regions if one.name == name)
 
+    def _bonded(self, name: str) -> bool:
+        return bool(value_at(self.document.job, f"regions/{name}/bonded"))
+
+    def _put_bonded(self, name: str, on: bool) -> None:
+        self.document.edit("bonded region", with_value(self.document.job, f"regions/{name}/bonded", on))
+
     def _reshape(self, name: str, outline: tuple[Point, ...]) -> None:
-        edited = with_region(self.document.job, Region(name=name, outline=outline), name)
-        self.document.edit("edge of region", edited)
+        self.document.edit("edge of region", reshaped_region(self.document.job, name, outline))
 
     def _remove_region(self, name: str) -> None:
         self.document.edit("remove region", without_region(self.document.job, name))

@@ -14,6 +14,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.mould import Face, Hand, MouldKind
 from bibulon.job.part import Part, ReliefFigures
+from bibulon.job.run import EventKind
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 LIST_PX = 190
+CHECKED: tuple[EventKind, EventKind] = ("check ticked", "check cleared")
 HANDS = {"single": "a single part", "left": "left of a pair", "right": "right of a pair"}
 ARCH = "Height of a parabola over the part's length or width; negative for a dish."
 RIM = "How far the face rises towards its edge; negative where it falls."
@@ -59,9 +61,7 @@ class MouldSection:
         )
         self._relief()
         bench.section("Before anything is laid")
-        self.ticks = TickList(
-            bench, self._checks, ("check ticked", "check cleared"), ("Checks on the mould", "checked"), LIST_PX
-        )
+        self.ticks = TickList(bench, self._checks, ("Checks on the mould", "checked"), LIST_PX)
 
     def _choice(self, name: str, path: str, choices: list[tuple[str, object]]) -> None:
         def put(value: object) -> None:
@@ -73,7 +73,9 @@ class MouldSection:
         self.document.edit(name, with_value(self.document.job, path, value))
 
     def _checks(self, job: Job) -> list[Tick]:
-        return [Tick(one.label, one.text, "", one.ticked) for one in mould_checks(job, self.document.assessment.units)]
+        return [
+            Tick(one.label, one.text, CHECKED, one.ticked) for one in mould_checks(job, self.document.assessment.units)
+        ]
 
     def refresh(self) -> None:
         self.flat.setEnabled(bool(self.document.job.part.relief))

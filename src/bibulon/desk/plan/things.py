@@ -15,15 +15,14 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
     changed,
+    reshaped_region,
     revised,
     with_line,
     with_media,
-    with_region,
     without_line,
     without_media,
     without_region,
 )
-from bibulon.job.part import Region
 from bibulon.laminate.relief_shapes import with_outline
 
 GRAB_PX = 9.0
@@ -62,7 +61,7 @@ def _put_media(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
 
 
 def _put_region(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return with_region(job, Region(name=identifier, outline=points), identifier)
+    return reshaped_region(job, identifier, points)
 
 
 def _put_outline(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:

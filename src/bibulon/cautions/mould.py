@@ -1,0 +1,107 @@
+"""Cautions about the mould and its corners, and about debulking."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bibulon.assess import Assessment
+from bibulon.cautions.bag import TAPE_WIDTHS_ON_FLANGE
+from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.job import Job
+from bibulon.job.cards import FabricCard
+from bibulon.job.edits import changed, revised
+from bibulon.laminate.corner import USUAL_TURN_DEG, corner_move
+from bibulon.laminate.lay_list import lay_list
+from bibulon.mould.checks import mould_checks
+from bibulon.quantities import show
+
+
+@caution(
+    "mould-unchecked",
+    "caution",
+    "part",
+    why="A mould that leaks, sticks or is cold cannot be put right once fibre lies on it.",
+    remedy="Walk the list at Part and tick each line, or take the plies up again.",
+)
+def mould_unchecked(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    left = [check for check in mould_checks(job, assessment.units) if check.ticked is None]
+    if left and any(event.kind == "ply laid" for event in job.run):
+        count = "one check on the mould is" if len(left) == 1 else f"{len(left)} checks on the mould are"
+        yield Finding(f"Plies are laid and {count} not ticked, {left[0].label} first.")
+
+
+def _cut_to_outline(job: Job) -> Job:
+    return changed(job, cutting=revised(job.cutting, allowance_m=0.0))
+
+
+@caution(
+    "fibre-on-flange",
+    "caution",
+    "layup",
+    why="One stray fibre under the sealing tape is a leak for as long as the bag is on.",
+    remedy="Cut the pieces to the outline, tape the flange before fibre goes down, and wipe it clear.",
+    mend=Mend("Cut to the outline", _cut_to_outline),
+)
+def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    allowance, flange = job.cutting.allowance_m, job.part.flange_width_m
+    wanted = TAPE_WIDTHS_ON_FLANGE * job.bag.tape_width_m
+    if job.layup and flange - allowance < wanted <= flange:
+        stands, left = (show(one, "length", assessment.units) for one in (allowance, max(flange - allowance, 0.0)))
+        yield Finding(f"Pieces stand {stands} over the edge and leave {left} of the flange.", job.part.outline[0])
+
+
+@caution(
+    "corner-too-tight",
+    "caution",
+    "layup",
+    why="Fabric that cannot slide into a corner bridges it, and the gap fills with resin that cracks later. On a male "
+    "corner it piles up into wrinkles.",
+    remedy="Open the radius, cut the plies at the corner and lap them, or lay less in one go.",
+)
+def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    radius, cells = job.mould.corner_radius_m, assessment.laminate.cells
+    if radius is None or job.mould.face == "flat" or not cells or not job.layup:
+        return
+    stack = max(cells, key=lambda cell: cell.stack.laminate_thickness_m).stack
+    cards = {card.id: card for card in job.cards}
+    plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
+    shown = show(radius, "length", assessment.units)
+    try:
+        move = corner_move(
+            stack.layers,
+            job.cards,
+            job.shop.barometer_pa - job.vacuum.cavity_pa,
+            radius,
+            USUAL_TURN_DEG,
+            job.mould.face == "male",
+        )
+    except ValueError:
+        thick = show(stack.laminate_thickness_m, "thickness", assessment.units)
+        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.")
+        return
+    if move.goes > max(plies, 1):
+        gap = show(move.gap_m / max(plies, 1), "thickness", assessment.units)
+        what = "piles up" if job.mould.face == "male" else "stands off"
+        yield Finding(f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply.")
+
+
+@caution(
+    "debulk-missing",
+    "caution",
+    "layup",
+    why="A thick stack laid loose moves as the bag comes down: it wrinkles, and bridges every corner.",
+    remedy="Put film over what is laid, draw vacuum, press the plies home, and tick the debulk.",
+)
+def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
+    lines = lay_list(assessment.job)
+    last = max((i for i, line in enumerate(lines) if line.laid is not None and not line.debulk), default=-1)
+    missed = [line for line in lines[: last + 1] if line.debulk and line.laid is None]
+    if missed:
+        corner = assessment.job.mould.corner_radius_m
+        where = f", with a corner of {show(corner, 'length', assessment.units)}" if corner is not None else ""
+        rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.run) else None
+        labels = ", ".join(line.label for line in missed[:6])
+        yield Finding(f"Laid on without debulking{where}: {labels}.", rank=rank)

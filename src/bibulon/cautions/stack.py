@@ -1,0 +1,306 @@
+"""Cautions about what lies in the stack: coats, core, fabrics and tack, and whether a closed mould closes on it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import Polygon
+
+from bibulon.assess import Assessment
+from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
+from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
+from bibulon.job.layup import Layer, role_of
+from bibulon.laminate.balance import asymmetry, imbalance, in_words
+from bibulon.laminate.cells import Cell, Stack
+from bibulon.laminate.closed_mould import closed_at
+from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio, ply_thickness_m
+from bibulon.quantities import show
+from bibulon.resin.exotherm import peak_temperature_k
+from bibulon.stock import shelf_card
+
+OPEN_GAP_M = 0.001
+SNUG_GAP_M = 0.0002
+SKIN_COAT = "glass-mat-300"
+HOTTEST_K = 353.15
+"""Above about 80 °C foam core, bag seals and many composite moulds soften."""
+SLOW_SHARE = 0.25
+"""A fabric with less than this of the others' permeability is slow."""
+LATE_SHARE = 0.12
+"""A tool side that fills later than the top by more than this of the fill time is late."""
+CLAMP_SHARE = 0.8
+"""How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
+
+
+def _inside(cell: Cell) -> Point:
+    place = cell.polygon.representative_point()
+    return place.x, place.y
+
+
+def _widest(assessment: Assessment) -> Cell | None:
+    """The largest cell with anything in it."""
+    laid = [cell for cell in assessment.laminate.cells if cell.stack.layers]
+    return max(laid, key=lambda cell: cell.area_m2, default=None)
+
+
+def _each_stack(assessment: Assessment) -> list[Cell]:
+    """The largest cell of every different stack."""
+    found: dict[tuple[Layer, ...], Cell] = {}
+    for cell in sorted(assessment.laminate.cells, key=lambda one: -one.area_m2):
+        if cell.stack.layers:
+            found.setdefault(cell.stack.layers, cell)
+    return list(found.values())
+
+
+# -- coats and core ----------------------------------------------------------------------------------------------------
+
+
+def _with_skin_coat(job: Job) -> Job:
+    cards = {card.id: card for card in job.cards}
+    at = max(i for i, layer in enumerate(job.layup) if isinstance(cards[layer.card], CoatCard)) + 1
+    made = Layer(id=new_id("ply"), card=SKIN_COAT, role="skin coat")
+    return with_layup(with_card(job, shelf_card(SKIN_COAT)), (*job.layup[:at], made, *job.layup[at:]))
+
+
+@caution(
+    "skin-coat-missing",
+    "caution",
+    "layup",
+    why="Without a skin coat the weave prints through the gel coat, and vacuum draws air through its pinholes.",
+    remedy="Lay a thin skin coat behind the gel coat and let it cure before the dry stack.",
+    mend=Mend("Lay a skin coat", _with_skin_coat),
+)
+def skin_coat_missing(assessment: Assessment) -> Iterator[Finding]:
+    cards = {card.id: card for card in assessment.job.cards}
+    for cell in _each_stack(assessment):
+        coat = ""
+        for layer in cell.stack.layers:
+            role = role_of(layer, cards[layer.card])
+            if role == "surface coat":
+                coat = cards[layer.card].name
+            elif coat and role != "skin coat":
+                first = cards[layer.card].name
+                yield Finding(f"{first} lies straight on {coat}, with no skin coat between.", _inside(cell), layer.id)
+                return
+            else:
+                break
+
+
+def _snug(job: Job) -> Job:
+    flow = revised(job.flow, core_gap_m=min(job.flow.core_gap_m, SNUG_GAP_M))
+    return changed(job, flow=flow, core_laying=revised(job.core_laying, joint_gap_m=0.0))
+
+
+@caution(
+    "core-gap-open",
+    "caution",
+    "layup",
+    why="Resin races along a gap beside the core, shuts off what lies behind, and cures as a hot, brittle bead.",
+    remedy="Cut the core to fit, or fill the gap with fibre or thickened resin before the bag goes on.",
+    mend=Mend("Plan it fitted close", _snug),
+)
+def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    gap = max(job.flow.core_gap_m, job.core_laying.joint_gap_m)
+    core = next((layer for layer in job.layup if job.is_core(layer.card)), None)
+    if core is None or gap < OPEN_GAP_M:
+        return
+    shown = show(gap, "thickness", assessment.units)
+    shape = job.part.shape
+    if core.region is not None:
+        shape = Polygon(next(region.outline for region in job.regions if region.name == core.region))
+    place = shape.exterior.interpolate(0.125, normalized=True)
+    yield Finding(f"A gap of {shown} is planned beside the core.", (place.x, place.y), core.id)
+
+
+# -- fabrics -----------------------------------------------------------------------------------------------------------
+
+
+@caution(
+    "stack-uneven",
+    "note",
+    "layup",
+    why="A stack that is not mirrored about its middle, or not balanced, bends or twists as it cures and cools.",
+    remedy="Mirror it if the part has to stay flat; where loads ask for it as it is, let the designer say so.",
+)
+def stack_uneven(assessment: Assessment) -> Iterator[Finding]:
+    cell = _widest(assessment)
+    if cell is None:
+        return
+    layers, cards = cell.stack.layers, assessment.job.cards
+    if asymmetry(layers, cards) is not None or imbalance(layers, cards) is not None:
+        short, _ = in_words(layers, cards)
+        yield Finding(f"The stack is {short}.", _inside(cell))
+
+
+@dataclass(frozen=True)
+class _Run:
+    """Plies on one another without core between."""
+
+    thickness_m: float
+    resin_share: float
+    against_core: bool
+
+
+def _thickest_run(stack: Stack, cards: dict[str, Card], pressure_pa: float) -> _Run:
+    runs: list[list[float]] = [[0.0, 0.0]]
+    for layer in stack.layers:
+        card = cards[layer.card]
+        if isinstance(card, CoreCard):
+            runs.append([0.0, 0.0])
+        elif isinstance(card, FabricCard):
+            fraction = fibre_fraction(card, pressure_pa)
+            height = ply_thickness_m(card, fraction) * layer.count
+            runs[-1][0] += height
+            runs[-1][1] += (1 - fraction) * height
+    height, resin = max(runs)
+    return _Run(height, resin / height if height else 0.0, len(runs) > 1)
+
+
+@caution(
+    "stack-too-thick",
+    "caution",
+    "layup",
+    why="A thick stack cannot lose its heat of cure: it boils, scorches or cracks, and softens core and mould.",
+    remedy="Build it up in two shots, take a slower hardener, or shoot cooler; ask the resin's maker for its limit.",
+)
+def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    cards = {card.id: card for card in job.cards}
+    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+    runs = [(_thickest_run(cell.stack, cards, pressure), cell) for cell in _each_stack(assessment)]
+    if not runs:
+        return
+    run, cell = max(runs, key=lambda one: one[0].thickness_m)
+    if run.thickness_m <= 0:
+        return
+    peak = peak_temperature_k(
+        job.resin, job.mould_temperature_k, round(run.thickness_m, 5), round(run.resin_share, 3), run.against_core
+    )
+    if peak > HOTTEST_K:
+        thick, hot = show(run.thickness_m, "thickness", assessment.units), show(peak, "temperature", assessment.units)
+        yield Finding(f"{thick} of plies in one shot may reach {hot} by their own heat.", _inside(cell))
+
+
+@caution(
+    "slow-fabric",
+    "caution",
+    "layup",
+    why="One tight fabric sets the pace of the whole stack: resin reaches less far, or the tool side fills late.",
+    remedy="Put a more open fabric in its place, lay it beside one that conducts, or bring the feeds closer.",
+)
+def slow_fabric(assessment: Assessment) -> Iterator[Finding]:
+    fill, cell = assessment.fill, _widest(assessment)
+    if fill is None or cell is None:
+        return
+    margin = assessment.gel_margin_s
+    short = margin is None or margin < assessment.job.charge.gel_margin_s
+    late = fill.fill_time_s is not None and fill.lag_max_s > LATE_SHARE * fill.fill_time_s
+    if not short and not late:
+        return
+    pressure = assessment.job.shop.barometer_pa - assessment.job.vacuum.cavity_pa
+    through: dict[str, tuple[float, float]] = {}
+    cards = {card.id: card for card in assessment.job.cards}
+    for layer in cell.stack.layers:
+        card = cards[layer.card]
+        if isinstance(card, FabricCard):
+            fraction = fibre_fraction(card, pressure)
+            scaled = kozeny_carman_ratio(fraction, card.fibre_fraction)
+            in_plane = float(np.sqrt(card.permeability_along_m2.value * card.permeability_across_m2.value))
+            through[card.id] = in_plane * scaled, card.permeability_through_m2.value * scaled
+    for name, values in through.items():
+        others = [other for key, other in through.items() if key != name]
+        if others and any(
+            values[way] < SLOW_SHARE * float(np.exp(np.mean([np.log(other[way]) for other in others])))
+            for way in (0, 1)
+        ):
+            which = "the fill does not keep its margin" if short else "the tool side fills late"
+            layer = next(layer for layer in cell.stack.layers if layer.card == name)
+            yield Finding(f"{cards[name].name} lets resin through far less than the rest, and {which}.",
+                          _inside(cell), layer.id)  # fmt: skip
+
+
+def _no_tack(job: Job) -> Job:
+    return changed(job, tack=None)
+
+
+@caution(
+    "too-much-tack",
+    "caution",
+    "layup",
+    why="Spray adhesive between every ply keeps resin from wetting them, and the plies from bonding.",
+    remedy="Spray dots, not films, only where a ply would slide: on upright faces and in corners.",
+    mend=Mend("Lay it without tack", _no_tack),
+)
+def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    if job.tack is None:
+        return
+    adhesive = job.card(job.tack, AdhesiveCard)
+    cards = {card.id: card for card in job.cards}
+    for cell in _each_stack(assessment):
+        plies = sum(layer.count for layer in cell.stack.layers if isinstance(cards[layer.card], FabricCard))
+        sprayed = adhesive.areal_weight_kg_m2 * max(plies - 1, 0)
+        if sprayed > adhesive.most_kg_m2:
+            has, most = (show(one, "areal weight", assessment.units) for one in (sprayed, adhesive.most_kg_m2))
+            yield Finding(f"Tack on every ply comes to {has} through the stack; {most} is the most.", _inside(cell))
+            return
+
+
+# -- closed mould ------------------------------------------------------------------------------------------------------
+
+
+@caution(
+    "core-thicker-than-cavity",
+    "stop",
+    "layup",
+    why="The upper mould rests on the core and does not seal: resin runs past the part.",
+    remedy="Take thinner core, or build the mould for this one.",
+)
+def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
+    cavity = assessment.job.mould.cavity_m
+    if cavity is None:
+        return
+    cards = {card.id: card for card in assessment.job.cards}
+    for cell in _each_stack(assessment):
+        rigid = sum(
+            card.thickness_m * layer.count
+            for layer in cell.stack.layers
+            if isinstance(card := cards[layer.card], CoreCard | CoatCard)
+        )
+        if rigid >= cavity:
+            has, room = (show(one, "thickness", assessment.units) for one in (rigid, cavity))
+            yield Finding(f"Core and coats are {has} thick; the cavity is {room}.", _inside(cell))
+            return
+
+
+@caution(
+    "cavity-too-tight",
+    "caution",
+    "layup",
+    why="More fibre than the cavity closes on holds the mould open: thickness is lost and resin runs round the part.",
+    remedy="Take out a ply, deepen the cavity, or clamp the mould by more than vacuum if it is built for that.",
+)
+def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
+    job, cavity = assessment.job, assessment.job.mould.cavity_m
+    if cavity is None:
+        return
+    pull = job.shop.barometer_pa - job.vacuum.cavity_pa
+    for cell in _each_stack(assessment):
+        try:
+            closed = closed_at(cell.stack.layers, job.cards, cavity)
+        except ValueError:
+            continue  # the core alone is too thick, and has a caution of its own
+        share = show(min(closed.fibre_fraction, 9.99), "share", assessment.units)
+        if closed.pressure_pa is None:
+            rank: Rank = "stop"
+            yield Finding(
+                f"The cavity would press the stack to {share} fibre: it cannot close.", _inside(cell), "", rank
+            )
+        elif closed.pressure_pa > CLAMP_SHARE * pull:
+            load, has = (show(one, "pressure difference", assessment.units) for one in (closed.pressure_pa, pull))
+            yield Finding(f"Closing to {share} fibre takes {load}; the vacuum pulls with {has}.", _inside(cell))
