@@ -26,12 +26,12 @@ from bibulon.exchange.drawings import UNITS_M, read_drawing
 from bibulon.exchange.fill_files import ExportError
 from bibulon.job import Job
 from bibulon.job.edits import changed, mirrored_layup, repeated_layup, revised, with_card
-from bibulon.job.layup import Layer
+from bibulon.job.layup import Dart, Layer, Offcut
 from bibulon.job.part import Part
 from bibulon.job.storage import save
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
-from bibulon.laminate.cut_list import cut_list
-from bibulon.laminate.joints import plies_of
+from bibulon.laminate.cut_list import cut_list, left_over
+from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
 from bibulon.record.kit import cutting_pdf, labels_pdf
 from bibulon.stock import shelf_card
 
@@ -93,6 +93,57 @@ def test_a_piece_for_a_half_pipe_is_as_long_as_the_pipe_is_round() -> None:
     pieces = cut_list(turned).pieces
     assert {round(piece.length_m, 2) for piece in pieces} == {0.4}
     assert sum(piece.area_m2 for piece in pieces) >= wanted * 0.4 * 0.99
+
+
+def test_darts_are_cut_out_and_step_aside_and_holes_are_cut() -> None:
+    job = panel(1.2, 0.8, 0, 0, 0, 0)
+    dart = Dart(id="dart-1", mouth=(0.6, 0.0), tip=(0.6, 0.2), width_m=0.04)
+    job = changed(job, cutting=revised(job.cutting, darts=(dart,), dart_stagger_m=0.05))
+    pieces = cut_list(job).pieces
+    assert [piece.area_m2 for piece in pieces] == pytest.approx([1.2 * 0.8 - 0.5 * 0.04 * 0.2] * 4, rel=1e-6)
+    tips = [min(piece.outline, key=lambda at: math.dist(at, (0.6, 0.2)))[0] for piece in pieces]
+    assert tips == pytest.approx([0.6, 0.65, 0.55, 0.6], abs=1e-4), "no dart lies over that of the next ply"
+    assert all(piece.shear == 0 for piece in pieces)
+    holed = changed(job, part=revised(job.part, holes=(rectangle(0.2, 0.3, 0.4, 0.5),)))
+    piece = cut_list(holed).pieces[0]
+    assert Polygon(piece.outline, piece.openings).area == pytest.approx(piece.area_m2, rel=1e-4)
+    assert Polygon(piece.openings[0]).area == pytest.approx(0.04, rel=1e-6)
+
+
+def test_joints_put_by_hand_stay_there_and_go_back() -> None:
+    job = panel(3.0, 3.0, 0, 90)
+    ply = plies_of(job)[1]
+    before = ply.joints[0].coords[0][0]
+    moved = with_joints_moved(job, joint_id(ply, 0), 0.07, 5.0)  # along the roll nothing moves
+    after = plies_of(moved)[1]
+    assert [joint.coords[0][0] - old.coords[0][0] for joint, old in zip(after.joints, ply.joints, strict=True)] == (
+        pytest.approx([0.07] * len(ply.joints), abs=1e-3)
+    )
+    assert union_all(after.pieces).area == pytest.approx(9.0, rel=1e-9) and before != after.joints[0].coords[0][0]
+    assert plies_of(moved)[0] == plies_of(job)[0]
+    assert plies_of(with_joint_shift(moved, after, None)) == plies_of(job)
+
+
+def test_offcuts_are_used_first_and_what_is_left_is_kept() -> None:
+    job = panel(1.0, 0.5, 0, 0, 0)
+    whole = cut_list(job)
+    assert [roll.offcut for roll in whole.rolls] == [""]
+    left = left_over(whole, "K")
+    roll = whole.rolls[0]
+    used = sum((piece.length_m + 0.005) * (piece.width_m + 0.005) for piece in roll.pieces)
+    empty = roll.length_m * roll.width_m - used
+    assert 0.5 * empty < sum(one.length_m * one.width_m for one in left) <= empty + 1e-6
+    assert [one.label for one in left] == [f"K{n}" for n in range(1, len(left) + 1)]
+    small = Offcut(label="too small", card="glass-biax-800", length_m=0.9, width_m=0.6)
+    fits = Offcut(label="A1", card="glass-biax-800", length_m=1.1, width_m=0.55)
+    other = Offcut(label="other cloth", card="glass-quad-1200", length_m=5, width_m=1)
+    again = cut_list(changed(job, cutting=revised(job.cutting, offcuts=(small, fits, other))))
+    assert [(roll.offcut, len(roll.pieces)) for roll in again.rolls] == [("", 2), ("A1", 1)]
+    assert len(again.pieces) == 3 and again.rolls[0].length_m < whole.rolls[0].length_m + 1e-9
+    plenty = Offcut(label="B1", card="glass-biax-800", length_m=2.2, width_m=1.27)
+    assert [roll.offcut for roll in cut_list(changed(job, cutting=revised(job.cutting, offcuts=(plenty,)))).rolls] == [
+        "B1"
+    ]
 
 
 def test_the_dome_gore_is_cut_along_its_arc_and_needs_little_shear() -> None:

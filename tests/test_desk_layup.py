@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QListWidget
-from test_desk import LEFT, bench, push, texts, type_into
+from PySide6.QtWidgets import QApplication, QFileDialog, QListWidget
+from test_desk import LEFT, bench, click, drag, press, push, texts, type_into
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.fields import MoveHandle
+from bibulon.desk.fields import MoveHandle, ToggleField
 from bibulon.desk.settings import Settings
 from bibulon.desk.window import Window
+from bibulon.stock.offcuts import shop_offcuts
 
 
 def layup(window: Window, qtbot) -> LayupBench:
@@ -85,6 +87,58 @@ def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkey
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     push(side, "Kit labels …")
     assert "P7B" in PdfReader(path).pages[0].extract_text()
+
+
+def test_joints_and_darts_are_drawn_and_moved_on_the_plan(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    side.cutting.toggle.click()
+    ply = window.document.assessment.plies[2]
+    y = ply.joints[0].coords[0][1]
+    drag(window, (3.0, y), (3.3, y - 0.06))
+    window.refresh()
+    moved = window.document.assessment.plies[2]
+    assert moved.joints[0].coords[0][1] == pytest.approx(y - 0.06, abs=0.006)
+    assert "Joints of ply P3, put there by hand" in texts(side)
+    type_into(side, "Shifted by", "200 mm")
+    assert window.document.assessment.plies[2].shift_m == pytest.approx(0.2)
+    window.plan.setFocus()
+    press(window, Qt.Key.Key_Delete)
+    assert window.document.job.cutting.shifts == () and window.document.assessment.plies[2] == ply
+    press(window, Qt.Key.Key_X)
+    click(window, 1.0, 0.0)
+    click(window, 1.0, 0.3)
+    (dart,) = window.document.job.cutting.darts
+    assert (dart.mouth, dart.tip) == ((1.0, 0.0), (1.0, 0.3)) and window.plan.chosen == dart.id
+    window.refresh()
+    type_into(side, "Dart 1", "50 mm")
+    drag(window, (1.0, 0.3), (1.1, 0.4))
+    (dart,) = window.document.job.cutting.darts
+    assert dart.width_m == pytest.approx(0.05) and dart.tip == pytest.approx((1.1, 0.4), abs=0.006)
+    qtbot.waitUntil(lambda: not side.cutting._work.busy, timeout=20_000)
+    window.plan.setFocus()
+    press(window, Qt.Key.Key_Delete)
+    assert window.document.job.cutting.darts == ()
+
+
+def test_offcuts_go_into_the_shops_store_and_are_used_from_it(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    push(side, "Put them in the shop's store")
+    kept = shop_offcuts()
+    assert kept and all(one.label.startswith("Footbridge deck panel K") for one in kept)
+    qtbot.waitUntil(lambda: not side.cutting._work.busy, timeout=20_000)
+    window.refresh()
+    QApplication.processEvents()
+    toggle = next(one for one in side.findChildren(ToggleField) if one.text().startswith("Use the shop"))
+    metres = {roll.card.id: roll.length_m for roll in side.cutting.found.rolls}
+    toggle.click()
+    assert window.document.job.cutting.offcuts == kept
+    qtbot.waitUntil(lambda: any(roll.offcut for roll in side.cutting.found.rolls), timeout=20_000)
+    now = {roll.card.id: roll.length_m for roll in side.cutting.found.rolls if not roll.offcut}
+    assert sum(now.values()) < sum(metres.values()) - 1.0
+    window.refresh()
+    push(side, "Put them in the shop's store")
+    used = {roll.offcut for roll in side.cutting.found.rolls if roll.offcut}
+    assert used and not used & ({one.label for one in shop_offcuts()} - {one.label for one in side.cutting.left})
 
 
 def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner) -> None:

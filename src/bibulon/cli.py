@@ -236,7 +236,8 @@ def cut(
         rolls = [
             {
                 "card": roll.card.id,
-                "roll_width_m": roll.card.roll_width_m,
+                "offcut": roll.offcut,
+                "roll_width_m": roll.width_m,
                 "length_m": roll.length_m,
                 "waste": roll.waste,
                 "pieces": [dataclasses.asdict(piece) for piece in roll.pieces],
@@ -246,8 +247,8 @@ def cut(
         _print({"plies": len(found.plies), "rolls": rolls})
         return
     for roll in found.rolls:
-        width = show(roll.card.roll_width_m, "length")
-        typer.echo(f"{roll.card.name}: {roll.length_m:.2f} m off {width}, {roll.waste:.0%} waste")
+        width = show(roll.width_m, "length")
+        typer.echo(f"{roll.title}: {roll.length_m:.2f} m off {width}, {roll.waste:.0%} waste")
         for piece in roll.pieces:
             size = f"{show(piece.length_m, 'length')} × {show(piece.width_m, 'length')}"
             typer.echo(f"  {piece.code:6}{size:>22}  at {piece.angle_deg:g}°, {piece.region or 'whole part'}")

@@ -31,6 +31,7 @@ SHORTCUTS = (
     Shortcut("H", "Draw a hole", "use_tool", "hole"),
     Shortcut("L A U", "Straight, arc or curve, while an outline is drawn"),
     Shortcut("R", "Draw a region", "use_tool", "region"),
+    Shortcut("X", "Draw a dart", "use_tool", "dart"),
     Shortcut("Tab", "Next object on the plan"),
     Shortcut("Arrows", "Nudge the chosen object, or move the drawing cursor (Shift: finely)"),
     Shortcut("Space", "Set a point while drawing"),

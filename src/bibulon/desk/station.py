@@ -24,7 +24,7 @@ class Station:
 
 STATIONS = (
     Station("part", "Part", edits=("hole", "outline")),
-    Station("layup", "Lay-up", shows_stack=True, edits=("region",)),
+    Station("layup", "Lay-up", shows_stack=True, edits=("dart", "joint", "region")),
     Station("lines", "Lines", shows_fill=True, edits=("line", "media")),
     Station("bag", "Bag", shows_bag=True),
     Station("hold", "Hold", shows_bag=True),

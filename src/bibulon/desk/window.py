@@ -55,6 +55,7 @@ PLAN_TOOLS = (
     ("outline", "part", "Draw the outline (O)", ("part",)),
     ("hole", "ph.circle-dashed", "Draw a hole (H)", ("part",)),
     ("region", "region", "Draw a region (R)", ("layup",)),
+    ("dart", "ph.triangle", "Draw a dart (X)", ("layup",)),
     ("feed", "feed", "Draw a feed line (F)", ("lines",)),
     ("vent", "vent", "Draw a vent line (V)", ("lines",)),
     ("media", "media", "Draw flow media (M)", ("lines",)),
@@ -66,6 +67,7 @@ TOOL_STATION = {
     "media": "lines",
     "section": "lines",
     "region": "layup",
+    "dart": "layup",
     "outline": "part",
     "hole": "part",
 }

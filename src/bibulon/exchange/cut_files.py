@@ -32,9 +32,10 @@ def described(piece: CutPiece) -> str:
     return f"{piece.code}  {piece.name}  {piece.angle_deg:g}°"
 
 
-def on_roll(piece: CutPiece, place: Point) -> tuple[Point, ...]:
-    """The outline of *piece* (mm) where it lies on its roll."""
-    return tuple(((x + place[0]) * 1000, (y + place[1]) * 1000) for x, y in piece.outline)
+def on_roll(piece: CutPiece, place: Point) -> Iterator[tuple[Point, ...]]:
+    """What is cut of *piece*, its outline first, then its openings (mm), where it lies on its roll."""
+    for ring in (piece.outline, *piece.openings):
+        yield tuple(((x + place[0]) * 1000, (y + place[1]) * 1000) for x, y in ring)
 
 
 def _laid_out(found: CutList) -> Iterator[tuple[Roll, float]]:
@@ -42,7 +43,7 @@ def _laid_out(found: CutList) -> Iterator[tuple[Roll, float]]:
     up = 0.0
     for roll in found.rolls:
         yield roll, up
-        up += roll.card.roll_width_m * 1000 + BETWEEN_ROLLS_MM
+        up += roll.width_m * 1000 + BETWEEN_ROLLS_MM
 
 
 def _write_dxf(found: CutList, path: Path) -> None:
@@ -53,14 +54,14 @@ def _write_dxf(found: CutList, path: Path) -> None:
     space = drawing.modelspace()
     words = {"layer": "words"}
     for roll, up in _laid_out(found):
-        width, length = roll.card.roll_width_m * 1000, roll.length_m * 1000
+        width, length = roll.width_m * 1000, roll.length_m * 1000
         edge = [(0, up), (length, up), (length, up + width), (0, up + width)]
         space.add_lwpolyline(edge, close=True, dxfattribs={"layer": "roll"})
-        title = f"{roll.card.name}: {roll.length_m:.2f} m of {width:.0f} mm"
+        title = f"{roll.title}: {roll.length_m:.2f} m of {width:.0f} mm"
         space.add_text(title, height=2 * LETTER_MM, dxfattribs={**words, "insert": (0, up + width + LETTER_MM)})
         for piece, place in zip(roll.pieces, roll.places, strict=True):
-            outline = [(x, y + up) for x, y in on_roll(piece, place)]
-            space.add_lwpolyline(outline, close=True, dxfattribs={"layer": "cut"})
+            for ring in on_roll(piece, place):
+                space.add_lwpolyline([(x, y + up) for x, y in ring], close=True, dxfattribs={"layer": "cut"})
             x, y = place[0] * 1000 + 40, place[1] * 1000 + up + piece.width_m * 500
             space.add_text(described(piece), height=LETTER_MM, dxfattribs={**words, "insert": (x, y)})
             tip = (x + 200, y - LETTER_MM)
@@ -73,7 +74,7 @@ def _write_dxf(found: CutList, path: Path) -> None:
 def _write_svg(found: CutList, path: Path) -> None:
     """The same at full size: one user unit is one millimetre."""
     tops = list(_laid_out(found))
-    height = max((up + roll.card.roll_width_m * 1000 for roll, up in tops), default=0.0) + 4 * MARGIN_MM
+    height = max((up + roll.width_m * 1000 for roll, up in tops), default=0.0) + 4 * MARGIN_MM
     width = max((roll.length_m * 1000 for roll, _ in tops), default=0.0) + 2 * MARGIN_MM
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.1f}mm" height="{height:.1f}mm" '
@@ -81,18 +82,19 @@ def _write_svg(found: CutList, path: Path) -> None:
     ]
     for roll, up in tops:
         base = up + 3 * MARGIN_MM
-        roll_mm = roll.card.roll_width_m * 1000
+        roll_mm = roll.width_m * 1000
         lines.append(
-            f'<text x="{MARGIN_MM}" y="{base - 8:.1f}" fill="#22262b">{escape(roll.card.name)}: '
+            f'<text x="{MARGIN_MM}" y="{base - 8:.1f}" fill="#22262b">{escape(roll.title)}: '
             f"{roll.length_m:.2f} m</text>"
             f'<rect x="{MARGIN_MM}" y="{base:.1f}" width="{roll.length_m * 1000:.1f}" height="{roll_mm:.1f}" '
             'stroke="#8a8f94" stroke-dasharray="30 12"/>'
         )
         for piece, place in zip(roll.pieces, roll.places, strict=True):
-            shape = " ".join(f"{x + MARGIN_MM:.1f},{base + roll_mm - y:.1f}" for x, y in on_roll(piece, place))
+            for ring in on_roll(piece, place):
+                shape = " ".join(f"{x + MARGIN_MM:.1f},{base + roll_mm - y:.1f}" for x, y in ring)
+                lines.append(f'<polygon stroke="#b4560f" stroke-width="1.5" points="{shape}"/>')
             x = place[0] * 1000 + MARGIN_MM + 40
             y = base + roll_mm - place[1] * 1000 - piece.width_m * 500
-            lines.append(f'<polygon stroke="#b4560f" stroke-width="1.5" points="{shape}"/>')
             lines.append(f'<text x="{x:.1f}" y="{y:.1f}" fill="#22262b">{escape(described(piece))} →</text>')
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
 

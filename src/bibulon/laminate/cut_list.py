@@ -2,7 +2,8 @@
 
 A piece over a curved mould is unrolled from its middle line: along it by the length of the mould under that line,
 across it by the length square to it. That is exact for a mould curved one way; on a mould curved both ways the
-cloth has to shear, and the difference of the areas says how much.
+cloth has to shear, and the difference of the areas says how much. Darts are cut out of the flat piece. Offcuts of
+earlier jobs are used before the roll, and what is left of the cloth in one piece is worth keeping.
 """
 
 from __future__ import annotations
@@ -14,11 +15,13 @@ import numpy as np
 import numpy.typing as npt
 from rectpack import PackingMode, newPacker
 from scipy.interpolate import RegularGridInterpolator
-from shapely import Polygon, affinity, box, get_coordinates, segmentize
+from shapely import LinearRing, Polygon, affinity, box, get_coordinates, segmentize
+from shapely.ops import unary_union
 
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FabricCard
+from bibulon.job.layup import Offcut
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
 
@@ -31,12 +34,19 @@ GAP_M = 0.005
 GRAIN_M = 0.0005
 """Sizes on a roll are rounded up to this."""
 LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ"
+MOST_LEFT = 4
+"""Rectangles kept of one roll."""
+NARROWEST_LEFT_M, SMALLEST_LEFT_M2 = 0.15, 0.08
+"""Smaller ones are not worth a label."""
+
+Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
 class CutPiece:
-    """A piece to cut. ``outline`` (m) is flat, x along the roll, its lower left corner at 0, 0; ``plan`` is where it
-    lies on the plan; ``shear`` how much its flat area differs from that on the mould, as a share."""
+    """A piece to cut. ``outline`` (m) is flat, x along the roll, its lower left corner at 0, 0, ``openings`` in it
+    likewise; ``plan`` is where it lies on the plan; ``shear`` how much its flat area differs from that on the mould,
+    as a share, darts left out."""
 
     code: str
     ply: int
@@ -48,6 +58,7 @@ class CutPiece:
     plan: tuple[Point, ...]
     area_m2: float
     shear: float
+    openings: tuple[tuple[Point, ...], ...] = ()
 
     @property
     def length_m(self) -> float:
@@ -60,12 +71,19 @@ class CutPiece:
 
 @dataclass(frozen=True)
 class Roll:
-    """The pieces of one fabric on its roll: ``places`` are their lower left corners, x along the roll."""
+    """The pieces of one fabric on its roll, or on an ``offcut`` of that label: ``places`` are their lower left corners,
+    x along the roll."""
 
     card: FabricCard
     pieces: tuple[CutPiece, ...]
     places: tuple[Point, ...]
     length_m: float
+    width_m: float
+    offcut: str = ""
+
+    @property
+    def title(self) -> str:
+        return f"{self.card.name}, offcut {self.offcut}" if self.offcut else self.card.name
 
     @property
     def area_m2(self) -> float:
@@ -74,12 +92,12 @@ class Roll:
     @property
     def waste(self) -> float:
         """Share of the cloth cut off the roll that is in no piece."""
-        return 1.0 - self.area_m2 / (self.length_m * self.card.roll_width_m)
+        return 1.0 - self.area_m2 / (self.length_m * self.width_m)
 
     @property
     def mass_kg(self) -> float:
         """Mass of the cloth to be cut off the roll."""
-        return self.length_m * self.card.roll_width_m * self.card.areal_weight_kg_m2
+        return self.length_m * self.width_m * self.card.areal_weight_kg_m2
 
 
 @dataclass(frozen=True)
@@ -104,7 +122,13 @@ def cut_list(job: Job) -> CutList:
             code = f"P{ply.number}{_letters(at) if len(ply.pieces) > 1 else ''}"
             by_card.setdefault(ply.card.id, []).append(_cut(job, ply, piece, code))
     cards = {card.id: card for card in job.cards if isinstance(card, FabricCard)}
-    return CutList(plies, tuple(_on_roll(cards[name], pieces) for name, pieces in by_card.items()))
+    kept = job.cutting.offcuts
+    rolls = [
+        roll
+        for name, pieces in by_card.items()
+        for roll in _on_rolls(cards[name], pieces, [one for one in kept if one.card == name])
+    ]
+    return CutList(plies, tuple(rolls))
 
 
 def _letters(at: int) -> str:
@@ -118,23 +142,43 @@ def _cut(job: Job, ply: Ply, piece: Polygon, code: str) -> CutPiece:
         flat = _unrolled(job, laid, ply.angle_deg)
         real = developed_area_m2(job.part.relief, piece)
         shear = abs(flat.area - real) / real
+    if ply.darts:
+        turned = affinity.rotate(unary_union(ply.darts), -ply.angle_deg, origin=(0, 0))
+        darted = laid.difference(turned)
+        if isinstance(darted, Polygon) and not darted.is_empty:
+            flat = _unrolled(job, darted, ply.angle_deg, laid.bounds) if job.part.relief else darted
     if job.cutting.allowance_m >= GRAIN_M:
         more = job.cutting.allowance_m
         low_x, low_y, high_x, high_y = flat.bounds
         within = box(low_x - 10 * more, low_y - more, high_x + 10 * more, high_y + more)  # no wider than the roll
-        grown = flat.buffer(more, join_style="mitre").intersection(within)
+        grown = flat.buffer(more, join_style="mitre", mitre_limit=2.0).intersection(within)
         flat = grown if isinstance(grown, Polygon) else flat
     low_x, low_y, _, _ = flat.bounds
-    outline = tuple((round(x - low_x, 5), round(y - low_y, 5)) for x, y in get_coordinates(flat.exterior)[:-1].tolist())
+
+    def ring(line: LinearRing) -> tuple[Point, ...]:
+        return tuple((round(x - low_x, 5), round(y - low_y, 5)) for x, y in get_coordinates(line)[:-1].tolist())
+
     plan = tuple((round(x, 5), round(y, 5)) for x, y in get_coordinates(piece.exterior)[:-1].tolist())
     return CutPiece(
-        code, ply.number, ply.card.id, ply.card.name, ply.angle_deg, ply.region, outline, plan, flat.area, shear
+        code,
+        ply.number,
+        ply.card.id,
+        ply.card.name,
+        ply.angle_deg,
+        ply.region,
+        ring(flat.exterior),
+        plan,
+        flat.area,
+        shear,
+        tuple(ring(opening) for opening in flat.interiors),
     )
 
 
-def _unrolled(job: Job, laid: Polygon, angle_deg: float) -> Polygon:
-    """*laid* (roll along x) as it is flat, unrolled from the middle line along the roll."""
-    low_u, low_v, high_u, high_v = laid.bounds
+def _unrolled(
+    job: Job, laid: Polygon, angle_deg: float, bounds: tuple[float, float, float, float] | None = None
+) -> Polygon:
+    """*laid* (roll along x) as it is flat, unrolled from the middle line along the roll of its *bounds*."""
+    low_u, low_v, high_u, high_v = bounds or laid.bounds
     u, v = np.linspace(low_u, high_u, ALONG), np.linspace(low_v, high_v, ACROSS)
     c, s = math.cos(math.radians(angle_deg)), math.sin(math.radians(angle_deg))
     grid_u, grid_v = np.meshgrid(u, v, indexing="ij")
@@ -157,21 +201,108 @@ def _unrolled(job: Job, laid: Polygon, angle_deg: float) -> Polygon:
     return made if isinstance(made, Polygon) else laid
 
 
-def _on_roll(card: FabricCard, pieces: list[CutPiece]) -> Roll:
-    """The *pieces* laid out by their bounding boxes, the roll's direction kept."""
-    packer = newPacker(mode=PackingMode.Offline, rotation=False)
+def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -> list[Roll]:
+    """The *pieces* laid out by their bounding boxes, the roll's direction kept: on *offcuts* what fits, the smallest of
+    them first, the rest on the roll."""
     width = math.floor((card.roll_width_m + GAP_M) / GRAIN_M)
-    whole = 0
-    for number, piece in enumerate(pieces):
-        across = min(math.ceil((piece.width_m + GAP_M) / GRAIN_M), width)
-        along = math.ceil((piece.length_m + GAP_M) / GRAIN_M)
-        whole += along
+    sizes = {
+        number: (
+            min(math.ceil((piece.width_m + GAP_M) / GRAIN_M), width),
+            math.ceil((piece.length_m + GAP_M) / GRAIN_M),
+        )
+        for number, piece in enumerate(pieces)
+    }
+    rolls = []
+    for one in sorted(offcuts, key=lambda offcut: offcut.length_m * offcut.width_m):
+        room = tuple(math.floor((size + GAP_M) / GRAIN_M) for size in (one.width_m, one.length_m))
+        if placed := _packed(sizes, (room[0], room[1])):
+            rolls.append(_roll(card, pieces, placed, one.length_m, one.width_m, one.label))
+            sizes = {number: size for number, size in sizes.items() if number not in placed}
+    if sizes:
+        placed = _packed(sizes, (width, sum(along for _, along in sizes.values())))
+        longest = max(along + sizes[number][1] for number, (_, along) in placed.items()) * GRAIN_M
+        rolls.insert(0, _roll(card, pieces, placed, longest, card.roll_width_m))
+    return rolls
+
+
+def _packed(sizes: dict[int, tuple[int, int]], room: tuple[int, int]) -> dict[int, tuple[int, int]]:
+    """Where those of *sizes* that fit come to lie in the *room*: across and along, in grains, by number."""
+    packer = newPacker(mode=PackingMode.Offline, rotation=False)
+    for number, (across, along) in sizes.items():
         packer.add_rect(across, along, rid=number)
-    packer.add_bin(width, whole)
+    packer.add_bin(*room)
     packer.pack()
-    places: list[Point] = [(0.0, 0.0)] * len(pieces)
-    longest = 0.0
-    for _, x, y, _, along, number in packer.rect_list():
-        places[number] = (y * GRAIN_M, x * GRAIN_M)
-        longest = max(longest, (y + along) * GRAIN_M)
-    return Roll(card, tuple(pieces), tuple(places), longest)
+    return {number: (x, y) for _, x, y, _, _, number in packer.rect_list()}
+
+
+def _roll(
+    card: FabricCard,
+    pieces: list[CutPiece],
+    placed: dict[int, tuple[int, int]],
+    length_m: float,
+    width_m: float,
+    offcut: str = "",
+) -> Roll:
+    numbers = sorted(placed)
+    places = tuple((placed[number][1] * GRAIN_M, placed[number][0] * GRAIN_M) for number in numbers)
+    return Roll(card, tuple(pieces[number] for number in numbers), places, length_m, width_m, offcut)
+
+
+# -- what is left ------------------------------------------------------------------------------------------------------
+
+
+def left_over(found: CutList, prefix: str) -> tuple[Offcut, ...]:
+    """What of the cloth that is cut into is left in rectangles worth keeping, labelled *prefix* and a number."""
+    kept: list[Offcut] = []
+    for roll in found.rolls:
+        for length, width in _empty_rectangles(roll):
+            label = f"{prefix}{len(kept) + 1}"
+            kept.append(Offcut(label=label, card=roll.card.id, length_m=length, width_m=width))
+    return tuple(kept)
+
+
+def _empty_rectangles(roll: Roll) -> list[tuple[float, float]]:
+    """Length and width of the largest empty rectangles, one after another until none is worth keeping."""
+    boxes = [
+        (x, y, x + piece.length_m + GAP_M, y + piece.width_m + GAP_M)
+        for piece, (x, y) in zip(roll.pieces, roll.places, strict=True)
+    ]
+    found: list[tuple[float, float]] = []
+    while len(found) < MOST_LEFT:
+        best = _largest_empty(boxes, roll.length_m, roll.width_m)
+        length, width = best[2] - best[0], best[3] - best[1]
+        if min(length, width) < NARROWEST_LEFT_M or length * width < SMALLEST_LEFT_M2:
+            break
+        found.append((math.floor(length * 100) / 100, math.floor(width * 100) / 100))
+        boxes.append(best)
+    return found
+
+
+def _largest_empty(boxes: list[Box], length_m: float, width_m: float) -> Box:
+    """The largest rectangle of the cloth clear of *boxes*, with its sides on theirs or on the cloth's edges."""
+    xs = np.unique(np.clip([0.0, length_m, *(v for one in boxes for v in (one[0], one[2]))], 0.0, length_m))
+    ys = np.unique(np.clip([0.0, width_m, *(v for one in boxes for v in (one[1], one[3]))], 0.0, width_m))
+    middle_x, middle_y = (xs[:-1] + xs[1:]) / 2, (ys[:-1] + ys[1:]) / 2
+    free = np.ones((len(middle_x), len(middle_y)), dtype=bool)
+    for low_x, low_y, high_x, high_y in boxes:
+        inside_x = (middle_x > low_x) & (middle_x < high_x)
+        inside_y = (middle_y > low_y) & (middle_y < high_y)
+        free[np.ix_(inside_x, inside_y)] = False
+    best: Box = (0.0, 0.0, 0.0, 0.0)
+    area = 0.0
+    for low in range(len(middle_y)):
+        clear = np.ones(len(middle_x), dtype=bool)
+        for high in range(low, len(middle_y)):
+            clear &= free[:, high]
+            if not clear.any():
+                break
+            edges = np.flatnonzero(np.diff(np.concatenate([[False], clear, [False]]).astype(int)))
+            starts, ends = xs[edges[::2]], xs[edges[1::2]]
+            at = int(np.argmax(ends - starts))
+            if (ends[at] - starts[at]) * (width_m - ys[low]) <= area:
+                break  # however far on, it grows no larger
+            height = ys[high + 1] - ys[low]
+            if (ends[at] - starts[at]) * height > area:
+                area = float((ends[at] - starts[at]) * height)
+                best = (float(starts[at]), float(ys[low]), float(ends[at]), float(ys[high + 1]))
+    return best

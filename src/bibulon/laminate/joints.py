@@ -2,7 +2,8 @@
 
 A ply is cut from strips of the roll, along its own direction, that overlap where they meet. The strips may be shifted
 across: of a number of shifts that need no more strips than any, the one is taken whose joints lie farthest from those
-of the two plies of that direction laid before.
+of the two plies of that direction laid before. A hand may put the joints of a ply elsewhere. Darts step aside from ply
+to ply.
 """
 
 from __future__ import annotations
@@ -16,7 +17,8 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
 from bibulon.job.cards import Card, FabricCard
-from bibulon.job.layup import CutChoices, Layer
+from bibulon.job.edits import changed, revised
+from bibulon.job.layup import CutChoices, JointShift, Layer
 from bibulon.job.part import Part, Region
 from bibulon.laminate.relief import heights_at
 
@@ -26,6 +28,9 @@ NARROWEST_M = 0.08
 SAME_DIRECTION_DEG = 10.0
 PLIES_BEFORE = 2
 SMALLEST_PIECE_M2 = 1e-5
+DART_STEPS = (0, 1, -1)
+BEYOND_MOUTH = 1.25
+"""A wedge is cut so much longer than from its tip to its mouth."""
 
 
 @dataclass(frozen=True)
@@ -44,6 +49,10 @@ class Ply:
     joints: tuple[LineString, ...]
     apart_m: float
     """Least distance of its joints from those of the plies before that run the same way; infinite without any."""
+    shift_m: float = 0.0
+    """How far its joints lie towards the lower edge, across the roll on the mould, from where a whole strip ends."""
+    darts: tuple[Polygon, ...] = ()
+    """The wedges of cloth taken out of it, on the plan."""
 
 
 def plies_of(job: Job) -> tuple[Ply, ...]:
@@ -72,15 +81,30 @@ def _plies(
             angle = layer.angle_deg % 180.0
             beside = [at for other, at in before[-PLIES_BEFORE:] if _same_way(angle, other)]
             shift = moved.get((layer.id, turn))
-            found, lines, at, apart = _divided(mould, cutting, shape, card.roll_width_m, angle, beside, shift)
-            before.append((angle, at))
-            plies.append(Ply(len(plies) + 1, layer.id, turn, card, angle, layer.region, found, lines, apart))
+            cut = _divided(mould, cutting, shape, card.roll_width_m, angle, beside, shift)
+            before.append((angle, cut.at))
+            darts = _darts(cutting, shape, len(plies))
+            plies.append(Ply(
+                len(plies) + 1, layer.id, turn, card, angle, layer.region,
+                cut.pieces, cut.joints, cut.apart_m, cut.shift_m, darts,
+            ))  # fmt: skip
     return tuple(plies)
 
 
 def _same_way(one: float, other: float) -> bool:
     between = abs(one - other) % 180.0
     return min(between, 180.0 - between) <= SAME_DIRECTION_DEG
+
+
+@dataclass(frozen=True)
+class _Divided:
+    """Pieces and joints of a ply, where these lie across the roll, how far from those beside, and their shift."""
+
+    pieces: tuple[Polygon, ...]
+    joints: tuple[LineString, ...] = ()
+    at: tuple[float, ...] = ()
+    apart_m: float = float("inf")
+    shift_m: float = 0.0
 
 
 def _divided(
@@ -91,8 +115,8 @@ def _divided(
     angle: float,
     beside: list[tuple[float, ...]],
     shift_m: float | None,
-) -> tuple[tuple[Polygon, ...], tuple[LineString, ...], tuple[float, ...], float]:
-    """Pieces and joints of a ply over *shape*, where these lie across the roll, and how far from those *beside*.
+) -> _Divided:
+    """A ply over *shape* divided by the roll's width, with joints away from those *beside*.
 
     *shift_m* is how far the first joint was moved by hand towards the lower edge from where a whole strip ends; None
     to choose.
@@ -105,8 +129,8 @@ def _divided(
     overlap = min(cutting.overlap_m / stretch, 0.9 * roll)
     pitch = roll - overlap
     if high - low <= roll:
-        return tuple(_pieces(laid, [(low, high)], angle)), (), (), float("inf")
-    best: tuple[tuple[int, float, float], list[tuple[float, float]], tuple[float, ...]] | None = None
+        return _Divided(tuple(_pieces(laid, [(low, high)], angle)))
+    best: tuple[tuple[int, float, float], list[tuple[float, float]], tuple[float, ...], float] | None = None
     shifts = np.arange(SHIFTS) / SHIFTS * pitch if shift_m is None else np.array([shift_m / stretch % pitch])
     for shift in shifts:
         starts = np.arange(low - shift, high - overlap, pitch)
@@ -117,9 +141,9 @@ def _divided(
         enough = min(apart * stretch, cutting.stagger_m)
         score = (len(strips), -enough, -min(narrowest, NARROWEST_M))
         if best is None or score < best[0]:
-            best = (score, strips, at)
+            best = (score, strips, at, float(shift) * stretch)
     assert best is not None
-    _, strips, at = best
+    _, strips, at, taken_m = best
     apart = min((abs(one - other) for row in beside for one in at for other in row), default=float("inf")) * stretch
     joints = [
         piece
@@ -128,7 +152,7 @@ def _divided(
         if isinstance(piece, LineString) and piece.length > 0
     ]
     turned = tuple(affinity.rotate(joint, angle, origin=(0, 0)) for joint in joints)
-    return tuple(_pieces(laid, strips, angle)), turned, at, apart
+    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, apart, taken_m)
 
 
 def _pieces(laid: BaseGeometry, strips: list[tuple[float, float]], angle: float) -> list[Polygon]:
@@ -149,3 +173,58 @@ def _developed(mould: Part, u: float, low: float, high: float, angle: float) -> 
     c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
     z = heights_at(mould.relief, np.column_stack([u * c - v * s, u * s + v * c]))
     return float(np.hypot(np.diff(v), np.diff(z)).sum())
+
+
+# -- darts -------------------------------------------------------------------------------------------------------------
+
+
+def _darts(cutting: CutChoices, shape: BaseGeometry, turn: int) -> tuple[Polygon, ...]:
+    """The wedges that ply number *turn* (from 0) over *shape* has cut out: from ply to ply they step aside."""
+    wedges = []
+    for dart in cutting.darts:
+        (tip_x, tip_y), (mouth_x, mouth_y) = dart.tip, dart.mouth
+        long = float(np.hypot(mouth_x - tip_x, mouth_y - tip_y))
+        if long <= 0:
+            continue
+        along = np.array([mouth_x - tip_x, mouth_y - tip_y]) / long
+        beside = np.array([-along[1], along[0]])
+        aside = beside * cutting.dart_stagger_m * DART_STEPS[turn % len(DART_STEPS)]
+        reach = BEYOND_MOUTH  # so that no sliver is left at a curved edge
+        far, half = np.array(dart.mouth) + along * long * (reach - 1), beside * dart.width_m / 2 * reach
+        wedge = Polygon([np.array(dart.tip) + aside, far + half + aside, far - half + aside])
+        if shape.intersects(wedge):
+            wedges.append(wedge)
+    return tuple(wedges)
+
+
+# -- moved by hand -----------------------------------------------------------------------------------------------------
+
+
+def joint_id(ply: Ply, number: int) -> str:
+    """What joint *number* (from 0) of *ply* is called on the plan."""
+    return f"{ply.layer}#{ply.turn}#{number}"
+
+
+def ply_of_joint(job: Job, identifier: str) -> Ply:
+    """The ply whose joint that is. Raises KeyError."""
+    layer, turn, _ = identifier.rsplit("#", 2)
+    for ply in plies_of(job):
+        if ply.layer == layer and str(ply.turn) == turn:
+            return ply
+    raise KeyError(identifier)
+
+
+def with_joints_moved(job: Job, identifier: str, dx_m: float, dy_m: float) -> Job:
+    """*job* with that joint, and those of the same ply with it, moved across their roll as far as the step goes so."""
+    ply = ply_of_joint(job, identifier)
+    turn = np.radians(ply.angle_deg)
+    across = float(-dx_m * np.sin(turn) + dy_m * np.cos(turn))
+    return with_joint_shift(job, ply, ply.shift_m - across)
+
+
+def with_joint_shift(job: Job, ply: Ply, shift_m: float | None) -> Job:
+    """*job* with the joints of *ply* at that shift, or where they are chosen for None."""
+    kept = tuple(one for one in job.cutting.shifts if (one.layer, one.turn) != (ply.layer, ply.turn))
+    if shift_m is not None:
+        kept = (*kept, JointShift(layer=ply.layer, turn=ply.turn, shift_m=round(shift_m, 4)))
+    return changed(job, cutting=revised(job.cutting, shifts=kept))

@@ -101,36 +101,37 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
     shown = min(MOST_ROLL_M, roll.length_m - start) if parts > 1 else roll.length_m
     scale = min(
         (width - 2 * MARGIN) / (MOST_ROLL_M if parts > 1 else max(shown, 0.5)),
-        (height - 62 * mm) / roll.card.roll_width_m,
+        (height - 62 * mm) / roll.width_m,
     )
     canvas.setFillColor(INK)
     canvas.setFont(BOLD, 15)
-    canvas.drawString(MARGIN, height - MARGIN - 4, roll.card.name)
+    canvas.drawString(MARGIN, height - MARGIN - 4, roll.title)
     canvas.setFont(FACE, 9)
     page = f", part {part + 1} of {parts}" if parts > 1 else ""
     canvas.drawString(
         MARGIN,
         height - MARGIN - 18,
-        f"{job.name}{page}  ·  cut {roll.length_m:.2f} m of {show(roll.card.roll_width_m, 'length', units)}  ·  "
+        f"{job.name}{page}  ·  cut {roll.length_m:.2f} m of {show(roll.width_m, 'length', units)}  ·  "
         f"{len(roll.pieces)} pieces  ·  {roll.waste:.0%} waste  ·  scale 1 : {1000 / (scale / mm):.0f}",
     )
-    base = height - MARGIN - 34 * mm - roll.card.roll_width_m * scale + 12 * mm
+    base = height - MARGIN - 34 * mm - roll.width_m * scale + 12 * mm
 
     def at(place: Point) -> tuple[float, float]:
         return MARGIN + (place[0] - start) * scale, base + place[1] * scale
 
     canvas.saveState()
     window = canvas.beginPath()
-    window.rect(MARGIN - 1, base - 1, shown * scale + 2, roll.card.roll_width_m * scale + 2)
+    window.rect(MARGIN - 1, base - 1, shown * scale + 2, roll.width_m * scale + 2)
     canvas.clipPath(window, stroke=0)
     canvas.setStrokeColor(RULE)
-    canvas.rect(MARGIN, base, shown * scale, roll.card.roll_width_m * scale)
+    canvas.rect(MARGIN, base, shown * scale, roll.width_m * scale)
     for piece, place in zip(roll.pieces, roll.places, strict=True):
         canvas.setStrokeColor(AMBER)
         outline = canvas.beginPath()
-        for number, (x, y) in enumerate(piece.outline):
-            (outline.lineTo if number else outline.moveTo)(*at((x + place[0], y + place[1])))
-        outline.close()
+        for ring in (piece.outline, *piece.openings):
+            for number, (x, y) in enumerate(ring):
+                (outline.lineTo if number else outline.moveTo)(*at((x + place[0], y + place[1])))
+            outline.close()
         canvas.drawPath(outline)
         x, y = at((max(place[0], start) + 0.06, place[1] + piece.width_m / 2))
         canvas.setFillColor(INK)

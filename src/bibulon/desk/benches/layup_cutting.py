@@ -1,22 +1,31 @@
-"""Lay-up, second half: joints on the plan, metres to buy, cutting drawings and kit labels."""
+"""Lay-up, second half: joints and darts on the plan, metres to buy, offcuts, cutting drawings and kit labels."""
 
 from __future__ import annotations
 
+import math
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.background import Background
-from bibulon.desk.fields import ToggleField, column, label
+from bibulon.desk.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
 from bibulon.job import Job
-from bibulon.laminate.cut_list import CutList, cut_list
-from bibulon.quantities import show
+from bibulon.job.edits import changed, revised
+from bibulon.job.layup import Dart, Offcut
+from bibulon.laminate.cut_list import CutList, cut_list, left_over
+from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
+from bibulon.quantities import parse, show
+from bibulon.stock import StockError
+from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 CUT_FILES = "Drawing, full size (*.dxf);;Drawing, full size (*.svg);;Pages to print (*.pdf);;List (*.csv)"
+Found = tuple[CutList, tuple[Offcut, ...]]
 
 
 class CuttingSections:
@@ -25,11 +34,17 @@ class CuttingSections:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self.found: CutList | None = None
+        self.left: tuple[Offcut, ...] = ()
         self.message = ""
         self._of: object = None
-        self._work = Background(lambda job, tell: cut_list(job), bench)
+        self._work = Background(self._cut, bench)
         self._work.finished.connect(self._take)
         self._work.ended.connect(self._ended)
+
+    @staticmethod
+    def _cut(job: Job, tell: object) -> Found:
+        found = cut_list(job)
+        return found, left_over(found, f"{job.name[:24].strip()} K")
 
     def build(self) -> None:
         bench = self.bench
@@ -38,10 +53,15 @@ class CuttingSections:
         bench.quantity("Overlap", "thickness", "cutting/overlap_m", overlap, decimals=0)
         bench.quantity("Joints apart", "length", "cutting/stagger_m", "From ply to ply, at least.", decimals=0)
         bench.quantity("Allowance", "thickness", "cutting/allowance_m", "Left standing round a piece.", decimals=0)
-        shown = ToggleField("Joints on the plan", lambda: bench.desk.plan.joints is not None, self._show)
+        shown = ToggleField("Joints on the plan", lambda: bench.desk.plan.joints, bench.desk.plan.set_joints,
+                            "Drag a joint to put it elsewhere; Del lets it be chosen again.")  # fmt: skip
         self.toggle = bench.add(shown)
+        self.joint = column(4)
+        bench.watch(self._joint_key, self.joint, self._fill_joint)
+        self.darts = column(4)
+        bench.watch(self._darts_key, self.darts, self._fill_darts)
         self.rows = column(4)
-        bench.watch(lambda: (self.found, self.message, bench.document.settings.system), self.rows, self._fill)
+        bench.watch(self._rolls_key, self.rows, self._fill)
         row = QHBoxLayout()
         self.drawings = bench.button("Cutting drawings …", self._write, into=row)
         self.labels = bench.button("Kit labels …", self._labels, into=row)
@@ -50,7 +70,7 @@ class CuttingSections:
     @staticmethod
     def _read(job: Job) -> object:
         """What the cut list follows from."""
-        return job.part, job.regions, job.layup, job.cutting, job.cards
+        return job.part, job.regions, job.laid, job.cutting, job.cards
 
     def refresh(self) -> None:
         """Work it out anew if what it follows from has changed."""
@@ -61,18 +81,107 @@ class CuttingSections:
         for button in (self.drawings, self.labels):
             button.setEnabled(self.found is not None and bool(self.found.rolls))
 
-    def _take(self, job: Job, found: CutList) -> None:
-        self.found, self.message = found, ""
-        if self.bench.desk.plan.joints is not None:
-            self.bench.desk.plan.set_joints(found.plies)
+    def _take(self, job: Job, found: Found) -> None:
+        self.found, self.left = found
+        self.message = ""
 
     def _ended(self, message: str) -> None:
         if message:
-            self.found, self.message = None, message
+            self.found, self.left, self.message = None, (), message
         self.bench.refresh()
 
-    def _show(self, on: bool) -> None:
-        self.bench.desk.plan.set_joints((self.found.plies if self.found else ()) if on else None)
+    def _show(self, value: float, kind: str = "length") -> str:
+        return show(value, kind, self.bench.document.assessment.units)
+
+    # -- a joint moved by hand ---------------------------------------------------------------------------------------
+
+    def _chosen_joint(self) -> Ply | None:
+        chosen = self.bench.desk.plan.chosen
+        if not self.bench.desk.plan.joints or chosen.count("#") != 2:
+            return None
+        try:
+            return ply_of_joint(self.bench.document.job, chosen)
+        except KeyError:
+            return None
+
+    def _joint_key(self) -> object:
+        return self._chosen_joint(), self.bench.document.settings.system
+
+    def _fill_joint(self, layout: QVBoxLayout) -> None:
+        ply = self._chosen_joint()
+        if ply is None:
+            return
+        by_hand = any((one.layer, one.turn) == (ply.layer, ply.turn) for one in self.bench.document.job.cutting.shifts)
+        how = "put there by hand" if by_hand else "chosen to lie clear of the plies before it"
+        layout.addWidget(label(f"Joints of ply P{ply.number}, {how}", "muted"))
+        hint = "How far they lie towards the lower edge from where a whole width of the roll ends."
+        field = FreeField(
+            "Shifted by", lambda: self._show(ply.shift_m).replace("−", "-"), partial(self._shift, ply), hint
+        )
+        layout.addWidget(field)
+        if by_hand:
+            self.bench.button("Let them be chosen", partial(self._free, ply), into=layout)
+
+    def _shift(self, ply: Ply, text: str) -> None:
+        document = self.bench.document
+        document.edit(
+            "move joints", with_joint_shift(document.job, ply, parse(text, "length", document.assessment.units))
+        )
+
+    def _free(self, ply: Ply) -> None:
+        document = self.bench.document
+        document.edit("joints as chosen", with_joint_shift(document.job, ply, None))
+
+    # -- darts -------------------------------------------------------------------------------------------------------
+
+    def _darts_key(self) -> object:
+        job = self.bench.document.job
+        return job.cutting.darts, self.bench.desk.plan.chosen, self.bench.document.settings.system
+
+    def _fill_darts(self, layout: QVBoxLayout) -> None:
+        bench, cutting = self.bench, self.bench.document.job.cutting
+        for number, dart in enumerate(cutting.darts, 1):
+            chosen = dart.id == bench.desk.plan.chosen
+            row = QHBoxLayout()
+            pick = partial(bench.desk.plan.choose, "" if chosen else dart.id)
+            top = Qt.AlignmentFlag.AlignTop
+            row.addWidget(tool_button("select", f"Choose dart {number}", pick, True, chosen), 0, top)
+            hint = f"Taken out at its mouth; {self._show(math.dist(dart.tip, dart.mouth))} deep."
+            path = f"cutting/darts/{dart.id}/width_m"
+            width = QuantityField(bench.document, f"Dart {number}", "thickness", path, hint)
+            row.addWidget(width, 1)
+            row.addWidget(tool_button("ph.trash", f"Remove dart {number}", partial(self._without_dart, dart)), 0, top)
+            layout.addLayout(row)
+        if cutting.darts:
+            layout.addWidget(QuantityField(
+                bench.document, "Darts step", "thickness", "cutting/dart_stagger_m",
+                "From ply to ply each dart moves so far aside, so that no two lie over one another.",
+            ))  # fmt: skip
+        made = bench.button("Draw a dart", self._draw_dart, into=layout)
+        made.setToolTip("Draw on the plan from its mouth at the edge to its tip (X)")
+
+    def _draw_dart(self) -> None:
+        self.bench.desk.plan.set_tool("dart")
+        self.bench.desk.plan.setFocus()
+
+    def _without_dart(self, dart: Dart) -> None:
+        document = self.bench.document
+        kept = tuple(one for one in document.job.cutting.darts if one.id != dart.id)
+        cutting = revised(document.job.cutting, darts=kept)
+        document.edit("remove dart", changed(document.job, cutting=cutting))
+
+    # -- rolls and offcuts -------------------------------------------------------------------------------------------
+
+    def _rolls_key(self) -> object:
+        return self.found, self.left, self.message, self.bench.document.settings.system, self._store()
+
+    def _store(self) -> tuple[Offcut, ...] | str:
+        """The shop's offcuts of the fabrics of the job, or what is wrong with their list."""
+        try:
+            used = {layer.card for layer in self.bench.document.job.layup}
+            return tuple(one for one in shop_offcuts() if one.card in used)
+        except StockError as error:
+            return str(error)
 
     def _fill(self, layout: QVBoxLayout) -> None:
         if self.message:
@@ -81,14 +190,60 @@ class CuttingSections:
             return
         for roll in self.found.rolls:
             row = QHBoxLayout()
-            row.addWidget(label(roll.card.name), 1)
-            row.addWidget(label(f"{roll.length_m:.1f} m", "figure", wrap=False))
+            row.addWidget(label(roll.title), 1)
+            row.addWidget(label("in hand" if roll.offcut else f"{roll.length_m:.1f} m", "figure", wrap=False))
             layout.addLayout(row)
             count = f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}"
             worst = max(piece.shear for piece in roll.pieces)
             shear = f", shears {worst:.1%}" if worst >= 0.005 else ""
-            width = show(roll.card.roll_width_m, "length", self.bench.document.assessment.units)
-            layout.addWidget(label(f"{count} off {width}, {roll.waste:.0%} waste{shear}", "muted"))
+            cloth = f"{self._show(roll.length_m)} × " if roll.offcut else ""
+            layout.addWidget(
+                label(f"{count} off {cloth}{self._show(roll.width_m)}, {roll.waste:.0%} waste{shear}", "muted")
+            )
+        self._fill_offcuts(layout)
+
+    def _fill_offcuts(self, layout: QVBoxLayout) -> None:
+        store, using = self._store(), self.bench.document.job.cutting.offcuts
+        if isinstance(store, str):
+            layout.addWidget(label(store, "error"))
+            return
+        if store or using:
+            layout.addWidget(ToggleField(
+                f"Use the shop's offcuts first ({len(store)})",
+                lambda: bool(self.bench.document.job.cutting.offcuts),
+                self._use,
+                ", ".join(f"{one.label}: {self._size(one)}" for one in (store or using)),
+            ))  # fmt: skip
+        if self.left:
+            sizes = ", ".join(
+                f"{one.label.rsplit(' ', 1)[-1]} {self._size(one)}".replace(" ", "\u00a0") for one in self.left
+            )
+            layout.addWidget(label(f"Left in one piece: {sizes}", "muted"))
+            kept = self.bench.button("Put them in the shop's store", self._put_away, into=layout)
+            kept.setToolTip("Once the cloth is cut: lists what is left as offcuts, and strikes out those used here")
+
+    def _size(self, one: Offcut) -> str:
+        return f"{self._show(one.length_m)} × {self._show(one.width_m)}"
+
+    def _use(self, on: bool) -> None:
+        store, document = self._store(), self.bench.document
+        offcuts = store if on and not isinstance(store, str) else ()
+        cutting = revised(document.job.cutting, offcuts=offcuts)
+        document.edit("use offcuts" if on else "leave offcuts", changed(document.job, cutting=cutting))
+
+    def _put_away(self) -> None:
+        used = [roll.offcut for roll in self.found.rolls if roll.offcut] if self.found else []
+        try:
+            save_offcuts(put_away(self.left, used))
+        except StockError as error:
+            self.bench.desk.say(str(error))
+            return
+        count = "1 offcut is" if len(self.left) == 1 else f"{len(self.left)} offcuts are"
+        struck = f" {len(used)} used here struck out." if used else ""
+        self.bench.desk.say(f"{count} in the shop's store.{struck}")
+        self.bench.refresh()
+
+    # -- files -------------------------------------------------------------------------------------------------------
 
     def _write(self) -> None:
         if self.found is None:

@@ -36,7 +36,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
-from bibulon.laminate.joints import Ply
+from bibulon.laminate.joints import Ply, joint_id
 from bibulon.quantities import show
 
 LABEL_PX = 12
@@ -102,18 +102,42 @@ def paint_marked_cells(painter: QPainter, frame: Frame, cells: Sequence[Polygon]
         painter.drawPath(path)
 
 
-def paint_joints(painter: QPainter, frame: Frame, plies: Sequence[Ply]) -> None:
+def paint_joints(painter: QPainter, frame: Frame, plies: Sequence[Ply], chosen: str, joints: bool) -> None:
     """The joints of all plies, each with the number of its ply, labels along the joint so that none hides another."""
     palette = theme.current.palette
-    jointed = [ply for ply in plies if ply.joints]
+    jointed = [ply for ply in plies if ply.joints] if joints else []
     for at, ply in enumerate(jointed):
-        for joint in ply.joints:
+        for number, joint in enumerate(ply.joints):
             places = [frame.to_screen((x, y)) for x, y in joint.coords]
-            painter.setPen(QPen(QColor(palette.accent), 1.6, Qt.PenStyle.DashDotLine))
+            mine = chosen.startswith(joint_id(ply, 0)[:-1])
+            wide = (3.4 if joint_id(ply, number) == chosen else 2.4) if mine else 1.6
+            painter.setPen(QPen(QColor(palette.accent), wide, Qt.PenStyle.DashDotLine))
             painter.drawPolyline(QPolygonF(places))
             share = (at + 1) / (len(jointed) + 1)
             middle = joint.interpolate(share, normalized=True)
             _text_box(painter, frame.to_screen((middle.x, middle.y)), f"P{ply.number}", palette.ink, palette.accent)
+
+
+def paint_darts(painter: QPainter, frame: Frame, job: Job, plies: Sequence[Ply], chosen: str) -> None:
+    """Every dart where it is drawn, filled, and faintly where it steps aside to in other plies."""
+    palette = theme.current.palette
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(palette.colour("accent", 120), 1, Qt.PenStyle.DotLine))
+    for wedge in {dart for ply in plies for dart in ply.darts}:
+        painter.drawPolygon(frame.polygon(tuple((x, y) for x, y in wedge.exterior.coords)))
+    for number, dart in enumerate(job.cutting.darts, 1):
+        mine = dart.id == chosen
+        painter.setPen(QPen(QColor(palette.accent), 2.4 if mine else 1.6))
+        painter.setBrush(palette.colour("accent", 80 if mine else 45))
+        (tip_x, tip_y), (x, y) = dart.tip, dart.mouth
+        long = math.dist(dart.tip, dart.mouth) or 1.0
+        aside = (-(y - tip_y) / long * dart.width_m / 2, (x - tip_x) / long * dart.width_m / 2)
+        wedge_points = (dart.tip, (x + aside[0], y + aside[1]), (x - aside[0], y - aside[1]))
+        painter.drawPolygon(frame.polygon(wedge_points))
+        if mine:
+            paint_squares(painter, frame, (dart.tip, dart.mouth))
+        middle = frame.to_screen(((tip_x + x) / 2, (tip_y + y) / 2))
+        _text_box(painter, middle + QPointF(0, -14), f"dart {number}", palette.ink, palette.accent, 11)
 
 
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:

@@ -23,6 +23,7 @@ from bibulon.job.edits import (
     without_media,
     without_region,
 )
+from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
 
 GRAB_PX = 9.0
@@ -49,6 +50,10 @@ class Kind:
     """It can be moved as a whole; otherwise only its points can."""
     cornered: bool = False
     """Del takes away the corner that is held, not the whole."""
+    shaped: bool = True
+    """Its points can be moved; otherwise only the whole can."""
+    grows: bool = True
+    """It can be given more corners."""
 
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
@@ -82,7 +87,45 @@ def _without_hole(job: Job, identifier: str) -> Job:
     return changed(job, part=revised(job.part, holes=holes))
 
 
+def _joints(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {
+        joint_id(ply, number): tuple((x, y) for x, y in joint.coords)
+        for ply in plies_of(job)
+        for number, joint in enumerate(ply.joints)
+    }
+
+
+def _put_joint(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    (x, y), (was_x, was_y) = points[0], _joints(job)[identifier][0]
+    return with_joints_moved(job, identifier, x - was_x, y - was_y)
+
+
+def _darts(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {dart.id: (dart.mouth, dart.tip) for dart in job.cutting.darts}
+
+
+def _put_dart(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    darts = tuple(
+        revised(one, mouth=points[0], tip=points[1]) if one.id == identifier else one for one in job.cutting.darts
+    )
+    return changed(job, cutting=revised(job.cutting, darts=darts))
+
+
+def _without_dart(job: Job, identifier: str) -> Job:
+    darts = tuple(one for one in job.cutting.darts if one.id != identifier)
+    return changed(job, cutting=revised(job.cutting, darts=darts))
+
+
 KINDS = {
+    "dart": Kind(_darts, _put_dart, _without_dart, closed=False, grows=False),
+    "joint": Kind(
+        _joints,
+        _put_joint,
+        lambda job, identifier: with_joint_shift(job, ply_of_joint(job, identifier), None),
+        closed=False,
+        shaped=False,
+        grows=False,
+    ),
     "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
     "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
     "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
@@ -98,7 +141,7 @@ def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ..
     for name in kinds:
         kind = KINDS[name]
         for identifier, points in kind.points(job).items():
-            if identifier == chosen or not kind.whole:
+            if kind.shaped and (identifier == chosen or not kind.whole):
                 near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
                 if math.dist(points[near], at) <= reach:
                     return Grip(name, identifier, near)
@@ -115,6 +158,8 @@ def edge_at(job: Job, frame: Frame, at: Point, kinds: tuple[str, ...]) -> tuple[
     """The edge of what of *kinds* lies under *at*: where in its points a new one would come, and the place on it."""
     reach = GRAB_PX / frame.scale
     for name in kinds:
+        if not KINDS[name].grows:
+            continue
         for identifier, points in KINDS[name].points(job).items():
             ring = (*points, points[0]) if KINDS[name].closed else points
             for number, (start, end) in enumerate(pairwise(ring), 1):

@@ -26,6 +26,7 @@ from bibulon.job.edits import (
     with_media,
     with_region,
 )
+from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region, checked_outline
 from bibulon.job.storage import explain
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 
 SNAP_PX = 8.0
 GRID_M = 0.01
+DART_WIDTH_M = 0.03
 NUDGE_M, SMALL_NUDGE_M = 0.05, 0.005
 ARROWS = {
     Qt.Key.Key_Left: (-1.0, 0.0),
@@ -108,7 +110,7 @@ class SelectTool:
         """The corner that was taken hold of last."""
 
     def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
-        self._grip = self._corner = grip_at(view.document.job, view.frame, at, view.chosen, view.station.edits)
+        self._grip = self._corner = grip_at(view.document.job, view.frame, at, view.chosen, view.edits)
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
             self._start, self._points = at, points_of(view.document.job, self._grip)
@@ -141,7 +143,7 @@ class SelectTool:
 
     def twice(self, view: PlanView, at: Point) -> None:
         """A new corner in the edge under the pointer."""
-        found = edge_at(view.document.job, view.frame, at, view.station.edits)
+        found = edge_at(view.document.job, view.frame, at, view.edits)
         if found is None:
             return
         grip, place = found
@@ -495,6 +497,24 @@ class HoleTool(OutlineTool):
     def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         part = revised(view.document.job.part, holes=(*view.document.job.part.holes, points))
         return "draw hole", changed(view.document.job, part=part), f"hole {len(part.holes)}"
+
+
+class DartTool(DrawTool):
+    """Draw a dart from its mouth to its tip."""
+
+    name = "dart"
+    hint = "Click the dart's mouth at the edge of the cloth, then its tip; Esc gives up."
+
+    def _add(self, view: PlanView, at: Point) -> None:
+        super()._add(view, at)
+        if len(self.points) == 2:
+            self.finish(view)
+
+    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job = view.document.job
+        dart = Dart(id=new_id("dart"), mouth=points[0], tip=points[1], width_m=DART_WIDTH_M)
+        cutting = revised(job.cutting, darts=(*job.cutting.darts, dart))
+        return "draw dart", changed(job, cutting=cutting), dart.id
 
 
 class SectionTool(DrawTool):

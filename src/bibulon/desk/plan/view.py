@@ -29,6 +29,7 @@ from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.tools import (
+    DartTool,
     HoleTool,
     LineTool,
     MarkTool,
@@ -46,7 +47,6 @@ from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import with_card
 from bibulon.job.lines import Line
-from bibulon.laminate.joints import Ply
 from bibulon.laminate.section import Section, stack_section
 from bibulon.quantities import run_clock, show
 from bibulon.stock import shelf
@@ -60,6 +60,7 @@ TOOLS: dict[str, Callable[[], Tool]] = {
     "region": RegionTool,
     "outline": OutlineTool,
     "hole": HoleTool,
+    "dart": DartTool,
     "section": SectionTool,
     "mark": MarkTool,
 }
@@ -95,8 +96,8 @@ class PlanView(QWidget):
         self.map = "through"
         self._image: tuple[object, str, float, str, QImage] | None = None
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
-        self.joints: tuple[Ply, ...] | None = None
-        """The plies whose joints are shown at Lay-up; None: they are not."""
+        self.joints = False
+        """Whether the joints of the plies are shown at Lay-up."""
         self._marked_cells: tuple[Polygon, ...] = ()
         self._stack_section: tuple[tuple[object, ...], Section] | None = None
         self._shade = ReliefShade(self)
@@ -104,8 +105,11 @@ class PlanView(QWidget):
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
-    def set_joints(self, plies: tuple[Ply, ...] | None) -> None:
-        self.joints = plies
+    def set_joints(self, on: bool) -> None:
+        """Show the joints of all plies, or not."""
+        self.joints = on
+        if not on and "#" in self.chosen:
+            self.choose("")
         self.update()
 
     def set_marked_cells(self, cells: tuple[Polygon, ...]) -> None:
@@ -117,8 +121,13 @@ class PlanView(QWidget):
     # -- what the window sets ----------------------------------------------------------------------------------------
 
     @property
+    def edits(self) -> tuple[str, ...]:
+        """Kinds of object that can be moved and reshaped as the plan is shown now."""
+        return tuple(kind for kind in self.station.edits if kind != "joint" or self.joints)
+
+    @property
     def editable(self) -> bool:
-        return bool(self.station.edits)
+        return bool(self.edits)
 
     def set_document(self, document: Document) -> None:
         self.document = document
@@ -165,14 +174,14 @@ class PlanView(QWidget):
     def choose_next(self, backwards: bool = False) -> bool:
         """Choose the next object; False at the end, so that the focus can move on."""
         job = self.document.job
-        names = [identifier for kind in self.station.edits for identifier in KINDS[kind].points(job)]
+        names = [identifier for kind in self.edits for identifier in KINDS[kind].points(job)]
         at = names.index(self.chosen) if self.chosen in names else (len(names) if backwards else -1)
         at += -1 if backwards else 1
         self.choose(names[at] if 0 <= at < len(names) else "")
         return bool(self.chosen)
 
     def chosen_grip(self) -> Grip | None:
-        kinds = (kind for kind in self.station.edits if self.chosen in KINDS[kind].points(self.document.job))
+        kinds = (kind for kind in self.edits if self.chosen in KINDS[kind].points(self.document.job))
         return next((Grip(kind, self.chosen, None) for kind in kinds), None)
 
     def middle(self) -> Point:
@@ -353,8 +362,9 @@ class PlanView(QWidget):
             layers.paint_relief(painter, self.frame, job, shade)
         if station.id == "layup":
             layers.paint_marked_cells(painter, self.frame, self._marked_cells)
-        if self.joints and station.id == "layup":
-            layers.paint_joints(painter, self.frame, self.joints)
+        if station.id == "layup" and (self.joints or job.cutting.darts):
+            layers.paint_joints(painter, self.frame, assessment.plies, self.chosen, joints=self.joints)
+            layers.paint_darts(painter, self.frame, job, assessment.plies, self.chosen)
         layers.paint_outline(painter, self.frame, job)
         if station.shows_bag:
             layers.paint_bag(painter, self.frame, assessment)
