@@ -22,8 +22,7 @@ from bibulon.job.layup import CoreLaying, Layer
 from bibulon.laminate.compaction import (
     HAND_PA,
     fibre_fraction,
-    in_plane_permeability,
-    kozeny_carman_ratio,
+    packed_figures,
     ply_thickness_m,
 )
 from bibulon.laminate.core import (
@@ -225,39 +224,52 @@ class _Sum:
     coat_kg: float = 0.0
     resistance: float = 0.0
     starved: bool = False
+    shut: bool = False
     # sums of ln(spread), weighted by what each spreads
     conducting_spread: float = 0.0
     packing_spread: float = 0.0
     through_spread: float = 0.0
 
-    def add_fabric(self, card: FabricCard, angle_deg: float, count: int, compaction_pa: float) -> None:
-        fraction = fibre_fraction(card, compaction_pa)
-        height = ply_thickness_m(card, fraction) * count
-        self.thickness += height
-        self.loose += ply_thickness_m(card, fibre_fraction(card, min(HAND_PA, compaction_pa))) * count
-        self.fibre_m += fraction * height
-        self.fibre_kg += card.areal_weight_kg_m2 * count
-        self.void += (1 - fraction) * height
-        self.packing_spread += height * float(np.log(card.fibre_fraction_spread))
-        along = in_plane_permeability(card, fraction, angle_deg) * height
-        self._conduct(along, card.permeability_along_m2.spread)
-        ratio = kozeny_carman_ratio(fraction, card.fibre_fraction)
-        resistance = height / (card.permeability_through_m2.value * ratio)
-        self.resistance += resistance
-        self.through_spread += resistance * float(np.log(card.permeability_through_m2.spread))
+    def add_fabrics(self, plies: list[tuple[FabricCard, float, int]], compaction_pa: float) -> None:
+        """Add all plies of the stack: their order changes none of these sums."""
+        counts: dict[tuple[str, float], int] = {}
+        kinds: dict[tuple[str, float], FabricCard] = {}
+        for card, angle_deg, count in plies:
+            kind = card.id, angle_deg
+            kinds[kind] = card
+            counts[kind] = counts.get(kind, 0) + count
+        for (name, angle_deg), count in counts.items():
+            card = kinds[name, angle_deg]
+            height, void, xx, xy, yy, resistance = packed_figures(card, angle_deg, (compaction_pa,))[0] * count
+            self.thickness += float(height)
+            self.loose += ply_thickness_m(card, fibre_fraction(card, min(HAND_PA, compaction_pa))) * count
+            self.fibre_m += float(height - void)
+            self.fibre_kg += card.areal_weight_kg_m2 * count
+            self.void += float(void)
+            self.packing_spread += float(height) * float(np.log(card.fibre_fraction_spread))
+            self._conduct(np.array([[xx, xy], [xy, yy]]), card.permeability_along_m2.spread)
+            self.resistance += float(resistance)
+            self.through_spread += float(resistance) * float(np.log(card.permeability_through_m2.spread))
 
     def add_core(
-        self, card: CoreCard, angle_deg: float, count: int, laying: CoreLaying, resin_density_kg_m3: float
+        self,
+        card: CoreCard,
+        angle_deg: float,
+        count: int,
+        laying: CoreLaying,
+        resin_density_kg_m3: float,
+        starves: bool,
     ) -> None:
+        """Add core; *starves* says whether there are plies beneath it that resin has to reach."""
         self.core_thickness += card.thickness_m * count
         self.core_kg += card.density_kg_m3 * card.thickness_m * count
         self.core_m += (groove_volume_m(card) + perforation_volume_m(card) + joint_volume_m(card, laying)) * count
         self.surface_m += card.surface_uptake_kg_m2 * count / resin_density_kg_m3
         self._conduct(groove_transmissivity_m3(card, angle_deg) * count, card.spread)
         self._conduct(joint_transmissivity_m3(card, laying, angle_deg) * count, card.spread)
-        shut = not lets_resin_through(card)
-        self.starved = self.starved or (shut and self.thickness > 0)
-        self.resistance = float("inf") if shut else self.resistance
+        if not lets_resin_through(card):
+            self.starved = self.starved or starves
+            self.shut = True
 
     def add_media(self, card: MediaCard) -> None:
         self._conduct(np.eye(2) * card.permeability_m2.value * card.thickness_m, card.permeability_m2.spread)
@@ -276,23 +288,27 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     compaction_pa = job.shop.barometer_pa - job.vacuum.cavity_pa
     resin_density = job.resin.density_kg_m3
     total = _Sum(np.zeros((2, 2)))
-    entries = _grouped(job, layers)
-    for card, angle_deg, count in entries:
-        if isinstance(card, FabricCard):
-            total.add_fabric(card, angle_deg, count, compaction_pa)
-        else:
-            total.add_core(card, angle_deg, count, job.core_laying, resin_density)
-    coats = {card.id: card for card in job.cards if isinstance(card, CoatCard)}
+    cards = {card.id: card for card in job.cards}
+    plies: list[tuple[FabricCard, float, int]] = []
+    entries: list[tuple[FabricCard | CoreCard, float, int]] = []
     for layer in layers:
-        if layer.card in coats:
-            total.coat_thickness += coats[layer.card].thickness_m * layer.count
-            total.coat_kg += coats[layer.card].areal_weight_kg_m2 * layer.count
+        card = cards[layer.card]
+        if isinstance(card, FabricCard):
+            plies.append((card, layer.angle_deg, layer.count))
+            entries.append(plies[-1])
+        elif isinstance(card, CoreCard):
+            entries.append((card, layer.angle_deg, layer.count))
+            total.add_core(card, layer.angle_deg, layer.count, job.core_laying, resin_density, starves=bool(plies))
+        elif isinstance(card, CoatCard):
+            total.coat_thickness += card.thickness_m * layer.count
+            total.coat_kg += card.areal_weight_kg_m2 * layer.count
+    total.add_fabrics(plies, compaction_pa)
     if media is not None:
         total.add_media(media)
     peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply else None
     resin_kg = total.void * resin_density
     tensor, trace = total.transmissivity, float(np.trace(total.transmissivity))
-    through = total.through_spread / total.resistance if 0 < total.resistance < float("inf") else 0.0
+    through = total.through_spread / total.resistance if total.resistance > 0 and not total.shut else 0.0
     beside = total.core_thickness + total.coat_thickness
     return Stack(
         layers=layers,
@@ -313,38 +329,9 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
             (float(tensor[0, 0]), float(tensor[0, 1])),
             (float(tensor[1, 0]), float(tensor[1, 1])),
         ),
-        through_resistance_m=total.resistance,
+        through_resistance_m=float("inf") if total.shut else total.resistance,
         through_spread=float(np.exp(through)),
         starved_side=total.starved,
         log_spread=total.conducting_spread / trace if trace else 0.0,
-        levels=levels_of(entries, media, peel, compaction_pa, resin_density, job.core_laying),
+        levels=levels_of(tuple(entries), media, peel, compaction_pa, resin_density, job.core_laying),
     )
-
-
-def _grouped(job: Job, layers: tuple[Layer, ...]) -> tuple[tuple[FabricCard | CoreCard, float, int], ...]:
-    """Card, angle and count of *layers*, with what is alike taken together where that changes no figure.
-
-    Between cores the order of plies does not count. Without a core the stack is halved into its levels, and it does:
-    then only neighbours are taken together.
-    """
-    known = {card.id: card for card in job.cards if isinstance(card, FabricCard | CoreCard)}
-    layers = tuple(layer for layer in layers if layer.card in known)
-    cored = any(isinstance(known[layer.card], CoreCard) for layer in layers)
-    found: list[tuple[FabricCard | CoreCard, float, int]] = []
-    skin: dict[tuple[str, float], int] = {}
-
-    def close() -> None:
-        found.extend((known[name], angle, count) for (name, angle), count in skin.items())
-        skin.clear()
-
-    for layer in layers:
-        key = (layer.card, layer.angle_deg)
-        if isinstance(known[layer.card], CoreCard):
-            close()
-            found.append((known[layer.card], layer.angle_deg, layer.count))
-            continue
-        if not cored and key not in skin:
-            close()
-        skin[key] = skin.get(key, 0) + layer.count
-    close()
-    return tuple(found)

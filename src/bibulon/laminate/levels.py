@@ -17,12 +17,7 @@ import numpy.typing as npt
 
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.layup import CoreLaying
-from bibulon.laminate.compaction import (
-    fibre_fraction,
-    in_plane_permeability,
-    kozeny_carman_ratio,
-    ply_thickness_m,
-)
+from bibulon.laminate.compaction import PACKED, packed_figures
 from bibulon.laminate.core import (
     groove_transmissivity_m3,
     groove_volume_m,
@@ -61,26 +56,19 @@ class Level:
 
 
 @dataclass
-class _Sum:
-    """A skin being added up."""
+class _Skin:
+    """Plies added up."""
 
     transmissivity: npt.NDArray[np.float64]
     capacity: float = 0.0
     resistance: float = 0.0
     thickness: float = 0.0
 
-    def add(self, card: FabricCard, angle_deg: float, count: float, compaction_pa: float) -> None:
-        fraction = fibre_fraction(card, compaction_pa)
-        height = ply_thickness_m(card, fraction) * count
-        through = card.permeability_through_m2.value * kozeny_carman_ratio(fraction, card.fibre_fraction)
-        self.transmissivity = self.transmissivity + in_plane_permeability(card, fraction, angle_deg) * height
-        self.capacity += (1 - fraction) * height
-        self.thickness += height
-        self.resistance += height / through
 
-
-def _skin() -> _Sum:
-    return _Sum(np.zeros((2, 2)))
+def _skin(figures: npt.NDArray[np.float64]) -> _Skin:
+    """The skin of those summed :data:`~bibulon.laminate.compaction.PACKED` figures."""
+    thickness, capacity, xx, xy, yy, resistance = (float(one) for one in figures)
+    return _Skin(np.array([[xx, xy], [xy, yy]]), capacity, resistance, thickness)
 
 
 def _tensor(matrix: npt.NDArray[np.float64]) -> Tensor:
@@ -102,7 +90,7 @@ def _series(*conductances: float) -> float:
     return min(1 / sum(1 / one for one in conductances), OPEN_M) if conductances else OPEN_M
 
 
-def _half(skin: _Sum) -> float:
+def _half(skin: _Skin) -> float:
     return 2 / skin.resistance if skin.resistance > 0 else OPEN_M
 
 
@@ -118,8 +106,13 @@ def levels_of(
 
     Plies between two cores count with the bag side; grooves lie on the core's bag face or go through it.
     """
-    loads = [compaction_pa * (1 - share) for share in CARRIED_SHARES]
-    packed = [_levels_under(plies, media, peel, load, resin_density_kg_m3, laying) for load in loads]
+    loads = tuple(compaction_pa * (1 - share) for share in CARRIED_SHARES)
+    cores = [(card, angle, count) for card, angle, count in plies if isinstance(card, CoreCard)]
+    between = _core_level(cores, resin_density_kg_m3, laying)
+    packed = [
+        _levels_under(_skin(tool), _skin(bag), bool(cores), between, media, peel, resin_density_kg_m3)
+        for tool, bag in zip(*_skins(plies, loads), strict=True)
+    ]
     return tuple(
         replace(
             level,
@@ -134,25 +127,42 @@ def _conducting(level: Level) -> float:
     return level.transmissivity_m3[0][0] + level.transmissivity_m3[1][1]
 
 
+def _skins(
+    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...], loads: tuple[float, ...]
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """The figures of the skins on the tool side and the bag side, a row for each load: divided by the first core, or,
+    in a stack without one, halved by thickness."""
+    fabrics = [
+        (at, card, angle, count) for at, (card, angle, count) in enumerate(plies) if isinstance(card, FabricCard)
+    ]
+    if not fabrics:
+        return np.zeros((len(loads), PACKED)), np.zeros((len(loads), PACKED))
+    kinds = {(card.id, angle): card for _, card, angle, _ in fabrics}
+    table = np.stack([packed_figures(card, angle, loads) for (_, angle), card in kinds.items()])
+    order = {kind: at for at, kind in enumerate(kinds)}
+    index = [order[card.id, angle] for _, card, angle, _ in fabrics]
+    each = table[index] * np.array([count for *_, count in fabrics], dtype=np.float64)[:, None, None]
+    core = next((at for at, (card, _, _) in enumerate(plies) if isinstance(card, CoreCard)), None)
+    if core is not None:
+        below = np.array([at < core for at, *_ in fabrics])
+        return each[below].sum(axis=0), each[~below].sum(axis=0)
+    heights = each[:, :, 0]
+    beneath = np.cumsum(heights, axis=0) - heights
+    share = np.clip((heights.sum(axis=0) / 2 - beneath) / heights, 0.0, 1.0)[:, :, None]
+    return (share * each).sum(axis=0), ((1 - share) * each).sum(axis=0)
+
+
 def _levels_under(
-    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...],
+    tool: _Skin,
+    bag: _Skin,
+    cored: bool,
+    between: tuple[Level | None, float],
     media: MediaCard | None,
     peel: PeelPlyCard | None,
-    compaction_pa: float,
     resin_density_kg_m3: float,
-    laying: CoreLaying,
 ) -> tuple[Level, ...]:
-    """The levels when the fibres carry *compaction_pa*."""
-    cores = [at for at, (card, _, _) in enumerate(plies) if isinstance(card, CoreCard)]
-    tool, bag = _skin(), _skin()
-    if cores:
-        for at, (card, angle, count) in enumerate(plies):
-            if isinstance(card, FabricCard):
-                (tool if at < cores[0] else bag).add(card, angle, count, compaction_pa)
-    else:
-        _halved(plies, tool, bag, compaction_pa)
-    between = [(card, angle, count) for card, angle, count in plies if isinstance(card, CoreCard)]
-    middle, joints = _core_level(between, resin_density_kg_m3, laying)
+    """The levels with those skins and what is *between* them."""
+    middle, joints = between
     if peel is not None and (tool.capacity > 0 or bag.capacity > 0):
         bag.capacity += peel.uptake_kg_m2 / resin_density_kg_m3
     cover = _series(_half(bag), peel.permeability_through_m2.value / peel.thickness_m if peel else OPEN_M)
@@ -176,27 +186,9 @@ def _levels_under(
             continue
         above = found[at + 1][0]
         below_above = _half(bag) if above.name == "bag side" else OPEN_M
-        crossing = joints if level.name == "tool side" and cores else OPEN_M
+        crossing = joints if level.name == "tool side" and cored else OPEN_M
         joined.append(replace(level, joint_m=_series(upward, crossing, below_above)))
     return tuple(joined)
-
-
-def _halved(
-    plies: tuple[tuple[FabricCard | CoreCard, float, int], ...], tool: _Sum, bag: _Sum, compaction_pa: float
-) -> None:
-    """Share the plies of a stack without a core out to two halves of equal thickness."""
-    heights = []
-    for card, _, count in plies:
-        assert isinstance(card, FabricCard)
-        heights.append(ply_thickness_m(card, fibre_fraction(card, compaction_pa)) * count)
-    half, below = sum(heights) / 2, 0.0
-    for (card, angle, count), height in zip(plies, heights, strict=True):
-        assert isinstance(card, FabricCard)
-        share = min(max((half - below) / height, 0.0), 1.0)
-        for skin, part in ((tool, share), (bag, 1 - share)):
-            if part > 0:
-                skin.add(card, angle, count * part, compaction_pa)
-        below += height
 
 
 def _core_level(
