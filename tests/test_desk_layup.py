@@ -42,7 +42,7 @@ def test_the_book_is_reordered_by_dragging_and_by_keys_and_mirrored(window: Wind
     before = book(window)
     handles = [one for one in side.findChildren(MoveHandle) if one.isVisible()]
     last = handles[-1]
-    third = side.book.frames[2]
+    third = side.book.entries[2]
     target = last.mapFromGlobal(third.mapToGlobal(QPoint(20, third.height() // 2 + 6)))
     QTest.mousePress(last, LEFT)
     QTest.mouseMove(last, target)

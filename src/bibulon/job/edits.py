@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable
+from functools import cache
 from typing import Any, TypeVar
 
 from shapely import affinity
@@ -50,7 +51,13 @@ def with_value(job: Job, path: str, value: Any) -> Job:
 
 
 def _names(model: Any) -> tuple[str, ...]:
-    return tuple(getattr(model, name) for name in ("id", "name", "label") if hasattr(model, name))
+    return tuple(getattr(model, name) for name in _naming(model.__class__))
+
+
+@cache
+def _naming(kind: Any) -> tuple[str, ...]:
+    """The fields of a kind of model that an element of a list is named by."""
+    return tuple(name for name in ("id", "name", "label") if name in kind.model_fields)
 
 
 def _placed(model: Any, steps: list[str], value: Any) -> Any:

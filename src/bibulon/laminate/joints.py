@@ -67,21 +67,30 @@ def _plies(
     cards = {card.id: card for card in known}
     shapes = {region.name: Polygon(region.outline) for region in regions}
     part = mould.shape
+    covered: dict[str | None, BaseGeometry] = {}
     plies: list[Ply] = []
     before: list[tuple[float, tuple[float, ...]]] = []
     moved = {(one.layer, one.turn): one.shift_m for one in cutting.shifts}
+    whole: dict[tuple[str | None, float, float], _Divided] = {}
+    """What needs no joints, by region, angle and roll: cut once."""
     for layer in layup:
         card = cards[layer.card]
         if not isinstance(card, FabricCard):
             continue
-        shape = part if layer.region is None else part.intersection(shapes[layer.region])
+        if layer.region not in covered:
+            covered[layer.region] = part.intersection(shapes[layer.region]) if layer.region is not None else part
+        shape = covered[layer.region]
         if shape.is_empty:
             continue
         for turn in range(1, layer.count + 1):
             angle = layer.angle_deg % 180.0
             beside = [at for other, at in before[-PLIES_BEFORE:] if _same_way(angle, other)]
-            shift = moved.get((layer.id, turn))
-            cut = _divided(mould, cutting, shape, card.roll_width_m, angle, beside, shift)
+            alike = (layer.region, angle, card.roll_width_m)
+            cut = whole.get(alike) or _divided(
+                mould, cutting, shape, card.roll_width_m, angle, beside, moved.get((layer.id, turn))
+            )
+            if not cut.joints:
+                whole[alike] = cut
             before.append((angle, cut.at))
             darts = _darts(cutting, shape, len(plies))
             plies.append(Ply(

@@ -22,9 +22,9 @@ from pydantic import Field, ValidationError
 
 from bibulon.job import Job
 from bibulon.job.base import Model, Name, NotNegative, Positive, Share
-from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.storage import explain
 from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.cost import dry_amounts, dry_cost
 from bibulon.quantities import Units, show
 
 LONGEST_RUN = 10_000
@@ -118,25 +118,15 @@ class PartMaterials:
 
 def materials_of(job: Job) -> PartMaterials:
     """The materials of one part of *job* by the prices on its cards."""
-    cards = {card.id: card for card in job.cards}
     laminate = laminate_of(job)
-    dry = fibre = core_resin = 0.0
-    unpriced: list[str] = []
+    fibre = core_resin = 0.0
     for cell in laminate.cells:
         fibre += cell.area_m2 * cell.stack.fibre_fraction * cell.stack.laminate_thickness_m
         core_resin += cell.area_m2 * (cell.stack.core_m + cell.stack.core_surface_m)
-        for layer in cell.stack.layers:
-            card = cards[layer.card]
-            assert isinstance(card, FabricCard | CoreCard | CoatCard)
-            each = card.areal_weight_kg_m2 if isinstance(card, CoatCard) else 1.0
-            if card.price is None:
-                unpriced.append(card.name)
-            else:
-                dry += cell.area_m2 * card.price * each * layer.count
-    if job.resin.price is None:
-        unpriced.append(job.resin.name)
+    dry = dry_cost(job, dry_amounts(job))
+    unpriced = dry.unpriced if job.resin.price is not None else (*dry.unpriced, job.resin.name)
     per_m3 = (job.resin.price or 0.0) * job.resin.density_kg_m3
-    return PartMaterials(laminate.total.area_m2, dry, fibre, core_resin, per_m3, tuple(dict.fromkeys(unpriced)))
+    return PartMaterials(laminate.total.area_m2, dry.amount, fibre, core_resin, per_m3, unpriced)
 
 
 @dataclass(frozen=True)

@@ -78,10 +78,10 @@ class LayupBench(Bench):
         if not cells or not self.document.job.layup:
             return "–", ""
         widest = max(cells, key=lambda cell: cell.area_m2)
-        return in_words(widest.stack.layers, self.document.job.cards)
+        return in_words(widest.stack.layers, self.document.assessment.job.cards)
 
     def _cost(self) -> tuple[str, str]:
-        cost = part_cost(self.document.job)
+        cost = part_cost(self.document.assessment.job)
         how = "Coats, plies and core as laid, and the resin that stays in them, by the prices on their cards."
         if cost.unpriced:
             how += " Without a price: " + ", ".join(cost.unpriced) + "."

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from bibulon.desk.fields import (
-    ChoiceField,
-    FreeField,
-    MoveHandle,
-    QuantityField,
-    column,
-    label,
-    tool_button,
-)
+from bibulon.desk.benches.base import clear
+from bibulon.desk.benches.layup_entry import EntryRow
+from bibulon.desk.fields import FreeField, QuantityField, column, label
+from bibulon.job import Job
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import (
     grouped_layup,
@@ -27,10 +23,8 @@ from bibulon.job.edits import (
     revised,
     with_card,
     with_layup,
-    with_value,
 )
-from bibulon.job.layup import ROLES, Layer, PlyGroup, role_of
-from bibulon.quantities import show
+from bibulon.job.layup import Layer, PlyGroup, role_of
 from bibulon.stock import shelf
 
 if TYPE_CHECKING:
@@ -43,20 +37,35 @@ ADDED: tuple[tuple[str, type[Card], str], ...] = (
 )
 
 
+ALL_AT_ONCE = 24
+"""A book of so many entries has widgets in all its rows."""
+NEARLY_PX = 160
+
+
 class BookSection:
-    """Rows of the ply book; entries of a group stand in a frame of their own."""
+    """Rows of the ply book; entries of a group stand in a frame of their own.
+
+    A row stays for as long as its entry is there, and the hand in it where it is. In a long book only the rows that
+    are seen, or nearly, have widgets.
+    """
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self.document = bench.document
-        self.frames: list[QFrame] = []
+        self.entries: list[EntryRow] = []
         """One for each entry, from the tool face."""
+        self._shape: object = None
 
     def build(self) -> None:
         bench = self.bench
         bench.section("Ply book, from the tool face")
         self.rows = column(5)
-        bench.watch(self._structure, self.rows, self._fill)
+        bench.body.addLayout(self.rows)
+        self._soon = QTimer(bench, singleShot=True, interval=0)  # once the rows have their places
+        self._soon.timeout.connect(self.fill_seen)
+        bar = bench.verticalScrollBar()
+        bar.valueChanged.connect(lambda _: self._soon.start())
+        bar.rangeChanged.connect(lambda *_: self._soon.start())
         row = QHBoxLayout()
         row.setSpacing(5)
         for text, kind, tip in ADDED:
@@ -66,35 +75,63 @@ class BookSection:
             "Lay the same plies again in reverse; a core on top becomes the middle. Coats stay below."
         )
         bench.body.addLayout(row)
+        self.refresh()
 
     def refresh(self) -> None:
-        self.mirror.setEnabled(bool(self.document.job.layup))
+        """Show the ply book as it is now."""
+        job = self.document.job
+        self.mirror.setEnabled(bool(job.layup))
+        shape = tuple((layer.id, layer.group) for layer in job.layup), tuple(group.name for group in job.groups)
+        if shape != self._shape:
+            self._shape = shape
+            self._lay_out(job)
+        around = tuple(region.name for region in job.regions), self.document.settings.system, job.cards
+        for number, (row, layer) in enumerate(zip(self.entries, job.layup, strict=True), 1):
+            row.show_entry(number, layer, around)
+        if len(self.entries) <= ALL_AT_ONCE:
+            self.fill_seen()
+        else:
+            self._soon.start()
+
+    def _lay_out(self, job: Job) -> None:
+        """Put the rows in the order of the book; those of entries that stay keep their widgets."""
+        known = {row.layer.id: row for row in self.entries}
+        entries = [known.pop(layer.id) if layer.id in known else EntryRow(self, layer) for layer in job.layup]
+        for row in entries:
+            row.setParent(None)  # out of a group's frame that goes
+        clear(self.rows)
+        self.entries = entries
+        into: QVBoxLayout = self.rows
+        open_group: str | None = None
+        for layer, row in zip(job.layup, entries, strict=True):
+            if layer.group is None:
+                into = self.rows
+            elif layer.group != open_group:
+                into = self._group(self.rows, next(one for one in job.groups if one.name == layer.group))
+            open_group = layer.group
+            into.addWidget(row)
+            row.show()
+        if not job.layup:
+            self.rows.addWidget(label("Nothing laid yet. Add the first ply on the tool face.", "muted"))
+
+    def fill_seen(self) -> None:
+        """Give the rows that are seen, or nearly, their widgets."""
+        if len(self.entries) > ALL_AT_ONCE and not self.bench.isVisible():
+            return
+        low, high = -math.inf, math.inf
+        if len(self.entries) > ALL_AT_ONCE:
+            low = self.bench.verticalScrollBar().value() - NEARLY_PX
+            high = low + self.bench.viewport().height() + 2 * NEARLY_PX
+        for row in self.entries:
+            if not row.filled:
+                top = row.mapTo(self.bench.widget(), QPoint(0, 0)).y()
+                if low <= top + row.height() and top <= high:
+                    row.fill()
 
     def cards(self, *kinds: type[Card]) -> list[Card]:
         """Cards of the shelf and the job of those kinds."""
         own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
         return [card for card in own.values() if isinstance(card, kinds)]
-
-    def _structure(self) -> object:
-        job = self.document.job
-        return job.layup, job.groups, tuple(region.name for region in job.regions), self.document.settings.system
-
-    def _fill(self, layout: QVBoxLayout) -> None:
-        job = self.document.job
-        self.frames = []
-        into: QVBoxLayout = layout
-        open_group: str | None = None
-        for number, layer in enumerate(job.layup, 1):
-            if layer.group is None:
-                into = layout
-            elif layer.group != open_group:
-                into = self._group(layout, next(one for one in job.groups if one.name == layer.group))
-            open_group = layer.group
-            frame = self._row(number, layer)
-            self.frames.append(frame)
-            into.addWidget(frame)
-        if not job.layup:
-            layout.addWidget(label("Nothing laid yet. Add the first ply on the tool face.", "muted"))
 
     def _group(self, layout: QVBoxLayout, group: PlyGroup) -> QVBoxLayout:
         """The frame of a group, with its name and how often it is laid."""
@@ -123,78 +160,9 @@ class BookSection:
             raise ValueError("A group needs a name.")
         self.document.edit("name of group", renamed_group(self.document.job, old, text.strip()))
 
-    def _row(self, number: int, layer: Layer) -> QFrame:
-        card = next(card for card in self.document.job.cards if card.id == layer.card)
-        assert isinstance(card, FabricCard | CoreCard | CoatCard)
-        frame = QFrame()
-        frame.setProperty("role", "card")
-        box = QVBoxLayout(frame)
-        box.setContentsMargins(8, 6, 6, 6)
-        box.setSpacing(3)
-        top = QHBoxLayout()
-        top.setSpacing(3)
-        top.addWidget(label(str(number), "figure", wrap=False))
-        choice = ChoiceField(
-            "",
-            lambda: [(one.name, one.id) for one in self.cards(type(card))],
-            lambda: layer.card,
-            lambda chosen: self._material(layer, chosen),
-            f"Material of entry {number}",
-        )
-        top.addWidget(choice, 1)
-        top.addWidget(MoveHandle(f"Move entry {number}", partial(self._place_at, layer), partial(self._move, layer)))
-        box.addLayout(top)
-        under = QHBoxLayout()
-        under.setSpacing(6)
-        path = f"layup/{layer.id}"
-        for name, shown, kind, field in (("Angle", "at", "angle", "angle_deg"), ("Count", "×", "count", "count")):
-            editor = QuantityField(self.document, name, kind, f"{path}/{field}", f"{name} of entry {number}")
-            editor.name.setText(shown)
-            editor.name.setFixedWidth(12)
-            editor.setFixedWidth(76 if field == "angle_deg" else 58)
-            under.addWidget(editor, 0, Qt.AlignmentFlag.AlignTop)
-        region = ChoiceField(
-            "",
-            lambda: [("whole part", None), *((one.name, one.name) for one in self.document.job.regions)],
-            lambda: layer.region,
-            lambda name: self.document.edit("region of ply", with_value(self.document.job, f"{path}/region", name)),
-            f"Region of entry {number}",
-        )
-        under.addWidget(region, 1, Qt.AlignmentFlag.AlignTop)
-        box.addLayout(under)
-        last = QHBoxLayout()
-        last.setSpacing(6)
-        if len(ROLES[card.kind]) > 1:
-            role = ChoiceField(
-                "",
-                lambda: [(one, one) for one in ROLES[card.kind]],
-                lambda: role_of(layer, card),
-                lambda chosen: self.document.edit("role", with_value(self.document.job, f"{path}/role", chosen)),
-                f"Role of entry {number}",
-            )
-            role.setFixedWidth(118)
-            last.addWidget(role)
-        else:
-            last.addWidget(label(role_of(layer, card), "muted", wrap=False))
-        weight = card.density_kg_m3 * card.thickness_m if isinstance(card, CoreCard) else card.areal_weight_kg_m2
-        last.addStretch(1)
-        last.addWidget(label(show(weight, "areal weight", self.document.assessment.units), "muted", wrap=False))
-        link = "Take out of its group" if layer.group else "Group with the entry before it"
-        for icon, tip, do in (
-            ("ph.link-break" if layer.group else "ph.link", link, self._link),
-            ("ph.copy", "Lay once more", self._repeat),
-            ("ph.trash", "Remove", self._remove),
-        ):
-            button = tool_button(icon, tip, partial(do, layer))
-            button.setAccessibleName(f"{tip}: entry {number}")
-            button.setEnabled(tip != link or bool(layer.group) or number > 1)
-            last.addWidget(button)
-        box.addLayout(last)
-        return frame
-
     # -- edits -------------------------------------------------------------------------------------------------------
 
-    def _material(self, layer: Layer, card_id: str) -> None:
+    def material(self, layer: Layer, card_id: str) -> None:
         card = next(card for card in self.cards(FabricCard, CoreCard, CoatCard) if card.id == card_id)
         job = with_card(self.document.job, card)
         layers = [revised(one, card=card_id) if one.id == layer.id else one for one in job.layup]
@@ -215,7 +183,7 @@ class BookSection:
     def _mirror(self) -> None:
         self.document.edit("mirror plies", mirrored_layup(self.document.job))
 
-    def _move(self, layer: Layer, step: int) -> None:
+    def move(self, layer: Layer, step: int) -> None:
         """Move an entry so many places farther from the tool; among the entries of a group it joins them."""
         layers = list(self.document.job.layup)
         at = next(i for i, one in enumerate(layers) if one.id == layer.id)
@@ -230,20 +198,20 @@ class BookSection:
         layers.insert(to, moved)
         self.document.edit("reorder plies", with_layup(self.document.job, layers))
 
-    def _place_at(self, layer: Layer, position: QPoint) -> None:
+    def place_at(self, layer: Layer, position: QPoint) -> None:
         """Move an entry to where it was dropped, a place on the screen."""
-        middles = [frame.mapToGlobal(frame.rect().center()).y() for frame in self.frames]
+        middles = [row.mapToGlobal(row.rect().center()).y() for row in self.entries]
         at = next(i for i, one in enumerate(self.document.job.layup) if one.id == layer.id)
         before = sum(middle < position.y() for row, middle in enumerate(middles) if row != at)
-        self._move(layer, before - at)
+        self.move(layer, before - at)
 
-    def _repeat(self, layer: Layer) -> None:
+    def repeat(self, layer: Layer) -> None:
         self.document.edit("lay ply once more", repeated_layup(self.document.job, layer.id))
 
-    def _remove(self, layer: Layer) -> None:
+    def remove(self, layer: Layer) -> None:
         kept = [one for one in self.document.job.layup if one.id != layer.id]
         self.document.edit("remove ply", with_layup(self.document.job, kept))
 
-    def _link(self, layer: Layer) -> None:
+    def link(self, layer: Layer) -> None:
         name = "out of the group" if layer.group else "group plies"
         self.document.edit(name, grouped_layup(self.document.job, layer.id))

@@ -20,6 +20,8 @@ from bibulon.quantities import show, show_power
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
+MOST_LISTED = 12
+"""So many stacks are listed, the largest; the others on a click on the plan."""
 CLOSED_WORDS = "The load that the clamp has to hold, over the area of these cells."
 
 
@@ -47,8 +49,8 @@ class CellsSection:
 
     def _key(self) -> object:
         laminate, job = self.bench.document.assessment.laminate, self.bench.document.job
-        areas = tuple((cell.stack, round(cell.area_m2, 5)) for cell in laminate.cells)
-        return areas, self.bench.document.settings, self.chosen, job.mould.cavity_m, job.cards
+        chosen = self.chosen.layers if self.chosen is not None else None
+        return id(laminate), self.bench.document.settings, chosen, job.mould.cavity_m, job.cards
 
     def touch(self, place: Point) -> None:
         """Choose the stack at *place*."""
@@ -73,7 +75,9 @@ class CellsSection:
         return self.chosen is not None and tuple(layer.id for layer in self.chosen.layers) == layers
 
     def _fill(self, layout: QVBoxLayout) -> None:
-        for cells in self.groups():
+        groups = self.groups()
+        listed = [cells for at, cells in enumerate(groups) if at < MOST_LISTED or self._is_chosen(cells)]
+        for cells in listed:
             stack, area = cells[0].stack, sum(cell.area_m2 for cell in cells)
             line = (
                 f"{self._show(area, 'area')}: {self._show(stack.thickness_m, 'thickness')}, "
@@ -89,6 +93,8 @@ class CellsSection:
             layout.addWidget(button)
             if chosen:
                 layout.addWidget(self._details(cells, area))
+        if len(groups) > len(listed):
+            layout.addWidget(label(f"and {len(groups) - len(listed)} smaller stacks: click one on the plan", "muted"))
 
     def _press(self, stack: Stack, _: bool) -> None:
         self.choose(stack)
@@ -107,7 +113,7 @@ class CellsSection:
             for one in (row.itemAt(0).widget(), shown):
                 one.setToolTip(how)
             box.addLayout(row)
-        words, how = in_words(cells[0].stack.layers, self.bench.document.job.cards)
+        words, how = in_words(cells[0].stack.layers, self.bench.document.assessment.job.cards)
         if cells[0].stack.layers:
             note = label(f"The stack is {words}.", "muted")
             note.setToolTip(how)
@@ -129,7 +135,7 @@ class CellsSection:
             ("Mass, dry", self._show(stack.areal_weight_kg_m2 * area, "mass"), "Over the area of these cells."),
             ("Resin it takes", self._show(stack.capacity_m * area, "volume"), "Voids, core, media and peel ply."),
             *self._flow_figures(stack),
-            *self._cost_figures(stack_cost(self.bench.document.job, stack), area),
+            *self._cost_figures(stack_cost(self.bench.document.assessment.job, stack), area),
             *self._closed_figures(stack, area),
         ]  # fmt: skip
 
@@ -163,7 +169,7 @@ class CellsSection:
         if cavity is None or not stack.layers:
             return []
         try:
-            found = closed_at(stack.layers, self.bench.document.job.cards, cavity)
+            found = closed_at(stack.layers, self.bench.document.assessment.job.cards, cavity)
         except ValueError as error:
             return [("In the cavity", "too thick", str(error))]
         share = ("Fibre in the cavity", f"{found.fibre_fraction:.1%}", "Σ w/(ρ·h) at the cavity's height.")

@@ -55,7 +55,8 @@ class CornerSection:
 
     def _move(self, turn_deg: float) -> CornerMove | None:
         """The move of the thickest stack; None if nothing is laid. Raises ValueError."""
-        job, cells = self.bench.document.job, self.bench.document.assessment.laminate.cells
+        assessment = self.bench.document.assessment
+        job, cells = assessment.job, assessment.laminate.cells
         if not cells or not job.layup:
             return None
         thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)

@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
     QWheelEvent,
 )
@@ -47,6 +48,7 @@ from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
 from bibulon.job.edits import with_card
 from bibulon.job.lines import Line
+from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
 from bibulon.quantities import run_clock, show
 from bibulon.stock import shelf
@@ -99,6 +101,8 @@ class PlanView(QWidget):
         self.joints = False
         """Whether the joints of the plies are shown at Lay-up."""
         self._marked_cells: tuple[Polygon, ...] = ()
+        self._stack_picture: tuple[tuple[object, ...], QPixmap, Laminate] | None = None
+        """With the laminate that it is of, so that no other can take its identity."""
         self._stack_section: tuple[tuple[object, ...], Section] | None = None
         self._shade = ReliefShade(self)
         self._shade.ready.connect(self.update)
@@ -333,6 +337,21 @@ class PlanView(QWidget):
             shown += "" if value is None else f"  ·  {found.text(value, units)}"
         return shown
 
+    def _paint_stack(self, painter: QPainter) -> None:
+        """The hatched cells, from a picture that is kept while they and the view stay: there may be hundreds."""
+        ratio = self.devicePixelRatioF()
+        key = (id(self.document.assessment.laminate), self.frame, self.size(), ratio, theme.current.palette.name)
+        if self._stack_picture is None or self._stack_picture[0] != key:
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(picture)
+            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+            layers.paint_stack(inner, self.frame, self.document.assessment)
+            inner.end()
+            self._stack_picture = (key, picture, self.document.assessment.laminate)
+        painter.drawPixmap(0, 0, self._stack_picture[1])
+
     # -- painting ----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -349,7 +368,7 @@ class PlanView(QWidget):
         painter.fillRect(self.rect(), QColor(palette.ground))
         layers.paint_part(painter, self.frame, job)
         if station.shows_stack or station.id == "part":
-            layers.paint_stack(painter, self.frame, assessment)
+            self._paint_stack(painter)
         answer = self.document.answer if station.shows_fill else None
         layers.paint_regions(painter, self.frame, job, named=station.shows_stack)
         if answer is not None:
