@@ -204,6 +204,13 @@ def test_the_mistake_is_caught_and_its_absence_is_quiet(name: str) -> None:
         assert "None" not in caution.message and "nan" not in caution.message
 
 
+@pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.of_plan])
+def test_what_is_found_of_the_plan_does_not_wait_for_the_fill(name: str) -> None:
+    rule = next(entry.rule for entry in REGISTRY if entry.id == name)
+    job = MISTAKES[name](sound_job())
+    assert tuple(rule(assess(job))) == tuple(rule(assessed(job)))
+
+
 def test_gravest_first_and_placed_on_the_plan() -> None:
     job = media_to_vent(changed(sound_job(), bucket=revised(sound_job().bucket, below_part_m=-0.4)))
     found = cautions_of(assessed(job))

@@ -17,6 +17,7 @@ TAPE_WIDTHS_ON_FLANGE = 4.0
     "bag",
     why="Film that is not taken up in pleats bridges in corners or runs out where the edge turns.",
     remedy="Plan at least the pleats that the excess film needs, one at every corner.",
+    of_plan=True,
 )
 def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     bag = assessment.bag
@@ -31,6 +32,7 @@ def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     "bag",
     why="Film stretched over a line or a corner springs back and pools resin, or lifts the tape.",
     remedy="Cut the film with 30 % more area than the taped surface.",
+    of_plan=True,
 )
 def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     excess = assessment.job.bag.film_excess
@@ -44,6 +46,7 @@ def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     "bag",
     why="Tape needs clean, unreleased flange with room for pleats and for the vent beside the part.",
     remedy="Widen the flange, or bag on a plate under the mould.",
+    of_plan=True,
 )
 def flange_narrow(assessment: Assessment) -> Iterator[Finding]:
     flange, tape = assessment.job.part.flange_width_m, assessment.job.bag.tape_width_m

@@ -29,6 +29,7 @@ ALONG_EDGE_SHARE = 0.25
     "layup",
     why="Resin cannot get through a core without perforations or slits: the tool-side skin stays dry.",
     remedy="Take a perforated core, or perforate this one, and count the holes as resin.",
+    of_plan=True,
 )
 def core_starves(assessment: Assessment) -> Iterator[Finding]:
     for cell in assessment.laminate.cells:
@@ -57,6 +58,7 @@ def _with_peel_ply(job: Job) -> Job:
     "bonded needs the clean, rough surface that peel ply leaves.",
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
     mend=Mend("Lay peel ply over it", _with_peel_ply),
+    of_plan=True,
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -76,6 +78,7 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="A ply that ends at the core's edge leaves a stress riser and a channel where resin races.",
     remedy="Run local plies up onto the core or well past its edge.",
+    of_plan=True,
 )
 def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -101,6 +104,7 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="Bare tool inside the outline takes film and resin but no fibre: a resin-rich hole.",
     remedy="Let plies cover the whole outline, or draw the outline smaller.",
+    of_plan=True,
 )
 def part_not_covered(assessment: Assessment) -> Iterator[Finding]:
     bare = [cell for cell in assessment.laminate.cells if cell.stack.laminate_thickness_m == 0]
@@ -121,6 +125,7 @@ def _with_usual_overlap(job: Job) -> Job:
     why="Too short an overlap slips open and carries no load; too long a one is a thick band that fills late.",
     remedy="Let pieces overlap by 10 to 30 mm, 25 mm as a rule, unless the designer says otherwise.",
     mend=Mend("Overlap by 25 mm", _with_usual_overlap),
+    of_plan=True,
 )
 def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
     overlap = assessment.job.cutting.overlap_m
@@ -137,6 +142,7 @@ def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="Joints of neighbouring plies over one another make a weak, thick band where the stack can part.",
     remedy="Turn a ply, take a wider or narrower roll, or ask for less distance between joints.",
+    of_plan=True,
 )
 def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
     wanted = assessment.job.cutting.stagger_m
@@ -154,6 +160,7 @@ def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="Binders, tack and prepared fabrics age on the shelf; what was sound may no longer wet out or hold.",
     remedy="Take a fresh lot, or have the maker or whoever answers for quality extend this one.",
+    of_plan=True,
 )
 def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     for card in assessment.job.cards:
@@ -168,6 +175,7 @@ def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="Nothing is wet yet: a ply too many or too few can still be put right, and never again after.",
     remedy="Count the plies on the tool against the book, and tick or take up what differs.",
+    of_plan=True,
 )
 def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

@@ -22,6 +22,7 @@ from bibulon.quantities import show
     "part",
     why="A mould that leaks, sticks or is cold cannot be put right once fibre lies on it.",
     remedy="Walk the list at Part and tick each line, or take the plies up again.",
+    of_plan=True,
 )
 def mould_unchecked(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -42,6 +43,7 @@ def _cut_to_outline(job: Job) -> Job:
     why="One stray fibre under the sealing tape is a leak for as long as the bag is on.",
     remedy="Cut the pieces to the outline, tape the flange before fibre goes down, and wipe it clear.",
     mend=Mend("Cut to the outline", _cut_to_outline),
+    of_plan=True,
 )
 def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -59,6 +61,7 @@ def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
     why="Fabric that cannot slide into a corner bridges it, and the gap fills with resin that cracks later. On a male "
     "corner it piles up into wrinkles.",
     remedy="Open the radius, cut the plies at the corner and lap them, or lay less in one go.",
+    of_plan=True,
 )
 def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -94,6 +97,7 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="A thick stack laid loose moves as the bag comes down: it wrinkles, and bridges every corner.",
     remedy="Put film over what is laid, draw vacuum, press the plies home, and tick the debulk.",
+    of_plan=True,
 )
 def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
     lines = lay_list(assessment.job)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -47,6 +48,7 @@ class Registered:
     remedy: str
     rule: Rule
     mend: Mend | None
+    of_plan: bool
 
 
 @dataclass(frozen=True)
@@ -68,17 +70,34 @@ REGISTRY: list[Registered] = []
 
 
 def caution(
-    id: str, rank: Rank, station: str, *, why: str, remedy: str, mend: Mend | None = None
+    id: str, rank: Rank, station: str, *, why: str, remedy: str, mend: Mend | None = None, of_plan: bool = False
 ) -> Callable[[Rule], Rule]:
-    """Register the decorated rule."""
+    """Register the decorated rule; one that is *of_plan* reads nothing of the fill, and is asked once for a job."""
 
     def register(rule: Rule) -> Rule:
         if any(other.id == id for other in REGISTRY):
             raise ValueError(f"two cautions are called {id}")
-        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, mend))
+        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, mend, of_plan))
         return rule
 
     return register
+
+
+_KNOWN: OrderedDict[tuple[object, ...], tuple[Job, dict[str, tuple[Finding, ...]]]] = OrderedDict()
+MOST_KNOWN = 8
+
+
+def _of_plan(assessment: Assessment) -> dict[str, tuple[Finding, ...]]:
+    """What the rules that read no fill found, by their names; kept for the jobs asked about last."""
+    key = id(assessment.job), assessment.units, assessment.on
+    known = _KNOWN.get(key)
+    if known is None:
+        found = {entry.id: tuple(entry.rule(assessment)) for entry in REGISTRY if entry.of_plan}
+        # the job is kept with it, so that no other can take its identity
+        known = _KNOWN[key] = assessment.job, found
+        while len(_KNOWN) > MOST_KNOWN:
+            _KNOWN.popitem(last=False)
+    return known[1]
 
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
@@ -96,6 +115,6 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             entry.mend,
         )
         for entry in REGISTRY
-        for finding in entry.rule(assessment)
+        for finding in (_of_plan(assessment)[entry.id] if entry.of_plan else entry.rule(assessment))
     ]
     return tuple(sorted(found, key=lambda one: RANKS.index(one.rank)))

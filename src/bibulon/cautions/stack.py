@@ -73,6 +73,7 @@ def _with_skin_coat(job: Job) -> Job:
     why="Without a skin coat the weave prints through the gel coat, and vacuum draws air through its pinholes.",
     remedy="Lay a thin skin coat behind the gel coat and let it cure before the dry stack.",
     mend=Mend("Lay a skin coat", _with_skin_coat),
+    of_plan=True,
 )
 def skin_coat_missing(assessment: Assessment) -> Iterator[Finding]:
     cards = {card.id: card for card in assessment.job.cards}
@@ -102,6 +103,7 @@ def _snug(job: Job) -> Job:
     why="Resin races along a gap beside the core, shuts off what lies behind, and cures as a hot, brittle bead.",
     remedy="Cut the core to fit, or fill the gap with fibre or thickened resin before the bag goes on.",
     mend=Mend("Plan it fitted close", _snug),
+    of_plan=True,
 )
 def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -126,6 +128,7 @@ def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="A stack that is not mirrored about its middle, or not balanced, bends or twists as it cures and cools.",
     remedy="Mirror it if the part has to stay flat; where loads ask for it as it is, let the designer say so.",
+    of_plan=True,
 )
 def stack_uneven(assessment: Assessment) -> Iterator[Finding]:
     cell = _widest(assessment)
@@ -167,6 +170,7 @@ def _thickest_run(stack: Stack, cards: dict[str, Card], pressure_pa: float) -> _
     "layup",
     why="A thick stack cannot lose its heat of cure: it boils, scorches or cracks, and softens core and mould.",
     remedy="Build it up in two shots, take a slower hardener, or shoot cooler; ask the resin's maker for its limit.",
+    of_plan=True,
 )
 def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -235,6 +239,7 @@ def _no_tack(job: Job) -> Job:
     why="Spray adhesive between every ply keeps resin from wetting them, and the plies from bonding.",
     remedy="Spray dots, not films, only where a ply would slide: on upright faces and in corners.",
     mend=Mend("Lay it without tack", _no_tack),
+    of_plan=True,
 )
 def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -260,6 +265,7 @@ def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="The upper mould rests on the core and does not seal: resin runs past the part.",
     remedy="Take thinner core, or build the mould for this one.",
+    of_plan=True,
 )
 def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
     cavity = assessment.job.mould.cavity_m
@@ -284,6 +290,7 @@ def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="More fibre than the cavity closes on holds the mould open: thickness is lost and resin runs round the part.",
     remedy="Take out a ply, deepen the cavity, or clamp the mould by more than vacuum if it is built for that.",
+    of_plan=True,
 )
 def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
     job, cavity = assessment.job, assessment.job.mould.cavity_m

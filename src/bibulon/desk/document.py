@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import Caution, cautions_of
-from bibulon.desk.background import StudyAnswer
+from bibulon.desk.background import Background, StudyAnswer
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.settings import Settings, state_folder
 from bibulon.flow.problem import FlowRefusal
@@ -18,9 +19,30 @@ from bibulon.job.edits import changed
 from bibulon.job.journal import Journal, resumed
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import StorageError, load, save
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.joints import plies_of
+from bibulon.quantities import Units
 
 AUTOSAVE_MS = 1500
 MOST_UNDO = 500
+
+
+LARGE_WORK = 2000
+"""Jobs with more plies times regions, or points of outline, than this are assessed beside the interface."""
+
+
+def is_large(job: Job) -> bool:
+    """Whether what follows from *job* takes so long that the hand would feel it."""
+    return len(job.laid) * (len(job.regions) + 1) + len(job.part.outline) > LARGE_WORK
+
+
+def _worked_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
+    """Have what follows from *job* ready: its parts are kept for whoever asks for them next."""
+    laminate_of(job)  # not by the assessment's properties: their lock would hold the interface up
+    tell(0.5)
+    plies_of(job)
+    tell(0.7)
+    cautions_of(assess(job, units))
 
 
 def flow_inputs(job: Job) -> tuple[object, ...]:
@@ -52,6 +74,11 @@ class Document(QObject):
         self._refusal: FlowRefusal | None = None
         self._study: tuple[tuple[object, ...], StudyAnswer] | None = None
         self._asked: tuple[object, ...] | None = None
+        self._assessed = job
+        """The job that the assessment is of: that on the desk, or, while a large one is worked out, the one before."""
+        self._work = Background(_worked_out, self)
+        self._work.finished.connect(self._take_assessed)
+        self._work.ended.connect(self._work_ended)
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
         self._autosave = QTimer(self)
@@ -76,7 +103,7 @@ class Document(QObject):
     @property
     def assessment(self) -> Assessment:
         if self._assessment is None:
-            made = assess(self.job, self.settings.units(self.job.shop.barometer_pa))
+            made = assess(self._assessed, self.settings.units(self._assessed.shop.barometer_pa))
             fill = self.answer.result if self.answer else None
             self._assessment = replace(made, fill=fill, refusal=self._refusal)
         return self._assessment
@@ -124,8 +151,27 @@ class Document(QObject):
         self._announce()
 
     def _announce(self) -> None:
+        if is_large(self.job) and self._assessed is not self.job:
+            self._work.start(self.job, units=self.settings.units(self.job.shop.barometer_pa))
+        else:
+            self._assessed = self.job
         self._assessment = self._cautions = None
         self.changed.emit()
+
+    @property
+    def working(self) -> bool:
+        """Whether the assessment is of an earlier job, and that of this one on its way."""
+        return self._assessed is not self.job
+
+    def _take_assessed(self, job: Job, _: object) -> None:
+        if job is self.job or is_large(self.job):
+            self._assessed = job
+            self._assessment = self._cautions = None
+
+    def _work_ended(self, message: str) -> None:
+        if message:  # then it is said where it is asked for, and not worked out for ever
+            self._assessed = self.job
+        self._announce()
 
     # -- undo --------------------------------------------------------------------------------------------------------
 
@@ -241,6 +287,7 @@ class Document(QObject):
     def close(self) -> None:
         """Let go of the runner's signals."""
         self._autosave.stop()
+        self._work.cancel()
         self.runner.answered.disconnect(self._take_answer)
         self.runner.refused.disconnect(self._take_refusal)
 

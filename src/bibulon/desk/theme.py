@@ -199,7 +199,8 @@ def style_sheet(p: Palette) -> str:
     QHeaderView::section {{ background: {p.paper}; color: {p.muted}; border: 0; border-bottom: 1px solid {p.rule};
         padding: 4px 6px; font-size: 12px; font-weight: 600; }}
     QFrame[role="card"] {{ background: {p.field}; border: 1px solid {p.rule}; border-radius: 6px; }}
-    QFrame[role="group"] {{ background: {p.ground}; border: 1px solid {p.accent}; border-radius: 7px; }}
+    QFrame[role="grouped"] {{ background: {p.field}; border: 1px solid {p.rule}; border-left: 4px solid {p.accent};
+        border-radius: 6px; }}
     QPushButton[role="row"] {{ text-align: left; padding: 3px 8px; font-weight: 500; }}
     QFrame[role="card"][chosen="true"] {{ border: 2px solid {p.accent}; }}
     QFrame#note {{ background: {p.paper}; border: 1px solid {p.accent}; border-radius: 6px; }}

@@ -9,7 +9,16 @@ from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
 from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPixmap
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+)
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import label
@@ -85,6 +94,10 @@ class TickList:
         self.bench, self._lines_of, self._words = bench, lines, words
         self._lines: tuple[Tick, ...] = ()
         self._key: object = None
+        self._shown: dict[int, tuple[Tick, int | None]] = {}
+        """The line and its last photograph that each row shows."""
+        self._of: Job | None = None
+        """The job whose lines are shown."""
         self.told = label("", "figure")
         bench.body.addWidget(self.told)
         self.by = QLineEdit()
@@ -97,6 +110,7 @@ class TickList:
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setFixedHeight(height_px)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)  # a long list is laid out as it is seen
         self.list.itemChanged.connect(self._ticked)
         self.list.currentRowChanged.connect(lambda _: self._offer())
         bench.body.addWidget(self.list)
@@ -109,6 +123,9 @@ class TickList:
 
     def refresh(self) -> None:
         job = self.bench.document.job
+        if job is self._of:
+            return
+        self._of = job
         lines = tuple(self._lines_of(job))
         pictures = tuple(event.number for event in job.run if event.kind == "photographed")
         if (lines, pictures) == self._key:
@@ -120,16 +137,21 @@ class TickList:
             f"{done} of {len(lines)} {self._words[1]}" + (f", next {following.label}" if following and done else "")
         )
         self.list.blockSignals(True)
-        bar, row = self.list.verticalScrollBar().value(), self.list.currentRow()
-        self.list.clear()
-        for line in lines:
-            self.list.addItem(self._item(job, line))
-        self.list.setCurrentRow(row if row < len(lines) else -1)
-        self.list.verticalScrollBar().setValue(bar)
+        while self.list.count() > len(lines):
+            self.list.takeItem(self.list.count() - 1)
+        taken = {event.label: event.number for event in job.run if event.kind == "photographed"}
+        for row, line in enumerate(lines):
+            shown = (line, taken.get(line.label))
+            if row == self.list.count():
+                self.list.addItem(QListWidgetItem())
+            elif self._shown.get(row) == shown:
+                continue
+            self._shown[row] = shown
+            self._fill(self.list.item(row), job, line)
         self.list.blockSignals(False)
         self._offer()
 
-    def _item(self, job: Job, line: Tick) -> QListWidgetItem:
+    def _fill(self, item: QListWidgetItem, job: Job, line: Tick) -> None:
         words = f"{line.label}  {line.text}"
         if line.entry is not None:
             by = f" by {line.entry.by}" if line.entry.by else ""
@@ -138,10 +160,9 @@ class TickList:
             words += f"\n{line.note}"
         if count := len(photographs_of(job, line.label)):
             words += f"\n{count} photograph{'s' if count > 1 else ''}"
-        item = QListWidgetItem(words)
+        item.setText(words)
         item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)
         item.setCheckState(Qt.CheckState.Checked if line.entry is not None else Qt.CheckState.Unchecked)
-        return item
 
     @property
     def chosen(self) -> Tick | None:
@@ -158,7 +179,8 @@ class TickList:
         try:
             self.bench.desk.run.log(kind, line.label, text=line.text, by=self.by.text().strip(), **more)
         except OSError as error:
-            self._key = None
+            self._of = self._key = None
+            self._shown = {}
             self.bench.desk.say(f"That could not be written to the log: {error.strerror or error}. Free some room.")
         self.refresh()
 

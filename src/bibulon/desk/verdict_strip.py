@@ -18,6 +18,7 @@ from bibulon.desk.rank_mark import paint_mark
 from bibulon.figures import Figure
 
 BUSY = "…"
+WORKING = "working out the stack …"
 
 
 @dataclass(frozen=True)
@@ -129,10 +130,11 @@ class VerdictStrip(QFrame):
         self.title.setText(document.job.name + (" •" if document.dirty else ""))
         self.title.setToolTip(str(document.path) if document.path else "Not saved to a file yet")
         where = document.path.name if document.path else "not saved yet"
-        self.process.setText(f"{document.job.process} · {where}")
+        self.process.setText(WORKING if document.working else f"{document.job.process} · {where}")
         for verdict in VERDICTS:
             figure = verdict.figure(assessment)
             busy = document.runner.busy and verdict.name in ("Fill", "Gel margin", "Left dry")
+            busy = busy or document.working
             value = figure.shown(assessment.units)
             if busy and figure.value is None and assessment.refusal is None:
                 value = BUSY

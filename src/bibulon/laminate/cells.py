@@ -105,6 +105,8 @@ class Laminate:
 
     cells: tuple[Cell, ...]
     total: Totals
+    amounts: dict[str, float]
+    """How much of each card of the ply book lies in the part: m², of coats kg."""
 
     def at(self, x_m: float, y_m: float) -> Cell | None:
         """The cell under a place of the plan."""
@@ -162,7 +164,7 @@ def _laminate(job: Job) -> Laminate:
             for polygon in get_parts(shape)
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]
-    return Laminate(tuple(cells), _totals(cells))
+    return Laminate(tuple(cells), _totals(cells), _amounts(job, cells))
 
 
 def _cut(
@@ -191,6 +193,28 @@ def _area(shape: BaseGeometry) -> BaseGeometry:
     """Only the areas of *shape*: touching edges and points left out."""
     polygons = [part for part in get_parts(shape) if isinstance(part, Polygon)]
     return polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
+
+
+def _amounts(job: Job, cells: list[Cell]) -> dict[str, float]:
+    """Amounts by card over *cells*."""
+    areas: dict[int, tuple[Stack, float]] = {}
+    for cell in cells:
+        _, before = areas.get(id(cell.stack), (cell.stack, 0.0))
+        areas[id(cell.stack)] = cell.stack, before + cell.area_m2
+    found: dict[str, float] = {}
+    for stack, area in areas.values():
+        for name, amount in stack_amounts(job, stack).items():
+            found[name] = found.get(name, 0.0) + amount * area
+    return found
+
+
+def stack_amounts(job: Job, stack: Stack) -> dict[str, float]:
+    """How much of each card lies in *stack*, per area: plies and core by their number, coats kg/m²."""
+    counts: dict[str, int] = {}
+    for layer in stack.layers:
+        counts[layer.card] = counts.get(layer.card, 0) + layer.count
+    coats = {card.id: card.areal_weight_kg_m2 for card in job.cards if isinstance(card, CoatCard)}
+    return {name: count * coats.get(name, 1.0) for name, count in counts.items()}
 
 
 def _totals(cells: list[Cell]) -> Totals:

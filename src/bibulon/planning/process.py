@@ -24,7 +24,7 @@ from bibulon.job import Job
 from bibulon.job.base import Model, Name, NotNegative, Positive, Share
 from bibulon.job.storage import explain
 from bibulon.laminate.cells import laminate_of
-from bibulon.laminate.cost import dry_amounts, dry_cost
+from bibulon.laminate.cost import dry_cost
 from bibulon.quantities import Units, show
 
 LONGEST_RUN = 10_000
@@ -123,7 +123,7 @@ def materials_of(job: Job) -> PartMaterials:
     for cell in laminate.cells:
         fibre += cell.area_m2 * cell.stack.fibre_fraction * cell.stack.laminate_thickness_m
         core_resin += cell.area_m2 * (cell.stack.core_m + cell.stack.core_surface_m)
-    dry = dry_cost(job, dry_amounts(job))
+    dry = dry_cost(job, laminate.amounts)
     unpriced = dry.unpriced if job.resin.price is not None else (*dry.unpriced, job.resin.name)
     per_m3 = (job.resin.price or 0.0) * job.resin.density_kg_m3
     return PartMaterials(laminate.total.area_m2, dry.amount, fibre, core_resin, per_m3, unpriced)

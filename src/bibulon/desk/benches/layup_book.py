@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QSpacerItem, QVBoxLayout, QWidget
 
-from bibulon.desk.benches.base import clear
 from bibulon.desk.benches.layup_entry import EntryRow
-from bibulon.desk.fields import FreeField, QuantityField, column, label
-from bibulon.job import Job
+from bibulon.desk.fields import column, label
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import (
     grouped_layup,
@@ -24,7 +21,7 @@ from bibulon.job.edits import (
     with_card,
     with_layup,
 )
-from bibulon.job.layup import Layer, PlyGroup, role_of
+from bibulon.job.layup import Layer, role_of
 from bibulon.stock import shelf
 
 if TYPE_CHECKING:
@@ -38,31 +35,34 @@ ADDED: tuple[tuple[str, type[Card], str], ...] = (
 
 
 ALL_AT_ONCE = 24
-"""A book of so many entries has widgets in all its rows."""
-NEARLY_PX = 160
+"""A book of so many entries has all its rows; a longer one those that are seen, or nearly."""
+NEARLY_PX = 220
 
 
 class BookSection:
-    """Rows of the ply book; entries of a group stand in a frame of their own.
-
-    A row stays for as long as its entry is there, and the hand in it where it is. In a long book only the rows that
-    are seen, or nearly, have widgets.
-    """
+    """Rows of the ply book. A row stays for as long as its entry is there, and the hand in it where it is."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self.document = bench.document
-        self.entries: list[EntryRow] = []
-        """One for each entry, from the tool face."""
-        self._shape: object = None
+        self.known: dict[str, EntryRow] = {}
+        """The rows made so far, by their entries."""
+        self.first, self.entries = 0, list[EntryRow]()
+        """The rows shown, and the number (from 0) of the entry of the first."""
+        self._around: object = None
 
     def build(self) -> None:
         bench = self.bench
         bench.section("Ply book, from the tool face")
-        self.rows = column(5)
+        self.nothing = label("Nothing laid yet. Add the first ply on the tool face.", "muted")
+        bench.body.addWidget(self.nothing)
+        self.rows = column(0)
+        self._above, self._below = QSpacerItem(0, 0), QSpacerItem(0, 0)
+        self.rows.addItem(self._above)
+        self.rows.addItem(self._below)
         bench.body.addLayout(self.rows)
         self._soon = QTimer(bench, singleShot=True, interval=0)  # once the rows have their places
-        self._soon.timeout.connect(self.fill_seen)
+        self._soon.timeout.connect(self._follow)
         bar = bench.verticalScrollBar()
         bar.valueChanged.connect(lambda _: self._soon.start())
         bar.rangeChanged.connect(lambda *_: self._soon.start())
@@ -81,81 +81,73 @@ class BookSection:
         """Show the ply book as it is now."""
         job = self.document.job
         self.mirror.setEnabled(bool(job.layup))
-        shape = tuple((layer.id, layer.group) for layer in job.layup), tuple(group.name for group in job.groups)
-        if shape != self._shape:
-            self._shape = shape
-            self._lay_out(job)
-        around = tuple(region.name for region in job.regions), self.document.settings.system, job.cards
-        for number, (row, layer) in enumerate(zip(self.entries, job.layup, strict=True), 1):
-            row.show_entry(number, layer, around)
-        if len(self.entries) <= ALL_AT_ONCE:
-            self.fill_seen()
+        self.nothing.setVisible(not job.layup)
+        self._around = (
+            tuple(region.name for region in job.regions),
+            self.document.settings.system,
+            job.cards,
+            job.groups,
+        )
+        there = {layer.id for layer in job.layup}
+        for name in [name for name in self.known if name not in there]:
+            self._let_go(self.known.pop(name))
+        count = len(job.layup)
+        if count <= ALL_AT_ONCE:
+            self._show(0, count)
         else:
+            self._show(min(self.first, count - 1), max(len(self.entries), 1))
             self._soon.start()
 
-    def _lay_out(self, job: Job) -> None:
-        """Put the rows in the order of the book; those of entries that stay keep their widgets."""
-        known = {row.layer.id: row for row in self.entries}
-        entries = [known.pop(layer.id) if layer.id in known else EntryRow(self, layer) for layer in job.layup]
-        for row in entries:
-            row.setParent(None)  # out of a group's frame that goes
-        clear(self.rows)
-        self.entries = entries
-        into: QVBoxLayout = self.rows
-        open_group: str | None = None
-        for layer, row in zip(job.layup, entries, strict=True):
-            if layer.group is None:
-                into = self.rows
-            elif layer.group != open_group:
-                into = self._group(self.rows, next(one for one in job.groups if one.name == layer.group))
-            open_group = layer.group
-            into.addWidget(row)
-            row.show()
-        if not job.layup:
-            self.rows.addWidget(label("Nothing laid yet. Add the first ply on the tool face.", "muted"))
-
-    def fill_seen(self) -> None:
-        """Give the rows that are seen, or nearly, their widgets."""
-        if len(self.entries) > ALL_AT_ONCE and not self.bench.isVisible():
-            return
-        low, high = -math.inf, math.inf
-        if len(self.entries) > ALL_AT_ONCE:
-            low = self.bench.verticalScrollBar().value() - NEARLY_PX
-            high = low + self.bench.viewport().height() + 2 * NEARLY_PX
+    def _show(self, first: int, count: int) -> None:
+        """Show the rows of so many entries from *first*, and leave room for the others."""
+        layup = self.document.job.layup
+        shown = layup[first : first + count]
+        for layer in shown:
+            if layer.id not in self.known:
+                self.known[layer.id] = EntryRow(self, layer)
+        rows = [self.known[layer.id] for layer in shown]
         for row in self.entries:
-            if not row.filled:
-                top = row.mapTo(self.bench.widget(), QPoint(0, 0)).y()
-                if low <= top + row.height() and top <= high:
-                    row.fill()
+            if row not in rows:
+                self.rows.removeWidget(row)
+                row.hide()
+        self.first, self.entries = first, rows
+        for number, (row, layer) in enumerate(zip(rows, shown, strict=True), first + 1):
+            row.show_entry(number, layer, self._around)
+        _arrange(self.rows, 1, rows)
+        height = self._row_px()
+        self._above.changeSize(0, first * height)
+        self._below.changeSize(0, (len(layup) - first - len(rows)) * height)
+        self.rows.invalidate()
+
+    def _row_px(self) -> int:
+        return max(self.entries[0].sizeHint().height(), 1) if self.entries else 1
+
+    def _follow(self) -> None:
+        """Let the rows of a long book follow the scroll bar."""
+        count = len(self.document.job.layup)
+        if count <= ALL_AT_ONCE or not self.bench.isVisible():
+            return
+        height, top = self._row_px(), self.rows.geometry().top()
+        seen = self.bench.verticalScrollBar().value() - top
+        low = min(max((seen - NEARLY_PX) // height, 0), count - 1)
+        high = min(max(-(-(seen + self.bench.viewport().height() + NEARLY_PX) // height), low + 1), count)
+        if (low, high - low) != (self.first, len(self.entries)):
+            self._show(low, high - low)
+
+    @staticmethod
+    def _let_go(row: EntryRow) -> None:
+        row.hide()
+        row.setParent(None)
+        # held until the event loop turns: it may be in the middle of a signal of its own
+        QTimer.singleShot(0, lambda: row.deleteLater())
 
     def cards(self, *kinds: type[Card]) -> list[Card]:
         """Cards of the shelf and the job of those kinds."""
         own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
         return [card for card in own.values() if isinstance(card, kinds)]
 
-    def _group(self, layout: QVBoxLayout, group: PlyGroup) -> QVBoxLayout:
-        """The frame of a group, with its name and how often it is laid."""
-        frame = QFrame()
-        frame.setObjectName("group")
-        frame.setProperty("role", "group")
-        box = QVBoxLayout(frame)
-        box.setContentsMargins(7, 5, 5, 6)
-        box.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        name = FreeField("Group", lambda: group.name, partial(self._rename, group.name), "What this group is called.")
-        name.name.setFixedWidth(44)
-        head.addWidget(name, 1, Qt.AlignmentFlag.AlignTop)
-        times = QuantityField(self.document, "laid", "count", f"groups/{group.name}/times", "How often it is laid.")
-        times.editor.setAccessibleName(f"Times of {group.name}")
-        times.name.setFixedWidth(26)
-        times.setFixedWidth(84)
-        head.addWidget(times, 0, Qt.AlignmentFlag.AlignTop)
-        box.addLayout(head)
-        layout.addWidget(frame)
-        return box
-
-    def _rename(self, old: str, text: str) -> None:
+    def rename(self, old: str, text: str) -> None:
+        """Call the group *old* something else. Raises ValueError."""
         if not text.strip():
             raise ValueError("A group needs a name.")
         self.document.edit("name of group", renamed_group(self.document.job, old, text.strip()))
@@ -202,7 +194,7 @@ class BookSection:
         """Move an entry to where it was dropped, a place on the screen."""
         middles = [row.mapToGlobal(row.rect().center()).y() for row in self.entries]
         at = next(i for i, one in enumerate(self.document.job.layup) if one.id == layer.id)
-        before = sum(middle < position.y() for row, middle in enumerate(middles) if row != at)
+        before = self.first + sum(middle < position.y() for row, middle in enumerate(middles, self.first) if row != at)
         self.move(layer, before - at)
 
     def repeat(self, layer: Layer) -> None:
@@ -215,3 +207,19 @@ class BookSection:
     def link(self, layer: Layer) -> None:
         name = "out of the group" if layer.group else "group plies"
         self.document.edit(name, grouped_layup(self.document.job, layer.id))
+
+
+def _arrange(layout: QVBoxLayout, start: int, wanted: list[EntryRow]) -> None:
+    """Let *layout* hold the *wanted* widgets, in that order, from its item number *start*."""
+    for at, widget in enumerate(wanted, start):
+        if _widget_at(layout, at) is not widget and _widget_at(layout, at + 1) is widget:
+            layout.takeAt(at)  # what stood here has its place farther on
+        if _widget_at(layout, at) is not widget:
+            layout.removeWidget(widget)
+            layout.insertWidget(at, widget)
+            widget.show()
+
+
+def _widget_at(layout: QVBoxLayout, at: int) -> QWidget | None:
+    item = layout.itemAt(at)
+    return item.widget() if item is not None else None

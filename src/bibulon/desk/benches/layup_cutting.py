@@ -75,7 +75,7 @@ class CuttingSections:
     def refresh(self) -> None:
         """Work it out anew if what it follows from has changed."""
         now = self._read(self.bench.document.job)
-        if now != self._of and not self._work.busy:
+        if now != self._of and not self._work.busy and not self.bench.document.working:
             self._of = now
             self._work.start(self.bench.document.job)
         for button in (self.drawings, self.labels):

@@ -10,7 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from bibulon.desk import icons
-from bibulon.desk.fields import ChoiceField, MoveHandle, QuantityField, label, tool_button
+from bibulon.desk.benches.base import clear
+from bibulon.desk.fields import ChoiceField, FreeField, MoveHandle, QuantityField, label, restyle, tool_button
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of
@@ -19,26 +20,35 @@ from bibulon.quantities import show
 if TYPE_CHECKING:
     from bibulon.desk.benches.layup_book import BookSection
 
-ROW_PX = 110
-"""Height of a row that has no widgets yet."""
+GAP_PX = 5
+IN_GROUP_PX = 10
+"""Between one row and the next."""
 
 
-class EntryRow(QFrame):
-    """A row for *layer*; empty until :meth:`fill` gives it its widgets, which then stay and follow the entry."""
+class EntryRow(QWidget):
+    """A row for *layer*. The first entry of a group carries the group's name and how often it is laid."""
 
     def __init__(self, book: BookSection, layer: Layer) -> None:
         super().__init__()
-        self.setProperty("role", "card")
-        self.setMinimumHeight(ROW_PX)
         self.book, self.layer, self.number = book, layer, 0
-        self.filled = False
         self._around: object = None
+        self._heads: str | None = None
+        """The group whose head the row carries."""
         self._fields: list[QuantityField | ChoiceField] = []
         self._called: list[tuple[QWidget, str]] = []
         """Widgets and what they are called, before the number of the entry."""
-        self._box = QVBoxLayout(self)
+        self._outer = QVBoxLayout(self)
+        self._outer.setContentsMargins(0, 0, 0, GAP_PX)
+        self._outer.setSpacing(4)
+        self._frame = QFrame()
+        self._frame.setProperty("role", "card")
+        self._box = QVBoxLayout(self._frame)
         self._box.setContentsMargins(8, 6, 6, 6)
         self._box.setSpacing(3)
+        self._outer.addWidget(self._frame)
+        self._head()
+        self._figures()
+        self._foot()
 
     @property
     def card(self) -> LayupCard:
@@ -51,17 +61,41 @@ class EntryRow(QFrame):
         if (number, layer, around) == (self.number, self.layer, self._around):
             return
         self.number, self.layer, self._around = number, layer, around
-        if self.filled:
-            self._renew()
-
-    def fill(self) -> None:
-        """Make the widgets."""
-        self.filled = True
-        self.setMinimumHeight(0)
-        self._head()
-        self._figures()
-        self._foot()
         self._renew()
+
+    def _group_head(self) -> None:
+        """The name of the group that begins here, and how often it is laid; rows of a group stand in from the edge."""
+        job, name = self.book.document.job, self.layer.group
+        before = job.layup[self.number - 2].group if self.number > 1 else None
+        heads = name if name != before else None
+        self._outer.setContentsMargins(IN_GROUP_PX if name is not None else 0, 0, 0, GAP_PX)
+        role = "card" if name is None else "grouped"
+        if self._frame.property("role") != role:
+            self._frame.setProperty("role", role)
+            restyle(self._frame)
+        if heads == self._heads:
+            for times in self.findChildren(QuantityField, "laid"):
+                times.refresh()
+            return
+        if self._heads is not None:
+            item = self._outer.takeAt(0)
+            if (inner := item.layout()) is not None:
+                clear(inner)
+        self._heads = heads
+        if heads is None:
+            return
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        called = FreeField("Group", lambda: heads, partial(self.book.rename, heads), "What this group is called.")
+        called.name.setFixedWidth(44)
+        head.addWidget(called, 1, Qt.AlignmentFlag.AlignTop)
+        path = f"groups/{heads}/times"
+        times = QuantityField(self.book.document, "laid", "count", path, "How often it is laid.")
+        times.editor.setAccessibleName(f"Times of {heads}")
+        times.name.setFixedWidth(26)
+        times.setFixedWidth(84)
+        head.addWidget(times, 0, Qt.AlignmentFlag.AlignTop)
+        self._outer.insertLayout(0, head)
 
     def _head(self) -> None:
         row = QHBoxLayout()
@@ -143,6 +177,7 @@ class EntryRow(QFrame):
 
     def _renew(self) -> None:
         """Let every widget show the entry as it is."""
+        self._group_head()
         for field in self._fields:
             field.refresh()
         for widget, name in self._called:

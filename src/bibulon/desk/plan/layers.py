@@ -8,7 +8,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -21,7 +21,7 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
 )
-from shapely import LineString, Polygon, get_parts, intersection, linestrings
+from shapely import LineString, Polygon
 from shapely import Point as Place
 from shapely.ops import nearest_points
 
@@ -41,7 +41,6 @@ from bibulon.quantities import show
 
 LABEL_PX = 12
 HATCH_PX = 11.0
-MOST_HATCHES = 2000
 
 
 def _text_box(
@@ -191,38 +190,40 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
     palette = theme.current.palette
     cells = assessment.laminate.cells
     thickest = max((cell.stack.laminate_thickness_m for cell in cells), default=0.0) or 1.0
-    kinds = {card.id: card for card in assessment.job.cards}
+    cores = {card.id for card in assessment.job.cards if isinstance(card, CoreCard)}
+    hatched: dict[float, QPainterPath] = {}
     for cell in cells:
         path = QPainterPath()
         for ring in (cell.polygon.exterior, *cell.polygon.interiors):
             path.addPolygon(frame.polygon(tuple((x, y) for x, y in ring.coords)))
-        has_core = any(isinstance(kinds[layer.card], CoreCard) for layer in cell.stack.layers)
-        base = QColor(palette.media if has_core else palette.dry)
+        layers = cell.stack.layers
+        top = next((layer for layer in reversed(layers) if layer.card not in cores), None)
+        base = QColor(palette.media if any(layer.card in cores for layer in layers) else palette.dry)
         base.setAlpha(60 + round(90 * cell.stack.laminate_thickness_m / thickest))
-        painter.setPen(Qt.PenStyle.NoPen)
         painter.fillPath(path, base)
-        plies = [layer for layer in cell.stack.layers if not isinstance(kinds[layer.card], CoreCard)]
-        if plies:
-            _hatch(painter, frame, cell.polygon, plies[-1].angle_deg, palette.colour("muted", 70))
+        if top is not None:
+            hatched.setdefault(top.angle_deg % 180.0, QPainterPath()).addPath(path)
+    for angle_deg, path in hatched.items():
+        _hatch(painter, frame, path, angle_deg, palette.colour("muted", 70))
 
 
-def _hatch(painter: QPainter, frame: Frame, cell: Polygon, angle_deg: float, colour: QColor) -> None:
-    """Parallel lines at *angle_deg*, in step with those of every other cell because they count from the origin."""
-    gap_m = HATCH_PX / frame.scale
-    turn = math.radians(angle_deg)
-    along, across = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
-    corners = np.array(cell.exterior.coords)
-    reach = corners @ along
-    steps = np.arange(math.ceil((corners @ across).min() / gap_m), math.floor((corners @ across).max() / gap_m) + 1)
-    if len(steps) > MOST_HATCHES:
+def _hatch(painter: QPainter, frame: Frame, path: QPainterPath, angle_deg: float, colour: QColor) -> None:
+    """Parallel lines at *angle_deg* inside *path*, counted from the origin of the plan."""
+    box = path.boundingRect().intersected(QRectF(painter.viewport()))
+    if box.isEmpty():
         return
-    foot = steps[:, None] * gap_m * across
-    lines = linestrings(np.stack([foot + reach.min() * along, foot + reach.max() * along], axis=1))
+    origin = frame.to_screen((0.0, 0.0))
+    turn = math.radians(-angle_deg)  # the screen's y runs down
+    along, across = QPointF(math.cos(turn), math.sin(turn)), QPointF(-math.sin(turn), math.cos(turn))
+    corners = [corner - origin for corner in (box.topLeft(), box.topRight(), box.bottomLeft(), box.bottomRight())]
+    reach = [QPointF.dotProduct(corner, along) for corner in corners]
+    steps = [QPointF.dotProduct(corner, across) / HATCH_PX for corner in corners]
+    feet = [origin + across * (step * HATCH_PX) for step in range(math.ceil(min(steps)), math.floor(max(steps)) + 1)]
+    painter.save()
+    painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
     painter.setPen(QPen(colour, 1))
-    for piece in get_parts(intersection(lines, cell)):
-        if isinstance(piece, LineString) and piece.length > 0:
-            (x0, y0), (x1, y1) = piece.coords[0], piece.coords[-1]
-            painter.drawLine(frame.to_screen((x0, y0)), frame.to_screen((x1, y1)))
+    painter.drawLines([QLineF(foot + along * min(reach), foot + along * max(reach)) for foot in feet])
+    painter.restore()
 
 
 def paint_media(painter: QPainter, frame: Frame, job: Job, chosen: str) -> None:
