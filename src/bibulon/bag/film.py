@@ -10,7 +10,8 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from shapely import LinearRing, Polygon
+import numpy as np
+from shapely import LinearRing, Polygon, get_coordinates
 
 from bibulon.job.base import Point
 from bibulon.job.part import Bag, Part
@@ -67,17 +68,14 @@ def bag_plan(part: Part, bag: Bag) -> BagPlan:
 
 def corners_of(ring: LinearRing) -> list[float]:
     """Distances along *ring* of the corners that turn by more than ``CORNER_DEG``, sharpest first."""
-    points = list(ring.coords)[:-1]
-    found, along = [], 0.0
-    for index, point in enumerate(points):
-        before, after = points[index - 1], points[(index + 1) % len(points)]
-        heading = math.atan2(after[1] - point[1], after[0] - point[0])
-        turn = math.degrees(heading - math.atan2(point[1] - before[1], point[0] - before[0]))
-        turn = abs((turn + 180) % 360 - 180)
-        if turn > CORNER_DEG:
-            found.append((turn, along))
-        along += math.dist(point, after)
-    return [place for _, place in sorted(found, key=lambda item: -item[0])]
+    points = get_coordinates(ring)
+    strokes = np.diff(points, axis=0)
+    lengths = np.hypot(strokes[:, 0], strokes[:, 1])
+    headings = np.degrees(np.arctan2(strokes[:, 1], strokes[:, 0]))
+    turns = np.abs((headings - np.roll(headings, 1) + 180) % 360 - 180)
+    along = np.concatenate([[0.0], np.cumsum(lengths)[:-1]])
+    sharp = np.flatnonzero(turns > CORNER_DEG)
+    return [float(place) for place in along[sharp[np.argsort(-turns[sharp], kind="stable")]]]
 
 
 def _places(ring: LinearRing, count: int) -> tuple[Point, ...]:

@@ -18,6 +18,7 @@ from bibulon.job.storage import StorageError, load
 
 UNSEEN_PICTURE = Path("build") / "demo.png"
 LONGEST_FILL_MS = 60_000
+SWITCH_S = 0.0005
 
 
 def has_screen() -> bool:
@@ -32,6 +33,8 @@ def make_app() -> QApplication:
     app.setApplicationName("bibulon")
     app.setApplicationDisplayName("Bibulon")
     app.setDesktopFileName("bibulon")
+    # the toolkit gives the interpreter up at every call: while another thread works, each would wait so long for it
+    sys.setswitchinterval(SWITCH_S)
     theme.load_fonts()
     theme.apply(app, theme.PALETTES[load_settings().theme])
     return app

@@ -76,6 +76,11 @@ class Background(QObject):
         self._thread = threading.Thread(target=self._run, args=(job, more), name="background", daemon=True)
         self._thread.start()
 
+    def wait(self) -> None:
+        """Wait for what is under way."""
+        if (thread := self._thread) is not None:
+            thread.join()
+
     def cancel(self) -> None:
         self._stop.set()
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
+from bibulon.bag.film import bag_plan
 from bibulon.cautions import Caution, cautions_of
 from bibulon.desk.background import Background, StudyAnswer
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
@@ -41,6 +42,7 @@ def _worked_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
     laminate_of(job)  # not by the assessment's properties: their lock would hold the interface up
     tell(0.5)
     plies_of(job)
+    bag_plan(job.part, job.bag)
     tell(0.7)
     cautions_of(assess(job, units))
 
@@ -84,7 +86,9 @@ class Document(QObject):
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
-        self._autosave.timeout.connect(self.write_recovery)
+        self._autosave.timeout.connect(self._keep_recovery)
+        self._keeping = Background(lambda job, tell: self._put_recovery(job), self, StorageError)
+        self._keeping.ended.connect(self._kept)
         runner.answered.connect(self._take_answer)
         runner.refused.connect(self._take_refusal)
         self._ask(live=False)
@@ -247,16 +251,38 @@ class Document(QObject):
         self.path = path
         self._saved = self._settled
         self._autosave.stop()
+        self._keeping.wait()
         self.recovery_file.unlink(missing_ok=True)
         self._announce()
 
     def write_recovery(self) -> None:
         """Keep a copy of unsaved work, for the next start after a crash."""
+        self._keeping.wait()
         try:
-            self.recovery_file.parent.mkdir(parents=True, exist_ok=True)
-            save(self._settled, self.recovery_file)
-        except (OSError, StorageError) as error:
-            self.said.emit(f"Autosave did not work: {error}. Save the job by hand.")
+            self._put_recovery(self._settled)
+        except StorageError as error:
+            self._kept(str(error))
+
+    def _keep_recovery(self) -> None:
+        """The same beside the interface: a large job takes a while to write."""
+        if self._keeping.busy:
+            self._autosave.start()
+        else:
+            self._keeping.start(self._settled)
+
+    @staticmethod
+    def _put_recovery(job: Job) -> None:
+        """Raises :class:`StorageError`."""
+        path = recovery_file(job.id)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StorageError(str(error)) from error
+        save(job, path)
+
+    def _kept(self, message: str) -> None:
+        if message:
+            self.said.emit(f"Autosave did not work: {message}. Save the job by hand.")
 
     def recover(self) -> bool:
         """Take up unsaved work and an unfinished run from before, if there are any; True if so."""
@@ -277,6 +303,7 @@ class Document(QObject):
     def forget_recovery(self) -> None:
         """Put autosaved work aside when the user discards it or it is saved."""
         self._autosave.stop()
+        self._keeping.wait()
         self.recovery_file.unlink(missing_ok=True)
 
     def start_run_afresh(self) -> None:
@@ -287,6 +314,7 @@ class Document(QObject):
     def close(self) -> None:
         """Let go of the runner's signals."""
         self._autosave.stop()
+        self._keeping.wait()
         self._work.cancel()
         self.runner.answered.disconnect(self._take_answer)
         self.runner.refused.disconnect(self._take_refusal)

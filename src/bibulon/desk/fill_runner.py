@@ -6,6 +6,7 @@ the fine mesh. A process keeps the mesher's global state and the numerics away f
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import threading
 import time
@@ -135,7 +136,11 @@ class FillRunner(QObject):
         self._live = False
         self._closed = False
         self._heard.connect(self._hear)
+        self._asked = threading.Condition()
+        self._question: tuple[int, Job, bool] | None = None
+        """What is to be sent to the worker: sending waits while that is at work, and so has a thread of its own."""
         self._start()
+        threading.Thread(target=self._send, name="fill questions", daemon=True).start()
 
     def _start(self) -> None:
         self._pipe, far = self._context.Pipe()
@@ -145,6 +150,16 @@ class FillRunner(QObject):
         self._process.start()
         far.close()
         threading.Thread(target=self._listen, args=(self._pipe,), name="fill answers", daemon=True).start()
+
+    def _send(self) -> None:
+        while True:
+            with self._asked:
+                self._asked.wait_for(lambda: self._question is not None or self._closed)
+                if self._closed or self._question is None:
+                    return
+                question, self._question, pipe = self._question, None, self._pipe
+            with contextlib.suppress(OSError, ValueError):  # the worker has died: the listener hears of it
+                pipe.send(question)
 
     def _listen(self, pipe: Connection) -> None:
         while True:
@@ -174,17 +189,19 @@ class FillRunner(QObject):
         self._busy = True
         self._job = job
         self._newest.value = self._number
-        try:
-            self._pipe.send((self._number, job, live))
-        except (OSError, ValueError):
-            self._restart()
+        self._put((self._number, job, live))
+
+    def _put(self, question: tuple[int, Job, bool] | None) -> None:
+        with self._asked:
+            self._question = question
+            self._asked.notify()
 
     def _restart(self) -> None:
         if self._closed:
             return
         self._process.kill()
         self._start()
-        self._pipe.send((self._number, self._job, self._live))
+        self._put((self._number, self._job, self._live))
 
     def _hear(self, heard: tuple[Connection, tuple[str, int, Any] | None]) -> None:
         pipe, message = heard
@@ -225,6 +242,7 @@ class FillRunner(QObject):
     def close(self) -> None:
         """End the worker."""
         self._closed = True
+        self._put(None)
         self._newest.value = -1
         self._pipe.close()
         self._process.terminate()

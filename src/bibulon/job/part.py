@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal
 
@@ -14,6 +15,7 @@ from bibulon.job.base import Identifier, Model, Name, NotNegative, Point, Positi
 SMALLEST_AREA_M2 = 1e-4
 
 
+@lru_cache(maxsize=64)  # every edit of a job checks it all again, and an outline may have thousands of points
 def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
     """*points* without a repeated last point. Raises ValueError if they do not bound one plain area."""
     if len(points) > 1 and points[0] == points[-1]:

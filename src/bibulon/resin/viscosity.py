@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -22,6 +23,11 @@ TIME_SLOPE_K = 6500.0
 
 def arrhenius(points: Sequence[tuple[float, float]], temperature_k: float, default_slope_k: float) -> float:
     """Value at *temperature_k* of the Arrhenius line through ``(temperature_k, value)`` points (least squares)."""
+    return _on_line(tuple(points), temperature_k, default_slope_k)
+
+
+@lru_cache(maxsize=512)
+def _on_line(points: tuple[tuple[float, float], ...], temperature_k: float, default_slope_k: float) -> float:
     inverse = np.array([1 / temperature for temperature, _ in points])
     logs = np.log([value for _, value in points])
     spread = inverse - inverse.mean()

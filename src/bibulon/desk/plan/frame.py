@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainterPath, QPolygonF, QTransform
+from shapely import LinearRing, get_coordinates
 
 from bibulon.job.base import Point
 from bibulon.job.part import Part
+
+MANY_POINTS = 400
+FINEST_PX = 0.6
+"""Outlines of many points are drawn as finely as this."""
 
 
 @dataclass(frozen=True)
@@ -31,7 +39,17 @@ class Frame:
         return QTransform(self.scale, 0, 0, -self.scale, self.left, self.top)
 
     def polygon(self, outline: tuple[Point, ...]) -> QPolygonF:
+        """*outline* on the screen."""
+        if len(outline) > MANY_POINTS:
+            outline = _thinned(outline, self.scale)
         return QPolygonF([self.to_screen(place) for place in outline])
+
+    def ring(self, line: LinearRing) -> QPolygonF:
+        """A ring on the screen."""
+        places = get_coordinates(line)
+        if len(places) > MANY_POINTS:
+            places = places[_apart(places, self.scale)]
+        return QPolygonF([self.to_screen((x, y)) for x, y in places.tolist()])
 
     def path(self, part: Part) -> QPainterPath:
         """The area of *part* on the screen, its holes left out."""
@@ -51,6 +69,30 @@ class Frame:
 
     def moved(self, dx: float, dy: float) -> Frame:
         return Frame(self.scale, self.left + dx, self.top + dy)
+
+
+_KNOWN: OrderedDict[tuple[int, float], tuple[tuple[Point, ...], tuple[Point, ...]]] = OrderedDict()
+MOST_KNOWN = 32
+
+
+def _thinned(outline: tuple[Point, ...], scale: float) -> tuple[Point, ...]:
+    """*outline* without the points that fall on the same bit of a pixel as the one before; kept by its identity."""
+    key = id(outline), scale
+    if key not in _KNOWN:
+        places = np.array(outline)
+        found = tuple((x, y) for x, y in places[_apart(places, scale)].tolist())
+        _KNOWN[key] = outline, found  # with the outline, so that no other can take its identity
+        while len(_KNOWN) > MOST_KNOWN:
+            _KNOWN.popitem(last=False)
+    return _KNOWN[key][1]
+
+
+def _apart(places: npt.NDArray[np.float64], scale: float) -> npt.NDArray[np.bool_]:
+    spots = np.round(places * (scale / FINEST_PX))
+    keep = np.ones(len(places), dtype=bool)
+    keep[1:] = np.any(spots[1:] != spots[:-1], axis=1)
+    keep[-1] = True
+    return keep
 
 
 def fitted(low: Point, high: Point, box: QRectF) -> Frame:

@@ -60,14 +60,21 @@ def _text_box(
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
+@lru_cache(maxsize=8)
+def _flange(outline: tuple[Point, ...], width_m: float) -> tuple[Point, ...]:
+    """The edge of the flange round the part; empty in the odd case where it is no one outline."""
+    taped = Polygon(outline).buffer(width_m, join_style="mitre", mitre_limit=2.0)
+    return tuple((x, y) for x, y in taped.exterior.coords) if isinstance(taped, Polygon) else ()
+
+
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     """The flange and the part's paper."""
     palette = theme.current.palette
-    taped = Polygon(job.part.outline).buffer(job.part.flange_width_m, join_style="mitre", mitre_limit=2.0)
+    taped = _flange(job.part.outline, job.part.flange_width_m)
     painter.setPen(QPen(palette.colour("rule"), 1))
     painter.setBrush(palette.colour("paper", 150))
-    if isinstance(taped, Polygon):
-        painter.drawPolygon(frame.polygon(tuple((x, y) for x, y in taped.exterior.coords)))
+    if taped:
+        painter.drawPolygon(frame.polygon(taped))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(palette.dry))
     painter.drawPath(frame.path(job.part))
@@ -97,7 +104,7 @@ def paint_marked_cells(painter: QPainter, frame: Frame, cells: Sequence[Polygon]
     for cell in cells:
         path = QPainterPath()
         for ring in (cell.exterior, *cell.interiors):
-            path.addPolygon(frame.polygon(tuple((x, y) for x, y in ring.coords)))
+            path.addPolygon(frame.ring(ring))
         painter.drawPath(path)
 
 
@@ -195,7 +202,7 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
     for cell in cells:
         path = QPainterPath()
         for ring in (cell.polygon.exterior, *cell.polygon.interiors):
-            path.addPolygon(frame.polygon(tuple((x, y) for x, y in ring.coords)))
+            path.addPolygon(frame.ring(ring))
         layers = cell.stack.layers
         top = next((layer for layer in reversed(layers) if layer.card not in cores), None)
         base = QColor(palette.media if any(layer.card in cores for layer in layers) else palette.dry)
@@ -409,11 +416,11 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Tape line and pleats."""
     palette = theme.current.palette
     bag = assessment.bag
-    tape = [frame.to_screen(place) for place in bag.tape_line]
+    tape = frame.polygon(bag.tape_line)
     width = max(assessment.job.bag.tape_width_m * frame.scale, 3.0)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(palette.colour("vent", 120), width, j=Qt.PenJoinStyle.MiterJoin))
-    painter.drawPolyline(QPolygonF(tape))
+    painter.drawPolyline(tape)
     edge = Polygon(assessment.job.part.outline)
     for number, place in enumerate(bag.pleat_places, 1):
         _paint_pleat(painter, frame.to_screen(place), _outward(edge, place), str(number))
