@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from conftest import rectangle
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -13,9 +14,12 @@ from test_desk import LEFT, bench, click, drag, press, push, texts, type_into
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.fields import MoveHandle, ToggleField
+from bibulon.desk.fields import MoveHandle, QuantityField, ToggleField
 from bibulon.desk.settings import Settings
 from bibulon.desk.window import Window
+from bibulon.job.edits import changed
+from bibulon.job.layup import Layer
+from bibulon.job.part import Region
 from bibulon.stock.offcuts import shop_offcuts
 
 
@@ -163,3 +167,38 @@ def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner
     assert len(other.document.job.run) == 4
     other.close()
     assert bench(window) is side
+
+
+def test_a_book_of_hundreds_of_plies_is_worked_on_where_it_is_seen(window: Window, qtbot) -> None:
+    job = window.document.job
+    cards = ("glass-quad-1200", "glass-biax-800")
+    regions = tuple(Region(name=f"r{i}", outline=rectangle(0.1 * i, 0.1, 0.1 * i + 1.0, 1.2)) for i in range(12))
+    layers = [
+        Layer(id=f"p{i}", card=cards[i % 2], angle_deg=45.0 * (i % 4), region=f"r{i % 12}" if i % 3 else None)
+        for i in range(240)
+    ]
+    window.document.edit("many plies", changed(job, regions=regions, layup=tuple(layers)))
+    assert window.document.working, "what follows from so many plies is worked out beside the interface"
+    qtbot.waitUntil(lambda: not window.document.working, timeout=60_000)
+    side = layup(window, qtbot)
+    assert len(window.document.assessment.laminate.cells) > 12
+    assert 0 < len(side.book.entries) < 40 and side.book.first == 0
+    side.ensureWidgetVisible(side.book.mirror)
+    qtbot.waitUntil(lambda: side.book.first > 200, timeout=10_000)
+    last = side.book.entries[-1]
+    assert last.layer.id == "p239" and last.number == 240
+    field = next(one for one in last.findChildren(QuantityField) if one.objectName() == "Angle")
+    field.editor.setFocus()
+    field.editor.selectAll()
+    QTest.keyClicks(field.editor, "33")
+    QTest.keyClick(field.editor, Qt.Key.Key_Return)
+    assert window.document.job.layup[-1].angle_deg == 33.0
+    window.refresh()
+    assert side.book.entries[-1] is last and field.editor.hasFocus(), "the hand stays where it is"
+    qtbot.waitUntil(lambda: not window.document.working, timeout=60_000)
+    assert any(ply.angle_deg == 33.0 for ply in window.document.assessment.plies)
+    handle = next(one for one in last.findChildren(MoveHandle))
+    QTest.keyClick(handle, Qt.Key.Key_Up)
+    assert book(window)[-2] == "p239"
+    window.undo()
+    assert book(window)[-1] == "p239"

@@ -10,11 +10,14 @@ from conftest import rectangle
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.bag.film import bag_plan
+from bibulon.bag.film import bag_materials, bag_plan
 from bibulon.exchange.readings import ReadingsError, parse_readings
+from bibulon.job.cards import FilmCard, TapeCard
+from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.part import Bag, Part
 from bibulon.quantities import Units
+from bibulon.stock import shelf_card
 from bibulon.vacuum.hold import fit_leak, judge
 from bibulon.vacuum.pump import air_share_of_pores, base_pressure_pa
 
@@ -121,3 +124,21 @@ def test_pleats_lie_on_the_tape_and_apart(excess: float, planned: int | None, si
     plan = bag_plan(part, Bag(film_excess=excess, pleats=planned))
     assert len(plan.pleat_places) == plan.pleats_planned
     assert len({(round(x, 6), round(y, 6)) for x, y in plan.pleat_places}) == plan.pleats_planned
+
+
+def test_film_wider_than_its_roll_is_joined_and_priced() -> None:
+    part = Part(outline=rectangle(0, 0, 4.0, 2.0), flange_width_m=0.1)
+    plan = bag_plan(part, Bag(film_excess=0.44))
+    film, tape = shelf_card("film-nylon-50"), shelf_card("tape-general-12")
+    assert isinstance(film, FilmCard) and isinstance(tape, TapeCard)
+    assert plan.film_width_m > film.width_m
+    found = bag_materials(plan, film, tape)
+    # two widths with one overlap cover it, one does not
+    assert found.film_widths == 2 and 2 * film.width_m - 0.05 >= plan.film_width_m
+    assert found.film_m == pytest.approx(2 * plan.film_length_m)
+    assert found.tape_m == pytest.approx(plan.tape_m + plan.film_length_m)
+    assert film.price is not None and tape.price is not None
+    assert found.cost == pytest.approx(found.film_m * film.width_m * film.price + found.tape_m * tape.price)
+    assert bag_materials(plan, film, None).cost is None
+    wide = revised(film, width_m=5.0)
+    assert bag_materials(plan, wide, tape).film_m == plan.film_length_m

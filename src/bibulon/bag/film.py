@@ -14,8 +14,11 @@ import numpy as np
 from shapely import LinearRing, Polygon, get_coordinates
 
 from bibulon.job.base import Point
+from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
 
+FILM_JOINT_M = 0.05
+"""Widths of film overlap so much where they are taped together."""
 CORNER_DEG = 25.0
 """An edge that turns by more than this wants a pleat there."""
 
@@ -91,3 +94,28 @@ def _places(ring: LinearRing, count: int) -> tuple[Point, ...]:
         gap, station = max(gaps)
         stations = sorted([*stations, (station + gap / 2) % ring.length])
     return tuple((place.x, place.y) for place in (ring.interpolate(station) for station in stations))
+
+
+@dataclass(frozen=True)
+class BagMaterials:
+    """What the bag takes off the rolls: film in so many ``widths`` of its roll side by side, and metres of each; money
+    is None where a price is missing or nothing is chosen."""
+
+    film_widths: int
+    film_m: float
+    tape_m: float
+    cost: float | None
+
+
+def bag_materials(plan: BagPlan, film: FilmCard | None, tape: TapeCard | None) -> BagMaterials:
+    """Film and tape for *plan* off the rolls of those cards, for one bag."""
+    widths, metres = 1, plan.film_length_m
+    if film is not None and plan.film_width_m > film.width_m:
+        widths = math.ceil((plan.film_width_m - FILM_JOINT_M) / max(film.width_m - FILM_JOINT_M, 0.05) - 1e-9)
+        metres = widths * plan.film_length_m
+    joints_m = (widths - 1) * plan.film_length_m
+    tape_m = plan.tape_m + joints_m
+    cost = None
+    if film is not None and tape is not None and film.price is not None and tape.price is not None:
+        cost = metres * film.width_m * film.price + tape_m * tape.price
+    return BagMaterials(widths, metres, tape_m, cost)

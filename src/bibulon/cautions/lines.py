@@ -41,6 +41,7 @@ def no_fill(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Resin runs through the media straight to the pot; the tool side stays dry and the pot floods.",
     remedy="End the media 60 mm short of the vent, so that the last stretch goes through the laminate.",
+    of_plan=True,
 )
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     part = assessment.job.part.shape
@@ -62,6 +63,7 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="A feed that does not lie on the media feeds the bare laminate only, and slowly.",
     remedy="Put the line on the media, or reach the media under it.",
+    of_plan=True,
 )
 def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.job.media:
@@ -138,6 +140,7 @@ def air_trapped(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Half a millimetre beside a core carries resin faster than the laminate and shuts off what lies behind.",
     remedy="Close the gap when the core is laid, or set its width at Lines and see what the front makes of it.",
+    of_plan=True,
 )
 def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -161,6 +164,7 @@ def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Film holds resin by the atmosphere only. Pressed beyond it, resin lifts the film and floods the part.",
     remedy="Take the pressure off the pot, or use a closed mould that is rated for it.",
+    of_plan=True,
 )
 def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
     bucket = assessment.job.bucket
@@ -191,6 +195,7 @@ def margin_short(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Crews act on labels, over radios. A valve without its own label is opened at the wrong time.",
     remedy="Give every valve and pot one short label of its own and write it on the bag.",
+    of_plan=True,
 )
 def labels(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -210,6 +215,7 @@ def labels(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="A tube that a clamp cannot shut leaks all day, and cannot be closed when the bucket runs dry.",
     remedy="Take a hose that the clamp in use can shut, at least for the stretch under the clamp.",
+    of_plan=True,
 )
 def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
     for line in assessment.job.lines:
@@ -224,6 +230,7 @@ def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Resin standing above the part runs in by itself, lifts the film and floods the laminate.",
     remedy="Stand the bucket below the part.",
+    of_plan=True,
 )
 def bucket_above(assessment: Assessment) -> Iterator[Finding]:
     below = assessment.job.bucket.below_part_m
@@ -259,6 +266,7 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="On a large part the bleed varies more, and a full pot cannot be changed under vacuum.",
     remedy="Set two pots in series.",
+    of_plan=True,
 )
 def one_pot(assessment: Assessment) -> Iterator[Finding]:
     area = assessment.laminate.total.area_m2

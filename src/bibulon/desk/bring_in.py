@@ -372,4 +372,6 @@ def _read(
     reader.finished.connect(lambda _, found: ask(found))
     reader.finished.connect(reader.deleteLater)
     reader.ended.connect(lambda message: desk.say(message) if message else None)
+    reader.ended.connect(lambda _: desk.plan.tell(""))
+    desk.plan.tell(f"Reading {path.name} …")
     reader.start(desk.document.job)

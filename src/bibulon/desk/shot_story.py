@@ -13,14 +13,17 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.benches.layup import LayupBench
+from bibulon.desk.process_advice import AdviceDialog
 from bibulon.desk.settings import Settings
 from bibulon.desk.station import STATIONS
 from bibulon.desk.stock_window import StockWindow
 from bibulon.desk.window import Window
 from bibulon.job import Job
-from bibulon.job.edits import changed
+from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldTest
+from bibulon.job.layup import Dart
 from bibulon.job.run import EventKind, RunEvent
+from bibulon.laminate.joints import joint_id
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
 SHOT_CLOCK_S = 1130.0
@@ -100,6 +103,7 @@ def shoot_all(folder: Path) -> None:
             shoot_proposal(window, folder / "3-lines-proposal.png")
             shoot_spread(window, folder / "3-lines-spread.png")
     shoot_gore(window, folder / "1-part-relief.png")
+    shoot_advice(window, folder / "1-part-advice.png")
     shoot_stock(window, folder / "stock.png")
     window.close()
 
@@ -119,12 +123,19 @@ def shoot_layup(window: Window, folder: Path) -> None:
     bench = window.benches["layup"]
     assert isinstance(bench, LayupBench)
     pause(LONG_ENOUGH_MS)
+    job = window.document.job
+    dart = Dart(id="dart-1", mouth=(3.0, 0.0), tip=(3.0, 0.3), width_m=0.04)
+    darted = changed(job, cutting=revised(job.cutting, darts=(dart,)))
+    window.document.edit("draw dart", darted)
+    pause(LONG_ENOUGH_MS)
     bench.cutting.toggle.click()
+    window.plan.choose(joint_id(window.document.assessment.plies[2], 0))
     window.refresh()
     QApplication.processEvents()
     bench.ensureWidgetVisible(bench.ticks.list)
     grab(window, folder / "2-layup-cutting.png")
     bench.cutting.toggle.click()
+    window.undo()
     bench.verticalScrollBar().setValue(0)
 
 
@@ -137,6 +148,15 @@ def shoot_gore(window: Window, path: Path) -> None:
     window.plan.fit()
     pause(LONG_ENOUGH_MS)
     grab(window, path)
+
+
+def shoot_advice(window: Window, path: Path) -> None:
+    """Which process suits the dome gore."""
+    advice = AdviceDialog(window.benches["part"])
+    advice.show()
+    pause(100)
+    advice.grab().save(str(path))
+    advice.close()
 
 
 def shoot_stock(window: Window, path: Path) -> None:

@@ -32,6 +32,11 @@ def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
     return points
 
 
+@lru_cache(maxsize=16)
+def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> Polygon:
+    return Polygon(outline, holes)
+
+
 Outline = Annotated[tuple[Point, ...], Field(min_length=3)]
 
 
@@ -119,7 +124,7 @@ class Part(Model):
     @property
     def shape(self) -> Polygon:
         """The area of the part, without its holes."""
-        return Polygon(self.outline, self.holes)
+        return _shape(self.outline, self.holes)
 
 
 class Region(Model):

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from bibulon.bag.film import BagPlan
+from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import label
+from bibulon.job.cards import FilmCard, TapeCard
+from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import show
+from bibulon.stock import shelf
 
 
 class BagBench(Bench):
@@ -38,6 +41,13 @@ class BagBench(Bench):
             "Pleat height",
             self._of(lambda bag: self._show(bag.pleat_height_m, "length"), "Half the excess each pleat takes up."),
         )
+        self.section("Off the rolls")
+        self._material("Film", FilmCard, "film")
+        self._material("Tape", TapeCard, "tape")
+        self.figure("Film off the roll", self._film)
+        self.figure("Tape off the roll", lambda: (self._show(self._materials().tape_m, "distance"),
+                                                  "The sealing tape, and that of the joints in the film."))  # fmt: skip
+        self.figure("Film and tape", self._cost)
         self.section("Plan the bag")
         self.quantity("Film excess", "share", "bag/film_excess", "Film area over the taped surface.")
         self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
@@ -50,6 +60,47 @@ class BagBench(Bench):
             "Draw down slowly, stop half-way, work the film into the corners and look that no line has shifted.",
         ):
             self.body.addWidget(label(text))
+
+    def _material(self, name: str, kind: type[FilmCard] | type[TapeCard], field: str) -> None:
+        """A choice of a card of *kind*, or none, for that field of the bag."""
+
+        def cards() -> dict[str, FilmCard | TapeCard]:
+            own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
+            return {name: card for name, card in own.items() if isinstance(card, kind)}
+
+        def put(card_id: str | None) -> None:
+            job = self.document.job
+            bag = revised(job.bag, **{field: card_id})
+            if card_id is not None:
+                card = cards()[card_id]
+                job = with_card(job, card)
+                if isinstance(card, TapeCard):
+                    bag = revised(bag, tape_width_m=card.width_m)
+            self.document.edit(name.lower(), changed(job, bag=bag))
+
+        def choices() -> list[tuple[str, str | None]]:
+            return [("none chosen", None), *((card.name, card.id) for card in cards().values())]
+
+        self.choice(name, choices, lambda: getattr(self.document.job.bag, field), put)
+
+    def _materials(self) -> BagMaterials:
+        job = self.document.job
+        film = job.card(job.bag.film, FilmCard) if job.bag.film else None
+        tape = job.card(job.bag.tape, TapeCard) if job.bag.tape else None
+        return bag_materials(self.document.assessment.bag, film, tape)
+
+    def _film(self) -> tuple[str, str]:
+        found = self._materials()
+        text = self._show(found.film_m, "distance")
+        if found.film_widths > 1:
+            return f"{found.film_widths} widths, {text}", "Taped together where they overlap: each joint can leak."
+        return text, "One width of the roll."
+
+    def _cost(self) -> tuple[str, str]:
+        cost = self._materials().cost
+        if cost is None:
+            return "–", "Choose film and tape that have a price."
+        return self._show(cost, "money"), "By the prices on their cards, for one bag."
 
     def _show(self, value: float, kind: str) -> str:
         return show(value, kind, self.document.assessment.units)

@@ -41,7 +41,7 @@ class Frame:
     def polygon(self, outline: tuple[Point, ...]) -> QPolygonF:
         """*outline* on the screen."""
         if len(outline) > MANY_POINTS:
-            outline = _thinned(outline, self.scale)
+            return _thinned(outline, self)
         return QPolygonF([self.to_screen(place) for place in outline])
 
     def ring(self, line: LinearRing) -> QPolygonF:
@@ -71,16 +71,17 @@ class Frame:
         return Frame(self.scale, self.left + dx, self.top + dy)
 
 
-_KNOWN: OrderedDict[tuple[int, float], tuple[tuple[Point, ...], tuple[Point, ...]]] = OrderedDict()
+_KNOWN: OrderedDict[tuple[int, Frame], tuple[tuple[Point, ...], QPolygonF]] = OrderedDict()
 MOST_KNOWN = 32
 
 
-def _thinned(outline: tuple[Point, ...], scale: float) -> tuple[Point, ...]:
-    """*outline* without the points that fall on the same bit of a pixel as the one before; kept by its identity."""
-    key = id(outline), scale
+def _thinned(outline: tuple[Point, ...], frame: Frame) -> QPolygonF:
+    """*outline* on the screen without the points that fall on the same bit of a pixel as the one before; kept by its
+    identity."""
+    key = id(outline), frame
     if key not in _KNOWN:
         places = np.array(outline)
-        found = tuple((x, y) for x, y in places[_apart(places, scale)].tolist())
+        found = QPolygonF([frame.to_screen((x, y)) for x, y in places[_apart(places, frame.scale)].tolist()])
         _KNOWN[key] = outline, found  # with the outline, so that no other can take its identity
         while len(_KNOWN) > MOST_KNOWN:
             _KNOWN.popitem(last=False)
