@@ -43,7 +43,7 @@ def measure() -> None:
                   region=None if i % 5 == 0 else f"r{i % REGIONS}")
             for i in range(PLIES)
         )  # fmt: skip
-        return changed(demo_job(), regions=regions, layup=book)
+        return changed(demo_job(), id="many-plies", regions=regions, layup=book)
 
     def many_points() -> Job:
         turns = [2 * math.pi * k / POINTS for k in range(POINTS)]
@@ -52,7 +52,7 @@ def measure() -> None:
             (round(2.1 + 2.0 * w * math.cos(a), 6), round(0.7 + 0.65 * w * math.sin(a), 6))
             for a, w in zip(turns, waves, strict=True)
         )
-        return changed(demo_job(), part=Part(outline=outline))
+        return changed(demo_job(), id="many-points", part=Part(outline=outline))
 
     def held_up(job: Job) -> list[tuple[float, float]]:
         """For each edit: how long it took, and the longest block of the interface after it (s)."""
