@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import UTC, datetime
 
 import numpy as np
@@ -16,6 +17,7 @@ from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.part import Bag, Part
+from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.hold import fit_leak, judge
@@ -142,3 +144,19 @@ def test_film_wider_than_its_roll_is_joined_and_priced() -> None:
     assert bag_materials(plan, film, None).cost is None
     wide = revised(film, width_m=5.0)
     assert bag_materials(plan, wide, tape).film_m == plan.film_length_m
+
+
+def test_film_and_tape_follow_the_mould() -> None:
+    radius = 1.0
+    xs = np.linspace(0.2, 1.8, 161)
+    arch = tuple((float(x), y, float(np.sqrt(radius**2 - (x - radius) ** 2))) for x in xs for y in (-0.2, 1.2))
+    flat = Part(outline=rectangle(0.3, 0, 1.7, 1.0), flange_width_m=0.1)
+    bag = Bag(film_excess=0.21, tape_width_m=0.01)
+    plan, on_plan = bag_plan(revised(flat, relief=arch), bag), bag_plan(flat, bag)
+    arc = 2 * radius * math.asin(0.75)
+    assert plan.film_length_m == pytest.approx(arc * 1.1 + 0.02, rel=2e-3)
+    assert plan.film_width_m == pytest.approx(1.1 * 1.1 + 0.02, rel=1e-6)
+    assert plan.tape_m == pytest.approx(2 * (arc + 1.1) + 0.04, rel=2e-3)
+    assert plan.pleats_needed >= on_plan.pleats_needed and on_plan.film_length_m == pytest.approx(1.5 * 1.1 + 0.02)
+    assert developed_length_m(arch, [(0.25, 0.5), (1.75, 0.5)]) == pytest.approx(arc, rel=1e-3)
+    assert developed_length_m((), [(0, 0), (3, 4)]) == 5.0

@@ -1,4 +1,4 @@
-"""Film, tape and pleats from the outline.
+"""Film, tape and pleats from the outline and the mould's relief.
 
 The tape runs round the part on the flange. Film of ``(1 + excess)`` times the taped area has edges longer by its root;
 what they are longer than the tape goes into pleats: first one at each corner of the edge, the rest evenly.
@@ -11,12 +11,15 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from shapely import LinearRing, Polygon, get_coordinates
+from shapely import LinearRing, LineString, Polygon, get_coordinates
 
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
+from bibulon.laminate.relief import developed_length_m
 
+WAYS = 9
+"""Ways over the mould looked at for the longest."""
 FILM_JOINT_M = 0.05
 """Widths of film overlap so much where they are taped together."""
 CORNER_DEG = 25.0
@@ -49,17 +52,19 @@ def bag_plan(part: Part, bag: Bag) -> BagPlan:
     ring = LinearRing(taped.exterior.coords)
     stretch = math.sqrt(1 + bag.film_excess)
     box = taped.minimum_rotated_rectangle
-    corners = list(box.exterior.coords if isinstance(box, Polygon) else taped.exterior.coords)
-    sides = sorted((math.dist(corners[0], corners[1]), math.dist(corners[1], corners[2])))
+    corners = [(x, y) for x, y in (box if isinstance(box, Polygon) else taped).exterior.coords]
+    along, across = _developed_sides(part, taped, corners)
+    sides = sorted((along, across))
     overhang = bag.tape_width_m * 2
-    excess = ring.length * (stretch - 1)
+    round_m = developed_length_m(part.relief, [(x, y) for x, y in ring.coords])
+    excess = round_m * (stretch - 1)
     needed = max(math.ceil(excess / bag.excess_per_pleat_m - 1e-9), 0)
     planned = needed if bag.pleats is None else bag.pleats
     return BagPlan(
         film_length_m=sides[1] * stretch + overhang,
         film_width_m=sides[0] * stretch + overhang,
         film_area_m2=(sides[1] * stretch + overhang) * (sides[0] * stretch + overhang),
-        tape_m=ring.length + bag.tape_width_m * 4,
+        tape_m=round_m + bag.tape_width_m * 4,
         tape_line=tuple((x, y) for x, y in ring.coords),
         excess_m=excess,
         pleats_needed=needed,
@@ -67,6 +72,28 @@ def bag_plan(part: Part, bag: Bag) -> BagPlan:
         pleat_height_m=excess / (2 * planned) if planned else 0.0,
         pleat_places=_places(ring, planned),
     )
+
+
+def _developed_sides(part: Part, taped: Polygon, corners: list[Point]) -> tuple[float, float]:
+    """The two sides of the box round what is taped, each as long as the longest way over the mould beside it."""
+    first, second, third = (np.array(corner) for corner in corners[:3])
+    sides = (second - first, third - second)
+    if not part.relief:
+        return float(np.linalg.norm(sides[0])), float(np.linalg.norm(sides[1]))
+    found = []
+    for way, step in (sides, sides[::-1]):
+        origin = first if way is sides[0] else second
+        into = step if way is sides[0] else -step
+        longest = 0.0
+        for share in np.linspace(0, 1, WAYS):
+            start = origin + into * share
+            line = LineString([start, start + way])
+            on_part = line.intersection(taped).length
+            if on_part > 0:
+                over = developed_length_m(part.relief, [(x, y) for x, y in line.coords])
+                longest = max(longest, over)
+        found.append(longest)
+    return found[0], found[1]
 
 
 def corners_of(ring: LinearRing) -> list[float]:

@@ -7,11 +7,12 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from shapely import MultiPoint, Polygon, contains_xy, get_coordinates, points, segmentize, shortest_line
+from shapely import LineString, MultiPoint, Polygon, contains_xy, get_coordinates, points, segmentize, shortest_line
 
 Floats = npt.NDArray[np.float64]
 SLOPE_PLACES = 2000
 EDGE_PLACES = 240
+LENGTH_PLACES = 400
 JUST_INSIDE = 1e-9
 
 
@@ -80,3 +81,13 @@ def developed_area_m2(relief: Sequence[tuple[float, float, float]], area: Polygo
     for away in (np.array([half, 0.0]), np.array([0.0, half])):
         slopes.append((heights_at(relief, grid + away) - heights_at(relief, grid - away)) / (2 * half))
     return float(area.area * np.sqrt(1 + slopes[0] ** 2 + slopes[1] ** 2).mean())
+
+
+def developed_length_m(relief: Sequence[tuple[float, float, float]], line: Sequence[tuple[float, float]]) -> float:
+    """Length on the surface of a *line* of the plan."""
+    plan = LineString(line)
+    if not relief:
+        return float(plan.length)
+    places = get_coordinates(segmentize(plan, max(plan.length / LENGTH_PLACES, 1e-6)))
+    steps = np.diff(places, axis=0)
+    return float(np.sqrt((steps**2).sum(axis=1) + np.diff(heights_at(relief, places)) ** 2).sum())

@@ -9,11 +9,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from shapely import LineString
-
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
+from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units, show
 
 LITTLE_KG = 1e-9
@@ -110,7 +109,7 @@ def _depth(cell: Cell, depth: str) -> float:
 def _bores(job: Job, what: str, units: Units) -> ChargeItem:
     volume, length = 0.0, 0.0
     for line in job.lines:
-        one = LineString(line.points).length if what == "Lines" else line.hose_length_m
+        one = developed_length_m(job.part.relief, line.points) if what == "Lines" else line.hose_length_m
         bore = job.card(line.tube if what == "Lines" else line.hose, TubeCard).bore_m
         volume += math.pi / 4 * bore**2 * one
         length += one

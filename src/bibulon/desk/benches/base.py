@@ -70,6 +70,8 @@ class Bench(QScrollArea):
 
     title = ""
     width_px = 348
+    long = False
+    """A long bench shows its cautions at its head, and only its notes at its end."""
 
     def __init__(self, desk: Desk, station: Station) -> None:
         super().__init__()
@@ -85,9 +87,10 @@ class Bench(QScrollArea):
         self._fields: list[Any] = []
         self._watched: list[tuple[Callable[[], object], QVBoxLayout, Callable[[QVBoxLayout], None], list[object]]] = []
         self.body.addWidget(label(self.title or station.name, "title"))
+        if self.long:
+            self.watch(lambda: self._mine(grave=True), column(6), self._fill_grave)
         self.build()
-        self.cautions = column(6)
-        self.watch(self._caution_key, self.cautions, self._fill_cautions)
+        self.watch(lambda: self._mine(grave=False), column(6), self._fill_cautions)
         for note in safety_notes(desk.document.job, station.id):
             self.body.addWidget(label(note, "muted"))
         self.body.addStretch(1)
@@ -175,18 +178,23 @@ class Bench(QScrollArea):
 
     # -- cautions ----------------------------------------------------------------------------------------------------
 
-    def _mine(self) -> tuple[Caution, ...]:
-        return tuple(one for one in self.document.cautions if one.station == self.station.id)
+    def _mine(self, grave: bool) -> tuple[Caution, ...]:
+        """The cautions for the head of the bench, or those for its end."""
+        mine = (one for one in self.document.cautions if one.station == self.station.id)
+        return tuple(one for one in mine if (self.long and one.rank != "note") == grave)
 
-    def _caution_key(self) -> object:
-        return self._mine()
+    def _fill_grave(self, layout: QVBoxLayout) -> None:
+        self._fill_cards(layout, self._mine(grave=True))
 
     def _fill_cautions(self, layout: QVBoxLayout) -> None:
-        found = self._mine()
+        found = self._mine(grave=False)
         if found:
             layout.addSpacing(4)
             layout.addWidget(rule_line())
-            layout.addWidget(label("CAUTIONS", "section"))
+            layout.addWidget(label("NOTES" if self.long else "CAUTIONS", "section"))
+        self._fill_cards(layout, found)
+
+    def _fill_cards(self, layout: QVBoxLayout, found: tuple[Caution, ...]) -> None:
         for caution in found:
             layout.addWidget(CautionCard(caution, partial(self._mend, caution)))
 

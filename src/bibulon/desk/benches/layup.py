@@ -27,6 +27,8 @@ from bibulon.quantities import show
 class LayupBench(Bench):
     """The stack of dry fibre and core."""
 
+    long = True
+
     def build(self) -> None:
         def total() -> Totals:
             return self.document.assessment.laminate.total

@@ -19,7 +19,19 @@ class CornerSection:
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
-        self.radius_m, self.turn_deg, self.male = FIRST_RADIUS_M, FIRST_TURN_DEG, False
+        self.turn_deg = FIRST_TURN_DEG
+        self._radius_m: float | None = None
+        self._male: bool | None = None
+
+    @property
+    def radius_m(self) -> float:
+        """What was typed, else the mould's tightest corner."""
+        return self._radius_m or self.bench.document.job.mould.corner_radius_m or FIRST_RADIUS_M
+
+    @property
+    def male(self) -> bool:
+        """What was chosen, else as the mould's face is."""
+        return self._male if self._male is not None else self.bench.document.job.mould.face == "male"
 
     def build(self) -> None:
         bench = self.bench
@@ -40,7 +52,7 @@ class CornerSection:
         radius = parse(text, "length", self.bench.document.assessment.units)
         if radius <= 0:
             raise ValueError("A radius has to be above zero.")
-        self.radius_m = radius
+        self._radius_m = radius
         self.bench.refresh()
 
     def _take_turn(self, text: str) -> None:
@@ -50,7 +62,7 @@ class CornerSection:
         self.bench.refresh()
 
     def _take_way(self, male: bool) -> None:
-        self.male = male
+        self._male = male
         self.bench.refresh()
 
     def _move(self, turn_deg: float) -> CornerMove | None:

@@ -53,6 +53,7 @@ from bibulon.job.lines import (
     WhenReached,
 )
 from bibulon.job.storage import explain
+from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf
 
@@ -71,6 +72,8 @@ OTHER_OPENINGS: tuple[tuple[str, Callable[[Job, str], Opening]], ...] = (
 
 class LinesBench(Bench):
     """Everything that feeds and evacuates."""
+
+    long = True
 
     def build(self) -> None:
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
@@ -260,14 +263,18 @@ class LinesBench(Bench):
         self._put(identifier, "opens", WhenAtPoint(place=self._two_lengths(text)))
 
     def _length(self, identifier: str) -> str:
-        return show(
-            LineString(self.document.job.line(identifier).points).length, "length", self.document.assessment.units
-        )
+        return show(self._on_mould(identifier), "length", self.document.assessment.units)
+
+    def _on_mould(self, identifier: str) -> float:
+        job = self.document.job
+        return developed_length_m(job.part.relief, job.line(identifier).points)
 
     def _lengthen(self, identifier: str, text: str) -> None:
         length = parse(text, "length", self.document.assessment.units)
         job = self.document.job
-        self.document.edit("length of line", with_line(job, with_length(job.line(identifier), length)))
+        line = job.line(identifier)
+        on_plan = length * LineString(line.points).length / self._on_mould(identifier)
+        self.document.edit("length of line", with_line(job, with_length(line, on_plan)))
 
     def _shown(self, place: Point) -> str:
         units = self.document.assessment.units

@@ -53,6 +53,8 @@ def parse_points(text: str, units: Units) -> tuple[Point, ...]:
 class PartBench(Bench):
     """What is made, and where."""
 
+    long = True
+
     def build(self) -> None:
         self.text("Job", "name")
         process = self.document.job.process

@@ -521,7 +521,7 @@ class SectionTool(DrawTool):
     """Draw the line along which the stack is shown in section; giving it up takes the section away."""
 
     name = "section"
-    hint = "Click where the section starts and ends; Esc takes it away."
+    hint = "Click where the section starts and ends, or one place and Enter for a cut across it; Esc takes it away."
 
     def _add(self, view: PlanView, at: Point) -> None:
         super()._add(view, at)
@@ -532,12 +532,22 @@ class SectionTool(DrawTool):
         points, self.points, self.typed = self.points, [], ""
         if len(points) == 2:
             view.set_cut((points[0], points[1]))
+        elif points:
+            view.set_cut(_across(view.document.job, points[0]))
         view.set_tool("select")
 
     def cancel(self, view: PlanView, leave: bool = True) -> None:
         if not self.points:
             view.set_cut(None)
         super().cancel(view, leave)
+
+
+def _across(job: Job, at: Point) -> tuple[Point, Point]:
+    """The line through *at* over the shorter way across the part."""
+    low_x, low_y, high_x, high_y = Polygon(job.part.outline).bounds
+    if high_x - low_x >= high_y - low_y:
+        return (at[0], low_y), (at[0], high_y)
+    return (low_x, at[1]), (high_x, at[1])
 
 
 class MarkTool:
