@@ -297,6 +297,11 @@ def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> No
     press(window, Qt.Key.Key_C)
     press(window, Qt.Key.Key_Escape)
     assert window.plan.cut is None
+    press(window, Qt.Key.Key_C)
+    click(window, 2.5, 0.7)
+    press(window, Qt.Key.Key_Return)
+    assert window.plan.cut == ((2.5, 0.0), (2.5, 1.4)), "one place is cut across the part"
+    window.plan.set_cut(None)
     QTest.mouseMove(window.time_rail.canvas, QPoint(300, 40))
     assert "bucket" in window.pointed.text() and "pots" in window.pointed.text()
 

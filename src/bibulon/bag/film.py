@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from shapely import LinearRing, LineString, Polygon, get_coordinates
@@ -17,6 +16,7 @@ from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
 from bibulon.laminate.relief import developed_length_m
+from bibulon.remembered import remembered
 
 WAYS = 9
 """Ways over the mould looked at for the longest."""
@@ -42,9 +42,19 @@ class BagPlan:
     pleat_places: tuple[Point, ...]
 
 
-@lru_cache(maxsize=64)
 def bag_plan(part: Part, bag: Bag) -> BagPlan:
     """The bag of *part*: tape in the middle of the flange, film over it by the planned excess."""
+    return _bag_plan((part, bag))
+
+
+def remember_bag_plan(part: Part, bag: Bag, plan: BagPlan) -> None:
+    """Keep *plan*, worked out elsewhere, as that of *part*."""
+    _bag_plan.put((part, bag), plan)
+
+
+@remembered(64)
+def _bag_plan(of: tuple[Part, Bag]) -> BagPlan:
+    part, bag = of
     outline = Polygon(part.outline)
     taped = outline.buffer(part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
     if not isinstance(taped, Polygon):  # cannot happen to one valid outline, but shapely cannot promise it

@@ -8,6 +8,20 @@ place. Modules: ``mould``, ``layup``, ``stack``, ``lines``, ``bag``, ``hold``, `
 from __future__ import annotations
 
 from bibulon.cautions import bag, hold, layup, lines, mould, resin, stack
-from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of
+from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, found_of_plan, remember_found
 
-__all__ = ["REGISTRY", "Caution", "Rank", "bag", "cautions_of", "hold", "layup", "lines", "mould", "resin", "stack"]
+__all__ = [
+    "REGISTRY",
+    "Caution",
+    "Rank",
+    "bag",
+    "cautions_of",
+    "found_of_plan",
+    "hold",
+    "layup",
+    "lines",
+    "mould",
+    "remember_found",
+    "resin",
+    "stack",
+]

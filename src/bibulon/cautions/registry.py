@@ -83,25 +83,36 @@ def caution(
     return register
 
 
-_KNOWN: OrderedDict[tuple[object, ...], tuple[Job, dict[str, tuple[Finding, ...]]]] = OrderedDict()
+Found = dict[str, tuple[Finding, ...]]
+_KNOWN: OrderedDict[tuple[object, ...], tuple[Job, Found]] = OrderedDict()
 MOST_KNOWN = 8
 
 
-def _of_plan(assessment: Assessment) -> dict[str, tuple[Finding, ...]]:
-    """What the rules that read no fill found, by their names; kept for the jobs asked about last."""
-    key = id(assessment.job), assessment.units, assessment.on
-    known = _KNOWN.get(key)
-    if known is None:
-        found = {entry.id: tuple(entry.rule(assessment)) for entry in REGISTRY if entry.of_plan}
-        # the job is kept with it, so that no other can take its identity
-        known = _KNOWN[key] = assessment.job, found
-        while len(_KNOWN) > MOST_KNOWN:
-            _KNOWN.popitem(last=False)
-    return known[1]
+def found_of_plan(assessment: Assessment) -> Found:
+    """What the rules that read no fill find, by their names; kept for the jobs asked about last."""
+    known = _KNOWN.get(_key(assessment))
+    if known is not None:
+        return known[1]
+    found = {entry.id: tuple(entry.rule(assessment)) for entry in REGISTRY if entry.of_plan}
+    remember_found(assessment, found)
+    return found
+
+
+def remember_found(assessment: Assessment, found: Found) -> None:
+    """Keep what was *found*, here or elsewhere, of the plan of *assessment*."""
+    # the job is kept with it, so that no other can take its identity
+    _KNOWN[_key(assessment)] = assessment.job, found
+    while len(_KNOWN) > MOST_KNOWN:
+        _KNOWN.popitem(last=False)
+
+
+def _key(assessment: Assessment) -> tuple[object, ...]:
+    return id(assessment.job), assessment.units, assessment.on
 
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
     """All cautions of a job, the gravest first."""
+    of_plan = found_of_plan(assessment)
     found = [
         Caution(
             entry.id,
@@ -115,6 +126,6 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             entry.mend,
         )
         for entry in REGISTRY
-        for finding in (_of_plan(assessment)[entry.id] if entry.of_plan else entry.rule(assessment))
+        for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
     ]
     return tuple(sorted(found, key=lambda one: RANKS.index(one.rank)))

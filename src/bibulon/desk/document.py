@@ -9,8 +9,9 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
-from bibulon.bag.film import bag_plan
-from bibulon.cautions import Caution, cautions_of
+from bibulon.bag.film import remember_bag_plan
+from bibulon.cautions import Caution, cautions_of, remember_found
+from bibulon.desk.apart import apart, ready
 from bibulon.desk.background import Background, StudyAnswer
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.settings import Settings, state_folder
@@ -20,8 +21,8 @@ from bibulon.job.edits import changed
 from bibulon.job.journal import Journal, resumed
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import StorageError, load, save
-from bibulon.laminate.cells import laminate_of
-from bibulon.laminate.joints import plies_of
+from bibulon.laminate.cells import remember_laminate
+from bibulon.laminate.joints import remember_plies
 from bibulon.quantities import Units
 
 AUTOSAVE_MS = 1500
@@ -38,13 +39,13 @@ def is_large(job: Job) -> bool:
 
 
 def _worked_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
-    """Have what follows from *job* ready: its parts are kept for whoever asks for them next."""
-    laminate_of(job)  # not by the assessment's properties: their lock would hold the interface up
-    tell(0.5)
-    plies_of(job)
-    bag_plan(job.part, job.bag)
-    tell(0.7)
-    cautions_of(assess(job, units))
+    """Have what follows from *job* ready, worked out in another process: kept for whoever asks for it next."""
+    found = apart(ready, job, units)
+    tell(0.9)
+    remember_laminate(job, found.laminate)
+    remember_plies(job, found.plies)
+    remember_bag_plan(job.part, job.bag, found.bag)
+    remember_found(assess(job, units), found.of_plan)
 
 
 def flow_inputs(job: Job) -> tuple[object, ...]:

@@ -9,7 +9,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -35,6 +34,7 @@ from bibulon.laminate.core import (
 )
 from bibulon.laminate.levels import Level, levels_of
 from bibulon.laminate.relief import developed_area_m2
+from bibulon.remembered import remembered
 
 GRID_M = 1e-4
 """Geometry is rounded to this grid, so that near-coincident edges become one."""
@@ -116,6 +116,16 @@ class Laminate:
 
 def laminate_of(job: Job) -> Laminate:
     """The laminate of *job*; computed once for the fields it reads."""
+    return _laminate(_read(job))
+
+
+def remember_laminate(job: Job, laminate: Laminate) -> None:
+    """Keep *laminate*, worked out elsewhere, as that of *job*."""
+    _laminate.put(_read(job), laminate)
+
+
+def _read(job: Job) -> Job:
+    """*job* without what the laminate does not read."""
     reads = {
         name: getattr(job, name)
         for name in (
@@ -132,13 +142,13 @@ def laminate_of(job: Job) -> Laminate:
             "charge",
         )
     }
-    return _laminate(job.model_copy(update={**_NOT_READ, **reads}))
+    return job.model_copy(update={**_NOT_READ, **reads})
 
 
 _NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "pots": ()}
 
 
-@lru_cache(maxsize=16)
+@remembered(16)
 def _laminate(job: Job) -> Laminate:
     regions: dict[str | None, BaseGeometry] = {region.name: Polygon(region.outline) for region in job.regions}
     part = set_precision(job.part.shape, GRID_M)

@@ -9,7 +9,6 @@ to ply.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from shapely import LineString, Polygon, affinity, box, get_parts
@@ -21,6 +20,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.layup import CutChoices, JointShift, Layer
 from bibulon.job.part import Part, Region
 from bibulon.laminate.relief import heights_at
+from bibulon.remembered import remembered
 
 SHIFTS = 48
 NARROWEST_M = 0.08
@@ -55,15 +55,27 @@ class Ply:
     """The wedges of cloth taken out of it, on the plan."""
 
 
+Read = tuple[Part, tuple[Region, ...], tuple[Layer, ...], CutChoices, tuple[Card, ...]]
+"""What the plies follow from."""
+
+
 def plies_of(job: Job) -> tuple[Ply, ...]:
     """Every fabric ply of *job*, from the tool face, with pieces and joints on the plan."""
-    return _plies(job.part, job.regions, job.laid, job.cutting, job.cards)
+    return _plies(_read(job))
 
 
-@lru_cache(maxsize=8)
-def _plies(
-    mould: Part, regions: tuple[Region, ...], layup: tuple[Layer, ...], cutting: CutChoices, known: tuple[Card, ...]
-) -> tuple[Ply, ...]:
+def remember_plies(job: Job, plies: tuple[Ply, ...]) -> None:
+    """Keep *plies*, worked out elsewhere, as those of *job*."""
+    _plies.put(_read(job), plies)
+
+
+def _read(job: Job) -> Read:
+    return job.part, job.regions, job.laid, job.cutting, job.cards
+
+
+@remembered(8)
+def _plies(read: Read) -> tuple[Ply, ...]:
+    mould, regions, layup, cutting, known = read
     cards = {card.id: card for card in known}
     shapes = {region.name: Polygon(region.outline) for region in regions}
     part = mould.shape

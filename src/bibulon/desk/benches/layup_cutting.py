@@ -10,12 +10,14 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from bibulon.desk.apart import apart, cut
 from bibulon.desk.background import Background
+from bibulon.desk.document import is_large
 from bibulon.desk.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
-from bibulon.laminate.cut_list import CutList, cut_list, left_over
+from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
 from bibulon.quantities import parse, show
 from bibulon.stock import StockError
@@ -43,8 +45,8 @@ class CuttingSections:
 
     @staticmethod
     def _cut(job: Job, tell: object) -> Found:
-        found = cut_list(job)
-        return found, left_over(found, f"{job.name[:24].strip()} K")
+        prefix = f"{job.name[:24].strip()} K"
+        return apart(cut, job, prefix) if is_large(job) else cut(job, prefix)
 
     def build(self) -> None:
         bench = self.bench

@@ -1,0 +1,59 @@
+"""Results of a function kept for the arguments asked about last, which can also be handed in.
+
+Unlike :func:`functools.lru_cache` it takes a result that was worked out elsewhere, in another process say.
+
+>>> @remembered(2)
+... def doubled(x: int) -> int:
+...     return 2 * x
+>>> doubled(3), doubled.known(4)
+(6, False)
+>>> doubled.put(4, 8)
+>>> doubled.known(4)
+True
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from threading import Lock
+from typing import Generic, TypeVar
+
+Key = TypeVar("Key", bound=Hashable)
+Value = TypeVar("Value")
+
+
+class Remembered(Generic[Key, Value]):
+    """A function of one hashable argument with its last results."""
+
+    def __init__(self, work: Callable[[Key], Value], most: int) -> None:
+        self._work, self._most = work, most
+        self._kept: OrderedDict[Key, Value] = OrderedDict()
+        self._lock = Lock()  # held for looking up and keeping only, never while something is worked out
+
+    def __call__(self, key: Key) -> Value:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        found = self._work(key)
+        self.put(key, found)
+        return found
+
+    def known(self, key: Key) -> bool:
+        """Whether the result for *key* is there."""
+        with self._lock:
+            return key in self._kept
+
+    def put(self, key: Key, value: Value) -> None:
+        """Keep *value* as the result for *key*."""
+        with self._lock:
+            self._kept[key] = value
+            self._kept.move_to_end(key)
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+
+
+def remembered(most: int) -> Callable[[Callable[[Key], Value]], Remembered[Key, Value]]:
+    """Keep the results of the decorated function for the *most* arguments asked about last."""
+    return lambda work: Remembered(work, most)
