@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import multiprocessing
+import signal
+import threading
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
-from typing import ParamSpec, TypeVar
+from multiprocessing.connection import Connection
+from typing import TypeVar, TypeVarTuple, cast
 
 from bibulon.assess import assess
 from bibulon.bag.film import BagPlan
@@ -20,22 +21,60 @@ from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
 from bibulon.quantities import Units
 
-Given = ParamSpec("Given")
+Given = TypeVarTuple("Given")
 Made = TypeVar("Made")
 
-_pool: ProcessPoolExecutor | None = None
+
+class Helper:
+    """A process that does one thing at a time; it ends with the program, however that ends."""
+
+    def __init__(self) -> None:
+        context = multiprocessing.get_context("spawn")
+        self._pipe, far = context.Pipe()
+        context.Process(target=_serve, args=(far,), name="helper", daemon=True).start()
+        far.close()
+
+    def do(self, work: Callable[..., object], given: tuple[object, ...]) -> object:
+        """What *work* makes. Raises what it raises, and EOFError or OSError if the process has died."""
+        self._pipe.send((work, given))
+        failed, made = self._pipe.recv()
+        if failed:
+            raise made
+        return made
 
 
-def apart(work: Callable[Given, Made], *given: Given.args, **named: Given.kwargs) -> Made:
+def _serve(pipe: Connection) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    while True:
+        try:
+            work, given = pipe.recv()
+        except (EOFError, OSError):
+            return  # the program has ended
+        try:
+            answer = (False, work(*given))
+        except Exception as error:  # it is raised again where it was asked for
+            answer = (True, error)
+        try:
+            pipe.send(answer)
+        except OSError:
+            return
+
+
+_helper: Helper | None = None
+_one_at_a_time = threading.Lock()
+
+
+def apart(work: Callable[[*Given], Made], *given: *Given) -> Made:
     """What *work*, a function of a module, makes, in the helper process; here if that has died. Waits for it."""
-    global _pool
-    if _pool is None:
-        _pool = ProcessPoolExecutor(1, multiprocessing.get_context("spawn"))
-    try:
-        return _pool.submit(work, *given, **named).result()
-    except BrokenProcessPool:
-        _pool = None
-        return work(*given, **named)
+    global _helper
+    with _one_at_a_time:
+        try:
+            if _helper is None:
+                _helper = Helper()
+            return cast(Made, _helper.do(work, given))
+        except (EOFError, OSError):
+            _helper = None
+    return work(*given)
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt, QTimer
 from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPixmap
 from PySide6.QtWidgets import (
     QDialog,
@@ -26,6 +26,7 @@ from bibulon.job import Job
 from bibulon.job.run import EventKind, RunEvent
 
 LONGEST_PX = 1280
+LONG_LIST = 100
 QUALITY = 82
 LARGEST_FILE_BYTES = 60_000_000
 PICTURES = "Pictures (*.jpg *.jpeg *.png *.webp *.bmp)"
@@ -96,6 +97,10 @@ class TickList:
         self._key: object = None
         self._shown: dict[int, tuple[Tick, int | None]] = {}
         """The line and its last photograph that each row shows."""
+        self._taken: dict[str, int] = {}
+        """The number of the last photograph of each line that has any."""
+        self._soon = QTimer(bench, singleShot=True, interval=0)
+        self._soon.timeout.connect(self._renew)
         self._of: Job | None = None
         """The job whose lines are shown."""
         self.told = label("", "figure")
@@ -122,6 +127,13 @@ class TickList:
         self.refresh()
 
     def refresh(self) -> None:
+        """Show the lines as they are now; a long list in a turn of its own, so that the hand does not feel it."""
+        if len(self._lines) > LONG_LIST:
+            self._soon.start()
+        else:
+            self._renew()
+
+    def _renew(self) -> None:
         job = self.bench.document.job
         if job is self._of:
             return
@@ -139,7 +151,7 @@ class TickList:
         self.list.blockSignals(True)
         while self.list.count() > len(lines):
             self.list.takeItem(self.list.count() - 1)
-        taken = {event.label: event.number for event in job.run if event.kind == "photographed"}
+        self._taken = taken = {event.label: event.number for event in job.run if event.kind == "photographed"}
         for row, line in enumerate(lines):
             shown = (line, taken.get(line.label))
             if row == self.list.count():
@@ -158,7 +170,7 @@ class TickList:
             words += f"\n{line.kinds[0].split()[-1]} {line.entry.at.astimezone():%H:%M}{by}"
         elif line.note:
             words += f"\n{line.note}"
-        if count := len(photographs_of(job, line.label)):
+        if self._taken and (count := len(photographs_of(job, line.label))):
             words += f"\n{count} photograph{'s' if count > 1 else ''}"
         item.setText(words)
         item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 from bibulon.desk.fields import column, label
 from bibulon.job.base import Point
 from bibulon.laminate.balance import in_words
-from bibulon.laminate.cells import Cell, Stack
+from bibulon.laminate.cells import Cell, Laminate, Stack
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.cost import Cost, stack_cost
 from bibulon.quantities import show, show_power
@@ -31,6 +31,7 @@ class CellsSection:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self.chosen: Stack | None = None
+        self._groups: tuple[Laminate, list[list[Cell]]] | None = None
 
     def build(self) -> None:
         self.bench.section("Cells")
@@ -42,10 +43,14 @@ class CellsSection:
 
     def groups(self) -> list[list[Cell]]:
         """Cells by stack (flow media apart), the largest area first."""
-        found: dict[tuple[str, ...], list[Cell]] = {}
-        for cell in self.bench.document.assessment.laminate.cells:
-            found.setdefault(tuple(layer.id for layer in cell.stack.layers), []).append(cell)
-        return sorted(found.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))
+        laminate = self.bench.document.assessment.laminate
+        if self._groups is None or self._groups[0] is not laminate:
+            found: dict[tuple[str, ...], list[Cell]] = {}
+            for cell in laminate.cells:
+                found.setdefault(tuple(layer.id for layer in cell.stack.layers), []).append(cell)
+            groups = sorted(found.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))
+            self._groups = laminate, groups
+        return self._groups[1]
 
     def _key(self) -> object:
         laminate, job = self.bench.document.assessment.laminate, self.bench.document.job
@@ -71,8 +76,10 @@ class CellsSection:
         self.bench.desk.plan.set_marked_cells(tuple(cell.polygon for cells in mine for cell in cells))
 
     def _is_chosen(self, cells: list[Cell]) -> bool:
+        if self.chosen is None:
+            return False
         layers = tuple(layer.id for layer in cells[0].stack.layers)
-        return self.chosen is not None and tuple(layer.id for layer in self.chosen.layers) == layers
+        return tuple(layer.id for layer in self.chosen.layers) == layers
 
     def _fill(self, layout: QVBoxLayout) -> None:
         groups = self.groups()
