@@ -83,7 +83,7 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
 def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     regions = {region.name: Polygon(region.outline) for region in job.regions}
-    part_edge = Polygon(job.part.outline).exterior
+    part_edge = job.part.shape.exterior
     kinds = {card.id: card for card in job.cards}
     cores = [layer.region for layer in job.layup if isinstance(kinds[layer.card], CoreCard) and layer.region]
     for layer in job.layup:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
@@ -22,7 +23,7 @@ def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
         points = points[:-1]
     if len(points) < 3:
         raise ValueError("an outline needs at least three points")
-    polygon = Polygon(points)
+    polygon = Polygon(np.array(points))
     if polygon.convex_hull.area < SMALLEST_AREA_M2:
         raise ValueError("the outline encloses no area")
     if not polygon.is_valid:
@@ -34,7 +35,7 @@ def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
 
 @lru_cache(maxsize=16)
 def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> Polygon:
-    return Polygon(outline, holes)
+    return Polygon(np.array(outline), holes)  # an array spares it looking at each point
 
 
 Outline = Annotated[tuple[Point, ...], Field(min_length=3)]
@@ -112,7 +113,9 @@ class Part(Model):
 
     @model_validator(mode="after")
     def _holes_lie_inside(self) -> Part:
-        outline = Polygon(self.outline)
+        if not self.holes:
+            return self
+        outline = _shape(self.outline, ())
         shapes = [Polygon(hole) for hole in self.holes]
         for number, hole in enumerate(shapes, 1):
             if not outline.contains_properly(hole):

@@ -76,7 +76,7 @@ def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
     if near is not None and math.dist(near, at) <= reach:
         return near
     x, y = (round(round(value / GRID_M) * GRID_M, 4) for value in at)
-    edge = Polygon(job.part.outline).exterior
+    edge = job.part.shape.exterior
     if edge.distance(Place(at)) <= reach:
         spot = edge.interpolate(edge.project(Place(x, y)))
         return round(spot.x, 4), round(spot.y, 4)
