@@ -21,6 +21,7 @@ from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part, Region
 from bibulon.job.run import RunEvent
+from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
 from bibulon.stock import shelf, shelf_card
 
@@ -161,7 +162,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "ply-stops-at-core-edge": ply_at_core,
     "part-not-covered": uncovered,
     "overlap-out-of-range": lambda job: changed(job, cutting=revised(job.cutting, overlap_m=0.06)),
-    "joints-line-up": lambda job: changed(job, cutting=revised(job.cutting, stagger_m=0.9)),
+    "joints-line-up": lambda job: with_joint_shift(job, plies_of(job)[2], plies_of(job)[1].shift_m),
     "ply-count-differs": lambda job: laid(job, "P1", "P2"),
     "too-few-pleats": lambda job: changed(job, bag=revised(job.bag, pleats=4)),
     "film-too-small": lambda job: changed(job, bag=revised(job.bag, film_excess=0.05)),
@@ -242,10 +243,20 @@ def test_the_dome_gore_has_only_its_hold_test_to_do() -> None:
 
 def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
     mended = {entry.id: entry.mend for entry in REGISTRY if entry.mend is not None}
-    assert {"overlap-out-of-range", "peel-ply-missing"} <= set(mended)
+    assert {"overlap-out-of-range", "peel-ply-missing", "ply-stops-at-core-edge", "joints-line-up"} <= set(mended)
     for name, mend in mended.items():
-        found = cautions_of(assessed(mend.apply(MISTAKES[name](sound_job()))))
-        assert {caution.id for caution in found} <= sound_ids()
+        mistake = MISTAKES[name](sound_job())
+        before = {caution.id for caution in cautions_of(assessed(mistake))}
+        after = {caution.id for caution in cautions_of(assessed(mend.apply(mistake)))}
+        assert name in before and after <= before - {name}
+
+
+def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
+    job = changed(sound_job(), cutting=revised(sound_job().cutting, stagger_m=0.9))
+    (caution,) = [one for one in cautions_of(assess(job)) if one.id == "joints-line-up"]
+    assert caution.mend is None
+    (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](sound_job()))) if one.id == caution.id]
+    assert moved.mend is not None
 
 
 def test_plies_ticked_are_counted_against_the_book() -> None:

@@ -52,6 +52,7 @@ def button(root: QWidget, text: str) -> QPushButton:
 
 
 def push(root: QWidget, text: str) -> None:
+    QApplication.processEvents()  # what was made just now is not shown before
     QTest.mouseClick(button(root, text), LEFT)
 
 

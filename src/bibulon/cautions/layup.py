@@ -5,22 +5,37 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from shapely import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
 from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
+from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
-from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
+from bibulon.job.layup import Layer
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import show
 from bibulon.stock import shelf
 
+PAST_CORE_M = 0.03
+"""A local ply is run so far past the core's edge."""
 OVERLAP_M = (0.010, 0.030)
 """Joints usually overlap between these."""
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
+
+
+def inside(job: Job, region: str | None) -> Point:
+    """A place in that region of the part; of all of it for None."""
+    shape: BaseGeometry = job.part.shape
+    if region is not None:
+        within = shape.intersection(Polygon(next(one.outline for one in job.regions if one.name == region)))
+        shape = shape if within.is_empty else within
+    place = shape.representative_point()
+    return place.x, place.y
 
 
 @caution(
@@ -72,16 +87,8 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
             yield Finding(f"“{region.name}” is bonded later, with no peel ply over it.", (place.x, place.y))
 
 
-@caution(
-    "ply-stops-at-core-edge",
-    "caution",
-    "layup",
-    why="A ply that ends at the core's edge leaves a stress riser and a channel where resin races.",
-    remedy="Run local plies up onto the core or well past its edge.",
-    of_plan=True,
-)
-def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
-    job = assessment.job
+def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:
+    """Local plies that end where core ends, and along what."""
     regions = {region.name: Polygon(region.outline) for region in job.regions}
     part_edge = job.part.shape.exterior
     kinds = {card.id: card for card in job.cards}
@@ -93,9 +100,40 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
             edge = regions[core].exterior.difference(part_edge.buffer(NEAR_EDGE_M))
             shared = regions[layer.region].exterior.intersection(edge.buffer(NEAR_EDGE_M))
             if edge.length and shared.length > ALONG_EDGE_SHARE * edge.length:
-                place = shared.interpolate(0.5, normalized=True) if isinstance(shared, LineString) else shared.centroid
-                name = kinds[layer.card].name
-                yield Finding(f"{name} in “{layer.region}” ends where the core ends.", (place.x, place.y), layer.id)
+                yield layer, shared
+                break
+
+
+def _past_core(job: Job) -> Job:
+    """*job* with those plies in regions of their own, wider all round."""
+    for layer, _ in list(_ends_at_core(job)):
+        region = next(one for one in job.regions if one.name == layer.region)
+        wider = Polygon(region.outline).buffer(PAST_CORE_M, join_style="mitre", mitre_limit=2.0)
+        if not isinstance(wider, Polygon):
+            continue
+        name = f"past {region.name}"[:60]
+        if not any(one.name == name for one in job.regions):
+            outline = tuple((round(x, 4), round(y, 4)) for x, y in wider.exterior.coords)
+            job = with_region(job, revised(region, name=name, outline=outline))
+        job = with_layup(job, (revised(one, region=name) if one.id == layer.id else one for one in job.layup))
+    return job
+
+
+@caution(
+    "ply-stops-at-core-edge",
+    "caution",
+    "layup",
+    why="A ply that ends at the core's edge leaves a stress riser and a channel where resin races.",
+    remedy="Run local plies up onto the core or well past its edge.",
+    mend=Mend("Run it 30 mm past the core", _past_core),
+    of_plan=True,
+)
+def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
+    cards = {card.id: card for card in assessment.job.cards}
+    for layer, shared in _ends_at_core(assessment.job):
+        place = shared.interpolate(0.5, normalized=True) if isinstance(shared, LineString) else shared.centroid
+        name = cards[layer.card].name
+        yield Finding(f"{name} in “{layer.region}” ends where the core ends.", (place.x, place.y), layer.id)
 
 
 @caution(
@@ -141,7 +179,12 @@ def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
     "caution",
     "layup",
     why="Joints of neighbouring plies over one another make a weak, thick band where the stack can part.",
-    remedy="Turn a ply, take a wider or narrower roll, or ask for less distance between joints.",
+    remedy="Move the joints, turn a ply, take a wider or narrower roll, or ask for less distance between joints.",
+    mend=Mend(
+        "Let the joints be chosen",
+        lambda job: changed(job, cutting=revised(job.cutting, shifts=())),
+        lambda job: bool(job.cutting.shifts),
+    ),
     of_plan=True,
 )
 def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
@@ -166,7 +209,9 @@ def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     for card in assessment.job.cards:
         if not isinstance(card, ResinCard) and card.expires is not None and card.expires < assessment.on:
             lot = f", lot {card.lot}," if card.lot else ""
-            yield Finding(f"{card.name}{lot} was good until {card.expires:%d %b %Y}.")
+            layer = next((one for one in assessment.job.layup if one.card == card.id), None)
+            place = inside(assessment.job, layer.region) if layer is not None else None
+            yield Finding(f"{card.name}{lot} was good until {card.expires:%d %b %Y}.", place)
 
 
 @caution(
@@ -189,4 +234,5 @@ def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
     if 0 < laid < len(lines):
         first = next(line for line in lines if line.laid is None)
         missing = len(lines) - laid
-        yield Finding(f"{missing} of {len(lines)} plies and cores are not ticked, {first.label} first.", rank=rank)
+        text = f"{missing} of {len(lines)} plies and cores are not ticked, {first.label} first."
+        yield Finding(text, inside(job, first.region), rank=rank)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.bag import TAPE_WIDTHS_ON_FLANGE
+from bibulon.cautions.layup import inside
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
@@ -68,7 +69,8 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     radius, cells = job.mould.corner_radius_m, assessment.laminate.cells
     if radius is None or job.mould.face == "flat" or not cells or not job.layup:
         return
-    stack = max(cells, key=lambda cell: cell.stack.laminate_thickness_m).stack
+    thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
+    stack, spot = thickest.stack, thickest.polygon.representative_point()
     cards = {card.id: card for card in job.cards}
     plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
     shown = show(radius, "length", assessment.units)
@@ -83,12 +85,13 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
         )
     except ValueError:
         thick = show(stack.laminate_thickness_m, "thickness", assessment.units)
-        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.")
+        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.", (spot.x, spot.y))
         return
     if move.goes > max(plies, 1):
         gap = show(move.gap_m / max(plies, 1), "thickness", assessment.units)
         what = "piles up" if job.mould.face == "male" else "stands off"
-        yield Finding(f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply.")
+        text = f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply."
+        yield Finding(text, (spot.x, spot.y))
 
 
 @caution(
@@ -108,4 +111,5 @@ def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
         where = f", with a corner of {show(corner, 'length', assessment.units)}" if corner is not None else ""
         rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.run) else None
         labels = ", ".join(line.label for line in missed[:6])
-        yield Finding(f"Laid on without debulking{where}: {labels}.", rank=rank)
+        place = inside(assessment.job, missed[0].region)
+        yield Finding(f"Laid on without debulking{where}: {labels}.", place, rank=rank)

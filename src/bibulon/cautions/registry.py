@@ -35,6 +35,8 @@ class Mend:
 
     text: str
     apply: Callable[[Job], Job]
+    helps: Callable[[Job], bool] = lambda job: True
+    """Whether it would change anything about the job at hand."""
 
 
 @dataclass(frozen=True)
@@ -123,7 +125,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             entry.remedy,
             finding.place,
             finding.subject,
-            entry.mend,
+            entry.mend if entry.mend is not None and entry.mend.helps(assessment.job) else None,
         )
         for entry in REGISTRY
         for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))

@@ -96,7 +96,9 @@ class Totals:
     dry_mass_kg: float
     fibre_mass_kg: float
     thickness_m: float
+    loose_m: float
     fibre_fraction: float
+    fibre_weight_fraction: float
 
 
 @dataclass(frozen=True)
@@ -174,7 +176,7 @@ def _laminate(job: Job) -> Laminate:
             for polygon in get_parts(shape)
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]
-    return Laminate(tuple(cells), _totals(cells), _amounts(job, cells))
+    return Laminate(tuple(cells), _totals(cells, job.resin.density_kg_m3), _amounts(job, cells))
 
 
 def _cut(
@@ -227,16 +229,20 @@ def stack_amounts(job: Job, stack: Stack) -> dict[str, float]:
     return {name: count * coats.get(name, 1.0) for name, count in counts.items()}
 
 
-def _totals(cells: list[Cell]) -> Totals:
+def _totals(cells: list[Cell], resin_density_kg_m3: float) -> Totals:
     area = sum(cell.area_m2 for cell in cells)
     laminate_volume = sum(cell.area_m2 * cell.stack.laminate_thickness_m for cell in cells)
     fibre_volume = sum(cell.area_m2 * cell.stack.laminate_thickness_m * cell.stack.fibre_fraction for cell in cells)
+    fibre_kg = sum(cell.area_m2 * cell.stack.fibre_kg_m2 for cell in cells)
+    resin_kg = sum(cell.area_m2 * cell.stack.void_m for cell in cells) * resin_density_kg_m3
     return Totals(
         area_m2=area,
         dry_mass_kg=sum(cell.area_m2 * cell.stack.areal_weight_kg_m2 for cell in cells),
-        fibre_mass_kg=sum(cell.area_m2 * cell.stack.fibre_kg_m2 for cell in cells),
+        fibre_mass_kg=fibre_kg,
         thickness_m=max((cell.stack.thickness_m for cell in cells), default=0.0),
+        loose_m=max((cell.stack.loose_m for cell in cells), default=0.0),
         fibre_fraction=fibre_volume / laminate_volume if laminate_volume else 0.0,
+        fibre_weight_fraction=fibre_kg / (fibre_kg + resin_kg) if fibre_kg else 0.0,
     )
 
 

@@ -28,6 +28,8 @@ class LayLine:
     note: str = ""
     """What to mind as it is laid."""
     laid: RunEvent | None = None
+    region: str | None = None
+    """Where it lies; None: all over the part."""
 
     @property
     def debulk(self) -> bool:
@@ -52,11 +54,11 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
     lines: list[LayLine] = []
     counts = dict.fromkeys((*LETTERS.values(), "D"), 0)
 
-    def line(letter: str, text: str, note: str = "") -> LayLine:
+    def line(letter: str, text: str, region: str | None, note: str = "") -> LayLine:
         counts[letter] += 1
         label = f"{letter}{counts[letter]}"
         tick = ticked.get(label)
-        return LayLine(label, text, note, tick if tick is not None and tick.text == text else None)
+        return LayLine(label, text, note, tick if tick is not None and tick.text == text else None, region)
 
     tack = ""
     if job.tack is not None:
@@ -70,14 +72,14 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
         tacked = isinstance(card, FabricCard) and any(one.label.startswith(("P", "C")) for one in lines)
-        lines.append(line(LETTERS[card.kind], _text(layer, card), tack if tacked else ""))
+        lines.append(line(LETTERS[card.kind], _text(layer, card), layer.region, tack if tacked else ""))
         if isinstance(card, FabricCard):
             loose = ply_thickness_m(card, fibre_fraction(card, HAND_PA))
             packed = ply_thickness_m(card, fibre_fraction(card, job.shop.barometer_pa - job.vacuum.cavity_pa))
             proud += loose - packed
         if proud >= most and at < len(entries) - 1:
             proud = 0.0
-            lines.append(line("D", DEBULK))
+            lines.append(line("D", DEBULK, layer.region))
     return tuple(lines)
 
 

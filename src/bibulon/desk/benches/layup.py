@@ -42,12 +42,16 @@ class LayupBench(Bench):
             ),
         )
         self.figure(
-            "Thickest", lambda: (self._show(total().thickness_m, "thickness"), "Under the planned vacuum, with core.")
+            "Thickest",
+            lambda: (
+                self._show(total().thickness_m, "thickness"),
+                f"Under the planned vacuum, with core; {self._show(total().loose_m, 'thickness')} as laid, loose.",
+            ),
         )
         self.figure(
-            "Fibre volume fraction",
+            "Fibre by volume",
             lambda: (
-                self._show(total().fibre_fraction, "share"),
+                f"{total().fibre_fraction:.0%}, {total().fibre_weight_fraction:.0%} by weight",
                 "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum.",
             ),
         )
