@@ -21,6 +21,7 @@ from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
+from bibulon.job.edits import revised
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
@@ -83,7 +84,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     """Answer one question: a coarse fill, and unless it is a live one the fine fill after it.
 
     A coarse fill is let through even when it is stale (under a moving hand something has to be shown); a fine one is
-    dropped.
+    dropped. Under the hand trapped air is left out, which takes half the time.
     """
     from bibulon.flow.fill import Cancelled, fill
     from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
@@ -102,7 +103,8 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         progress(share)
 
     try:
-        coarse = fill(flow_problem(job, nodes[0], pace=PREVIEW_PACE), progress)
+        asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
+        coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
             fine = fill(flow_problem(job, nodes[1], after=True), progress_while_wanted)
