@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -54,8 +54,18 @@ def shipped() -> tuple[Card, ...]:
 def own_cards() -> tuple[Card, ...]:
     """The shop's own cards. Raises :class:`StockError` if their file cannot be used."""
     own = shop_cards_file()
-    if not own.exists():
+    try:
+        stamp = own.stat()
+    except FileNotFoundError:
         return ()
+    except OSError as error:
+        raise StockError(f"{own} cannot be read ({error}).") from error
+    return _read_own(own, stamp.st_ino, stamp.st_mtime_ns, stamp.st_size)
+
+
+@lru_cache(maxsize=4)
+def _read_own(own: Path, *stamp: int) -> tuple[Card, ...]:
+    """The cards in the file, read once while its *stamp* stays."""
     try:
         return read_cards(own.read_text(encoding="utf-8"), own.name)
     except (OSError, UnicodeDecodeError) as error:
