@@ -235,7 +235,7 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         layup=tuple(
             layer.model_copy(update={"angle_deg": -layer.angle_deg if layer.angle_deg else 0.0}) for layer in job.layup
         ),
-        cutting=revised(job.cutting, darts=darts, shifts=shifts),
+        cutting=revised(job.cutting, darts=darts, shifts=shifts, offcuts=()),  # an offcut is used once
         lines=tuple(mirrored_line(line) for line in job.lines),
         media=tuple(revised(patch, outline=there(patch.outline)) for patch in job.media),
         hold_tests=(),

@@ -15,7 +15,7 @@ from bibulon.job.base import Point
 from bibulon.job.part import Part
 
 MANY_POINTS = 400
-FINEST_PX = 0.6
+FINEST_PX = 0.9
 """Outlines of many points are drawn as finely as this."""
 
 

@@ -149,13 +149,13 @@ def paint_darts(painter: QPainter, frame: Frame, job: Job, plies: Sequence[Ply],
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Length and width of the part, as dimension lines."""
     palette = theme.current.palette
-    outline = np.array(assessment.job.part.outline)
-    low, high = outline.min(axis=0), outline.max(axis=0)
+    bounds = assessment.job.part.shape.bounds
+    low, high = bounds[:2], bounds[2:]
     gap = assessment.job.part.flange_width_m
-    a = frame.to_screen((float(low[0]), float(low[1]) - gap)) + QPointF(0, 16)
-    b = frame.to_screen((float(high[0]), float(low[1]) - gap)) + QPointF(0, 16)
-    c = frame.to_screen((float(low[0]) - gap, float(low[1]))) - QPointF(16, 0)
-    d = frame.to_screen((float(low[0]) - gap, float(high[1]))) - QPointF(16, 0)
+    a = frame.to_screen((low[0], low[1] - gap)) + QPointF(0, 16)
+    b = frame.to_screen((high[0], low[1] - gap)) + QPointF(0, 16)
+    c = frame.to_screen((low[0] - gap, low[1])) - QPointF(16, 0)
+    d = frame.to_screen((low[0] - gap, high[1])) - QPointF(16, 0)
     pen = QPen(QColor(palette.muted), 1)
     for start, end, across in ((a, b, QPointF(0, 5)), (c, d, QPointF(5, 0))):
         painter.setPen(pen)
