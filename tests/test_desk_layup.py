@@ -9,12 +9,12 @@ from conftest import rectangle
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QListWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QListWidget, QPushButton
 from test_desk import LEFT, bench, click, drag, press, push, texts, type_into
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.fields import MoveHandle, QuantityField, ToggleField
+from bibulon.desk.fields import FreeField, MoveHandle, QuantityField, ToggleField
 from bibulon.desk.settings import Settings
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed
@@ -122,6 +122,29 @@ def test_joints_and_darts_are_drawn_and_moved_on_the_plan(window: Window, qtbot)
     window.plan.setFocus()
     press(window, Qt.Key.Key_Delete)
     assert window.document.job.cutting.darts == ()
+
+
+def test_cells_open_their_figures_and_regions_take_a_new_name(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    rows = [one for one in side.findChildren(QPushButton) if "Vf 5" in one.text()]
+    assert len(rows) == 4 and "Resists through" not in texts(side)
+    QTest.mouseClick(rows[0], LEFT)
+    window.refresh()
+    shown = texts(side)
+    assert "Resists through" in shown and "Materials per m²" in shown and "unsymmetric" in shown
+    QTest.mouseClick(next(one for one in side.findChildren(QPushButton) if one.isChecked()), LEFT)
+    window.refresh()
+    assert "Resists through" not in texts(side)
+    field = next(one for one in side.findChildren(FreeField) if one.editor.text() == "bearing pads")
+    field.editor.setFocus()
+    field.editor.selectAll()
+    QTest.keyClicks(field.editor, "bearings")
+    QTest.keyClick(field.editor, Qt.Key.Key_Return)
+    window.refresh()
+    assert [one.name for one in window.document.job.regions if "bearing" in one.name] == ["bearings"]
+    assert any(layer.region == "bearings" for layer in window.document.job.layup)
+    QApplication.processEvents()
+    assert any(one.editor.text() == "bearings" for one in side.findChildren(FreeField) if one.isVisible())
 
 
 def test_offcuts_go_into_the_shops_store_and_are_used_from_it(window: Window, qtbot) -> None:

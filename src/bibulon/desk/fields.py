@@ -158,9 +158,12 @@ class Field(QWidget):
         except ValueError as error:
             self._complain(str(error))
         else:
-            self._shown = self.text_of_job()
-            self.editor.setText(self._shown)
             self._complain("")
+            try:
+                self._shown = self.text_of_job()
+            except KeyError:  # it gave its object another name, and a field of that name takes its place
+                return
+            self.editor.setText(self._shown)
             self.committed.emit()
 
     def _complain(self, message: str) -> None:

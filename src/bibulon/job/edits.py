@@ -34,13 +34,20 @@ def revised(model: ModelType, **fields: Any) -> ModelType:
 def value_at(job: Job, path: str) -> Any:
     """The value at *path*: field names joined by "/"; an element of a list is named by its id, name or label.
 
+    Raises KeyError if there is no element of that name.
+
     >>> from bibulon.demo import demo_job
     >>> value_at(demo_job(), "lines/feed-2/hose_length_m")
     3.0
     """
     value: Any = job
     for step in path.split("/"):
-        value = next(one for one in value if step in _names(one)) if isinstance(value, tuple) else getattr(value, step)
+        if isinstance(value, tuple):
+            value = next((one for one in value if step in _names(one)), None)
+            if value is None:
+                raise KeyError(path)
+        else:
+            value = getattr(value, step)
     return value
 
 

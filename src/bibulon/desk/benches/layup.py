@@ -14,10 +14,18 @@ from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import ply_ticks
-from bibulon.desk.fields import FreeField, TextField, ToggleField, column, edge_fields, tool_button
+from bibulon.desk.fields import FreeField, ToggleField, column, edge_fields, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, PeelPlyCard
-from bibulon.job.edits import reshaped_region, value_at, with_card, with_value, without_region
+from bibulon.job.edits import (
+    reshaped_region,
+    revised,
+    value_at,
+    with_card,
+    with_region,
+    with_value,
+    without_region,
+)
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
@@ -132,7 +140,8 @@ class LayupBench(Bench):
             row.addWidget(
                 tool_button("select", f"Choose {region.name}", pick, True, chosen), 0, Qt.AlignmentFlag.AlignTop
             )
-            row.addWidget(TextField(self.document, "Region", f"regions/{region.name}/name"), 1)
+            called = FreeField("Region", partial(str, region.name), partial(self._rename, region.name))
+            row.addWidget(called, 1)
             remove = partial(self._remove_region, region.name)
             button = tool_button("ph.trash", f"Remove {region.name} and what lies in it", remove)
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
@@ -148,6 +157,15 @@ class LayupBench(Bench):
 
     def _region_outline(self, name: str) -> tuple[Point, ...]:
         return next(one.outline for one in self.document.job.regions if one.name == name)
+
+    def _rename(self, old: str, text: str) -> None:
+        name = text.strip()
+        if not name:
+            raise ValueError("A region needs a name.")
+        region = next(one for one in self.document.job.regions if one.name == old)
+        if self.desk.plan.chosen == old:
+            self.desk.plan.choose(name)
+        self.document.edit("name of region", with_region(self.document.job, revised(region, name=name), old))
 
     def _bonded(self, name: str) -> bool:
         return bool(value_at(self.document.job, f"regions/{name}/bonded"))

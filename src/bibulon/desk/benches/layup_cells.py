@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -96,15 +95,12 @@ class CellsSection:
             button.setCheckable(True)
             button.setChecked(chosen)
             button.setToolTip("Its figures, and its cells on the plan")
-            button.clicked.connect(partial(self._press, stack))
+            button.clicked.connect(lambda _=False, one=stack: self.choose(one))
             layout.addWidget(button)
             if chosen:
                 layout.addWidget(self._details(cells, area))
         if len(groups) > len(listed):
             layout.addWidget(label(f"and {len(groups) - len(listed)} smaller stacks: click one on the plan", "muted"))
-
-    def _press(self, stack: Stack, _: bool) -> None:
-        self.choose(stack)
 
     def _details(self, cells: list[Cell], area: float) -> QFrame:
         frame = QFrame()
