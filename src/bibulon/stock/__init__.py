@@ -14,6 +14,7 @@ import tomli_w
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
+from bibulon.stock.own_file import stamp_of, write_whole
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
 
@@ -55,16 +56,14 @@ def own_cards() -> tuple[Card, ...]:
     """The shop's own cards. Raises :class:`StockError` if their file cannot be used."""
     own = shop_cards_file()
     try:
-        stamp = own.stat()
-    except FileNotFoundError:
-        return ()
+        stamp = stamp_of(own)
     except OSError as error:
         raise StockError(f"{own} cannot be read ({error}).") from error
-    return _read_own(own, stamp.st_ino, stamp.st_mtime_ns, stamp.st_size)
+    return _read_own(own, stamp) if stamp is not None else ()
 
 
 @lru_cache(maxsize=4)
-def _read_own(own: Path, *stamp: int) -> tuple[Card, ...]:
+def _read_own(own: Path, stamp: tuple[int, ...]) -> tuple[Card, ...]:
     """The cards in the file, read once while its *stamp* stays."""
     try:
         return read_cards(own.read_text(encoding="utf-8"), own.name)
@@ -74,12 +73,8 @@ def _read_own(own: Path, *stamp: int) -> tuple[Card, ...]:
 
 def save_own(cards: Iterable[Card]) -> None:
     """Keep *cards* as the shop's own, all at once. Raises :class:`StockError`; the old ones stay then."""
-    own = shop_cards_file()
-    fresh = own.with_suffix(".new")
     try:
-        own.parent.mkdir(parents=True, exist_ok=True)
-        fresh.write_text(as_toml(cards), encoding="utf-8")
-        fresh.replace(own)
+        write_whole(shop_cards_file(), as_toml(cards))
     except OSError as error:
         raise StockError(f"The cards could not be kept ({error.strerror or error}).") from error
 

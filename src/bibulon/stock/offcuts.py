@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from pydantic import ValidationError
 from bibulon.job.layup import Offcut
 from bibulon.job.storage import explain
 from bibulon.stock import StockError
+from bibulon.stock.own_file import stamp_of, write_whole
 
 
 def offcuts_file() -> Path:
@@ -24,8 +26,16 @@ def offcuts_file() -> Path:
 def shop_offcuts() -> tuple[Offcut, ...]:
     """The shop's offcuts. Raises :class:`~bibulon.stock.StockError` if the list cannot be used."""
     path = offcuts_file()
-    if not path.exists():
-        return ()
+    try:
+        stamp = stamp_of(path)
+    except OSError as error:
+        raise StockError(f"{path} cannot be read ({error}).") from error
+    return _read(path, stamp) if stamp is not None else ()
+
+
+@lru_cache(maxsize=4)
+def _read(path: Path, stamp: tuple[int, ...]) -> tuple[Offcut, ...]:
+    """The offcuts in the file, read once while its *stamp* stays: the bench asks at every refresh."""
     try:
         tables: list[dict[str, Any]] = tomllib.loads(path.read_text(encoding="utf-8")).get("offcut", [])
         return tuple(Offcut.model_validate(table) for table in tables)
@@ -37,12 +47,8 @@ def shop_offcuts() -> tuple[Offcut, ...]:
 
 def save_offcuts(offcuts: Iterable[Offcut]) -> None:
     """Keep *offcuts* as the shop's, all at once. Raises :class:`~bibulon.stock.StockError`; the old list stays then."""
-    path = offcuts_file()
-    fresh = path.with_suffix(".new")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh.write_text(tomli_w.dumps({"offcut": [one.model_dump(mode="json") for one in offcuts]}), encoding="utf-8")
-        fresh.replace(path)
+        write_whole(offcuts_file(), tomli_w.dumps({"offcut": [one.model_dump(mode="json") for one in offcuts]}))
     except OSError as error:
         raise StockError(f"The offcuts could not be kept ({error.strerror or error}).") from error
 

@@ -14,6 +14,7 @@ from bibulon.desk.apart import apart, cut
 from bibulon.desk.background import Background
 from bibulon.desk.document import is_large
 from bibulon.desk.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
+from bibulon.desk.plan.things import KINDS
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
@@ -167,10 +168,9 @@ class CuttingSections:
         self.bench.desk.plan.setFocus()
 
     def _without_dart(self, dart: Dart) -> None:
-        document = self.bench.document
-        kept = tuple(one for one in document.job.cutting.darts if one.id != dart.id)
-        cutting = revised(document.job.cutting, darts=kept)
-        document.edit("remove dart", changed(document.job, cutting=cutting))
+        remove = KINDS["dart"].remove
+        assert remove is not None
+        self.bench.document.edit("remove dart", remove(self.bench.document.job, dart.id))
 
     # -- rolls and offcuts -------------------------------------------------------------------------------------------
 
