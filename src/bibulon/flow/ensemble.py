@@ -95,7 +95,7 @@ def _permeability(card: FabricCard | MediaCard) -> Change:
 def _grooves(card: CoreCard) -> Change:
     def change(job: Job, z: float) -> Job:
         # a duct conducts with the cube of its depth: the spread of the flow is put into the depth
-        depth = min(card.groove_depth_m * card.spread ** (z / 3), card.thickness_m)
+        depth = min(card.groove_depth_m * card.conduction_spread ** (z / 3), card.thickness_m)
         return with_card(job, revised(card, groove_depth_m=depth))
 
     return change

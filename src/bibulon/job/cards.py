@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -12,11 +12,14 @@ from bibulon.job.base import Identifier, Label, Model, Name, NotNegative, Positi
 Source = Literal["class default", "data sheet", "strip test", "past job", "measured"]
 
 
+Spread = Annotated[float, Field(ge=1.0, le=100.0)]
+
+
 class Measured(Model):
     """A value with its geometric spread (1.6 = a factor of 1.6 either way, one standard deviation) and its source."""
 
     value: Positive
-    spread: Annotated[float, Field(ge=1.0, le=100.0)] = 1.0
+    spread: Spread = 1.0
     source: Source = "class default"
 
 
@@ -32,6 +35,10 @@ class StockCard(Model):
     in_hand: NotNegative | None = None
     lot: Label = ""
     expires: date | None = None
+    spread: Spread = 1.05
+    """Geometric spread of the values that have none of their own."""
+    source: Source = "class default"
+    """Where the values are from that do not say so themselves."""
     note: str = ""
 
 
@@ -71,14 +78,23 @@ class CoreCard(StockCard):
     surface_uptake_kg_m2: NotNegative = 0.0
     sheet_length_m: Positive = 2.44
     sheet_width_m: Positive = 1.22
-    spread: Annotated[float, Field(ge=1.0, le=100.0)] = 1.5
-    source: Source = "class default"
+    conduction_spread: Spread = 1.5
+    """Geometric spread of what its grooves and joints conduct."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        """Cards from before ``conduction_spread`` gave that spread alone, as ``spread``."""
+        if isinstance(data, dict) and "spread" in data and "conduction_spread" not in data:
+            data = {**data, "conduction_spread": data["spread"]}
+            del data["spread"]
+        return data
 
     @model_validator(mode="after")
     def _grooves_fit(self) -> CoreCard:
         if self.grooves != "none" and self.groove_width_m >= self.groove_pitch_m:
             raise ValueError("the grooves are wider than their pitch")
-        if self.groove_depth_m > self.thickness_m:
+        if self.grooves != "none" and self.groove_depth_m > self.thickness_m:
             raise ValueError("the grooves are deeper than the core is thick")
         if self.perforation_pitch_m is not None and self.perforation_diameter_m >= self.perforation_pitch_m:
             raise ValueError("the perforations are wider than their pitch")
@@ -228,7 +244,6 @@ class ResinCard(StockCard):
     lowest_temperature_k: Temperature = 288.15
     lowest_pressure_pa: NotNegative = 500.0
     """Below this absolute pressure the resin gases or boils."""
-    source: Source = "class default"
 
 
 Card = Annotated[

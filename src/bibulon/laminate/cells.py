@@ -305,8 +305,8 @@ class _Sum:
         self.core_kg += card.density_kg_m3 * card.thickness_m * count
         self.core_m += (groove_volume_m(card) + perforation_volume_m(card) + joint_volume_m(card, laying)) * count
         self.surface_m += card.surface_uptake_kg_m2 * count / resin_density_kg_m3
-        self._conduct(groove_transmissivity_m3(card, angle_deg) * count, card.spread)
-        self._conduct(joint_transmissivity_m3(card, laying, angle_deg) * count, card.spread)
+        self._conduct(groove_transmissivity_m3(card, angle_deg) * count, card.conduction_spread)
+        self._conduct(joint_transmissivity_m3(card, laying, angle_deg) * count, card.conduction_spread)
         if not lets_resin_through(card):
             self.starved = self.starved or starves
             self.shut = True

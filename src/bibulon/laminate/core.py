@@ -63,4 +63,19 @@ def joint_transmissivity_m3(core: CoreCard, laying: CoreLaying, angle_deg: float
 
 def lets_resin_through(core: CoreCard) -> bool:
     """Whether resin can pass from one face of the core to the other."""
-    return core.perforation_pitch_m is not None or core.groove_depth_m >= core.thickness_m
+    return core.perforation_pitch_m is not None or is_slit(core)
+
+
+def is_slit(core: CoreCard) -> bool:
+    """Whether the core is cut right through, a scrim holding it together."""
+    return core.grooves != "none" and core.groove_depth_m >= core.thickness_m
+
+
+def cut_pattern(core: CoreCard) -> str:
+    """How the core is cut, in words: a score is a groove deeper than half the core, a slit goes through it."""
+    ways = "" if core.grooves == "none" else f" {core.grooves}"
+    below_half = core.groove_depth_m > core.thickness_m / 2
+    parts = [("slit" if is_slit(core) else "scored" if below_half else "grooved") + ways] if ways else []
+    if core.perforation_pitch_m is not None:
+        parts.append("perforated")
+    return " and ".join(parts) or "plain"

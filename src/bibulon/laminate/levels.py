@@ -21,6 +21,7 @@ from bibulon.laminate.compaction import PACKED, packed_figures
 from bibulon.laminate.core import (
     groove_transmissivity_m3,
     groove_volume_m,
+    is_slit,
     joint_transmissivity_m3,
     joint_volume_m,
     perforation_volume_m,
@@ -203,8 +204,7 @@ def _core_level(
         transmissivity = transmissivity + along * count
         capacity += (groove_volume_m(core) + perforation_volume_m(core) + joint_volume_m(core, laying)) * count
         capacity += core.surface_uptake_kg_m2 * count / resin_density_kg_m3
-        slit = core.grooves != "none" and core.groove_depth_m >= core.thickness_m
-        through.append(OPEN_M if slit else perforation_conductance_m(core) / count)
+        through.append(OPEN_M if is_slit(core) else perforation_conductance_m(core) / count)
     if capacity <= 0:
         return None, _series(*through)
     thickness = sum(core.thickness_m * count for core, _, count in cores)

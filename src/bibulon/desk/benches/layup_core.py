@@ -10,6 +10,7 @@ from bibulon.desk.fields import FreeField, column, label
 from bibulon.job.cards import CoreCard
 from bibulon.job.edits import with_value
 from bibulon.laminate.core import (
+    cut_pattern,
     duct_conductance_m4,
     groove_volume_m,
     joint_volume_m,
@@ -75,7 +76,8 @@ class CoreSection:
         parts = [f"{self._show(core.thickness_m)} at {self._show(core.density_kg_m3, 'density')}."]
         if core.grooves != "none":
             size = f"{self._show(core.groove_width_m)} × {self._show(core.groove_depth_m)}"
-            parts.append(f"Grooved {core.grooves}, {size} every {self._show(core.groove_pitch_m, 'length')}.")
+            cut = cut_pattern(core).removesuffix(" and perforated").capitalize()
+            parts.append(f"{cut}, {size} every {self._show(core.groove_pitch_m, 'length')}.")
         if core.perforation_pitch_m is not None:
             hole, pitch = self._show(core.perforation_diameter_m), self._show(core.perforation_pitch_m, "length")
             parts.append(f"Resin reaches the far skin through {hole} holes every {pitch}.")
