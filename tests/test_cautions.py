@@ -9,6 +9,7 @@ from functools import cache
 
 import pytest
 from conftest import rectangle
+from shapely import Point as Place
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import REGISTRY, cautions_of
@@ -239,6 +240,15 @@ def test_safety_notes_follow_the_chemistry() -> None:
 def test_the_dome_gore_has_only_its_hold_test_to_do() -> None:
     found = cautions_of(assessed(demo_job("dome-gore.bibulon")))
     assert [one.id for one in found] == ["hold-not-done"]
+
+
+@pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.station in ("part", "layup")])
+def test_what_is_wrong_with_part_or_stack_has_its_place_on_the_plan(name: str) -> None:
+    mistake = MISTAKES[name](sound_job())
+    found = [caution for caution in cautions_of(assessed(mistake)) if caution.id == name]
+    assert found
+    for caution in found:
+        assert caution.place is not None and mistake.part.shape.distance(Place(caution.place)) < 1e-9
 
 
 def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:

@@ -6,12 +6,11 @@ from collections.abc import Iterator
 
 from shapely import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
-from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
+from bibulon.cautions.places import in_cell, in_region, inside, of_card
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
-from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
 from bibulon.job.layup import Layer
@@ -28,16 +27,6 @@ NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
 
 
-def inside(job: Job, region: str | None) -> Point:
-    """A place in that region of the part; of all of it for None."""
-    shape: BaseGeometry = job.part.shape
-    if region is not None:
-        within = shape.intersection(Polygon(next(one.outline for one in job.regions if one.name == region)))
-        shape = shape if within.is_empty else within
-    place = shape.representative_point()
-    return place.x, place.y
-
-
 @caution(
     "core-starves-far-skin",
     "stop",
@@ -49,14 +38,13 @@ def inside(job: Job, region: str | None) -> Point:
 def core_starves(assessment: Assessment) -> Iterator[Finding]:
     for cell in assessment.laminate.cells:
         if cell.stack.starved_side:
-            place = cell.polygon.representative_point()
             core = next(
                 card
                 for layer in cell.stack.layers
                 for card in assessment.job.cards
                 if card.id == layer.card and isinstance(card, CoreCard)
             )
-            yield Finding(f"{core.name} lets no resin through to the plies beneath it.", (place.x, place.y))
+            yield Finding(f"{core.name} lets no resin through to the plies beneath it.", in_cell(cell))
             return
 
 
@@ -83,8 +71,8 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
         yield Finding("Flow media is planned with no peel ply under it.", job.media[0].outline[0])
     for region in job.regions:
         if region.bonded:
-            place = Polygon(region.outline).representative_point()
-            yield Finding(f"“{region.name}” is bonded later, with no peel ply over it.", (place.x, place.y))
+            where = inside(Polygon(region.outline))
+            yield Finding(f"“{region.name}” is bonded later, with no peel ply over it.", where)
 
 
 def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:
@@ -147,9 +135,8 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
 def part_not_covered(assessment: Assessment) -> Iterator[Finding]:
     bare = [cell for cell in assessment.laminate.cells if cell.stack.laminate_thickness_m == 0]
     if assessment.job.layup and bare:
-        place = unary_union([cell.polygon for cell in bare]).representative_point()
         area = show(sum(cell.area_m2 for cell in bare), "area", assessment.units)
-        yield Finding(f"{area} of the part have no ply at all.", (place.x, place.y))
+        yield Finding(f"{area} of the part have no ply at all.", in_cell(max(bare, key=lambda cell: cell.area_m2)))
 
 
 def _with_usual_overlap(job: Job) -> Job:
@@ -209,9 +196,8 @@ def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     for card in assessment.job.cards:
         if not isinstance(card, ResinCard) and card.expires is not None and card.expires < assessment.on:
             lot = f", lot {card.lot}," if card.lot else ""
-            layer = next((one for one in assessment.job.layup if one.card == card.id), None)
-            place = inside(assessment.job, layer.region) if layer is not None else None
-            yield Finding(f"{card.name}{lot} was good until {card.expires:%d %b %Y}.", place)
+            said = f"{card.name}{lot} was good until {card.expires:%d %b %Y}."
+            yield Finding(said, of_card(assessment.job, card.id))
 
 
 @caution(
@@ -229,10 +215,10 @@ def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
     laid = sum(line.laid is not None for line in lines)
     if odd:
         labels = ", ".join(event.label for event in odd[:6])
-        yield Finding(f"Ticked as laid, but not so in the book: {labels}.")
+        yield Finding(f"Ticked as laid, but not so in the book: {labels}.", in_region(job, None))
     rank: Rank | None = "stop" if any(event.kind == "started" for event in job.run) else None
     if 0 < laid < len(lines):
         first = next(line for line in lines if line.laid is None)
         missing = len(lines) - laid
         text = f"{missing} of {len(lines)} plies and cores are not ticked, {first.label} first."
-        yield Finding(text, inside(job, first.region), rank=rank)
+        yield Finding(text, in_region(job, first.region), rank=rank)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.bag import TAPE_WIDTHS_ON_FLANGE
-from bibulon.cautions.layup import inside
+from bibulon.cautions.places import in_cell, in_region
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
@@ -30,7 +30,7 @@ def mould_unchecked(assessment: Assessment) -> Iterator[Finding]:
     left = [check for check in mould_checks(job, assessment.units) if check.ticked is None]
     if left and any(event.kind == "ply laid" for event in job.run):
         count = "one check on the mould is" if len(left) == 1 else f"{len(left)} checks on the mould are"
-        yield Finding(f"Plies are laid and {count} not ticked, {left[0].label} first.")
+        yield Finding(f"Plies are laid and {count} not ticked, {left[0].label} first.", in_region(job, None))
 
 
 def _cut_to_outline(job: Job) -> Job:
@@ -70,7 +70,7 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     if radius is None or job.mould.face == "flat" or not cells or not job.layup:
         return
     thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
-    stack, spot = thickest.stack, thickest.polygon.representative_point()
+    stack, spot = thickest.stack, in_cell(thickest)
     cards = {card.id: card for card in job.cards}
     plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
     shown = show(radius, "length", assessment.units)
@@ -85,13 +85,13 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
         )
     except ValueError:
         thick = show(stack.laminate_thickness_m, "thickness", assessment.units)
-        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.", (spot.x, spot.y))
+        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.", spot)
         return
     if move.goes > max(plies, 1):
         gap = show(move.gap_m / max(plies, 1), "thickness", assessment.units)
         what = "piles up" if job.mould.face == "male" else "stands off"
         text = f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply."
-        yield Finding(text, (spot.x, spot.y))
+        yield Finding(text, spot)
 
 
 @caution(
@@ -111,5 +111,5 @@ def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
         where = f", with a corner of {show(corner, 'length', assessment.units)}" if corner is not None else ""
         rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.run) else None
         labels = ", ".join(line.label for line in missed[:6])
-        place = inside(assessment.job, missed[0].region)
+        place = in_region(assessment.job, missed[0].region)
         yield Finding(f"Laid on without debulking{where}: {labels}.", place, rank=rank)

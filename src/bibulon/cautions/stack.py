@@ -9,9 +9,9 @@ import numpy as np
 from shapely import Polygon
 
 from bibulon.assess import Assessment
+from bibulon.cautions.places import in_cell
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
-from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
 from bibulon.job.layup import Layer, role_of
@@ -34,11 +34,6 @@ LATE_SHARE = 0.12
 """A tool side that fills later than the top by more than this of the fill time is late."""
 CLAMP_SHARE = 0.8
 """How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
-
-
-def _inside(cell: Cell) -> Point:
-    place = cell.polygon.representative_point()
-    return place.x, place.y
 
 
 def _widest(assessment: Assessment) -> Cell | None:
@@ -85,7 +80,7 @@ def skin_coat_missing(assessment: Assessment) -> Iterator[Finding]:
                 coat = cards[layer.card].name
             elif coat and role != "skin coat":
                 first = cards[layer.card].name
-                yield Finding(f"{first} lies straight on {coat}, with no skin coat between.", _inside(cell), layer.id)
+                yield Finding(f"{first} lies straight on {coat}, with no skin coat between.", in_cell(cell), layer.id)
                 return
             else:
                 break
@@ -137,7 +132,7 @@ def stack_uneven(assessment: Assessment) -> Iterator[Finding]:
     layers, cards = cell.stack.layers, assessment.job.cards
     if asymmetry(layers, cards) is not None or imbalance(layers, cards) is not None:
         short, _ = in_words(layers, cards)
-        yield Finding(f"The stack is {short}.", _inside(cell))
+        yield Finding(f"The stack is {short}.", in_cell(cell))
 
 
 @dataclass(frozen=True)
@@ -187,7 +182,7 @@ def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
     )
     if peak > HOTTEST_K:
         thick, hot = show(run.thickness_m, "thickness", assessment.units), show(peak, "temperature", assessment.units)
-        yield Finding(f"{thick} of plies in one shot may reach {hot} by their own heat.", _inside(cell))
+        yield Finding(f"{thick} of plies in one shot may reach {hot} by their own heat.", in_cell(cell))
 
 
 @caution(
@@ -225,7 +220,7 @@ def slow_fabric(assessment: Assessment) -> Iterator[Finding]:
             which = "the fill does not keep its margin" if short else "the tool side fills late"
             layer = next(layer for layer in cell.stack.layers if layer.card == name)
             yield Finding(f"{cards[name].name} lets resin through far less than the rest, and {which}.",
-                          _inside(cell), layer.id)  # fmt: skip
+                          in_cell(cell), layer.id)  # fmt: skip
 
 
 def _no_tack(job: Job) -> Job:
@@ -252,7 +247,7 @@ def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
         sprayed = adhesive.areal_weight_kg_m2 * max(plies - 1, 0)
         if sprayed > adhesive.most_kg_m2:
             has, most = (show(one, "areal weight", assessment.units) for one in (sprayed, adhesive.most_kg_m2))
-            yield Finding(f"Tack on every ply comes to {has} through the stack; {most} is the most.", _inside(cell))
+            yield Finding(f"Tack on every ply comes to {has} through the stack; {most} is the most.", in_cell(cell))
             return
 
 
@@ -280,7 +275,7 @@ def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
         )
         if rigid >= cavity:
             has, room = (show(one, "thickness", assessment.units) for one in (rigid, cavity))
-            yield Finding(f"Core and coats are {has} thick; the cavity is {room}.", _inside(cell))
+            yield Finding(f"Core and coats are {has} thick; the cavity is {room}.", in_cell(cell))
             return
 
 
@@ -306,8 +301,8 @@ def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
         if closed.pressure_pa is None:
             rank: Rank = "stop"
             yield Finding(
-                f"The cavity would press the stack to {share} fibre: it cannot close.", _inside(cell), "", rank
+                f"The cavity would press the stack to {share} fibre: it cannot close.", in_cell(cell), "", rank
             )
         elif closed.pressure_pa > CLAMP_SHARE * pull:
             load, has = (show(one, "pressure difference", assessment.units) for one in (closed.pressure_pa, pull))
-            yield Finding(f"Closing to {share} fibre takes {load}; the vacuum pulls with {has}.", _inside(cell))
+            yield Finding(f"Closing to {share} fibre takes {load}; the vacuum pulls with {has}.", in_cell(cell))
