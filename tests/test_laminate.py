@@ -16,7 +16,13 @@ from bibulon.job.layup import Layer
 from bibulon.job.part import Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability
-from bibulon.laminate.core import duct_conductance_m4, groove_volume_m, perforation_volume_m
+from bibulon.laminate.core import (
+    cut_pattern,
+    duct_conductance_m4,
+    groove_volume_m,
+    lets_resin_through,
+    perforation_volume_m,
+)
 from bibulon.stock import shelf_card
 
 
@@ -121,3 +127,51 @@ def test_many_plies_in_many_regions_come_to_the_same_as_one_by_one() -> None:
     back = changed(turned, layup=turned.layup[::-1])
     first, other = (laminate_of(one).cells[0].stack.levels[0].capacity_m for one in (turned, back))
     assert first != pytest.approx(other, rel=1e-3)
+
+
+def test_totals_are_means_over_the_area_with_their_spread() -> None:
+    job = with_region(bare_panel(2.0, 1.0), Region(name="end", outline=rectangle(0.0, 0.0, 0.5, 1.0)))
+    double = Layer(id="more", card="glass-biax-800", count=3, region="end")
+    laminate = laminate_of(changed(job, layup=(*job.layup, double)))
+    plain = next(cell.stack for cell in laminate.cells if cell.area_m2 == pytest.approx(1.5))
+    total = laminate.total
+    # a quarter of the area conducts twice as well, and lets through half as much
+    assert total.transmissivity_m3[0] == pytest.approx(1.25 * plain.transmissivity_m3[0][0])
+    assert total.through_resistance_m == pytest.approx(plain.through_resistance_m / (0.75 + 0.25 / 2))
+    fabric = job.card("glass-biax-800", FabricCard)
+    assert np.exp(total.log_spread) == pytest.approx(fabric.permeability_along_m2.spread)
+    assert total.weight_spread == pytest.approx(fabric.spread)
+    assert total.thickness_spread == pytest.approx(fabric.fibre_fraction_spread)
+    assert total.through_spread == pytest.approx(fabric.permeability_through_m2.spread)
+    bare = laminate_of(changed(job, layup=())).total
+    assert (bare.dry_mass_kg, bare.transmissivity_m3, bare.through_spread) == (0.0, (0.0, 0.0), 1.0)
+    assert bare.through_resistance_m == float("inf")
+
+
+@pytest.mark.parametrize(
+    ("name", "pattern", "passes"),
+    [
+        ("foam-plain-20", "plain", False),
+        ("foam-perforated-20", "perforated", True),
+        ("foam-grooved-15", "grooved one way and perforated", True),
+        ("foam-scored-20", "scored two ways and perforated", True),
+        ("balsa-scored-12", "scored two ways", False),
+        ("foam-slit-20", "slit two ways", True),
+    ],
+)
+def test_every_cut_of_core_is_on_the_shelf_and_known_by_what_it_does(name: str, pattern: str, passes: bool) -> None:
+    core = shelf_card(name)
+    assert isinstance(core, CoreCard)
+    assert (cut_pattern(core), lets_resin_through(core)) == (pattern, passes)
+
+
+def test_cards_from_before_their_spread_had_a_name_of_its_own() -> None:
+    data = shelf_card("foam-grooved-15").model_dump()
+    old = {**data, "spread": 1.8}
+    del old["conduction_spread"]
+    read = CoreCard.model_validate(old)
+    assert (read.conduction_spread, read.spread) == (1.8, CoreCard.model_fields["spread"].default)
+    assert CoreCard.model_validate(data).model_dump() == data
+    # a thin mat of core has no grooves that could be too deep for it
+    assert not lets_resin_through(CoreCard.model_validate({**data, "grooves": "none", "thickness_m": 0.0008,
+                                                           "perforation_pitch_m": None}))  # fmt: skip

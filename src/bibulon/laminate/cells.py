@@ -59,6 +59,7 @@ class Stack:
     fibre_fraction_spread: float
     fibre_weight_fraction: float
     areal_weight_kg_m2: float
+    weight_spread: float
     fibre_kg_m2: float
     void_m: float
     core_m: float
@@ -99,6 +100,15 @@ class Totals:
     loose_m: float
     fibre_fraction: float
     fibre_weight_fraction: float
+    weight_spread: float
+    thickness_spread: float
+    """Of the laminate; core and coats hold their thickness."""
+    transmissivity_m3: tuple[float, float]
+    """Along the direction that conducts best, and square to it, of the mean over the area."""
+    log_spread: float
+    through_resistance_m: float
+    """Of the whole area in parallel: infinite only if resin gets through nowhere."""
+    through_spread: float
 
 
 @dataclass(frozen=True)
@@ -235,15 +245,39 @@ def _totals(cells: list[Cell], resin_density_kg_m3: float) -> Totals:
     fibre_volume = sum(cell.area_m2 * cell.stack.laminate_thickness_m * cell.stack.fibre_fraction for cell in cells)
     fibre_kg = sum(cell.area_m2 * cell.stack.fibre_kg_m2 for cell in cells)
     resin_kg = sum(cell.area_m2 * cell.stack.void_m for cell in cells) * resin_density_kg_m3
+    mass = np.array([cell.area_m2 * cell.stack.areal_weight_kg_m2 for cell in cells])
+    thick = np.array([cell.area_m2 * cell.stack.laminate_thickness_m for cell in cells])
+    tensors = np.array([np.array(cell.stack.transmissivity_m3) * cell.area_m2 for cell in cells]).reshape(-1, 2, 2)
+    across, along = np.linalg.eigvalsh(tensors.sum(axis=0) / area) if area else (0.0, 0.0)
+    passing = np.array([cell.area_m2 / max(cell.stack.through_resistance_m, 1e-300) for cell in cells])
+    passing[[cell.stack.through_resistance_m == 0 for cell in cells]] = 0.0  # nothing lies there
     return Totals(
         area_m2=area,
-        dry_mass_kg=sum(cell.area_m2 * cell.stack.areal_weight_kg_m2 for cell in cells),
+        dry_mass_kg=float(mass.sum()),
         fibre_mass_kg=fibre_kg,
         thickness_m=max((cell.stack.thickness_m for cell in cells), default=0.0),
         loose_m=max((cell.stack.loose_m for cell in cells), default=0.0),
         fibre_fraction=fibre_volume / laminate_volume if laminate_volume else 0.0,
         fibre_weight_fraction=fibre_kg / (fibre_kg + resin_kg) if fibre_kg else 0.0,
+        weight_spread=_mean_spread(mass, [cell.stack.weight_spread for cell in cells]),
+        thickness_spread=_mean_spread(thick, [cell.stack.fibre_fraction_spread for cell in cells]),
+        transmissivity_m3=(float(along), float(across)),
+        log_spread=float(
+            np.log(
+                _mean_spread(
+                    np.trace(tensors, axis1=1, axis2=2), [float(np.exp(cell.stack.log_spread)) for cell in cells]
+                )
+            )
+        ),
+        through_resistance_m=area / float(passing.sum()) if passing.sum() > 0 else float("inf"),
+        through_spread=_mean_spread(passing, [cell.stack.through_spread for cell in cells]),
     )
+
+
+def _mean_spread(weights: npt.NDArray[np.float64], spreads: list[float]) -> float:
+    """The geometric spread of a sum whose terms are all off to the same side; 1 if there is nothing."""
+    whole = float(weights.sum())
+    return float(np.exp((weights * np.log(spreads)).sum() / whole)) if whole > 0 else 1.0
 
 
 @dataclass
@@ -266,6 +300,7 @@ class _Sum:
     starved: bool = False
     shut: bool = False
     # sums of ln(spread), weighted by what each spreads
+    weight_spread: float = 0.0
     conducting_spread: float = 0.0
     packing_spread: float = 0.0
     through_spread: float = 0.0
@@ -285,6 +320,7 @@ class _Sum:
             self.loose += ply_thickness_m(card, fibre_fraction(card, min(HAND_PA, compaction_pa))) * count
             self.fibre_m += float(height - void)
             self.fibre_kg += card.areal_weight_kg_m2 * count
+            self.weight_spread += card.areal_weight_kg_m2 * count * float(np.log(card.spread))
             self.void += float(void)
             self.packing_spread += float(height) * float(np.log(card.fibre_fraction_spread))
             self._conduct(np.array([[xx, xy], [xy, yy]]), card.permeability_along_m2.spread)
@@ -302,7 +338,9 @@ class _Sum:
     ) -> None:
         """Add core; *starves* says whether there are plies beneath it that resin has to reach."""
         self.core_thickness += card.thickness_m * count
-        self.core_kg += card.density_kg_m3 * card.thickness_m * count
+        weight = card.density_kg_m3 * card.thickness_m * count
+        self.core_kg += weight
+        self.weight_spread += weight * float(np.log(card.spread))
         self.core_m += (groove_volume_m(card) + perforation_volume_m(card) + joint_volume_m(card, laying)) * count
         self.surface_m += card.surface_uptake_kg_m2 * count / resin_density_kg_m3
         self._conduct(groove_transmissivity_m3(card, angle_deg) * count, card.conduction_spread)
@@ -341,7 +379,9 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
             total.add_core(card, layer.angle_deg, layer.count, job.core_laying, resin_density, starves=bool(plies))
         elif isinstance(card, CoatCard):
             total.coat_thickness += card.thickness_m * layer.count
-            total.coat_kg += card.areal_weight_kg_m2 * layer.count
+            weight = card.areal_weight_kg_m2 * layer.count
+            total.coat_kg += weight
+            total.weight_spread += weight * float(np.log(card.spread))
     total.add_fabrics(plies, compaction_pa)
     if media is not None:
         total.add_media(media)
@@ -350,6 +390,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     tensor, trace = total.transmissivity, float(np.trace(total.transmissivity))
     through = total.through_spread / total.resistance if total.resistance > 0 and not total.shut else 0.0
     beside = total.core_thickness + total.coat_thickness
+    dry_kg = total.fibre_kg + total.core_kg + total.coat_kg
     return Stack(
         layers=layers,
         thickness_m=total.thickness + beside,
@@ -358,7 +399,8 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
         fibre_fraction=total.fibre_m / total.thickness if total.thickness else 0.0,
         fibre_fraction_spread=float(np.exp(total.packing_spread / total.thickness)) if total.thickness else 1.0,
         fibre_weight_fraction=total.fibre_kg / (total.fibre_kg + resin_kg) if total.fibre_kg else 0.0,
-        areal_weight_kg_m2=total.fibre_kg + total.core_kg + total.coat_kg,
+        areal_weight_kg_m2=dry_kg,
+        weight_spread=float(np.exp(total.weight_spread / dry_kg)) if dry_kg else 1.0,
         fibre_kg_m2=total.fibre_kg,
         void_m=total.void,
         core_m=total.core_m,

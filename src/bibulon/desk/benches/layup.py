@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 
 from PySide6.QtCore import Qt
@@ -29,7 +30,7 @@ from bibulon.job.edits import (
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
-from bibulon.quantities import show
+from bibulon.quantities import show, show_power
 
 
 class LayupBench(Bench):
@@ -41,7 +42,13 @@ class LayupBench(Bench):
         def total() -> Totals:
             return self.document.assessment.laminate.total
 
-        self.figure("Dry mass", lambda: (self._show(total().dry_mass_kg, "mass"), "Fibre and core over all cells."))
+        self.figure(
+            "Dry mass",
+            lambda: (
+                self._show(total().dry_mass_kg, "mass"),
+                f"Coats, fibre and core over all cells; × or ÷ {total().weight_spread:.2f}.",
+            ),
+        )
         self.figure(
             "Areal weight",
             lambda: (
@@ -53,16 +60,20 @@ class LayupBench(Bench):
             "Thickest",
             lambda: (
                 self._show(total().thickness_m, "thickness"),
-                f"Under the planned vacuum, with core; {self._show(total().loose_m, 'thickness')} as laid, loose.",
+                f"Under the planned vacuum, with core; {self._show(total().loose_m, 'thickness')} as laid, loose. "
+                f"The laminate × or ÷ {total().thickness_spread:.2f}.",
             ),
         )
         self.figure(
             "Fibre by volume",
             lambda: (
                 f"{total().fibre_fraction:.0%}, {total().fibre_weight_fraction:.0%} by weight",
-                "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum.",
+                "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum; "
+                f"× or ÷ {total().thickness_spread:.2f}.",
             ),
         )
+        self.figure("Conducts best", self._conducts)
+        self.figure("Resists through", self._resists)
         self.figure("Stack", self._balance)
         self.figure("Materials", self._cost)
         self.book = BookSection(self)
@@ -86,6 +97,23 @@ class LayupBench(Bench):
         # a method of the bench, not of its part: the plan outlives both
         if self.isVisible():
             self.cells.touch(place)
+
+    def _conducts(self) -> tuple[str, str]:
+        total = self.document.assessment.laminate.total
+        along, across = total.transmissivity_m3
+        return show_power(along, "m³"), (
+            f"Transmissivity Σ K·h, mean over the area, with grooves and media; {show_power(across, 'm³')} square to "
+            f"that; × or ÷ {math.exp(total.log_spread):.2f}."
+        )
+
+    def _resists(self) -> tuple[str, str]:
+        total = self.document.assessment.laminate.total
+        if math.isinf(total.through_resistance_m):
+            return "no way through", "No plies, or a core that lets no resin through."
+        return show_power(total.through_resistance_m, "/m"), (
+            f"Σ h/Kz of the plies, all cells side by side; × or ÷ {total.through_spread:.2f}. "
+            "Core that is shut counts as no way through."
+        )
 
     def _balance(self) -> tuple[str, str]:
         cells = self.document.assessment.laminate.cells
