@@ -15,6 +15,7 @@ from datetime import date
 from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 
 from bibulon.bag.film import BagPlan, bag_plan
 from bibulon.figures import Figure
@@ -34,6 +35,8 @@ from bibulon.resin.cure import CurePlan, cure_plan
 from bibulon.resin.viscosity import Rheology, rheology
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
+
+Floats = npt.NDArray[np.float64]
 
 FULL_NODES = 2000
 PREVIEW_NODES = 400
@@ -246,7 +249,7 @@ class Assessment:
         return base_pressure_pa(self.job.vacuum.pump_ultimate_pa, self.job.vacuum.pump_speed_m3_s, leak)
 
     @cached_property
-    def drawn_curve(self) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], ...]:
+    def drawn_curve(self) -> tuple[Floats, Floats]:
         """Times (s) and resin drawn (kg) of the fill; empty arrays without one."""
         if self.fill is None:
             return np.zeros(0), np.zeros(0)
@@ -268,10 +271,20 @@ def resin_at(assessment: Assessment, time_s: float) -> ResinAt | None:
     if fill is None:
         return None
     density = assessment.job.resin.density_kg_m3
-    drawn = fill.drawn_at(time_s) * density
-    poured = sum(batch.mass_kg for batch in assessment.batches if batch.pour_s <= time_s)
     pots = float(np.interp(time_s, fill.times_s, fill.in_pots_m3)) * density
-    return ResinAt(drawn, max(poured - drawn, 0.0), pots)
+    return ResinAt(fill.drawn_at(time_s) * density, float(in_bucket_kg(assessment, np.array([time_s]))[0]), pots)
+
+
+def in_bucket_kg(assessment: Assessment, times_s: Floats) -> Floats:
+    """What is left in the bucket at each of *times_s*: poured and not yet drawn; all zero without a fill."""
+    if assessment.fill is None:
+        return np.zeros(len(times_s))
+    pours = sorted((batch.pour_s, batch.mass_kg) for batch in assessment.batches)
+    poured = np.concatenate([[0.0], np.cumsum([mass for _, mass in pours])])
+    at = np.searchsorted(np.array([time for time, _ in pours]), times_s, side="right")
+    drawn = np.interp(times_s, *assessment.drawn_curve)
+    left: Floats = np.maximum(poured[at] - drawn, 0.0)
+    return left
 
 
 def assess(job: Job, units: Units | None = None) -> Assessment:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 import signal
 import threading
 from collections.abc import Callable
@@ -25,6 +26,10 @@ Given = TypeVarTuple("Given")
 Made = TypeVar("Made")
 
 
+BEHIND_THE_HAND = 5
+"""How far the window's own process goes before those that work for it, where there are too few processors for all."""
+
+
 class Helper:
     """A process that does one thing at a time; it ends with the program, however that ends."""
 
@@ -45,6 +50,7 @@ class Helper:
 
 def _serve(pipe: Connection) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(BEHIND_THE_HAND)
     while True:
         try:
             work, given = pipe.recv()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -84,6 +85,8 @@ class Document(QObject):
         self._work.ended.connect(self._work_ended)
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
+        self._assessed_of: tuple[object, ...] = (None, None, None)
+        self._assessed_in: tuple[object, ...] = ()
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -160,8 +163,16 @@ class Document(QObject):
             self._work.start(self.job, units=self.settings.units(self.job.shop.barometer_pa))
         else:
             self._assessed = self.job
-        self._assessment = self._cautions = None
+        self._forget_what_is_old()
         self.changed.emit()
+
+    def _forget_what_is_old(self) -> None:
+        """Drop the assessment, and what was found in it, unless all that it is of is still the same."""
+        of = (self._assessed, self.answer, self._refusal)
+        read_in = (self.settings.units(self._assessed.shop.barometer_pa), date.today())
+        if read_in != self._assessed_in or any(new is not old for new, old in zip(of, self._assessed_of, strict=True)):
+            self._assessed_of, self._assessed_in = of, read_in
+            self._assessment = self._cautions = None
 
     @property
     def working(self) -> bool:
@@ -171,7 +182,7 @@ class Document(QObject):
     def _take_assessed(self, job: Job, _: object) -> None:
         if job is self.job or is_large(self.job):
             self._assessed = job
-            self._assessment = self._cautions = None
+            self._forget_what_is_old()
 
     def _work_ended(self, message: str) -> None:
         if message:  # then it is said where it is asked for, and not worked out for ever

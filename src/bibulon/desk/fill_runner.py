@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import multiprocessing
+import os
 import threading
 import time
 from dataclasses import dataclass
@@ -17,6 +18,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import FULL_NODES, PREVIEW_NODES
+from bibulon.desk.apart import BEHIND_THE_HAND
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
@@ -68,6 +70,7 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(BEHIND_THE_HAND)
     while True:
         try:
             number, job, live = pipe.recv()
@@ -142,7 +145,8 @@ class FillRunner(QObject):
         self._question: tuple[int, Job, bool] | None = None
         """What is to be sent to the worker: sending waits while that is at work, and so has a thread of its own."""
         self._start()
-        threading.Thread(target=self._send, name="fill questions", daemon=True).start()
+        self._sender = threading.Thread(target=self._send, name="fill questions", daemon=True)
+        self._sender.start()
 
     def _start(self) -> None:
         self._pipe, far = self._context.Pipe()
@@ -246,6 +250,7 @@ class FillRunner(QObject):
         self._closed = True
         self._put(None)
         self._newest.value = -1
-        self._pipe.close()
         self._process.terminate()
         self._process.join(2)
+        self._sender.join(2)
+        self._pipe.close()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
@@ -24,7 +25,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from bibulon.assess import Moment, resin_at
+from bibulon.assess import Moment, in_bucket_kg, resin_at
 from bibulon.desk import icons, theme
 from bibulon.desk.document import Document
 from bibulon.desk.fields import tool_button
@@ -240,15 +241,12 @@ class TimeCanvas(QWidget):
             return
         palette = theme.current.palette
         most = max(batch.mass_kg for batch in assessment.batches)
-        times = sorted(
-            {*assessment.fill.times_s.tolist(), *(b.pour_s + d for b in assessment.batches for d in (-1, 0))}
-        )
-        points = []
-        for time_s in times:
-            found = resin_at(assessment, time_s)
-            if found is not None and 0 <= time_s <= assessment.fill.end_s:
-                share = min(found.bucket_kg / most, 1.5)
-                points.append(QPointF(scale.x(time_s), BATCH_LANE[0] + 9 - share * 9))
+        times = np.unique([*assessment.fill.times_s, *(b.pour_s + d for b in assessment.batches for d in (-1, 0))])
+        times = times[(times >= 0) & (times <= assessment.fill.end_s)]
+        points = [
+            QPointF(scale.x(time_s), BATCH_LANE[0] + 9 - min(bucket_kg / most, 1.5) * 9)
+            for time_s, bucket_kg in zip(times.tolist(), in_bucket_kg(assessment, times).tolist(), strict=True)
+        ]
         painter.setPen(QPen(palette.colour("feed", 255), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(points))
@@ -293,7 +291,7 @@ class TimeCanvas(QWidget):
         painter.drawRoundedRect(box, 2, 2)
         made = theme.font(10, QFont.Weight.DemiBold)
         text = f"mix {moment.label}" if mixing else moment.label
-        if QFontMetricsF(made).horizontalAdvance(text) + 2 <= box.width():
+        if box.width() > 10 and QFontMetricsF(made).horizontalAdvance(text) + 2 <= box.width():
             painter.setFont(made)
             painter.setPen(QColor(palette.ink))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

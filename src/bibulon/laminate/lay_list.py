@@ -67,16 +67,20 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
     proud, most = 0.0, DEBULK_M
     if job.mould.corner_radius_m is not None and job.mould.face != "flat":
         most = min(most, most_proud_m(USUAL_TURN_DEG, job.mould.face == "male"))
+    packing_pa = job.shop.barometer_pa - job.vacuum.cavity_pa
+    prouder = {  # by card: how much a ply of it stands proud until it is under film
+        card.id: ply_thickness_m(card, fibre_fraction(card, HAND_PA))
+        - ply_thickness_m(card, fibre_fraction(card, packing_pa))
+        for card in job.cards
+        if isinstance(card, FabricCard)
+    }
     entries = [(layer, turn) for layer in job.laid for turn in range(layer.count)]
     for at, (layer, _) in enumerate(entries):
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
         tacked = isinstance(card, FabricCard) and any(one.label.startswith(("P", "C")) for one in lines)
         lines.append(line(LETTERS[card.kind], _text(layer, card), layer.region, tack if tacked else ""))
-        if isinstance(card, FabricCard):
-            loose = ply_thickness_m(card, fibre_fraction(card, HAND_PA))
-            packed = ply_thickness_m(card, fibre_fraction(card, job.shop.barometer_pa - job.vacuum.cavity_pa))
-            proud += loose - packed
+        proud += prouder.get(card.id, 0.0)
         if proud >= most and at < len(entries) - 1:
             proud = 0.0
             lines.append(line("D", DEBULK, layer.region))

@@ -21,7 +21,7 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
 )
-from shapely import LineString, Polygon
+from shapely import LineString, Polygon, get_coordinates
 from shapely import Point as Place
 from shapely.ops import nearest_points
 
@@ -63,8 +63,8 @@ def _text_box(
 @lru_cache(maxsize=8)
 def _flange(outline: tuple[Point, ...], width_m: float) -> tuple[Point, ...]:
     """The edge of the flange round the part; empty in the odd case where it is no one outline."""
-    taped = Polygon(outline).buffer(width_m, join_style="mitre", mitre_limit=2.0)
-    return tuple((x, y) for x, y in taped.exterior.coords) if isinstance(taped, Polygon) else ()
+    taped = Polygon(np.array(outline)).buffer(width_m, join_style="mitre", mitre_limit=2.0)
+    return tuple(map(tuple, get_coordinates(taped.exterior).tolist())) if isinstance(taped, Polygon) else ()
 
 
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
@@ -198,18 +198,21 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
     cells = assessment.laminate.cells
     thickest = max((cell.stack.laminate_thickness_m for cell in cells), default=0.0) or 1.0
     cores = {card.id for card in assessment.job.cards if isinstance(card, CoreCard)}
+    filled: dict[tuple[bool, int], QPainterPath] = {}  # many cells share a colour or a hatch: fewer, larger paths
     hatched: dict[float, QPainterPath] = {}
     for cell in cells:
         path = QPainterPath()
         for ring in (cell.polygon.exterior, *cell.polygon.interiors):
             path.addPolygon(frame.ring(ring))
-        layers = cell.stack.layers
-        top = next((layer for layer in reversed(layers) if layer.card not in cores), None)
-        base = QColor(palette.media if any(layer.card in cores for layer in layers) else palette.dry)
-        base.setAlpha(60 + round(90 * cell.stack.laminate_thickness_m / thickest))
-        painter.fillPath(path, base)
+        stack = cell.stack
+        top = next((layer for layer in reversed(stack.layers) if layer.card not in cores), None)
+        cored = stack.core_m + stack.core_surface_m > 0 or any(layer.card in cores for layer in stack.layers)
+        depth = 60 + round(90 * stack.laminate_thickness_m / thickest)
+        filled.setdefault((cored, depth), QPainterPath()).addPath(path)
         if top is not None:
             hatched.setdefault(top.angle_deg % 180.0, QPainterPath()).addPath(path)
+    for (cored, depth), path in filled.items():
+        painter.fillPath(path, palette.colour("media" if cored else "dry", depth))
     for angle_deg, path in hatched.items():
         _hatch(painter, frame, path, angle_deg, palette.colour("muted", 70))
 
