@@ -1,7 +1,11 @@
-"""How long the desk is held up by edits of a job far larger than the demo, as multiples of the same on the demo."""
+"""How long the desk is held up by edits of a job far larger than the demo, as multiples of the same on the demo.
+
+Each is done several times and the best is given: other work on the machine adds to a time, and never takes from it.
+"""
 
 from __future__ import annotations
 
+import itertools
 import math
 import os
 import tempfile
@@ -9,7 +13,8 @@ import time
 from collections.abc import Callable
 
 PLIES, REGIONS, POINTS = 500, 40, 20_000
-WATCH_S = 5.0
+WATCH_S = 4.0
+TIMES = 3
 
 
 def main() -> None:
@@ -68,22 +73,25 @@ def measure() -> None:
             return reshaped_region(document.job, region, tuple((x + 0.01, y) for x, y in outline))
 
         first = document.job.layup[1].id
+        angles, widths = itertools.count(31.0), (0.12 + 0.001 * k for k in itertools.count())
         edits: tuple[Callable[[], None], ...] = (
-            lambda: document.edit("angle", with_value(document.job, f"layup/{first}/angle_deg", 33.0)),
+            lambda: document.edit("angle", with_value(document.job, f"layup/{first}/angle_deg", next(angles))),
             lambda: document.edit("order", with_layup(document.job, (*document.job.layup[1:], document.job.layup[0]))),
             lambda: document.undo(),
             lambda: document.preview(moved()),
             lambda: document.edit(
-                "flange", changed(document.job, part=revised(document.job.part, flange_width_m=0.12))
+                "flange", changed(document.job, part=revised(document.job.part, flange_width_m=next(widths)))
             ),
         )
         found = []
-        for edit in edits:
-            start = time.perf_counter()
-            edit()
-            found.append((time.perf_counter() - start, watch(WATCH_S)))
+        for _ in range(TIMES):
+            for edit in edits:
+                start = time.perf_counter()
+                edit()
+                found.append((time.perf_counter() - start, watch(WATCH_S)))
         window.close()
-        return found
+        turns = [found[at :: len(edits)] for at in range(len(edits))]
+        return [(min(edit for edit, _ in turn), min(block for _, block in turn)) for turn in turns]
 
     def watch(seconds: float) -> float:
         longest, end = 0.0, time.perf_counter() + seconds

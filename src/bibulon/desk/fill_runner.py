@@ -135,7 +135,7 @@ class FillRunner(QObject):
         super().__init__(parent)
         self._nodes = nodes
         context = multiprocessing.get_context("spawn")
-        self._newest = context.Value("q", 0)
+        self._newest = context.Value("q", 0, lock=False)  # a worker that gives way must not hold a lock
         self._context = context
         self._number = 0
         self._live = False

@@ -64,6 +64,11 @@ def plies_of(job: Job) -> tuple[Ply, ...]:
     return _plies(_read(job))
 
 
+def plies_known(job: Job) -> bool:
+    """Whether :func:`plies_of` would answer at once."""
+    return _plies.known(_read(job))
+
+
 def remember_plies(job: Job, plies: tuple[Ply, ...]) -> None:
     """Keep *plies*, worked out elsewhere, as those of *job*."""
     _plies.put(_read(job), plies)

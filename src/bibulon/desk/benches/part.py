@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
 from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 from shapely import Polygon
@@ -86,6 +87,8 @@ class PartBench(Bench):
         self.apply = self.button("Use these points", self._use_points)
         self.apply.setEnabled(False)
         self._points_shown = ""
+        self._points_of: tuple[Point, ...] | None = None
+        self._points_in = ""
         self.points.textChanged.connect(lambda: self.apply.setEnabled(self.points.toPlainText() != self._points_shown))
         self.holes = column(4)
         self.watch(lambda: self.document.job.part.holes, self.holes, self._fill_holes)
@@ -171,18 +174,17 @@ class PartBench(Bench):
     def refresh(self) -> None:
         super().refresh()
         self.mould.refresh()
-        units = self.document.assessment.units
-        lines = [
-            ", ".join(f"{round(number_shown(value, 'length', units), 3):g}" for value in place)
-            for place in self.document.job.part.outline
-        ]
-        text = "\n".join(lines).replace("−", "-")
-        if self.points.toPlainText() == self._points_shown or not self.points.hasFocus():
-            self._points_shown = text
-            if self.points.toPlainText() != text:
-                self.points.setPlainText(text)
-            self.apply.setEnabled(False)
-            self.error.hide()
+        outline, units = self.document.job.part.outline, self.document.assessment.units
+        if self._points_of is not outline or self._points_in != units.system:
+            text = "\n".join(
+                f"{x:g}, {y:g}" for x, y in np.round(np.array(outline) * number_shown(1.0, "length", units), 3).tolist()
+            )
+            if self.points.toPlainText() == self._points_shown or not self.points.hasFocus():
+                self._points_of, self._points_in, self._points_shown = outline, units.system, text
+                if self.points.toPlainText() != text:
+                    self.points.setPlainText(text)
+                self.apply.setEnabled(False)
+                self.error.hide()
 
     def _bounds(self) -> tuple[float, float, float, float]:
         xs, ys = zip(*self.document.job.part.outline, strict=True)

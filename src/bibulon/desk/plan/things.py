@@ -23,7 +23,7 @@ from bibulon.job.edits import (
     without_media,
     without_region,
 )
-from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
+from bibulon.laminate.joints import joint_id, plies_known, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
 
 GRAB_PX = 9.0
@@ -88,6 +88,8 @@ def _without_hole(job: Job, identifier: str) -> Job:
 
 
 def _joints(job: Job) -> dict[str, tuple[Point, ...]]:
+    if len(job.laid) > MANY_LAYERS and not plies_known(job):
+        return {}  # they are being worked out, and the hand is not to wait for them
     return {
         joint_id(ply, number): tuple((x, y) for x, y in joint.coords)
         for ply in plies_of(job)
@@ -115,6 +117,8 @@ def _without_dart(job: Job, identifier: str) -> Job:
     darts = tuple(one for one in job.cutting.darts if one.id != identifier)
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
+
+MANY_LAYERS = 100
 
 KINDS = {
     "dart": Kind(_darts, _put_dart, _without_dart, closed=False, grows=False),
