@@ -117,3 +117,16 @@ def test_journal_put_aside_keeps_the_old_one(tmp_path: Path) -> None:
         journal.close_run()
     assert journal.events() == ()
     assert len(list(tmp_path.glob("*.kept"))) == 2
+
+
+def test_a_saved_file_is_as_open_to_others_as_it_was(demo: Job, tmp_path: Path) -> None:
+    path = tmp_path / "job.bibulon"
+    before = os.umask(0o027)
+    try:
+        save(demo, path)
+    finally:
+        os.umask(before)
+    assert path.stat().st_mode & 0o777 == 0o640
+    path.chmod(0o664)
+    save(demo, path)
+    assert path.stat().st_mode & 0o777 == 0o664

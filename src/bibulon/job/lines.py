@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from bibulon.job.base import Identifier, Label, Model, NotNegative, Point, Positive, Share
-from bibulon.job.part import Outline, checked_outline
+from bibulon.job.part import Outline
 
 
 class AtTime(Model):
@@ -92,8 +92,6 @@ class MediaPatch(Model):
     id: Identifier
     card: Identifier
     outline: Outline
-
-    _check = field_validator("outline")(checked_outline)
 
 
 class Bucket(Model):

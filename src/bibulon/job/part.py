@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, ValidatorFunctionWrapHandler, WrapValidator, field_validator, model_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
 
@@ -38,7 +39,22 @@ def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> 
     return Polygon(np.array(outline), holes)  # an array spares it looking at each point
 
 
-Outline = Annotated[tuple[Point, ...], Field(min_length=3)]
+_CHECKED: OrderedDict[int, tuple[Point, ...]] = OrderedDict()
+"""Outlines that were found good, by their identity: a tuple cannot change, so it need not be looked at again."""
+MOST_CHECKED = 256
+
+
+def _checked(points: object, read: ValidatorFunctionWrapHandler) -> tuple[Point, ...]:
+    if (known := _CHECKED.get(id(points))) is points and known is not None:
+        return known
+    made = checked_outline(read(points))
+    _CHECKED[id(made)] = made
+    while len(_CHECKED) > MOST_CHECKED:
+        _CHECKED.popitem(last=False)
+    return made
+
+
+Outline = Annotated[tuple[Point, ...], Field(min_length=3), WrapValidator(_checked)]
 
 
 class ReliefSection(Model):
@@ -94,13 +110,6 @@ class Part(Model):
     relief_from: ReliefFigures | None = None
     """The figures that the relief was made from; None if it is flat or came from a mesh."""
 
-    _check = field_validator("outline")(checked_outline)
-
-    @field_validator("holes")
-    @classmethod
-    def _are_holes(cls, holes: tuple[Outline, ...]) -> tuple[Outline, ...]:
-        return tuple(checked_outline(hole) for hole in holes)
-
     @field_validator("relief")
     @classmethod
     def _is_a_surface(cls, relief: tuple[tuple[float, float, float], ...]) -> tuple[tuple[float, float, float], ...]:
@@ -137,8 +146,6 @@ class Region(Model):
     outline: Outline
     bonded: bool = False
     """Something is bonded to its face later."""
-
-    _check = field_validator("outline")(checked_outline)
 
 
 class Shop(Model):

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
 from bibulon.job import FORMAT, FORMAT_VERSION, Job
+from bibulon.whole_file import write_whole
 
 SUFFIX = ".bibulon"
 BACKUP_SUFFIX = ".previous"
@@ -92,32 +91,13 @@ def save(job: Job, path: Path) -> None:
     """
     try:
         if path.exists():
-            _replace(backup_of(path), path.read_bytes())
-        _replace(path, dump(job).encode("utf-8"))
+            write_whole(backup_of(path), path.read_bytes())
+        write_whole(path, dump(job).encode("utf-8"))
     except OSError as error:
         raise StorageError(
             f"{path.name} could not be saved: {error.strerror or error}. The file on disk is as it was; "
             "your work is still open here. Save it to another place."
         ) from error
-
-
-def _replace(path: Path, content: bytes) -> None:
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    temporary = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(content)
-            stream.flush()
-            os.fsync(stream.fileno())
-        temporary.replace(path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    except BaseException:
-        temporary.unlink(missing_ok=True)
-        raise
 
 
 def schema() -> dict[str, Any]:

@@ -26,7 +26,7 @@ from bibulon.job.storage import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
 from bibulon.quantities import Units, show
-from bibulon.stock.own_file import write_whole
+from bibulon.whole_file import write_own
 
 LONGEST_RUN = 10_000
 MUCH_DEARER = 1.25
@@ -96,7 +96,7 @@ def shop_costs() -> ShopCosts:
 def save_costs(costs: ShopCosts) -> None:
     """Keep *costs* as the shop's own, all at once. Raises :class:`CostsError`; the old ones stay then."""
     try:
-        write_whole(costs_file(), tomli_w.dumps(costs.model_dump(mode="json")))
+        write_own(costs_file(), tomli_w.dumps(costs.model_dump(mode="json")))
     except OSError as error:
         raise CostsError(f"The costs could not be kept ({error.strerror or error}).") from error
 

@@ -14,7 +14,7 @@ import tomli_w
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
-from bibulon.stock.own_file import stamp_of, write_whole
+from bibulon.whole_file import stamp_of, write_own
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
 
@@ -74,7 +74,7 @@ def _read_own(own: Path, stamp: tuple[int, ...]) -> tuple[Card, ...]:
 def save_own(cards: Iterable[Card]) -> None:
     """Keep *cards* as the shop's own, all at once. Raises :class:`StockError`; the old ones stay then."""
     try:
-        write_whole(shop_cards_file(), as_toml(cards))
+        write_own(shop_cards_file(), as_toml(cards))
     except OSError as error:
         raise StockError(f"The cards could not be kept ({error.strerror or error}).") from error
 

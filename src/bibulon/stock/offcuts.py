@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from bibulon.job.layup import Offcut
 from bibulon.job.storage import explain
 from bibulon.stock import StockError
-from bibulon.stock.own_file import stamp_of, write_whole
+from bibulon.whole_file import stamp_of, write_own
 
 
 def offcuts_file() -> Path:
@@ -48,7 +48,7 @@ def _read(path: Path, stamp: tuple[int, ...]) -> tuple[Offcut, ...]:
 def save_offcuts(offcuts: Iterable[Offcut]) -> None:
     """Keep *offcuts* as the shop's, all at once. Raises :class:`~bibulon.stock.StockError`; the old list stays then."""
     try:
-        write_whole(offcuts_file(), tomli_w.dumps({"offcut": [one.model_dump(mode="json") for one in offcuts]}))
+        write_own(offcuts_file(), tomli_w.dumps({"offcut": [one.model_dump(mode="json") for one in offcuts]}))
     except OSError as error:
         raise StockError(f"The offcuts could not be kept ({error.strerror or error}).") from error
 
