@@ -8,79 +8,21 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
+from driving import LEFT, at, bench, caution_ids, choose, click, drag, press, push, texts, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QFileDialog, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import wait_for_fill
-from bibulon.desk.fields import Field
 from bibulon.desk.settings import Settings
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station import STATIONS
-from bibulon.desk.verdict_strip import Tile
 from bibulon.desk.window import Window
 from bibulon.job.storage import load
 
-LEFT = Qt.MouseButton.LeftButton
 GOOD_READINGS = "0, 30\n1, 30.3 mbar\n2 30.5\n4 30.65\n8 30.7\n15 30.74"
-
-
-def press(window: Window, keys: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    QTest.keyClick(window.plan, keys, modifiers)
-
-
-def at(window: Window, x: float, y: float) -> QPoint:
-    return window.plan.frame.to_screen((x, y)).toPoint()
-
-
-def click(window: Window, x: float, y: float) -> None:
-    QTest.mouseClick(window.plan, LEFT, pos=at(window, x, y))
-
-
-def drag(window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
-    QTest.mousePress(window.plan, LEFT, pos=at(window, *start))
-    for share in (0.3, 0.7, 1.0):
-        place = [a + (b - a) * share for a, b in zip(start, end, strict=True)]
-        QTest.mouseMove(window.plan, at(window, *place))
-    QTest.mouseRelease(window.plan, LEFT, pos=at(window, *end))
-
-
-def button(root: QWidget, text: str) -> QPushButton:
-    return next(one for one in root.findChildren(QPushButton) if one.text().startswith(text) and one.isVisible())
-
-
-def push(root: QWidget, text: str) -> None:
-    QApplication.processEvents()  # what was made just now is not shown before
-    QTest.mouseClick(button(root, text), LEFT)
-
-
-def type_into(root: QWidget, name: str, text: str) -> Field:
-    QApplication.processEvents()
-    field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
-    field.editor.setFocus()
-    field.editor.selectAll()
-    QTest.keyClicks(field.editor, text)
-    QTest.keyClick(field.editor, Qt.Key.Key_Return)
-    return field
-
-
-def texts(root: QWidget) -> str:
-    QApplication.processEvents()
-    labels = [one.text() for one in root.findChildren(QLabel) if one.isVisible()]
-    return "\n".join(labels + [one.accessibleName() for one in root.findChildren(Tile)])
-
-
-def bench(window: Window) -> QWidget:
-    return window.benches[window.station]
-
-
-def caution_ids(window: Window) -> set[str]:
-    return {caution.id for caution in window.document.cautions}
-
-
-# -- planning ----------------------------------------------------------------------------------------------------------
 
 
 def test_moving_a_feed_line_moves_fill_charge_and_cautions(window: Window) -> None:
@@ -351,15 +293,6 @@ def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> 
     window.refresh()
     choose(window, "Fed from", "F2")
     assert "by itself" in window.note_text.text() and window.document.job.line("feed-1").fed_by is None
-
-
-def choose(window: Window, name: str, text: str) -> None:
-    box = next(box for box in bench(window).findChildren(QComboBox) if box.accessibleName() == name)
-    box.setCurrentText(text)
-    assert box.currentText() == text
-    box.activated.emit(box.currentIndex())
-    QApplication.processEvents()
-    window.refresh()
 
 
 def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:

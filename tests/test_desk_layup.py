@@ -6,11 +6,11 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
+from driving import LEFT, bench, click, drag, press, push, texts, tick, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QListWidget, QPushButton
-from test_desk import LEFT, bench, click, drag, press, push, texts, type_into
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
@@ -29,12 +29,6 @@ def layup(window: Window, qtbot) -> LayupBench:
     assert isinstance(found, LayupBench)
     qtbot.waitUntil(lambda: "% waste" in texts(found), timeout=20_000)
     return found
-
-
-def tick(rows: QListWidget, row: int) -> None:
-    """Click the box of a row."""
-    box = rows.visualItemRect(rows.item(row))
-    QTest.mouseClick(rows.viewport(), LEFT, pos=QPoint(box.left() + 12, box.center().y()))
 
 
 def book(window: Window) -> list[str]:

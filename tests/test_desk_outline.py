@@ -6,13 +6,12 @@ import math
 from pathlib import Path
 
 import pytest
+from driving import LEFT, bench, click, push, texts, tick, type_into
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QPushButton
 from shapely import Polygon
-from test_desk import LEFT, bench, push, texts, type_into
-from test_desk_layup import tick
 
 from bibulon.desk.heights import HeightsDialog
 from bibulon.desk.process_advice import AdviceDialog
@@ -22,10 +21,6 @@ from bibulon.job.journal import Journal
 from bibulon.job.storage import load
 
 NONE = Qt.KeyboardModifier.NoModifier
-
-
-def click(window: Window, x: float, y: float) -> None:
-    QTest.mouseClick(window.plan, LEFT, NONE, spot(window, x, y))
 
 
 def spot(window: Window, x: float, y: float) -> QPoint:

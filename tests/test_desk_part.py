@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from driving import bench, button, push, texts, type_into
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 from shapely import Polygon
-from test_desk import bench, button, push, texts, type_into
 from test_imports import dxf
 
 from bibulon.demo import DEMO_DRAWING, DEMO_MESH, demo_file, demo_job

@@ -6,10 +6,10 @@ from datetime import date
 from pathlib import Path
 
 import pytest
+from driving import push, texts, type_into
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
-from test_desk import push, texts, type_into
 
 from bibulon.desk.stock_window import StockWindow
 from bibulon.desk.strip_test import StripTestDialog

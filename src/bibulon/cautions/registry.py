@@ -90,12 +90,20 @@ _KNOWN: OrderedDict[tuple[object, ...], tuple[Job, Found]] = OrderedDict()
 MOST_KNOWN = 8
 
 
-def found_of_plan(assessment: Assessment) -> Found:
-    """What the rules that read no fill find, by their names; kept for the jobs asked about last."""
+def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None = None) -> Found:
+    """What the rules that read no fill find, by their names; kept for the jobs asked about last.
+
+    *tell* is told how far it is, as a share.
+    """
     known = _KNOWN.get(_key(assessment))
     if known is not None:
         return known[1]
-    found = {entry.id: tuple(entry.rule(assessment)) for entry in REGISTRY if entry.of_plan}
+    found: Found = {}
+    rules = [entry for entry in REGISTRY if entry.of_plan]
+    for at, entry in enumerate(rules):
+        found[entry.id] = tuple(entry.rule(assessment))
+        if tell is not None:
+            tell((at + 1) / len(rules))
     remember_found(assessment, found)
     return found
 

@@ -22,6 +22,8 @@ from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
 from bibulon.quantities import Units
 
+Tell = Callable[[float], None]
+"""Is told how far a piece of work is, as a share."""
 Given = TypeVarTuple("Given")
 Made = TypeVar("Made")
 
@@ -36,16 +38,29 @@ class Helper:
     def __init__(self) -> None:
         context = multiprocessing.get_context("spawn")
         self._pipe, far = context.Pipe()
-        context.Process(target=_serve, args=(far,), name="helper", daemon=True).start()
+        self._process = context.Process(target=_serve, args=(far,), name="helper", daemon=True)
+        self._process.start()
         far.close()
 
-    def do(self, work: Callable[..., object], given: tuple[object, ...]) -> object:
+    @property
+    def alive(self) -> bool:
+        return self._process.is_alive()
+
+    def do(self, work: Callable[..., object], given: tuple[object, ...], tell: Tell) -> object:
         """What *work* makes. Raises what it raises, and EOFError or OSError if the process has died."""
         self._pipe.send((work, given))
-        failed, made = self._pipe.recv()
-        if failed:
-            raise made
-        return made
+        while True:
+            what, content = self._pipe.recv()
+            if what == "share":
+                try:
+                    tell(content)
+                except BaseException:  # nobody wants it any more
+                    self._process.kill()
+                    raise
+            elif what == "failed":
+                raise content
+            else:
+                return content
 
 
 def _serve(pipe: Connection) -> None:
@@ -57,9 +72,11 @@ def _serve(pipe: Connection) -> None:
         except (EOFError, OSError):
             return  # the program has ended
         try:
-            answer = (False, work(*given))
+            answer = ("made", work(lambda share: pipe.send(("share", share)), *given))
+        except OSError:
+            return
         except Exception as error:  # it is raised again where it was asked for
-            answer = (True, error)
+            answer = ("failed", error)
         try:
             pipe.send(answer)
         except OSError:
@@ -70,17 +87,18 @@ _helper: Helper | None = None
 _one_at_a_time = threading.Lock()
 
 
-def apart(work: Callable[[*Given], Made], *given: *Given) -> Made:
-    """What *work*, a function of a module, makes, in the helper process; here if that has died. Waits for it."""
+def apart(tell: Tell, work: Callable[[Tell, *Given], Made], *given: *Given) -> Made:
+    """What *work*, a function of a module, makes, in the helper process; here if that has died. Waits for it, and
+    *tell* is told how far it is."""
     global _helper
     with _one_at_a_time:
         try:
-            if _helper is None:
+            if _helper is None or not _helper.alive:
                 _helper = Helper()
-            return cast(Made, _helper.do(work, given))
+            return cast(Made, _helper.do(work, given, tell))
         except (EOFError, OSError):
             _helper = None
-    return work(*given)
+    return work(tell, *given)
 
 
 @dataclass(frozen=True)
@@ -93,13 +111,18 @@ class Ready:
     of_plan: Found
 
 
-def ready(job: Job, units: Units) -> Ready:
+def ready(tell: Tell, job: Job, units: Units) -> Ready:
     """Work all of it out."""
     made = assess(job, units)
-    return Ready(made.laminate, made.plies, made.bag, found_of_plan(made))
+    laminate = made.laminate
+    tell(0.3)
+    plies = made.plies
+    tell(0.6)
+    bag = made.bag
+    return Ready(laminate, plies, bag, found_of_plan(made, lambda share: tell(0.65 + 0.35 * share)))
 
 
-def cut(job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...]]:
+def cut(tell: Tell, job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...]]:
     """The cut list, and what of the cloth is left in pieces worth keeping."""
-    found = cut_list(job)
+    found = cut_list(job, lambda share: tell(0.9 * share))
     return found, left_over(found, prefix)

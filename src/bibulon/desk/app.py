@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import demo_job
 from bibulon.desk import theme
+from bibulon.desk.document import is_large
 from bibulon.desk.new_job import new_job
 from bibulon.desk.settings import load_settings
 from bibulon.desk.window import Window
@@ -62,8 +63,11 @@ def run(path: Path | None, demo: bool = False) -> int:
         print(error, file=sys.stderr)
         return 2
     app = make_app()
-    window = Window(job, load_settings(), path)
+    beside = is_large(job) and not unseen  # then it is worked out while the window is there already
+    window = Window(new_job() if beside else job, load_settings(), None if beside else path)
     window.show()
+    if beside:
+        window.open_document(job, path)
     if not unseen:
         return app.exec()
     wait_for_fill(window)

@@ -39,10 +39,9 @@ def is_large(job: Job) -> bool:
     return len(job.laid) * (len(job.regions) + 1) + len(job.part.outline) > LARGE_WORK
 
 
-def _worked_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
+def work_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
     """Have what follows from *job* ready, worked out in another process: kept for whoever asks for it next."""
-    found = apart(ready, job, units)
-    tell(0.9)
+    found = apart(tell, ready, job, units)
     remember_laminate(job, found.laminate)
     remember_plies(job, found.plies)
     remember_bag_plan(job.part, job.bag, found.bag)
@@ -63,6 +62,8 @@ class Document(QObject):
 
     changed = Signal()
     said = Signal(str)
+    worked = Signal(float)
+    """How far the working out of a large job is, as a share."""
 
     def __init__(self, job: Job, runner: FillRunner, settings: Settings, path: Path | None = None) -> None:
         super().__init__()
@@ -80,9 +81,10 @@ class Document(QObject):
         self._asked: tuple[object, ...] | None = None
         self._assessed = job
         """The job that the assessment is of: that on the desk, or, while a large one is worked out, the one before."""
-        self._work = Background(_worked_out, self)
+        self._work = Background(work_out, self)
         self._work.finished.connect(self._take_assessed)
         self._work.ended.connect(self._work_ended)
+        self._work.progressed.connect(self._tell_share)
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
         self._assessed_of: tuple[object, ...] = (None, None, None)
@@ -96,6 +98,7 @@ class Document(QObject):
         runner.answered.connect(self._take_answer)
         runner.refused.connect(self._take_refusal)
         self._ask(live=False)
+        self._forget_what_is_old()
 
     # -- the job -----------------------------------------------------------------------------------------------------
 
@@ -183,6 +186,10 @@ class Document(QObject):
         if job is self.job or is_large(self.job):
             self._assessed = job
             self._forget_what_is_old()
+
+    def _tell_share(self, share: float) -> None:
+        # a method of this object, so that it is said on the interface's thread
+        self.worked.emit(share)
 
     def _work_ended(self, message: str) -> None:
         if message:  # then it is said where it is asked for, and not worked out for ever

@@ -125,6 +125,10 @@ class VerdictStrip(QFrame):
         self.cautions.clicked.connect(self.cautions_asked)
         row.addWidget(self.cautions)
 
+    def show_share(self, share: float) -> None:
+        """Say how far the working out of a large job is."""
+        self.process.setText(f"{WORKING} {share:.0%}")
+
     def refresh(self, document: Document) -> None:
         assessment, found = document.assessment, document.cautions
         self.title.setText(document.job.name + (" •" if document.dirty else ""))

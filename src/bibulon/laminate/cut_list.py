@@ -9,6 +9,7 @@ earlier jobs are used before the roll, and what is left of the cloth in one piec
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,11 +114,13 @@ class CutList:
         return tuple(sorted((one for roll in self.rolls for one in roll.pieces), key=lambda one: (one.ply, one.code)))
 
 
-def cut_list(job: Job) -> CutList:
-    """The cut list of *job*."""
+def cut_list(job: Job, tell: Callable[[float], None] | None = None) -> CutList:
+    """The cut list of *job*; *tell* is told how far it is, as a share."""
     plies = plies_of(job)
     by_card: dict[str, list[CutPiece]] = {}
-    for ply in plies:
+    for number, ply in enumerate(plies):
+        if tell is not None:
+            tell(0.8 * number / len(plies))
         for at, piece in enumerate(ply.pieces):
             code = f"P{ply.number}{_letters(at) if len(ply.pieces) > 1 else ''}"
             by_card.setdefault(ply.card.id, []).append(_cut(job, ply, piece, code))

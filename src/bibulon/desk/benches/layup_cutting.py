@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -43,11 +44,12 @@ class CuttingSections:
         self._work = Background(self._cut, bench)
         self._work.finished.connect(self._take)
         self._work.ended.connect(self._ended)
+        self._work.progressed.connect(self._working)
 
     @staticmethod
-    def _cut(job: Job, tell: object) -> Found:
+    def _cut(job: Job, tell: Callable[[float], None]) -> Found:
         prefix = f"{job.name[:24].strip()} K"
-        return apart(cut, job, prefix) if is_large(job) else cut(job, prefix)
+        return apart(tell, cut, job, prefix) if is_large(job) else cut(tell, job, prefix)
 
     def build(self) -> None:
         bench = self.bench
@@ -63,6 +65,9 @@ class CuttingSections:
         bench.watch(self._joint_key, self.joint, self._fill_joint)
         self.darts = column(4)
         bench.watch(self._darts_key, self.darts, self._fill_darts)
+        self.working = label("", "muted")
+        self.working.hide()
+        bench.body.addWidget(self.working)
         self.rows = column(4)
         bench.watch(self._rolls_key, self.rows, self._fill)
         row = QHBoxLayout()
@@ -88,7 +93,12 @@ class CuttingSections:
         self.found, self.left = found
         self.message = ""
 
+    def _working(self, share: float) -> None:
+        self.working.setText(f"Laying out the pieces … {share:.0%}")
+        self.working.setVisible(self._work.busy)
+
     def _ended(self, message: str) -> None:
+        self.working.hide()
         if message:
             self.found, self.left, self.message = None, (), message
         self.bench.refresh()

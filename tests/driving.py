@@ -1,0 +1,81 @@
+"""The desk's widgets worked as a hand would work them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPushButton, QWidget
+
+from bibulon.desk.fields import Field
+from bibulon.desk.verdict_strip import Tile
+from bibulon.desk.window import Window
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def press(window: Window, keys: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.keyClick(window.plan, keys, modifiers)
+
+
+def at(window: Window, x: float, y: float) -> QPoint:
+    return window.plan.frame.to_screen((x, y)).toPoint()
+
+
+def click(window: Window, x: float, y: float) -> None:
+    QTest.mouseClick(window.plan, LEFT, pos=at(window, x, y))
+
+
+def drag(window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
+    QTest.mousePress(window.plan, LEFT, pos=at(window, *start))
+    for share in (0.3, 0.7, 1.0):
+        place = [a + (b - a) * share for a, b in zip(start, end, strict=True)]
+        QTest.mouseMove(window.plan, at(window, *place))
+    QTest.mouseRelease(window.plan, LEFT, pos=at(window, *end))
+
+
+def button(root: QWidget, text: str) -> QPushButton:
+    return next(one for one in root.findChildren(QPushButton) if one.text().startswith(text) and one.isVisible())
+
+
+def push(root: QWidget, text: str) -> None:
+    QApplication.processEvents()  # what was made just now is not shown before
+    QTest.mouseClick(button(root, text), LEFT)
+
+
+def type_into(root: QWidget, name: str, text: str) -> Field:
+    QApplication.processEvents()
+    field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
+    field.editor.setFocus()
+    field.editor.selectAll()
+    QTest.keyClicks(field.editor, text)
+    QTest.keyClick(field.editor, Qt.Key.Key_Return)
+    return field
+
+
+def texts(root: QWidget) -> str:
+    QApplication.processEvents()
+    labels = [one.text() for one in root.findChildren(QLabel) if one.isVisible()]
+    return "\n".join(labels + [one.accessibleName() for one in root.findChildren(Tile)])
+
+
+def bench(window: Window) -> QWidget:
+    return window.benches[window.station]
+
+
+def caution_ids(window: Window) -> set[str]:
+    return {caution.id for caution in window.document.cautions}
+
+
+def choose(window: Window, name: str, text: str) -> None:
+    box = next(box for box in bench(window).findChildren(QComboBox) if box.accessibleName() == name)
+    box.setCurrentText(text)
+    assert box.currentText() == text
+    box.activated.emit(box.currentIndex())
+    QApplication.processEvents()
+    window.refresh()
+
+
+def tick(rows: QListWidget, row: int) -> None:
+    """Click the box of a row."""
+    box = rows.visualItemRect(rows.item(row))
+    QTest.mouseClick(rows.viewport(), LEFT, pos=QPoint(box.left() + 12, box.center().y()))
