@@ -262,6 +262,7 @@ class ReliefDialog(PreviewDialog):
         self._work = Background(self._relief, self, ReliefRefusal)
         self._work.finished.connect(self._take_in)
         self._work.ended.connect(self._ended)
+        self._work.progressed.connect(self._working)
         self._work_out()
 
     def _set_unit(self, unit: str) -> None:
@@ -281,7 +282,8 @@ class ReliefDialog(PreviewDialog):
     ) -> tuple[FoundRelief, QImage] | ReliefRefusal:
         """The relief with its picture, worked out off the interface thread."""
         try:
-            found = relief_of(self._surface, UNITS_M[unit], up, self._outline, centred)
+            found = relief_of(self._surface, UNITS_M[unit], up, self._outline, centred, lambda share: tell(0.8 * share))
+            tell(0.8)
         except ReliefRefusal as refusal:
             return refusal
         return found, shaded(found.relief, self._outline)
@@ -293,6 +295,9 @@ class ReliefDialog(PreviewDialog):
             self._again = True
             return
         self._work.start(None, unit=self.unit, up=self.upwards, centred=self.centred)
+
+    def _working(self, share: float) -> None:
+        self.tell("", f"Working it out … {share:.0%}")
 
     def _take_in(self, _: object, found: tuple[FoundRelief, QImage] | ReliefRefusal) -> None:
         if self._again:

@@ -6,6 +6,7 @@ The mould's face is a height over the plan, so a mesh that folds over itself or 
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from contextlib import redirect_stdout
 from dataclasses import dataclass
 from pathlib import Path
@@ -119,11 +120,17 @@ def _turned(points: Floats, upwards: Upwards) -> Floats:
 
 
 def relief_of(
-    surface: Surface, unit_m: float, upwards: Upwards, outline: tuple[PlanPoint, ...], centred: bool
+    surface: Surface,
+    unit_m: float,
+    upwards: Upwards,
+    outline: tuple[PlanPoint, ...],
+    centred: bool,
+    tell: Callable[[float], None] = lambda share: None,
 ) -> FoundRelief:
     """The relief under *outline*: the mesh as it lies in its file, or *centred* under the outline.
 
-    Its lowest place under the outline is height 0. Raises :class:`ReliefRefusal`.
+    Its lowest place under the outline is height 0. *tell* is told how far it is, as a share. Raises
+    :class:`ReliefRefusal`.
     """
     points = _turned(surface.points, upwards) * unit_m
     part = Polygon(outline)
@@ -138,11 +145,14 @@ def relief_of(
     if not near.any():
         raise ReliefRefusal("The mesh does not lie under the outline. Centre it, or choose its unit and what is up.")
     triangles, corners = surface.triangles[near], corners[near]
+    tell(0.1)
     _refuse_walls_and_folds(corners)
+    tell(0.2)
     used, number = np.unique(triangles, return_inverse=True)
     own = points[used]
     mesh = Mesh(own[:, :2].copy(), number.reshape(-1, 3), np.zeros(len(triangles), dtype=np.int64), own[:, 2].copy())
     picture = Canvas(mesh, SAMPLES_ALONG).draw(own[:, 2])
+    tell(0.4)
     rows, columns = picture.values.shape
     x, y = np.meshgrid(
         picture.left_m + (np.arange(columns) + 0.5) * picture.width_m / columns,
@@ -162,6 +172,7 @@ def relief_of(
         off = inside.difference(box(*mesh.points_m.min(axis=0), *mesh.points_m.max(axis=0)))
         place = (float(x[bare][0]), float(y[bare][0])) if bare.any() else _at(off.representative_point())
         raise ReliefRefusal(f"The mesh covers only {share:.0%} of the part.", place)
+    tell(0.5)
     if len(own) <= MOST_OWN_POINTS:
         places = own
     else:
@@ -172,6 +183,7 @@ def relief_of(
     edge = heights_at(tuple(map(tuple, places.tolist())), np.array(outline))
     lowest = float(np.concatenate([under, edge]).min())
     places = places - np.array([0.0, 0.0, lowest])
+    tell(0.7)
     relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
     some = own[:: max(len(own) // CHECKED_POINTS, 1)]
     some = some[contains_xy(part, some[:, 0], some[:, 1])]
