@@ -68,6 +68,20 @@ def test_open_branching_and_crossing_contours_are_refused_by_place(tmp_path: Pat
         outline_of(read_drawing(tmp_path / "fork.dxf"), 0.001, {"0"}, gap_m=0.001)
 
 
+def test_layers_of_a_picture_are_its_groups(tmp_path: Path) -> None:
+    path = tmp_path / "layers.svg"
+    path.write_text(
+        """<svg xmlns="http://www.w3.org/2000/svg" xmlns:p="http://example.org/p" width="400mm" height="200mm"
+        viewBox="0 0 400 200"><g transform="scale(2)"><g p:label="Cut line" id="layer1"><g id="g12">
+        <path id="p1" d="M0 0h100v50h-100z"/></g></g><g id="notes"><g id="g13"><rect x="1" y="1" width="5" height="5"/>
+        </g></g></g><rect id="frame" width="400" height="200"/></svg>"""
+    )
+    drawing = read_drawing(path)
+    assert drawing.layers == {"Cut line": 1, "notes": 1, "frame": 1}
+    found = outline_of(drawing, UNITS_M["mm"], {"Cut line"}, gap_m=0.001)
+    assert Polygon(found.outline).area == pytest.approx(0.2 * 0.1, rel=1e-4)
+
+
 def test_two_parts_a_wrong_unit_and_no_layer_are_refused(tmp_path: Path) -> None:
     path = tmp_path / "two.csv"
     path.write_text("x (mm), y (mm)\n0,0\n500,0\n500,400\n0,400\n\n900,0\n1000,0\n1000,90\n")

@@ -170,6 +170,10 @@ KINDS: dict[str, Kind] = {
     "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
 }  # fmt: skip
 
+SMALL_TOO = ("area", "mass", "volume")
+"""Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
+MOST_MORE_DECIMALS = 3
+
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
 _FRACTION = re.compile(r"^([+-]?)(?:(\d+)[ -])?(\d+)/(\d+)(.*)$")
 
@@ -329,7 +333,12 @@ def number_shown(value: float, kind: str, units: Units) -> float:
 
 
 def show(value: float, kind: str, units: Units | None = None, decimals: int | None = None) -> str:
-    """*value* (SI) as text in the shop's unit; durations from 100 min on as hours and minutes."""
+    """*value* (SI) as text in the shop's unit; durations from 100 min on as hours and minutes; small areas, masses and
+    volumes to two figures.
+
+    >>> show(0.0081, "area"), show(5.88, "area"), show(0.004, "mass")
+    ('0.0081 m²', '5.88 m²', '0.0040 kg')
+    """
     units = units or Units()
     if not math.isfinite(value):
         return "–"
@@ -337,6 +346,10 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
         return _show_duration(value)
     if decimals is None:
         decimals = KINDS[kind].shown[units.system][1]
+        if kind in SMALL_TOO:
+            size = abs(number_shown(value, kind, units))
+            more = math.ceil(1 - math.log10(size)) - decimals if size > 0 else 0
+            decimals += min(max(more, 0), MOST_MORE_DECIMALS)
     number = round(number_shown(value, kind, units), decimals) + 0.0
     unit = unit_shown(kind, units)
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")

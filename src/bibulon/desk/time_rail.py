@@ -196,10 +196,10 @@ class TimeCanvas(QWidget):
             painter.drawLine(QPointF(x, 15), QPointF(x, 98))
             painter.setPen(QColor(palette.muted))
             minutes = "start" if index == 0 else show(time_s, "duration")
-            painter.drawText(QRectF(x - 40, 0, 80, 14), Qt.AlignmentFlag.AlignCenter, minutes)
-            painter.drawText(
-                QRectF(x - 40, 99, 80, 14), Qt.AlignmentFlag.AlignCenter, clock_time((start + time_s) % 86400)
-            )
+            for text, top in ((minutes, 0), (clock_time((start + time_s) % 86400), 99)):
+                half = painter.fontMetrics().horizontalAdvance(text) / 2 + 1
+                middle = min(max(x, half), self.width() - half)  # those at the ends are not cut off
+                painter.drawText(QRectF(middle - half, top, 2 * half, 14), Qt.AlignmentFlag.AlignCenter, text)
 
     def _fill(self, painter: QPainter, scale: _Scale, moment: Moment) -> None:
         palette = theme.current.palette

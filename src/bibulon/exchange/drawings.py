@@ -167,30 +167,40 @@ def _read_svg(path: Path) -> Drawing:
     data = path.read_bytes()
     if re.search(rb"<!(ENTITY|DOCTYPE[^>]*\[)", data, re.IGNORECASE):
         raise DrawingRefusal(f"“{path.name}” defines entities of its own; that is not read.")
-    from svgelements import SVG, Shape  # slow to load
+    from svgelements import SVG  # slow to load
 
     parsed: Any = SVG.parse(io.StringIO(data.decode("utf-8-sig")), ppi=96.0, reify=True)
-    chains = _counted(_svg_chains(parsed, Shape))
+    chains = _counted(_svg_chains(parsed))
     # a picture whose width is given in a real length says how large one of its units is: svgelements counts in 1/96 in
     real = re.search(r"^\s*[\d.]+\s*(mm|cm|in|pt|pc)\s*$", str(parsed.values.get("width", "")))
     scale, unit = (SVG_UNIT_M / UNITS_M["mm"], "mm") if real else (1.0, None)
     turned = [
-        Chain(np.column_stack([chain.points[:, 0], -chain.points[:, 1]]) * scale, chain.layer, chain.closed)
+        Chain(np.column_stack([chain.points[:, 0], 0.0 - chain.points[:, 1]]) * scale, chain.layer, chain.closed)
         for chain in chains
     ]
     return Drawing(tuple(turned), unit)
 
 
-def _svg_chains(parsed: Any, shape: type) -> Iterator[Chain]:
+def _svg_shapes(group: Any, labelled: str = "", named: str = "") -> Iterator[tuple[Any, str]]:
+    """Every shape in *group* with its layer: the nearest group with a label, else the outermost with a name, else its
+    own name."""
+    from svgelements import Group, Shape
+
+    for element in group:
+        own = element.values.get("attributes", {})
+        label = next((str(value) for key, value in own.items() if str(key).endswith("}label")), labelled)
+        name = named or str(own.get("id") or "")
+        if isinstance(element, Group):
+            yield from _svg_shapes(element, label, name)
+        elif isinstance(element, Shape):
+            yield element, label or name or "drawing"
+
+
+def _svg_chains(parsed: Any) -> Iterator[Chain]:
     from svgelements import Line as Straight
     from svgelements import Move, Path
 
-    def layer_of(element: Any) -> str:
-        labels = [value for key, value in element.values.items() if str(key).endswith("}label")]
-        return str((labels or [element.values.get("id")])[0] or "drawing")
-
-    shapes: list[Any] = [element for element in parsed.elements() if isinstance(element, shape)]
-    for element in shapes:
+    for element, layer in _svg_shapes(parsed):
         if element.values.get("visibility") == "hidden":
             continue
         course = element if isinstance(element, Path) else Path(element)
@@ -210,7 +220,7 @@ def _svg_chains(parsed: Any, shape: type) -> Iterator[Chain]:
                 else:
                     count = max(8, min(200, int(math.sqrt(segment.length(error=1e-3)) * 2)))
                     points += [(at.x, at.y) for at in (segment.point(k / count) for k in range(1, count + 1))]
-            yield Chain(np.array(points, dtype=np.float64).reshape(-1, 2), layer_of(element), closed)
+            yield Chain(np.array(points, dtype=np.float64).reshape(-1, 2), layer, closed)
 
 
 # -- CSV ---------------------------------------------------------------------------------------------------------------

@@ -61,7 +61,7 @@ def outline_of(drawing: Drawing, unit_m: float, layers: Collection[str], gap_m: 
     made = [_thinned((ring - corner) * unit_m) for ring in (rings[0], *holes)]
     dropped = sum(len(ring) for ring in (rings[0], *holes)) - sum(len(ring) for ring in made)
     if dropped > 0:
-        notes.append(f"{dropped} points left out that lie on a straight line")
+        notes.append(f"{dropped} point{'s' if dropped > 1 else ''} on a straight line left out")
     return FoundOutline(made[0], tuple(made[1:]), tuple(notes))
 
 

@@ -41,6 +41,7 @@ from bibulon.quantities import show
 
 LABEL_PX = 12
 HATCH_PX = 11.0
+DOTS_APART_PX, SQUARES_APART_PX = 7.0, 20.0
 
 
 def _text_box(
@@ -456,15 +457,27 @@ def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, number: str) -> N
 
 
 def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) -> None:
-    """A square to drag on each corner of the chosen outline, and the outline in strong ink."""
+    """A square to drag on each corner of the chosen outline, and the outline in strong ink.
+
+    Where corners lie close together, as along a curve, they are dots, and some stand for their neighbours.
+    """
     palette = theme.current.palette
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(palette.accent), 2))
     painter.drawPolygon(frame.polygon(points))
     painter.setBrush(QColor(palette.paper))
-    for place in points:
+    shown: list[QPointF] = []
+    for place, next_place in zip(points, (*points[1:], points[0]), strict=True):
         at = frame.to_screen(place)
-        painter.drawRect(QRectF(at.x() - 4.5, at.y() - 4.5, 9, 9))
+        if shown and (at - shown[-1]).manhattanLength() < DOTS_APART_PX:
+            continue
+        close = math.dist(place, next_place) * frame.scale < SQUARES_APART_PX or (
+            bool(shown) and (at - shown[-1]).manhattanLength() < SQUARES_APART_PX
+        )
+        half = 2.5 if close else 4.5
+        painter.setPen(QPen(QColor(palette.accent), 1.2 if close else 2))
+        painter.drawRect(QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half))
+        shown.append(at)
 
 
 def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:

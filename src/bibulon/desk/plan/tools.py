@@ -215,6 +215,8 @@ class DrawTool:
     least = 2
     name = "draw"
     hint = ""
+    refits = False
+    """Whether the plan is fitted to what was drawn."""
 
     def __init__(self) -> None:
         self.points: list[Point] = []
@@ -272,6 +274,8 @@ class DrawTool:
         view.document.edit(label, job)
         view.choose(chosen)
         view.set_tool("select")
+        if self.refits:
+            view.fit()
 
     def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         """Label of the edit, the new job and what is chosen in it."""
@@ -404,6 +408,7 @@ class OutlineTool(DrawTool):
     """Draw the part's outline with straight strokes, arcs and smooth curves."""
 
     closed, least, name = True, 3, "outline"
+    refits = True
     HINT = "L straight, A arc, U curve; Backspace takes back, the first point closes."
 
     def __init__(self) -> None:
@@ -493,6 +498,7 @@ class HoleTool(OutlineTool):
     """Draw an opening in the part."""
 
     name = "hole"
+    refits = False
 
     def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         part = revised(view.document.job.part, holes=(*view.document.job.part.holes, points))
