@@ -15,7 +15,7 @@ from shapely import Polygon
 
 from bibulon.exchange.drawings import UNITS_M, DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import outline_of
-from bibulon.exchange.reliefs import ReliefRefusal, read_surface, relief_of
+from bibulon.exchange.reliefs import Lie, ReliefRefusal, likely_turn, read_surface, relief_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
 
 PLATE = ((0, 0), (800, 0), (800, 300), (0, 300))
@@ -179,7 +179,7 @@ def written(path: Path, points: np.ndarray, triangles: np.ndarray) -> Path:
 @pytest.mark.parametrize(("suffix", "count"), [(".stl", 40), (".obj", 40), (".stl", 180)])
 def test_a_dome_becomes_a_relief_of_its_heights_and_area(tmp_path: Path, suffix: str, count: int) -> None:
     surface = read_surface(written(tmp_path / f"dome{suffix}", *cap(count)))
-    found = relief_of(surface, 0.001, "z", SQUARE, centred=True)
+    found = relief_of(surface, Lie(0.001, "z"), SQUARE)
     assert found.deviation_m < 1e-3 and len(found.relief) <= 20_000
     places = np.array([[0.6, 0.4], [0.1, 0.1], [1.1, 0.7], [0.3, 0.6]])
     depth = np.sqrt(RADIUS**2 - ((places - (0.6, 0.4)) ** 2).sum(axis=1))
@@ -195,7 +195,7 @@ def test_a_mesh_lying_on_its_side_is_turned_upright(tmp_path: Path) -> None:
     lying = read_surface(written(tmp_path / "lying.stl", points[:, [2, 0, 1]], triangles))
     upright = read_surface(written(tmp_path / "upright.stl", points, triangles))
     assert lying.size("x") == pytest.approx(upright.size("z"))
-    one, other = (relief_of(surface, 0.001, up, SQUARE, True) for surface, up in ((lying, "x"), (upright, "z")))
+    one, other = (relief_of(surface, Lie(0.001, up), SQUARE) for surface, up in ((lying, "x"), (upright, "z")))
     assert heights_at(one.relief, np.array([[0.2, 0.3]])) == pytest.approx(
         heights_at(other.relief, np.array([[0.2, 0.3]])), abs=1e-3
     )
@@ -207,27 +207,42 @@ def test_folds_walls_bodies_and_misplaced_meshes_are_refused_by_place(tmp_path: 
     body = np.concatenate([triangles, triangles[:, ::-1] + len(points)])
     solid = read_surface(written(tmp_path / "solid.stl", np.concatenate([points, lower]), body))
     with pytest.raises(ReliefRefusal, match="solid body") as refused:
-        relief_of(solid, 0.001, "z", SQUARE, True)
+        relief_of(solid, Lie(0.001, "z"), SQUARE)
     assert refused.value.place is not None
     twice = np.concatenate([triangles, triangles + len(points)])
     with pytest.raises(ReliefRefusal, match="several faces"):
         relief_of(
             read_surface(written(tmp_path / "twice.stl", np.concatenate([points, lower]), twice)),
-            0.001,
-            "z",
+            Lie(0.001, "z"),
             SQUARE,
-            True,
         )
     wall = points.copy()
     wall[points[:, 0] > 20, 2] += 2000.0  # a step of two metres within one cell of 33 mm
     with pytest.raises(ReliefRefusal, match="upright wall") as refused:
-        relief_of(read_surface(written(tmp_path / "wall.stl", wall, triangles)), 0.001, "z", SQUARE, True)
+        relief_of(read_surface(written(tmp_path / "wall.stl", wall, triangles)), Lie(0.001, "z"), SQUARE)
     assert refused.value.place[0] == pytest.approx(0.6, abs=0.05)
     surface = read_surface(written(tmp_path / "away.stl", points + np.array([90_000.0, 0, 0]), triangles))
     with pytest.raises(ReliefRefusal, match="does not lie under"):
-        relief_of(surface, 0.001, "z", SQUARE, False)
+        relief_of(surface, Lie(0.001, "z", centred=False), SQUARE)
     with pytest.raises(ReliefRefusal, match="covers only"):
-        relief_of(surface, 0.001, "z", tuple((2 * x, 2 * y) for x, y in SQUARE), True)
+        relief_of(surface, Lie(0.001, "z"), tuple((2 * x, 2 * y) for x, y in SQUARE))
+
+
+@pytest.mark.parametrize("turn", [0.0, 90.0, 180.0, 270.0])
+def test_a_mesh_that_lies_another_way_is_turned_under_the_outline(tmp_path: Path, turn: float) -> None:
+    """A wedge that rises towards the narrow end of its outline, turned in its file, comes back where it belongs."""
+    outline = ((0.0, 0.0), (2.0, 0.3), (2.0, 0.5), (0.0, 0.8))
+    x, y = np.meshgrid(np.linspace(0, 2000, 21), np.linspace(-1, 1, 9))
+    points = np.column_stack([x.ravel(), (400 + y * (400 - 0.15 * x)).ravel(), (0.1 * x).ravel()])
+    cells = [(i * 21 + j, i * 21 + j + 1, i * 21 + j + 22, i * 21 + j + 21) for i in range(8) for j in range(20)]
+    triangles = np.array([three for a, b, c, d in cells for three in ((a, b, c), (a, c, d))])
+    back = np.radians(-turn)
+    spun = points @ np.array([[np.cos(back), np.sin(back), 0], [-np.sin(back), np.cos(back), 0], [0, 0, 1]])
+    surface = read_surface(written(tmp_path / "wedge.stl", spun, triangles))
+    assert likely_turn(surface, Lie(0.001, "z"), outline) == turn
+    found = relief_of(surface, Lie(0.001, "z", turn), outline)
+    heights = heights_at(found.relief, np.array([[0.1, 0.4], [1.0, 0.4], [1.9, 0.4]]))
+    assert heights == pytest.approx([0.01, 0.1, 0.19], abs=1e-3)
 
 
 def test_damaged_meshes_are_refused_by_name(tmp_path: Path) -> None:

@@ -26,14 +26,24 @@ from shapely import Polygon
 from bibulon.desk import theme
 from bibulon.desk.background import Background
 from bibulon.desk.document import Document
-from bibulon.desk.fields import ChoiceField, column, label
+from bibulon.desk.fields import ChoiceField, FreeField, column, label
 from bibulon.desk.plan.frame import Frame, fitted
 from bibulon.desk.plan.relief_shade import shaded
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import paint_mark
 from bibulon.exchange.drawings import UNITS_M, Drawing, DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import FoundOutline, outline_of
-from bibulon.exchange.reliefs import UPWARDS, FoundRelief, ReliefRefusal, Surface, Upwards, read_surface, relief_of
+from bibulon.exchange.reliefs import (
+    UPWARDS,
+    FoundRelief,
+    Lie,
+    ReliefRefusal,
+    Surface,
+    Upwards,
+    likely_turn,
+    read_surface,
+    relief_of,
+)
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
@@ -240,19 +250,25 @@ class ReliefDialog(PreviewDialog):
         self.found: FoundRelief | None = None
         self._place: Point | None = None
         self._image: QImage | None = None
+        self._shadow: tuple[Point, ...] = ()
         self.upwards: Upwards = min(UPWARDS[:3], key=lambda up: surface.size(up)[2])
         part = Polygon(outline)
         low_x, low_y, high_x, high_y = part.bounds
         longest = max(surface.size(self.upwards)[:2])
         wanted = max(high_x - low_x, high_y - low_y)
+        self.turn_deg = 0.0
         self.unit = min(UNITS_M, key=lambda unit: abs(np.log(max(longest, 1e-12) * UNITS_M[unit] / wanted)))
         self.centred = True
         self.fields.addWidget(label(f"{name}: {len(surface.triangles)} triangles.", "muted"))
+        self.turn_deg = likely_turn(surface, self.lie, outline)
         self.unit_field = ChoiceField("In", lambda: [(one, one) for one in UNITS_M], lambda: self.unit, self._set_unit)
         self.fields.addWidget(self.unit_field)
         axes = [(f"{one} points up", one) for one in UPWARDS]
         self.up_field = ChoiceField("Axis", lambda: axes, lambda: self.upwards, self._set_upwards)
         self.fields.addWidget(self.up_field)
+        turns = "Counter-clockwise on the plan; the broken line is the mesh as it lies there."
+        self.turn_field = FreeField("Turned", lambda: f"{self.turn_deg:g}°", self._set_turn, turns)
+        self.fields.addWidget(self.turn_field)
         self.centre = QCheckBox("Centre it under the outline")
         self.centre.setChecked(True)
         self.centre.toggled.connect(self._set_centred)
@@ -271,18 +287,29 @@ class ReliefDialog(PreviewDialog):
 
     def _set_upwards(self, upwards: Upwards) -> None:
         self.upwards = upwards
+        self.turn_deg = likely_turn(self._surface, self.lie, self._outline)
+        self.turn_field.refresh()
         self._work_out()
+
+    def _set_turn(self, text: str) -> None:
+        self.turn_deg = parse(text, "angle", self._units)
+        self._work_out()
+
+    @property
+    def lie(self) -> Lie:
+        """How the mesh is to lie."""
+        return Lie(UNITS_M[self.unit], self.upwards, self.turn_deg, self.centred)
 
     def _set_centred(self, on: bool) -> None:
         self.centred = on
         self._work_out()
 
     def _relief(
-        self, job: Job | None, tell: Callable[[float], None], unit: str, up: Upwards, centred: bool
+        self, job: Job | None, tell: Callable[[float], None], lie: Lie
     ) -> tuple[FoundRelief, QImage] | ReliefRefusal:
         """The relief with its picture, worked out off the interface thread."""
         try:
-            found = relief_of(self._surface, UNITS_M[unit], up, self._outline, centred, lambda share: tell(0.8 * share))
+            found = relief_of(self._surface, lie, self._outline, lambda share: tell(0.8 * share))
             tell(0.8)
         except ReliefRefusal as refusal:
             return refusal
@@ -290,11 +317,12 @@ class ReliefDialog(PreviewDialog):
 
     def _work_out(self) -> None:
         self.found, self._image, self._place = None, None, None
+        self._shadow = self.lie.shadow(self._surface, self._outline)
         self.tell("", "Working it out …")
         if self._work.busy:
             self._again = True
             return
-        self._work.start(None, unit=self.unit, up=self.upwards, centred=self.centred)
+        self._work.start(None, lie=self.lie)
 
     def _working(self, share: float) -> None:
         self.tell("", f"Working it out … {share:.0%}")
@@ -332,6 +360,8 @@ class ReliefDialog(PreviewDialog):
             painter.drawImage(shape.boundingRect(), self._image)
             painter.restore()
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(palette.muted), 1.2, Qt.PenStyle.DashLine))
+        painter.drawPolygon(frame.polygon(self._shadow))
         painter.setPen(QPen(QColor(palette.ink), 2))
         painter.drawPolygon(shape)
         if self._place is not None:

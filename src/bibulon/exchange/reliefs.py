@@ -6,16 +6,17 @@ The mould's face is a height over the plan, so a mesh that folds over itself or 
 from __future__ import annotations
 
 import io
+import math
 from collections.abc import Callable
 from contextlib import redirect_stdout
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
 import meshio
 import numpy as np
 import numpy.typing as npt
-from shapely import Point, Polygon, box, contains_xy
+from shapely import MultiPoint, Point, Polygon, box, contains_xy
 
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
@@ -61,6 +62,44 @@ class Surface:
         """Length, width and height when *upwards* points up, in the file's units."""
         length, width, height = np.ptp(_turned(self.points, upwards), axis=0)
         return float(length), float(width), float(height)
+
+
+@dataclass(frozen=True)
+class Lie:
+    """How a mesh lies on the plan: its unit, which of its axes points up, how far it is turned, whether it is centred
+    under the outline or stays where its file has it."""
+
+    unit_m: float
+    upwards: Upwards
+    turn_deg: float = 0.0
+    centred: bool = True
+
+    def laid(self, points: Floats, outline: tuple[PlanPoint, ...]) -> Floats:
+        """*points* (n, 3) of the file in metres on the plan of the *outline*."""
+        found: Floats = _turned(points, self.upwards) * self.unit_m
+        c, s = math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
+        found = found @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+        if self.centred:
+            low_x, low_y, high_x, high_y = Polygon(outline).bounds
+            middle = (found[:, :2].min(axis=0) + found[:, :2].max(axis=0)) / 2
+            found = found - np.array([middle[0] - (low_x + high_x) / 2, middle[1] - (low_y + high_y) / 2, 0.0])
+        return found
+
+    def shadow(self, surface: Surface, outline: tuple[PlanPoint, ...]) -> tuple[PlanPoint, ...]:
+        """The corners of the mesh's hull on the plan; none if it has no extent there."""
+        hull = MultiPoint(self.laid(surface.points, outline)[:, :2]).convex_hull
+        return tuple((x, y) for x, y, *_ in hull.exterior.coords) if isinstance(hull, Polygon) else ()
+
+
+def likely_turn(surface: Surface, lie: Lie, outline: tuple[PlanPoint, ...]) -> float:
+    """The quarter turn (degrees) by which the mesh's hull comes closest to that of the *outline*."""
+    wanted = Polygon(outline).convex_hull
+
+    def off(turn_deg: float) -> float:
+        shadow = replace(lie, turn_deg=turn_deg, centred=True).shadow(surface, outline)
+        return float(Polygon(shadow).symmetric_difference(wanted).area)
+
+    return min((0.0, 90.0, 180.0, 270.0), key=lambda turn: round(off(turn), 6))
 
 
 @dataclass(frozen=True)
@@ -121,29 +160,26 @@ def _turned(points: Floats, upwards: Upwards) -> Floats:
 
 def relief_of(
     surface: Surface,
-    unit_m: float,
-    upwards: Upwards,
+    lie: Lie,
     outline: tuple[PlanPoint, ...],
-    centred: bool,
     tell: Callable[[float], None] = lambda share: None,
 ) -> FoundRelief:
-    """The relief under *outline*: the mesh as it lies in its file, or *centred* under the outline.
+    """The relief under *outline*, of the mesh as it lies there.
 
     Its lowest place under the outline is height 0. *tell* is told how far it is, as a share. Raises
     :class:`ReliefRefusal`.
     """
-    points = _turned(surface.points, upwards) * unit_m
+    points = lie.laid(surface.points, outline)
     part = Polygon(outline)
     low_x, low_y, high_x, high_y = part.bounds
-    if centred:
-        middle = (points[:, :2].min(axis=0) + points[:, :2].max(axis=0)) / 2
-        points = points - np.array([middle[0] - (low_x + high_x) / 2, middle[1] - (low_y + high_y) / 2, 0.0])
     corners = points[surface.triangles]
     beyond = 0.02 * max(high_x - low_x, high_y - low_y)
     least, most = corners[..., :2].min(axis=1), corners[..., :2].max(axis=1)
     near = ((most >= (low_x - beyond, low_y - beyond)) & (least <= (high_x + beyond, high_y + beyond))).all(axis=1)
     if not near.any():
-        raise ReliefRefusal("The mesh does not lie under the outline. Centre it, or choose its unit and what is up.")
+        raise ReliefRefusal(
+            "The mesh does not lie under the outline. Centre it, or choose its unit, its turn and what is up."
+        )
     triangles, corners = surface.triangles[near], corners[near]
     tell(0.1)
     _refuse_walls_and_folds(corners)
