@@ -32,6 +32,7 @@ from bibulon.job.storage import save
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
 from bibulon.laminate.cut_list import cut_list, left_over
 from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
+from bibulon.laminate.other_hand import other_hand
 from bibulon.record.kit import cutting_pdf, labels_pdf
 from bibulon.stock import shelf_card
 
@@ -213,3 +214,21 @@ def test_the_command_line_cuts_too(tmp_path: Path) -> None:
     assert data["plies"] == 7 and sum(len(roll["pieces"]) for roll in data["rolls"]) == 13
     wrong = CliRunner().invoke(app, ["cut", str(path), "--export", str(tmp_path / "c.odt")])
     assert wrong.exit_code == 2 and "not known" in wrong.output
+
+
+@pytest.mark.parametrize("curved", [False, True])
+def test_joints_moved_by_hand_are_mirrored_in_the_other_hand(curved: bool) -> None:
+    job = panel(3.0, 2.6, 0, 30, 90, -45)
+    outline = ((0.0, 0.0), (3.0, 0.2), (2.7, 2.6), (0.3, 2.4))
+    grid = [(x, y, 0.2 * (x / 3) ** 2 + 0.1 * y) for x in np.linspace(0, 3, 13) for y in np.linspace(0, 2.6, 13)]
+    job = changed(job, part=Part(outline=outline, relief=tuple(grid) if curved else ()))
+    for at, shift in enumerate((0.11, 0.37, 0.52, 0.8)):
+        job = with_joint_shift(job, plies_of(job)[at], shift)
+    other = other_hand(job, "other")
+    assert [(one.layer, one.turn) for one in other.cutting.shifts] == [(f"p{at}", 1) for at in range(4)]
+    for ply, mirrored in zip(plies_of(job), plies_of(other), strict=True):
+        turn = math.radians(mirrored.angle_deg)
+        across = np.array([-math.sin(turn), math.cos(turn)])
+        wanted = sorted(float(across @ (3.0 - joint.coords[0][0], joint.coords[0][1])) for joint in ply.joints)
+        got = sorted(float(across @ joint.coords[0]) for joint in mirrored.joints)
+        assert len(got) == len(wanted) > 0 and got == pytest.approx(wanted, abs=2e-3)

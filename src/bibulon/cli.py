@@ -16,10 +16,11 @@ import typer
 
 from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
 from bibulon.cautions import cautions_of
-from bibulon.job.edits import mirrored_job, new_id
+from bibulon.job.edits import new_id
 from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, save, schema
 from bibulon.laminate.cut_list import cut_list
+from bibulon.laminate.other_hand import other_hand
 from bibulon.quantities import show
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
@@ -202,7 +203,7 @@ def mirror(
     if to.exists():
         _refuse(f"{to} is there already. Choose another name.")
     try:
-        save(mirrored_job(_open(job, with_fill=False).job, new_id("job")), to)
+        save(other_hand(_open(job, with_fill=False).job, new_id("job")), to)
     except StorageError as error:
         _refuse(str(error))
     typer.echo(f"Written to {to}.")

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog
 
 from bibulon.desk.settings import save_settings
-from bibulon.job.edits import mirrored_job, new_id
+from bibulon.job.edits import new_id
 from bibulon.job.storage import SUFFIX, StorageError, load, save
+from bibulon.laminate.other_hand import other_hand
 
 if TYPE_CHECKING:
     from bibulon.desk.window import Window
@@ -142,7 +143,7 @@ class Files:
 
     def save_mirrored(self) -> None:
         """Ask where to and save the other hand of the job there."""
-        other = mirrored_job(self.window.document.job, new_id("job"))
+        other = other_hand(self.window.document.job, new_id("job"))
         hand = "mirrored" if other.mould.hand == "single" else other.mould.hand
         start = Path.home() / f"{self.window.document.job.name} {hand}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(self.window, "The mirrored job", str(start), JOB_PATTERN)

@@ -231,7 +231,7 @@ def mirrored_job(job: Job, identifier: str) -> Job:
 
     other: dict[str, Hand] = {"left": "right", "right": "left", "single": "single"}
     darts = tuple(revised(dart, tip=there((dart.tip,))[0], mouth=there((dart.mouth,))[0]) for dart in job.cutting.darts)
-    shifts: tuple[JointShift, ...] = ()  # strips count from the other side: moved joints are moved anew
+    shifts: tuple[JointShift, ...] = ()  # strips count from the other side: :func:`other_hand` moves joints anew
     return changed(
         job,
         id=identifier,

@@ -135,7 +135,7 @@ class PlanView(QWidget):
 
     def set_document(self, document: Document) -> None:
         self.document = document
-        self.chosen = ""
+        self.chosen, self.cut = "", None
         self.fit()
 
     def set_station(self, station: Station) -> None:
