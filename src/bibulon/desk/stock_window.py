@@ -53,6 +53,7 @@ KINDS = {
     "_m": "thickness",
 }
 """Kind of figure by the end of a field's name."""
+OF_ALL = {"spread": "Spread of values without their own", "source": "Source of values without their own"}
 IN_THE_SHOP = ("price", "in_hand", "lot", "expires", "note")
 PACKING_PA = (1_000.0, 200_000.0)
 PLOT_PX = 170
@@ -155,8 +156,8 @@ class StockWindow(QDialog):
         self.head = column(7)
         self.form.addLayout(self.head)
         self._fill_head()
-        technical = [name for name in type(card).model_fields if name not in ("kind", "id", *IN_THE_SHOP)]
-        for name in technical:
+        technical = [name for name in type(card).model_fields if name not in ("kind", "id", *OF_ALL, *IN_THE_SHOP)]
+        for name in (*technical, *OF_ALL):
             self._add_field(card, name, mine)
         self.form.addWidget(label("IN THE SHOP", "section"))
         for name in IN_THE_SHOP:
@@ -244,6 +245,8 @@ class StockWindow(QDialog):
         title = (
             self._shop_title(card, last)
             if last in IN_THE_SHOP
+            else OF_ALL[last]
+            if len(path) == 1 and last in OF_ALL
             else _words(last)
             if len(path) != 2
             else _words(str(path[0])) + ("" if last == "value" else f", {last}")

@@ -11,7 +11,7 @@ from bibulon.job.cards import FabricCard, Measured
 from bibulon.job.edits import revised
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import StripFit, fit_strip
-from bibulon.quantities import Units, number_shown, parse, show, unit_shown
+from bibulon.quantities import Units, number_shown, parse, show, show_power, unit_shown
 
 LEAST_SPREAD = 1.1
 """Strips of one roll differ by more than one test can show."""
@@ -47,9 +47,9 @@ class StripTestDialog(ReadingsDialog):
         self._fraction = fraction = fibre_fraction(self.card, drive)
         self.fit = fit = fit_strip(readings, fraction, viscosity, drive)
         worst = show(float(np.abs(fit.residuals_m).max()), "length", self._units)
-        return f"K = {fit.permeability_m2:.2e} m²", (
-            f"95 % between {fit.low_m2:.2e} and {fit.high_m2:.2e} m², at {fraction:.0%} fibre. "
-            f"Readings lie within {worst} of the curve. Across and through keep their ratio to it."
+        return f"K = {show_power(fit.permeability_m2, 'm²', 3)}", (
+            f"95 % between {show_power(fit.low_m2, 'm²', 3)} and {show_power(fit.high_m2, 'm²', 3)}, "
+            f"at {fraction:.0%} fibre. Readings lie within {worst} of the curve. Across and through keep their ratio to it."
         )
 
     def draw(self, readings: Sequence[tuple[float, float]], fitted: bool) -> None:

@@ -14,6 +14,8 @@ from bibulon.laminate.fabric_tests import PackingFit, fit_packing
 from bibulon.quantities import Units, number_shown, parse, show, unit_shown
 
 LEAST_SPREAD = 1.01
+FAR_APART = 1.35
+"""A fibre fraction so many times that of the card, or less, is doubted."""
 """Rolls of one fabric differ by more than one test can show."""
 
 
@@ -46,9 +48,11 @@ class ThicknessDialog(ReadingsDialog):
         self.fit = fit = fit_packing(readings, self._plies, self.card)
         at = show(self.card.reference_pressure_pa, "pressure difference", self._units, 0)
         worst = float(np.abs(fit.residuals).max())
+        apart = max(fit.fibre_fraction / self.card.fibre_fraction, self.card.fibre_fraction / fit.fibre_fraction)
+        doubt = f" The card has {self.card.fibre_fraction:.0%}: count the plies again." if apart > FAR_APART else ""
         return f"Vf = {fit.fibre_fraction:.1%} at {at}, B = {fit.exponent:.3f}", (
             f"One standard deviation: Vf ± {fit.fraction_error:.1%}, B ± {fit.exponent_error:.3f}. Readings lie within "
-            f"{worst:.1%} of the curve. The card's permeabilities are moved to the new fibre fraction."
+            f"{worst:.1%} of the curve. The card's permeabilities are moved to the new fibre fraction.{doubt}"
         )
 
     def draw(self, readings: Sequence[tuple[float, float]], fitted: bool) -> None:
@@ -79,5 +83,6 @@ class ThicknessDialog(ReadingsDialog):
             fibre_fraction=self.fit.fibre_fraction,
             compaction_exponent=max(self.fit.exponent, 0.0),
             fibre_fraction_spread=spread,
+            fibre_fraction_source="measured",
             **moved,
         )

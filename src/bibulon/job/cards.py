@@ -53,6 +53,7 @@ class FabricCard(StockCard):
     fibre_fraction: Annotated[float, Field(gt=0.05, lt=0.8)]
     fibre_fraction_spread: Annotated[float, Field(ge=1.0, le=3.0)] = 1.04
     """Geometric spread of the fibre fraction, and so of the ply's thickness."""
+    fibre_fraction_source: Source = "class default"
     compaction_exponent: NotNegative = 0.08
     reference_pressure_pa: Positive = 95_000.0
     permeability_along_m2: Measured
