@@ -49,7 +49,8 @@ class StripTestDialog(ReadingsDialog):
         worst = show(float(np.abs(fit.residuals_m).max()), "length", self._units)
         return f"K = {show_power(fit.permeability_m2, 'm²', 3)}", (
             f"95 % between {show_power(fit.low_m2, 'm²', 3)} and {show_power(fit.high_m2, 'm²', 3)}, "
-            f"at {fraction:.0%} fibre. Readings lie within {worst} of the curve. Across and through keep their ratio to it."
+            f"at {fraction:.0%} fibre. Readings lie within {worst} of the curve. "
+            "Across and through keep their ratio to it."
         )
 
     def draw(self, readings: Sequence[tuple[float, float]], fitted: bool) -> None:
