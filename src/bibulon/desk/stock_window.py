@@ -82,7 +82,7 @@ class StockWindow(QDialog):
         self.form.setSpacing(7)
         side.setWidget(body)
         row.addWidget(side, 1)
-        self.message = label("", "error")
+        self.message, self.told = label("", "error"), label("", "muted")
         try:
             self.own = {card.id: card for card in own_cards()}
         except StockError as error:
@@ -144,9 +144,10 @@ class StockWindow(QDialog):
 
     def _show(self) -> None:
         clear(self.form)
-        self.message = label(self.message.text(), "error")
-        self.form.addWidget(self.message)
-        self.message.setVisible(bool(self.message.text()))
+        self.message, self.told = label(self.message.text(), "error"), label(self.told.text(), "muted")
+        for said in (self.message, self.told):
+            self.form.addWidget(said)
+            said.setVisible(bool(said.text()))
         card = self.chosen
         if card is None:
             self.form.addWidget(label("No card is called so.", "muted"))
@@ -336,9 +337,14 @@ class StockWindow(QDialog):
             self.own = own
         except StockError as error:
             said = str(error)
-        self.message.setText(said)
-        self.message.setVisible(bool(said))
+        self._say(said)
         self._fill_head()
+
+    def _say(self, wrong: str = "", done: str = "") -> None:
+        """Say what went wrong, or what was done."""
+        for said, text in ((self.message, wrong), (self.told, done)):
+            said.setText(text)
+            said.setVisible(bool(text))
 
     def copy(self) -> None:
         """Make a card of the shop's own out of the chosen one."""
@@ -390,10 +396,13 @@ class StockWindow(QDialog):
             text = path.read_text(encoding="utf-8-sig")
             read = from_csv(text, path.name) if path.suffix.lower() == ".csv" else read_cards(text, path.name)
         except (StockError, OSError, UnicodeDecodeError) as error:
-            self.message.setText(str(error))
-            self.message.show()
+            self._say(str(error))
             return
+        replaced = sum(card.id in self.own and self.own[card.id] != card for card in read)
         self._keep({**self.own, **{card.id: card for card in read}})
+        if not self.message.text():
+            taken = f"{_count(len(read))} taken in from {path.name}"
+            self._say(done=f"{taken}, {replaced} of them in place of the shop's own." if replaced else f"{taken}.")
         self._fill_list(read[0].id if read else "")
 
     def give_out(self) -> None:
@@ -401,13 +410,19 @@ class StockWindow(QDialog):
         name, _ = QFileDialog.getSaveFileName(self, "Cards", "cards.toml", "Cards (*.toml);;Sheet (*.csv)")
         if not name:
             return
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(".toml")
         cards = list((self.own or self.cards).values())
-        text = as_csv(cards) if name.lower().endswith(".csv") else as_toml(cards)
+        text = as_csv(cards) if path.suffix.lower() == ".csv" else as_toml(cards)
         try:
-            Path(name).write_text(text, encoding="utf-8")
+            path.write_text(text, encoding="utf-8")
         except OSError as error:
-            self.message.setText(f"{Path(name).name} could not be written ({error.strerror or error}).")
-            self.message.show()
+            self._say(f"{path.name} could not be written ({error.strerror or error}).")
+            return
+        self._say(done=f"{_count(len(cards))} written to {path}.")
+
+
+def _count(cards: int) -> str:
+    return "1 card" if cards == 1 else f"{cards} cards"
 
 
 def _differs(carried: Card, card: Card) -> str:
