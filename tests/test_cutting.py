@@ -232,3 +232,13 @@ def test_joints_moved_by_hand_are_mirrored_in_the_other_hand(curved: bool) -> No
         wanted = sorted(float(across @ (3.0 - joint.coords[0][0], joint.coords[0][1])) for joint in ply.joints)
         got = sorted(float(across @ joint.coords[0]) for joint in mirrored.joints)
         assert len(got) == len(wanted) > 0 and got == pytest.approx(wanted, abs=2e-3)
+
+
+def test_a_long_roll_is_drawn_over_pages_with_each_piece_where_it_lies(demo: Job) -> None:
+    found = cut_list(demo)
+    mat = next(roll for roll in found.rolls if "mat" in roll.title)
+    assert mat.length_m > 8 and [piece.code for piece in mat.pieces] == ["P1A", "P1B"]
+    pages = [page.extract_text() for page in PdfReader(BytesIO(cutting_pdf(demo, found, assess(demo).units))).pages]
+    first, second = (text for text in pages if mat.title in text)
+    assert "part 1 of 2" in first and "P1A" in first and "P1B" not in first
+    assert "part 2 of 2" in second and "P1B" in second and "P1A" not in second

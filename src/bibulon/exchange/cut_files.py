@@ -95,7 +95,10 @@ def _write_svg(found: CutList, path: Path) -> None:
                 lines.append(f'<polygon stroke="#b4560f" stroke-width="1.5" points="{shape}"/>')
             x = place[0] * 1000 + MARGIN_MM + 40
             y = base + roll_mm - place[1] * 1000 - piece.width_m * 500
-            lines.append(f'<text x="{x:.1f}" y="{y:.1f}" fill="#22262b">{escape(described(piece))} →</text>')
+            lines.append(f'<text x="{x:.1f}" y="{y:.1f}" fill="#22262b">{escape(described(piece))}</text>')
+            tip, low = x + 200, y + LETTER_MM
+            arrow = f"M{x:.1f} {low:.1f}H{tip:.1f}M{tip - 25:.1f} {low - 10:.1f}L{tip:.1f} {low:.1f}l-25 10"
+            lines.append(f'<path stroke="#22262b" stroke-width="1.5" d="{arrow}"/>')
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
 
 

@@ -20,6 +20,7 @@ COLUMNS, ROWS = 3, 8
 LABEL = (63.5 * mm, 33.9 * mm)
 LEFT, TOP = 9.75 * mm, 12.9 * mm
 MARGIN = 14 * mm
+ARROW = 24 * mm
 MOST_ROLL_M = 8.0
 """A page shows at most so much of a roll."""
 
@@ -95,12 +96,24 @@ def cutting_pdf(job: Job, found: CutList, units: Units) -> bytes:
     return buffer.getvalue()
 
 
+def _fibre_arrow(canvas: Canvas, x: float, y: float, length: float) -> None:
+    """An arrow along the roll, which is the direction of a piece's angle."""
+    canvas.setStrokeColor(INK)
+    arrow = canvas.beginPath()
+    arrow.moveTo(x, y)
+    arrow.lineTo(x + length, y)
+    for side in (-1, 1):
+        arrow.moveTo(x + length, y)
+        arrow.lineTo(x + length - 4, y + 2 * side)
+    canvas.drawPath(arrow)
+
+
 def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, parts: int) -> None:
     width, height = landscape(A4)
-    start = part * MOST_ROLL_M
-    shown = min(MOST_ROLL_M, roll.length_m - start) if parts > 1 else roll.length_m
+    shown = roll.length_m / parts
+    start = part * shown
     scale = min(
-        (width - 2 * MARGIN) / (MOST_ROLL_M if parts > 1 else max(shown, 0.5)),
+        (width - 2 * MARGIN) / max(shown, 0.5),
         (height - 62 * mm) / roll.width_m,
     )
     canvas.setFillColor(INK)
@@ -112,7 +125,8 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
         MARGIN,
         height - MARGIN - 18,
         f"{job.name}{page}  ·  cut {roll.length_m:.2f} m of {show(roll.width_m, 'length', units)}  ·  "
-        f"{len(roll.pieces)} pieces  ·  {roll.waste:.0%} waste  ·  scale 1 : {1000 / (scale / mm):.0f}",
+        f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}  ·  {roll.waste:.0%} waste  ·  "
+        f"scale 1 : {1000 / (scale / mm):.0f}  ·  arrows: along the roll",
     )
     base = height - MARGIN - 34 * mm - roll.width_m * scale + 12 * mm
 
@@ -126,6 +140,8 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
     canvas.setStrokeColor(RULE)
     canvas.rect(MARGIN, base, shown * scale, roll.width_m * scale)
     for piece, place in zip(roll.pieces, roll.places, strict=True):
+        if place[0] + piece.length_m <= start or place[0] >= start + shown:
+            continue
         canvas.setStrokeColor(AMBER)
         outline = canvas.beginPath()
         for ring in (piece.outline, *piece.openings):
@@ -138,6 +154,7 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
         canvas.setFont(BOLD, 9)
         canvas.drawString(x, y, piece.code)
         canvas.setFont(FACE, 7)
-        canvas.drawString(x + 26, y, f"{piece.angle_deg:g}° →  {show(piece.length_m, 'length', units)} × "
+        canvas.drawString(x + 26, y, f"{piece.angle_deg:g}°  {show(piece.length_m, 'length', units)} × "
                           f"{show(piece.width_m, 'length', units)}")  # fmt: skip
+        _fibre_arrow(canvas, x, y - 7, min(ARROW, 0.4 * piece.length_m * scale))
     canvas.restoreState()
