@@ -121,14 +121,14 @@ def test_joints_and_darts_are_drawn_and_moved_on_the_plan(window: Window, qtbot)
 def test_cells_open_their_figures_and_regions_take_a_new_name(window: Window, qtbot) -> None:
     side = layup(window, qtbot)
     rows = [one for one in side.findChildren(QPushButton) if "Vf 5" in one.text()]
-    assert len(rows) == 4 and "Resists through" not in texts(side)
+    assert len(rows) == 4 and "Conducts worst" not in texts(side)
     QTest.mouseClick(rows[0], LEFT)
     window.refresh()
     shown = texts(side)
-    assert "Resists through" in shown and "Materials per m²" in shown and "unsymmetric" in shown
+    assert "Conducts worst" in shown and "Materials per m²" in shown and "unsymmetric" in shown
     QTest.mouseClick(next(one for one in side.findChildren(QPushButton) if one.isChecked()), LEFT)
     window.refresh()
-    assert "Resists through" not in texts(side)
+    assert "Conducts worst" not in texts(side)
     field = next(one for one in side.findChildren(FreeField) if one.editor.text() == "bearing pads")
     field.editor.setFocus()
     field.editor.selectAll()
