@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-import qdldl
-from scipy import sparse
+from cvxopt import cholmod, matrix, spmatrix
 
 from bibulon.flow.conductors import Conductors, Flags
 from bibulon.flow.mesh import Floats, Integers
@@ -68,31 +67,33 @@ class _Frame:
         number = np.cumsum(nodes) - 1
         columns = number[self._columns]
         count = int(number[-1]) + 1
-        pointers = np.concatenate([[0], np.cumsum(np.bincount(columns, minlength=count))])
-        self._upper = sparse.csc_array((np.zeros(len(columns)), number[self._rows], pointers), (count, count))
+        # the pattern of the upper half, whose values come in the order of the entries
+        self._upper = spmatrix(1.0, matrix(number[self._rows]), matrix(columns), (count, count))
         self._on_diagonal = self._rows == self._columns
-        self._solver: qdldl.Solver | None = None
+        self._factor = cholmod.symbolic(self._upper, uplo="U")
 
     def factors(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> Factors:
         values = np.concatenate([-conductance, diagonal])[self._source]
         values[~(chosen[self._rows] & chosen[self._columns])] = 0.0
         values[self._on_diagonal & ~chosen[self._rows]] = float(diagonal[chosen].max())
-        self._upper.data = values
-        if self._solver is None:
-            self._solver = qdldl.Solver(self._upper, upper=True)
-        else:
-            self._solver.update(self._upper, upper=True)
-        return Factors(self._solver, self.nodes, chosen)
+        self._upper.V = matrix(values)
+        try:
+            cholmod.numeric(self._upper, self._factor)
+        except ArithmeticError as error:
+            raise RuntimeError("the matrix of the flow is singular") from error
+        return Factors(self._factor, self.nodes, chosen)
 
 
 class Factors:
-    """``L D Lᵀ`` of a matrix for the *chosen* ones of a frame's *nodes*."""
+    """``L Lᵀ`` of a matrix for the *chosen* ones of a frame's *nodes*."""
 
-    def __init__(self, solver: qdldl.Solver, nodes: Flags, chosen: Flags) -> None:
-        self._solver, self._nodes, self._chosen = solver, nodes, chosen
+    def __init__(self, factor: object, nodes: Flags, chosen: Flags) -> None:
+        self._factor, self._nodes, self._chosen = factor, nodes, chosen
 
     def solve(self, right: Floats) -> Floats:
         """(N,) the solution for the right side (N,), zero at all nodes that were not chosen."""
         found = np.zeros(len(right))
-        found[self._nodes] = self._solver.solve(np.where(self._chosen, right, 0.0)[self._nodes])
+        answer = matrix(np.where(self._chosen, right, 0.0)[self._nodes])
+        cholmod.solve(self._factor, answer)
+        found[self._nodes] = np.array(answer).ravel()
         return found
