@@ -6,13 +6,14 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop, QPoint, QTimer
 from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.benches.layup import LayupBench
+from bibulon.desk.fields import Field
 from bibulon.desk.process_advice import AdviceDialog
 from bibulon.desk.settings import Settings
 from bibulon.desk.station import STATIONS
@@ -28,6 +29,7 @@ from bibulon.laminate.joints import joint_id
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
 SHOT_CLOCK_S = 1130.0
 LONG_ENOUGH_MS = 1500
+SECTION_HEAD_PX = 44
 STUDY_FILLS = 32
 MORNING = datetime(2026, 3, 12, 8, 40, tzinfo=UTC)
 
@@ -132,7 +134,8 @@ def shoot_layup(window: Window, folder: Path) -> None:
     window.plan.choose(joint_id(window.document.assessment.plies[2], 0))
     window.refresh()
     QApplication.processEvents()
-    bench.ensureWidgetVisible(bench.ticks.list)
+    first = next(field for field in bench.findChildren(Field) if field.objectName() == "Overlap")
+    bench.verticalScrollBar().setValue(first.mapTo(bench.widget(), QPoint(0, -SECTION_HEAD_PX)).y())
     grab(window, folder / "2-layup-cutting.png")
     bench.cutting.toggle.click()
     window.undo()
