@@ -98,6 +98,7 @@ class PlanningSections:
         text = f"Proposed: {proposal.proposed.name}. Of {proposal.tried} tried, {says}."
         layout.addWidget(label(text, "figure"))
         layout.addLayout(grid)
+        layout.addWidget(label("Both filled coarsely, to compare them; taken, it is filled finely.", "muted"))
         row_ = QHBoxLayout()
         self.bench.button("Take it", partial(self._take, proposal.proposed), into=row_)
         self.bench.button("Leave it", self._leave, into=row_)
