@@ -10,13 +10,14 @@ import math
 from collections.abc import Callable
 from contextlib import redirect_stdout
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal
 
 import meshio
 import numpy as np
 import numpy.typing as npt
-from shapely import MultiPoint, Point, Polygon, box, contains_xy
+from shapely import MultiPoint, Point, Polygon, box, contains_xy, get_coordinates
 
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
@@ -76,7 +77,11 @@ class Lie:
 
     def laid(self, points: Floats, outline: tuple[PlanPoint, ...]) -> Floats:
         """*points* (n, 3) of the file in metres on the plan of the *outline*."""
-        found: Floats = _turned(points, self.upwards) * self.unit_m
+        return self._placed(_turned(points, self.upwards), outline)
+
+    def _placed(self, turned: Floats, outline: tuple[PlanPoint, ...]) -> Floats:
+        """Points (n, 3) whose last axis points up already, in metres on the plan."""
+        found: Floats = turned * self.unit_m
         c, s = math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
         found = found @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
         if self.centred:
@@ -87,8 +92,16 @@ class Lie:
 
     def shadow(self, surface: Surface, outline: tuple[PlanPoint, ...]) -> tuple[PlanPoint, ...]:
         """The corners of the mesh's hull on the plan; none if it has no extent there."""
-        hull = MultiPoint(self.laid(surface.points, outline)[:, :2]).convex_hull
-        return tuple((x, y) for x, y, *_ in hull.exterior.coords) if isinstance(hull, Polygon) else ()
+        corners = _hull(surface, self.upwards)
+        return tuple((x, y) for x, y, _ in self._placed(corners, outline).tolist()) if len(corners) else ()
+
+
+@lru_cache(maxsize=4)
+def _hull(surface: Surface, upwards: Upwards) -> Floats:
+    """The corners (n, 3) of the mesh's hull seen from *upwards*, in the file's units; meshes are large."""
+    hull = MultiPoint(_turned(surface.points, upwards)[:, :2]).convex_hull
+    corners = get_coordinates(hull.exterior) if isinstance(hull, Polygon) else np.zeros((0, 2))
+    return np.column_stack([corners, np.zeros(len(corners))])
 
 
 def likely_turn(surface: Surface, lie: Lie, outline: tuple[PlanPoint, ...]) -> float:

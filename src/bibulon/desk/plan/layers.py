@@ -207,7 +207,7 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
             path.addPolygon(frame.ring(ring))
         stack = cell.stack
         top = next((layer for layer in reversed(stack.layers) if layer.card not in cores), None)
-        cored = stack.core_m + stack.core_surface_m > 0 or any(layer.card in cores for layer in stack.layers)
+        cored = any(layer.card in cores for layer in stack.layers)
         depth = 60 + round(90 * stack.laminate_thickness_m / thickest)
         filled.setdefault((cored, depth), QPainterPath()).addPath(path)
         if top is not None:

@@ -10,6 +10,7 @@ from itertools import pairwise
 from shapely import LineString, Polygon
 from shapely import Point as Place
 
+from bibulon.desk.document import is_large
 from bibulon.desk.plan.frame import Frame
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -88,7 +89,7 @@ def _without_hole(job: Job, identifier: str) -> Job:
 
 
 def _joints(job: Job) -> dict[str, tuple[Point, ...]]:
-    if len(job.laid) > MANY_LAYERS and not plies_known(job):
+    if is_large(job) and not plies_known(job):
         return {}  # they are being worked out, and the hand is not to wait for them
     return {
         joint_id(ply, number): tuple((x, y) for x, y in joint.coords)
@@ -117,8 +118,6 @@ def _without_dart(job: Job, identifier: str) -> Job:
     darts = tuple(one for one in job.cutting.darts if one.id != identifier)
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
-
-MANY_LAYERS = 100
 
 KINDS = {
     "dart": Kind(_darts, _put_dart, _without_dart, closed=False, grows=False),
