@@ -3,9 +3,10 @@
 Behind a front the accumulated impulse ``W`` of a node grows as the square of the front's distance beyond it,
 ``W ≈ c d²/(2T)`` (the obstacle problem that W solves has W = ∇W = 0 on the front). With ℓ the node's own size, the
 signed distance of the front beyond a node under the film is taken as ``(S − ½) ℓ`` until the node is full and
-``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. Its zero, straight
-between the ends of steps, is the arrival; a node that the front jumped over within one step takes the front's speed
-from the step after. A node on a level below is fed from above too; it counts when a share of it is wet that grows from
+``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. The arrival is where a
+parabola of time over that distance, through the ends of three steps, is at distance zero: a front at constant pressure
+is such a parabola. The first is the step's start if the node was partly full by then; else the front jumped over it. A
+node on a level below is fed from above too; it counts when a share of it is wet that grows from
 a half, where the lag length ``√(T/g)`` is much shorter than the cell, to the whole, where the mesh resolves it.
 """
 
@@ -15,13 +16,53 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from bibulon.flow.conductors import Flags
-from bibulon.flow.mesh import Floats, Mesh
+from bibulon.flow.mesh import Floats, Integers, Mesh
 from bibulon.flow.network import Network
 
 RECENT_STEPS = 3
 EVENINGS = 3
+MOST_CHANGE = 1.5
+"""A front whose speed changes more from one step to the next has met something: no curve is drawn through that."""
+POINTS = 3
+"""A front's way past a node is told from where it was at the ends of so many steps."""
 SLOWING = 0.93
 """A front loses about this much speed from one step to the next."""
+
+
+class _Passed:
+    """Nodes that the front passed in one step, and how far beyond them it was at the ends of steps round then."""
+
+    def __init__(self, nodes: Integers, start: float, end: float, share: Floats, through: Floats) -> None:
+        self.nodes, self._start, self._end = nodes, start, end
+        self._share, self._through = share, through
+        self.times: list[float] = []
+        self._beyond: list[Floats] = []
+
+    def take(self, time: float, beyond: Floats) -> None:
+        self.times.append(time)
+        self._beyond.append(beyond)
+
+    def marks(self) -> Floats:
+        """When the front was at the nodes: time as a polynomial of distance through what is known, at distance 0."""
+        marks = np.full(len(self.nodes), self._end)
+        if len(self.times) > 1:
+            (t0, t1), (d0, d1) = self.times[:2], self._beyond[:2]
+            slow = _slowness(t1 - t0, d1 - d0)
+            marks = t0 - d0 * slow
+            if len(self.times) > 2:
+                d2 = self._beyond[2]
+                slower = _slowness(self.times[2] - t1, d2 - d1)
+                alike = (slower > 0) & (slower < MOST_CHANGE * slow) & (slow < MOST_CHANGE * slower)
+                bend = np.where(alike, slower - slow, 0.0) / np.where(alike, d2 - d0, 1.0)
+                marks = marks + d0 * d1 * bend
+            marks = np.clip(marks, self._start, self._end)
+        found: Floats = marks + self._share * (self._through - marks)
+        return found
+
+
+def _slowness(time: float, way: Floats) -> Floats:
+    """Time over *way*, 0 where the front did not come on."""
+    return np.divide(time, way, out=np.zeros(len(way)), where=way > 0)
 
 
 class Arrivals:
@@ -46,12 +87,11 @@ class Arrivals:
         self._level = network.level
         self._work: Floats = np.zeros(count)
         self._mark: Floats = np.full(count, np.nan)
-        # nodes passed in the step before, waiting for the next step to tell the front's speed
-        self._waiting = np.zeros(count, dtype=bool)
         self._distance: Floats = np.zeros(count)
         self._speed: Floats = np.zeros(count)
         self._rate: Floats = np.zeros(count)
         self._span = (0.0, 0.0)
+        self._passed: list[_Passed] = []
 
     def _beyond(self, saturation: Floats, work: Floats) -> Floats:
         partly = (saturation - self._when) * self._size
@@ -69,31 +109,35 @@ class Arrivals:
         """Take in the step from *start* to *end*; the nodes (n,) were full to *before*, now to *after*."""
         self._work = self._work + impulse[: self._count]
         distance = self._beyond(after, self._work)
-        self._settle(end, distance)
+        self._follow(end, distance)
         passed = np.isnan(self._mark) & (distance >= 0)
         earlier = before - self._when
-        known = passed & (earlier > -self._when + 1e-9)
-        behind = earlier * self._size
-        self._mark[known] = start + (end - start) * behind[known] / (behind[known] - distance[known])
-        # a node wet through from above fills on as fast as in the step before, then stands still
-        below = np.flatnonzero(known & (self._from_above > 0) & (self._rate > 0))
-        through = np.clip(start - earlier[below] / self._rate[below], start, end)
-        self._mark[below] += self._from_above[below] * (through - self._mark[below])
+        begun = earlier > -self._when + 1e-9
+        for nodes, known in ((np.flatnonzero(passed & begun), True), (np.flatnonzero(passed & ~begun), False)):
+            # a node wet through from above fills on as fast as in the step before, then stands still
+            share = np.where(self._rate[nodes] > 0, self._from_above[nodes], 0.0) if known else np.zeros(len(nodes))
+            rate = np.where(share > 0, self._rate[nodes], 1.0)
+            through = np.clip(start - earlier[nodes] / rate, start, end)
+            fresh = _Passed(nodes, start, end, share, through)
+            if known:
+                fresh.take(start, earlier[nodes] * self._size[nodes])
+            fresh.take(end, distance[nodes])
+            self._mark[nodes] = fresh.marks()
+            self._passed.append(fresh)
         self._rate = (after - before) / (end - start)
-        self._waiting = passed & ~known
-        self._mark[self._waiting] = end
         self._speed = np.where(self._distance >= self._margin, (distance - self._distance) / (end - start), np.nan)
         self._distance, self._span = distance, (start, end)
 
-    def _settle(self, end: float, distance: Floats) -> None:
-        nodes = np.flatnonzero(self._waiting)
-        if not len(nodes):
-            return
-        start, middle = self._span
-        speed = (distance[nodes] - self._distance[nodes]) / (end - middle)
-        mark = middle - self._distance[nodes] / np.maximum(speed, 1e-300)
-        self._mark[nodes] = np.clip(mark, start, middle)
-        self._waiting[:] = False
+    def _follow(self, end: float, distance: Floats) -> None:
+        """Tell the nodes passed lately how far the front is beyond them at *end*."""
+        for one in self._passed:
+            one.take(end, distance[one.nodes])
+            self._mark[one.nodes] = one.marks()
+        self._passed = [one for one in self._passed if len(one.times) < POINTS]
+
+    def turn(self) -> None:
+        """A valve turned: what the front does from here on tells nothing of what it did before."""
+        self._passed = [one for one in self._passed if len(one.times) < 2]
 
     def ahead(self, length: float) -> Flags:
         """(n,) the nodes that the front should have filled after a further step of *length*, if it keeps its way."""
@@ -117,9 +161,17 @@ class Arrivals:
             found[nodes] = gap[close] + self._margin[nodes] <= reach[front[which[close]]]
         return found
 
-    def look_beyond(self, end: float, after: Floats, impulse: Floats) -> None:
-        """Take the speed of the front at the end from a step that was not kept."""
-        self._settle(end, self._beyond(after, self._work + impulse[: self._count]))
+    def close(self) -> None:
+        """The fill is over: nodes jumped over in its last step take the speed that the front had near them."""
+        end = self._span[1]
+        waiting = [one.nodes for one in self._passed if len(one.times) < 2]
+        known = ~np.isnan(self._speed) & (self._speed > 0) & (self._mark >= end - RECENT_STEPS * (end - self._span[0]))
+        for nodes in waiting:
+            for level in np.unique(self._level[nodes]):
+                mine, near = nodes[self._level[nodes] == level], np.flatnonzero(known & (self._level == level))
+                if len(near):
+                    _, which = cKDTree(self._place[near]).query(self._place[mine])
+                    self._mark[mine] = np.maximum(end - self._distance[mine] / self._speed[near[which]], self._span[0])
 
     def marks(self, end: float) -> Floats:
         """(n,) arrival on the fluidity clock, NaN where the front has not come."""

@@ -31,10 +31,13 @@ from bibulon.flow.valves import Valves
 
 STEPS_AFTER = 10
 MOST_TRIES = 40
+LEAP = 1.7
+"""A step that takes more than so many times the share of the part meant for it is taken again, shorter."""
+MOST_LEAPS = 4
 STALLED_SHARE = 1e-3
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
-STALLED_AT_FIRST = 0.01
-"""While there is little of it, it has if it gains less than this share of itself."""
+STALLED_AFTER = 0.02
+"""But not before this share of the time that it flows at all: fine pores take their time at first."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""
 DRY_SHARE = 1e-3
@@ -265,7 +268,7 @@ class _Fill:
                 self._record()
                 continue
             wanted = min(length, timed - self.clock, self.limit - self.clock)
-            done, step = self._step(wanted)
+            done, step = self._no_leap(*self._step(wanted), target)
             full = self._full(step)
             awaiting = self.valves.awaiting
             if full or self.valves.short_of(awaiting, step.filled_m3, self._drawn_by(step)) <= 0:
@@ -276,7 +279,7 @@ class _Fill:
             reached = self._in_part(self.filled)
             arrived = float(np.maximum(self.last_rise, 0).sum())
             gained = self._held() - held
-            if self._held() > risen_to + min(STALLED_SHARE * self.total_m3, STALLED_AT_FIRST * risen_to):
+            if self._held() > risen_to + STALLED_SHARE * self.total_m3:
                 risen_to, risen_at = self._held(), self.clock
             # what fills bores or leaves to the pots needs no short steps; the last places do, lest a pocket be missed
             most = target
@@ -289,12 +292,13 @@ class _Fill:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"
             elif self.clock >= self.limit * (1 - 1e-12):
                 stopped_by = self.problem.resin.stopped_by
-            elif self.head_pa is not None and self.clock - risen_at > self.clock / 4 and timed == math.inf:
+            elif self._risen(risen_at) and timed == math.inf:
                 stopped_by = "too high for the vacuum"
             elif gained < 1e-6 * arrived and arrived > target / 4 and timed == math.inf:
                 stopped_by = "dry area behind the vents"
             if self._turn_valves():
                 self.last_length = 0.0
+                self.arrivals.turn()
                 length = min(length, done) * 0.1
         marks = self._marks()
         if stopped_by == "filled":
@@ -315,12 +319,27 @@ class _Fill:
             self._set_valves()
         return turned
 
+    def _risen(self, since: float) -> bool:
+        """Whether resin that has gained next to nothing *since* then has come as high as it can."""
+        late = self.clock > STALLED_AFTER * self.limit
+        return self.head_pa is not None and late and self.clock - since > self.clock / 4
+
     def _in_pockets(self) -> float:
         return sum(one.volume_m3 for one in self.pockets.followed) if self.pockets is not None else 0.0
 
     def _held(self) -> float:
         """Resin in pores and bores, without what has left to the pots."""
         return float(self.filled.sum())
+
+    def _no_leap(self, length: float, step: Step, target: float) -> tuple[float, Step]:
+        """A shorter step where this one leaps far into the part, as when a line has just filled or a feed opened."""
+        for _ in range(MOST_LEAPS):
+            gained = self._in_part(step.filled_m3) - self._in_part(self.filled)
+            if gained <= LEAP * target:
+                break
+            shorter = length * max((target / gained) ** 2, 0.1)  # a front goes with the root of time
+            length, step = self._step(shorter)
+        return length, step
 
     def _meet(self, length: float, step: Step) -> tuple[float, Step]:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
@@ -370,15 +389,8 @@ class _Fill:
         return late, found
 
     def _marks(self) -> Floats:
-        """Arrivals on the fluidity clock; one step beyond the end tells how fast the front was at last."""
-        if self.valves.open and len(self.rows) > 1:
-            beyond = max(self.clock * 0.05, self.limit * 1e-9)
-            try:
-                length, step = self._step(beyond)
-                shares = self._shares(step.filled_m3, step.wet)
-                self.arrivals.look_beyond(self.clock + length, shares, step.pressure_pa * length)
-            except RuntimeError:
-                pass
+        """Arrivals on the fluidity clock."""
+        self.arrivals.close()
         return self.arrivals.marks(self.clock)
 
     def _after(self) -> After:
