@@ -17,7 +17,7 @@ from bibulon.desk.benches.layup import LayupBench
 from bibulon.desk.fields import FreeField, MoveHandle, QuantityField, ToggleField
 from bibulon.desk.settings import Settings
 from bibulon.desk.window import Window
-from bibulon.job.edits import changed
+from bibulon.job.edits import changed, with_value
 from bibulon.job.layup import Layer
 from bibulon.job.part import Region
 from bibulon.stock.offcuts import shop_offcuts
@@ -129,6 +129,17 @@ def test_cells_open_their_figures_and_regions_take_a_new_name(window: Window, qt
     QTest.mouseClick(next(one for one in side.findChildren(QPushButton) if one.isChecked()), LEFT)
     window.refresh()
     assert "Conducts worst" not in texts(side)
+    # what is held vanishes with its old figures, and the bench stays where it was scrolled to
+    side.verticalScrollBar().setValue(400)
+    next(one for one in side.findChildren(QPushButton) if "Vf 5" in one.text()).setFocus()
+    place = side.verticalScrollBar().value()
+    first = window.document.job.layup[1].id
+    window.document.edit("angle", with_value(window.document.job, f"layup/{first}/angle_deg", 30.0))
+    window.refresh()
+    QApplication.processEvents()
+    assert place > 100 and side.verticalScrollBar().value() == place and side.hasFocus()
+    window.undo()
+    window.refresh()
     field = next(one for one in side.findChildren(FreeField) if one.editor.text() == "bearing pads")
     field.editor.setFocus()
     field.editor.selectAll()

@@ -10,6 +10,12 @@ Unlike :func:`functools.lru_cache` it takes a result that was worked out elsewhe
 >>> doubled.put(4, 8)
 >>> doubled.known(4)
 True
+
+>>> notes = ByIdentity[tuple[int, ...], str](2)
+>>> three = (1, 2, 3)
+>>> notes.put(three, value="short")
+>>> notes.get(three), notes.get((4, 5))
+('short', None)
 """
 
 from __future__ import annotations
@@ -52,6 +58,28 @@ class Remembered(Generic[Key, Value]):
             self._kept.move_to_end(key)
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
+
+
+class ByIdentity(Generic[Key, Value]):
+    """Values kept for objects that cannot change and are large to compare, such as outlines, by what they are.
+
+    The *most* kept last; each with its object, so that no other can take its identity. More may tell them apart.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[Hashable, ...], tuple[Key, Value]] = OrderedDict()
+
+    def get(self, of: Key, *more: Hashable) -> Value | None:
+        found = self._kept.get((id(of), *more))
+        return found[1] if found is not None and found[0] is of else None
+
+    def put(self, of: Key, *more: Hashable, value: Value) -> Value:
+        """Keep *value*, and give it back."""
+        self._kept[(id(of), *more)] = of, value
+        while len(self._kept) > self._most:
+            self._kept.popitem(last=False)
+        return value
 
 
 def remembered(most: int) -> Callable[[Callable[[Key], Value]], Remembered[Key, Value]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -10,6 +9,7 @@ from typing import Literal
 from bibulon.assess import Assessment
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.remembered import ByIdentity
 
 Rank = Literal["note", "caution", "stop"]
 RANKS: tuple[Rank, ...] = ("stop", "caution", "note")
@@ -86,8 +86,7 @@ def caution(
 
 
 Found = dict[str, tuple[Finding, ...]]
-_KNOWN: OrderedDict[tuple[object, ...], tuple[Job, Found]] = OrderedDict()
-MOST_KNOWN = 8
+_found = ByIdentity[Job, Found](8)
 
 
 def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None = None) -> Found:
@@ -95,9 +94,9 @@ def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None =
 
     *tell* is told how far it is, as a share.
     """
-    known = _KNOWN.get(_key(assessment))
+    known = _found.get(assessment.job, assessment.units, assessment.on)
     if known is not None:
-        return known[1]
+        return known
     found: Found = {}
     rules = [entry for entry in REGISTRY if entry.of_plan]
     for at, entry in enumerate(rules):
@@ -110,14 +109,7 @@ def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None =
 
 def remember_found(assessment: Assessment, found: Found) -> None:
     """Keep what was *found*, here or elsewhere, of the plan of *assessment*."""
-    # the job is kept with it, so that no other can take its identity
-    _KNOWN[_key(assessment)] = assessment.job, found
-    while len(_KNOWN) > MOST_KNOWN:
-        _KNOWN.popitem(last=False)
-
-
-def _key(assessment: Assessment) -> tuple[object, ...]:
-    return id(assessment.job), assessment.units, assessment.on
+    _found.put(assessment.job, assessment.units, assessment.on, value=found)
 
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from functools import partial
 from operator import attrgetter
@@ -336,6 +337,7 @@ class Window(QMainWindow):
         self.plan.set_document(self.document)
         self.time_rail.set_document(self.document)
         self.go("lines" if job.layup else "part")
+        self._prepare_soon.start()
 
     def _open_demo(self, file: str) -> None:
         self.open_document(demo_job(file))
@@ -373,6 +375,10 @@ class Window(QMainWindow):
             self._bench(waiting[0])
         else:
             self._prepare_soon.stop()
+            # what is there now stays: looking through it for garbage again and again would hold the hand up by 0.1 s
+            gc.unfreeze()
+            gc.collect()
+            gc.freeze()
 
     @property
     def station(self) -> str:

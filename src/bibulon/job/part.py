@@ -2,59 +2,69 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from functools import lru_cache
 from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field, ValidatorFunctionWrapHandler, WrapValidator, field_validator, model_validator
 from shapely import Polygon
 from shapely.validation import explain_validity
 
 from bibulon.job.base import Identifier, Model, Name, NotNegative, Point, Positive
+from bibulon.remembered import ByIdentity
 
 SMALLEST_AREA_M2 = 1e-4
 
 
-@lru_cache(maxsize=64)  # every edit of a job checks it all again, and an outline may have thousands of points
+FARTHEST_M = 1000.0
+_places = ByIdentity[tuple[Point, ...], npt.NDArray[np.float64]](64)
+_shapes = ByIdentity[tuple[Point, ...], Polygon](16)
+
+
+def places_of(points: tuple[Point, ...]) -> npt.NDArray[np.float64]:
+    """(n, 2) *points* as an array, which is not to be changed."""
+    known = _places.get(points)
+    return known if known is not None else _places.put(points, value=np.array(points, dtype=np.float64).reshape(-1, 2))
+
+
 def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
     """*points* without a repeated last point. Raises ValueError if they do not bound one plain area."""
     if len(points) > 1 and points[0] == points[-1]:
         points = points[:-1]
     if len(points) < 3:
         raise ValueError("an outline needs at least three points")
-    polygon = Polygon(np.array(points))
-    if polygon.convex_hull.area < SMALLEST_AREA_M2:
-        raise ValueError("the outline encloses no area")
-    if not polygon.is_valid:
+    places = places_of(points)
+    far = np.flatnonzero(~(np.abs(places) <= FARTHEST_M).all(axis=1))
+    if len(far):
+        raise ValueError(f"point {far[0] + 1} of the outline lies more than 1 km from the origin")
+    polygon = Polygon(places)
+    if not polygon.is_valid and polygon.convex_hull.area >= SMALLEST_AREA_M2:
         raise ValueError(f"the outline crosses or touches itself: {explain_validity(polygon)} (metres)")
-    if polygon.area < SMALLEST_AREA_M2:
+    if not polygon.area >= SMALLEST_AREA_M2:
         raise ValueError("the outline encloses no area")
     return points
 
 
-@lru_cache(maxsize=16)
 def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> Polygon:
-    return Polygon(np.array(outline), holes)  # an array spares it looking at each point
+    known = _shapes.get(outline, holes)
+    return known if known is not None else _shapes.put(outline, holes, value=Polygon(places_of(outline), holes))
 
 
-_CHECKED: OrderedDict[int, tuple[Point, ...]] = OrderedDict()
-"""Outlines that were found good, by their identity: a tuple cannot change, so it need not be looked at again."""
-MOST_CHECKED = 256
+_good = ByIdentity[tuple[Point, ...], bool](256)
+"""Every edit of a job checks it all again, and an outline may have thousands of points."""
 
 
 def _checked(points: object, read: ValidatorFunctionWrapHandler) -> tuple[Point, ...]:
-    if (known := _CHECKED.get(id(points))) is points and known is not None:
-        return known
+    if isinstance(points, tuple) and _good.get(points):
+        return points
     made = checked_outline(read(points))
-    _CHECKED[id(made)] = made
-    while len(_CHECKED) > MOST_CHECKED:
-        _CHECKED.popitem(last=False)
+    _good.put(made, value=True)
     return made
 
 
-Outline = Annotated[tuple[Point, ...], Field(min_length=3), WrapValidator(_checked)]
+Outline = Annotated[tuple[tuple[float, float], ...], Field(min_length=3), WrapValidator(_checked)]
+"""Places round one plain area, within :data:`FARTHEST_M` of the origin."""
 
 
 class ReliefSection(Model):

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLayout,
@@ -112,6 +113,14 @@ class Bench(QScrollArea):
                 last[:] = [now]
                 clear(layout)
                 fill(layout)
+
+    def focusNextPrevChild(self, following: bool) -> bool:
+        """Tab goes on, and what it comes to is scrolled into sight; what vanishes under the hand scrolls nothing."""
+        held = QApplication.focusWidget()
+        if held is not None and held.isVisible():
+            return super().focusNextPrevChild(following)
+        self.setFocus(Qt.FocusReason.OtherFocusReason)
+        return True
 
     # -- building blocks ---------------------------------------------------------------------------------------------
 

@@ -25,6 +25,8 @@ from bibulon.laminate.relief_shapes import with_outline
 from bibulon.quantities import QuantityError, Units, number_shown, parse, show
 
 DRAWING = "A drawing of the outline"
+MOST_TYPED = 2000
+"""An outline of more points is not shown as lines of text."""
 WAYS: dict[Way, str] = {
     "straight": "A straight stroke to each point (L)",
     "arc": "An arc: a place on its way, then its end (A)",
@@ -79,7 +81,8 @@ class PartBench(Bench):
         self.points.setAccessibleName("Outline points")
         self.points.setFixedHeight(112)
         self.points.setTabChangesFocus(True)
-        self.body.addWidget(label("Corner points, one a line: x, y", "muted"))
+        self.points_title = label("", "muted")
+        self.body.addWidget(self.points_title)
         self.body.addWidget(self.points)
         self.error = label("", "error")
         self.error.hide()
@@ -175,6 +178,12 @@ class PartBench(Bench):
         super().refresh()
         self.mould.refresh()
         outline, units = self.document.job.part.outline, self.document.assessment.units
+        few = len(outline) <= MOST_TYPED
+        self.points_title.setText("Corner points, one a line: x, y" if few else f"{len(outline)} corner points")
+        for widget in (self.points, self.apply):
+            widget.setVisible(few)
+        if not few:
+            return
         if self._points_of is not outline or self._points_in != units.system:
             text = "\n".join(
                 f"{x:g}, {y:g}" for x, y in np.round(np.array(outline) * number_shown(1.0, "length", units), 3).tolist()
@@ -187,8 +196,8 @@ class PartBench(Bench):
                 self.error.hide()
 
     def _bounds(self) -> tuple[float, float, float, float]:
-        xs, ys = zip(*self.document.job.part.outline, strict=True)
-        return min(xs), min(ys), max(xs), max(ys)
+        low_x, low_y, high_x, high_y = self.document.job.part.shape.bounds
+        return low_x, low_y, high_x, high_y
 
     def _size(self, axis: int) -> str:
         bounds = self._bounds()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,8 @@ from PySide6.QtGui import QPainterPath, QPolygonF, QTransform
 from shapely import LinearRing, get_coordinates
 
 from bibulon.job.base import Point
-from bibulon.job.part import Part
+from bibulon.job.part import Part, places_of
+from bibulon.remembered import ByIdentity
 
 MANY_POINTS = 400
 FINEST_PX = 0.9
@@ -29,6 +29,15 @@ class Frame:
 
     def to_screen(self, place: Point) -> QPointF:
         return QPointF(self.left + place[0] * self.scale, self.top - place[1] * self.scale)
+
+    def on_screen(self, places: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """(n, 2) *places* on the screen."""
+        return places * (self.scale, -self.scale) + (self.left, self.top)
+
+    def fine(self, outline: tuple[Point, ...]) -> npt.NDArray[np.float64]:
+        """(n, 2) *outline* in metres, as finely as it can be seen."""
+        places = places_of(outline)
+        return places[_apart(places, self.scale)] if len(places) > MANY_POINTS else places
 
     def to_plan(self, position: QPointF) -> Point:
         return (position.x() - self.left) / self.scale, (self.top - position.y()) / self.scale
@@ -49,7 +58,7 @@ class Frame:
         places = get_coordinates(line)
         if len(places) > MANY_POINTS:
             places = places[_apart(places, self.scale)]
-        return QPolygonF([self.to_screen((x, y)) for x, y in places.tolist()])
+        return QPolygonF([QPointF(x, y) for x, y in self.on_screen(places).tolist()])
 
     def path(self, part: Part) -> QPainterPath:
         """The area of *part* on the screen, its holes left out."""
@@ -71,21 +80,16 @@ class Frame:
         return Frame(self.scale, self.left + dx, self.top + dy)
 
 
-_KNOWN: OrderedDict[tuple[int, Frame], tuple[tuple[Point, ...], QPolygonF]] = OrderedDict()
-MOST_KNOWN = 32
+_drawn = ByIdentity[tuple[Point, ...], QPolygonF](32)
 
 
 def _thinned(outline: tuple[Point, ...], frame: Frame) -> QPolygonF:
-    """*outline* on the screen without the points that fall on the same bit of a pixel as the one before; kept by its
-    identity."""
-    key = id(outline), frame
-    if key not in _KNOWN:
-        places = np.array(outline)
-        found = QPolygonF([frame.to_screen((x, y)) for x, y in places[_apart(places, frame.scale)].tolist()])
-        _KNOWN[key] = outline, found  # with the outline, so that no other can take its identity
-        while len(_KNOWN) > MOST_KNOWN:
-            _KNOWN.popitem(last=False)
-    return _KNOWN[key][1]
+    """*outline* on the screen without the points that fall on the same bit of a pixel as the one before."""
+    known = _drawn.get(outline, frame)
+    if known is not None:
+        return known
+    found = QPolygonF([QPointF(x, y) for x, y in frame.on_screen(frame.fine(outline)).tolist()])
+    return _drawn.put(outline, frame, value=found)
 
 
 def _apart(places: npt.NDArray[np.float64], scale: float) -> npt.NDArray[np.bool_]:

@@ -36,8 +36,10 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
+from bibulon.job.part import places_of
 from bibulon.laminate.joints import Ply, joint_id
 from bibulon.quantities import show
+from bibulon.remembered import ByIdentity
 
 LABEL_PX = 12
 HATCH_PX = 11.0
@@ -61,17 +63,25 @@ def _text_box(
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-@lru_cache(maxsize=8)
-def _flange(outline: tuple[Point, ...], width_m: float) -> tuple[Point, ...]:
+_flanges = ByIdentity[tuple[Point, ...], tuple[Point, ...]](8)
+
+
+def _flange(outline: tuple[Point, ...], width_m: float, frame: Frame) -> tuple[Point, ...]:
     """The edge of the flange round the part; empty in the odd case where it is no one outline."""
-    taped = Polygon(np.array(outline)).buffer(width_m, join_style="mitre", mitre_limit=2.0)
-    return tuple(map(tuple, get_coordinates(taped.exterior).tolist())) if isinstance(taped, Polygon) else ()
+    known = _flanges.get(outline, width_m, frame.scale)
+    if known is not None:
+        return known
+    seen = Polygon(frame.fine(outline))
+    bare = seen if seen.is_valid else Polygon(places_of(outline))
+    taped = bare.buffer(width_m, join_style="mitre", mitre_limit=2.0)
+    edge = tuple(map(tuple, get_coordinates(taped.exterior).tolist())) if isinstance(taped, Polygon) else ()
+    return _flanges.put(outline, width_m, frame.scale, value=edge)
 
 
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     """The flange and the part's paper."""
     palette = theme.current.palette
-    taped = _flange(job.part.outline, job.part.flange_width_m)
+    taped = _flange(job.part.outline, job.part.flange_width_m, frame)
     painter.setPen(QPen(palette.colour("rule"), 1))
     painter.setBrush(palette.colour("paper", 150))
     if taped:
@@ -466,18 +476,16 @@ def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) ->
     painter.setPen(QPen(QColor(palette.accent), 2))
     painter.drawPolygon(frame.polygon(points))
     painter.setBrush(QColor(palette.paper))
-    shown: list[QPointF] = []
-    for place, next_place in zip(points, (*points[1:], points[0]), strict=True):
-        at = frame.to_screen(place)
-        if shown and (at - shown[-1]).manhattanLength() < DOTS_APART_PX:
-            continue
-        close = math.dist(place, next_place) * frame.scale < SQUARES_APART_PX or (
-            bool(shown) and (at - shown[-1]).manhattanLength() < SQUARES_APART_PX
-        )
-        half = 2.5 if close else 4.5
-        painter.setPen(QPen(QColor(palette.accent), 1.2 if close else 2))
-        painter.drawRect(QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half))
-        shown.append(at)
+    spots = frame.on_screen(places_of(points))
+    gap = np.hypot(*(np.roll(spots, -1, axis=0) - spots).T)
+    along = np.cumsum(gap) - gap
+    # one in each stretch of the way round
+    shown = np.unique(np.floor(along / DOTS_APART_PX), return_index=True)[1]
+    apart = np.abs(np.diff(spots[shown], axis=0, prepend=np.full((1, 2), np.inf))).sum(axis=1)
+    close = (gap[shown] < SQUARES_APART_PX) | (apart < SQUARES_APART_PX)
+    for half, width, mine in ((2.5, 1.2, close), (4.5, 2.0, ~close)):
+        painter.setPen(QPen(QColor(palette.accent), width))
+        painter.drawRects([QRectF(x - half, y - half, 2 * half, 2 * half) for x, y in spots[shown[mine]].tolist()])
 
 
 def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import pairwise
 
+import numpy as np
 from shapely import LineString, Polygon
 from shapely import Point as Place
 
@@ -24,6 +24,7 @@ from bibulon.job.edits import (
     without_media,
     without_region,
 )
+from bibulon.job.part import places_of
 from bibulon.laminate.joints import joint_id, plies_known, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
 
@@ -137,6 +138,11 @@ KINDS = {
 }
 
 
+def nearest(points: tuple[Point, ...], at: Point) -> int:
+    """The number of the one of *points* that lies nearest."""
+    return int(np.argmin(((places_of(points) - at) ** 2).sum(axis=1)))
+
+
 def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ...]) -> Grip | None:
     """What of *kinds* lies under *at*: a point of the chosen object first, then whole objects in their order."""
     reach = GRAB_PX / frame.scale
@@ -145,7 +151,7 @@ def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ..
         kind = KINDS[name]
         for identifier, points in kind.points(job).items():
             if kind.shaped and (identifier == chosen or not kind.whole):
-                near = min(range(len(points)), key=lambda i: math.dist(points[i], at))
+                near = nearest(points, at)
                 if math.dist(points[near], at) <= reach:
                     return Grip(name, identifier, near)
     for name in kinds:
@@ -164,12 +170,19 @@ def edge_at(job: Job, frame: Frame, at: Point, kinds: tuple[str, ...]) -> tuple[
         if not KINDS[name].grows:
             continue
         for identifier, points in KINDS[name].points(job).items():
-            ring = (*points, points[0]) if KINDS[name].closed else points
-            for number, (start, end) in enumerate(pairwise(ring), 1):
-                edge = LineString([start, end])
-                if edge.distance(Place(at)) <= reach and min(math.dist(at, start), math.dist(at, end)) > reach:
-                    spot = edge.interpolate(edge.project(Place(at)))
-                    return Grip(name, identifier, number), (round(spot.x, 4), round(spot.y, 4))
+            places = places_of(points)
+            starts = places if KINDS[name].closed else places[:-1]
+            way = np.roll(places, -1, axis=0)[: len(starts)] - starts
+            long = np.maximum((way**2).sum(axis=1), 1e-12)
+            share = np.clip(((at - starts) * way).sum(axis=1) / long, 0, 1)
+            spots = starts + share[:, None] * way
+            off = np.hypot(*(spots - at).T)
+            from_ends = np.minimum(np.hypot(*(starts - at).T), np.hypot(*(starts + way - at).T))
+            off[from_ends <= reach] = np.inf  # there the corner is meant
+            number = int(np.argmin(off))
+            if off[number] <= reach:
+                x, y = spots[number].tolist()
+                return Grip(name, identifier, number + 1), (round(x, 4), round(y, 4))
     return None
 
 

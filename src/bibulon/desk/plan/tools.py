@@ -13,7 +13,7 @@ from shapely import Polygon
 
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, edge_at, grip_at, points_of, with_points
+from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, edge_at, grip_at, nearest, points_of, with_points
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
@@ -69,11 +69,11 @@ class Tool(Protocol):
 def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
     """*at* drawn to a corner or edge of the part, an end of a line, or else the grid."""
     reach = SNAP_PX / frame.scale
-    corners = [*job.part.outline, *(place for hole in job.part.holes for place in hole)]
-    corners += [place for line in job.lines if line.id != leave_out for place in (line.points[0], line.points[-1])]
-    corners += [place for patch in job.media if patch.id != leave_out for place in patch.outline]
-    near = min(corners, key=lambda corner: math.dist(corner, at), default=None)
-    if near is not None and math.dist(near, at) <= reach:
+    rings = [job.part.outline, *job.part.holes]
+    rings += [(line.points[0], line.points[-1]) for line in job.lines if line.id != leave_out]
+    rings += [patch.outline for patch in job.media if patch.id != leave_out]
+    near = min((ring[nearest(ring, at)] for ring in rings), key=lambda corner: math.dist(corner, at))
+    if math.dist(near, at) <= reach:
         return near
     x, y = (round(round(value / GRID_M) * GRID_M, 4) for value in at)
     edge = job.part.shape.exterior
@@ -128,7 +128,7 @@ class SelectTool:
             target = snapped(view.document.job, view.frame, at, self._grip.id)
             if view.square and len(self._points) > 1:
                 target = squared(self._points[self._grip.point - 1 if self._grip.point else 1], target)
-            points = tuple(target if i == self._grip.point else place for i, place in enumerate(self._points))
+            points = (*self._points[: self._grip.point], target, *self._points[self._grip.point + 1 :])
         try:
             self._edited = with_points(view.document.job, self._grip, points)
         except ValueError:
