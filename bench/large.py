@@ -25,6 +25,9 @@ def main() -> None:
 
 
 def measure() -> None:
+    from PySide6.QtCore import Qt
+    from PySide6.QtTest import QTest
+
     from bibulon.demo import demo_job
     from bibulon.desk.app import make_app
     from bibulon.desk.settings import Settings
@@ -79,6 +82,9 @@ def measure() -> None:
             lambda: document.edit("order", with_layup(document.job, (*document.job.layup[1:], document.job.layup[0]))),
             lambda: document.undo(),
             lambda: document.preview(moved()),
+            lambda: window.go("part"),
+            lambda: dragged(window),
+            lambda: window.go("layup"),
             lambda: document.edit(
                 "flange", changed(document.job, part=revised(document.job.part, flange_width_m=next(widths)))
             ),
@@ -93,6 +99,17 @@ def measure() -> None:
         turns = [found[at :: len(edits)] for at in range(len(edits))]
         return [(min(edit for edit, _ in turn), min(block for _, block in turn)) for turn in turns]
 
+    def dragged(window: Window) -> None:
+        """A corner of the outline pulled out a little, at Part."""
+        window.plan.set_tool("select")
+        outline = window.document.job.part.outline
+        corner = outline[len(outline) // 4]
+        places = [window.plan.frame.to_screen((corner[0], corner[1] + dy)).toPoint() for dy in (0.0, 0.02, 0.04)]
+        QTest.mousePress(window.plan, Qt.MouseButton.LeftButton, pos=places[0])
+        for place in places[1:]:
+            QTest.mouseMove(window.plan, place)
+        QTest.mouseRelease(window.plan, Qt.MouseButton.LeftButton, pos=places[-1])
+
     def watch(seconds: float) -> float:
         longest, end = 0.0, time.perf_counter() + seconds
         while time.perf_counter() < end:
@@ -102,7 +119,16 @@ def measure() -> None:
             time.sleep(0.001)
         return longest
 
-    names = ("an angle", "the order", "undo", "a region moved", "the flange")
+    names = (
+        "an angle",
+        "the order",
+        "undo",
+        "a region moved",
+        "to Part",
+        "a corner dragged",
+        "to Lay-up",
+        "the flange",
+    )
     demo = held_up(demo_job())
     print("How long an edit takes, and the longest block of the interface after it (times those of the demo):")
     for title, job in ((f"{PLIES} plies in {REGIONS} regions", many_plies()), (f"{POINTS} points", many_points())):

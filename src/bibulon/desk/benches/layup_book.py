@@ -37,6 +37,7 @@ ADDED: tuple[tuple[str, type[Card], str], ...] = (
 ALL_AT_ONCE = 24
 """A book of so many entries has all its rows; a longer one those that are seen, or nearly."""
 NEARLY_PX = 220
+MOST_NEW = 4
 
 
 class BookSection:
@@ -131,6 +132,11 @@ class BookSection:
         seen = self.bench.verticalScrollBar().value() - top
         low = min(max((seen - NEARLY_PX) // height, 0), count - 1)
         high = min(max(-(-(seen + self.bench.viewport().height() + NEARLY_PX) // height), low + 1), count)
+        # a few new rows at a time: to build many at once would be felt
+        new = [at for at in range(low, high) if self.document.job.layup[at].id not in self.known]
+        if len(new) > MOST_NEW:
+            high = new[MOST_NEW]
+            self._soon.start()
         if (low, high - low) != (self.first, len(self.entries)):
             self._show(low, high - low)
 
