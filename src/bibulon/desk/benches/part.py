@@ -25,7 +25,7 @@ from bibulon.laminate.relief_shapes import with_outline
 from bibulon.quantities import QuantityError, Units, number_shown, parse, show
 
 DRAWING = "A drawing of the outline"
-MOST_TYPED = 2000
+MOST_TYPED = 5000
 """An outline of more points is not shown as lines of text."""
 WAYS: dict[Way, str] = {
     "straight": "A straight stroke to each point (L)",
