@@ -58,14 +58,18 @@ def strip(levels: tuple[Level, ...], nodes: int, length: float = 1.0) -> FlowPro
 
 
 def worst(
-    result: FillResult, wanted: Callable[[np.ndarray], np.ndarray], end_s: float, arrival_s: np.ndarray | None = None
+    result: FillResult,
+    wanted: Callable[[np.ndarray], np.ndarray],
+    end_s: float,
+    arrival_s: np.ndarray | None = None,
+    after_s: float = 0.0,
 ) -> float:
-    """Worst error of arrival over the mesh, away from the first and the last cell."""
+    """Worst error of arrival over the mesh, away from the first and the last two cells."""
     found = result.arrival_s if arrival_s is None else arrival_s
     x = result.mesh.points_m
     times = wanted(x)
-    size = math.sqrt(float(result.mesh.areas_m2.mean()) * 2) * 1.5  # cells are not all alike
-    inner = (times > 0.01 * end_s) & (times < end_s * 0.97) & ~np.isnan(found)
+    size = math.sqrt(float(result.mesh.areas_m2.mean()) * 2) * 2  # cells are not all alike
+    inner = (times > max(0.01 * end_s, after_s)) & (times < end_s * 0.97) & ~np.isnan(found)
     inner &= (x[:, 0] - x[:, 0].min() > size) & (x[:, 0].max() - x[:, 0] > size)
     return float(np.max(np.abs(found - times)[inner])) / end_s
 
@@ -175,7 +179,8 @@ def hose_in_series(nodes: int) -> float:
 def at_constant_rate(nodes: int) -> float:
     """A machine brings Q: the front goes with ``t``, and the pressure at the line grows with it, ``p = Q μ x/(T W)``.
 
-    The error is that of the pressure, as a share of the last one, or that of arrival if it is greater.
+    The error is that of the pressure, as a share of the last one, or that of arrival if it is greater, from where no
+    step is left in which the line itself still filled.
     """
     rate, width = 2e-7, 0.4
     problem = replace(strip((level(),), nodes), rate_m3_s=rate, drive_pa=1e7)
@@ -189,10 +194,13 @@ def at_constant_rate(nodes: int) -> float:
     at_line = np.flatnonzero(result.mesh.points_m[result.place, 0] < 1e-6)
     middles = (result.times_s[1:] + result.times_s[:-1]) / 2
     front = (middles * rate - bores) / (DEPTH * width)
-    late = front > 0.2  # by then no step is left in which the line itself still filled
+    late = front > 0.2
     pressure = result.pressure_pa[1:][:, at_line].mean(axis=1)
     last = rate * MU / (TENSOR * width)
-    return max(float(np.max(np.abs(pressure - last * front)[late])) / last, worst(result, wanted, end))
+    return max(
+        float(np.max(np.abs(pressure - last * front)[late])) / last,
+        worst(result, wanted, end, after_s=1.2 * bores / rate),
+    )
 
 
 def climbing(nodes: int, slope: float = 1.0, density: float = 1100.0) -> float:

@@ -12,6 +12,8 @@ a half, where the lag length ``√(T/g)`` is much shorter than the cell, to the 
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from scipy.spatial import cKDTree
 
@@ -21,6 +23,7 @@ from bibulon.flow.network import Network
 
 RECENT_STEPS = 3
 EVENINGS = 3
+STIFFNESS = 1e-6
 MOST_CHANGE = 1.5
 """A front whose speed changes more from one step to the next has met something: no curve is drawn through that."""
 POINTS = 3
@@ -176,6 +179,32 @@ class Arrivals:
     def marks(self, end: float) -> Floats:
         """(n,) arrival on the fluidity clock, NaN where the front has not come."""
         return np.where(self._mark <= end * (1 + 1e-12), self._mark, np.nan)
+
+
+def smoothed(mesh: Mesh, values: Floats, apart: Flags) -> Floats:
+    """*values* at the mesh's points, each taken from the plane of least squares through it and its neighbours.
+
+    A front's place is known to a part of a cell, and that part differs from node to node; a plane through some seven of
+    them evens it out and leaves a front that runs straight as it is. Points that lie *apart*, as on a bore that resin
+    runs along ahead of the laminate, keep their values and are no neighbours; NaN stays NaN.
+    """
+    a, b = mesh.edges.T
+    count = len(values)
+    usable = ~np.isnan(values) & ~apart
+    both = usable[a] & usable[b]
+    if not both.any():
+        return values
+    here, there = np.concatenate([a[both], b[both]]), np.concatenate([b[both], a[both]])
+    way = mesh.points_m[there] - mesh.points_m[here]
+    way /= math.sqrt(float((way**2).sum(axis=1).mean()))
+    columns = (np.ones(len(way)), way[:, 0], way[:, 1])
+    matrix = np.array([[np.bincount(here, one * other, count) for other in columns] for one in columns])
+    matrix[0, 0] += 1  # the point itself
+    matrix[(1, 2), (1, 2)] += STIFFNESS  # too few neighbours for a slope: their mean
+    rise = values[there] - values[here]
+    right = np.array([np.bincount(here, one * rise, count) for one in columns])
+    off = np.linalg.solve(matrix.transpose(2, 0, 1), right.T[:, :, None])[:, 0, 0]
+    return np.where(usable, values + off, values)
 
 
 def evened(mesh: Mesh, values: Floats) -> Floats:

@@ -36,7 +36,7 @@ LEAP = 1.7
 MOST_LEAPS = 4
 STALLED_SHARE = 1e-3
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
-STALLED_AFTER = 0.02
+STALLED_AFTER = 1e-3
 """But not before this share of the time that it flows at all: fine pores take their time at first."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""

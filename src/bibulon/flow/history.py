@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.arrival import evened
+from bibulon.flow.arrival import evened, smoothed
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
 from bibulon.laminate.levels import LEVEL_NAMES
@@ -82,6 +82,10 @@ def arrivals_of(network: Network, marks: Floats, resin: Rheology, end_s: float) 
     times[known] = np.minimum(-resin.thickening_s * np.log(np.maximum(rest, 1e-300)), end_s)
     by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
     by_level[network.level, network.place] = times
+    bores = np.zeros(by_level.shape, dtype=bool)
+    bores[network.level, network.place] = network.in_part_share[: len(times)] < 1
+    for level in range(len(by_level)):
+        by_level[level] = np.clip(smoothed(network.mesh, by_level[level], bores[level]), 0.0, end_s)
     seen = by_level[network.level[network.top], network.place[network.top]]
     lag = np.where(network.node_of.T >= 0, by_level, -np.inf).max(axis=0) - seen
     return ArrivalTimes(by_level, np.minimum(seen + evened(network.mesh, lag), end_s), seen)
