@@ -125,7 +125,7 @@ def test_empty_damaged_and_unknown_files_are_refused_by_name(tmp_path: Path) -> 
         ("noise.svg", b"<svg><path d='M0 0", "damaged"),
         ("nothing.svg", b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no lines"),
         ("words.csv", b"0,0\n1,one\n", "Line 2"),
-        ("nan.csv", b"0,0\n1,nan\n1,1\n", "not numbers"),
+        ("nan.csv", b"0,0\n1,nan\n1,1\n", "Line 2 of"),
         ("part.pdf", b"%PDF", "no drawing that is known"),
     ):
         path = tmp_path / name

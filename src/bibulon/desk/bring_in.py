@@ -201,7 +201,10 @@ class OutlineDialog(PreviewDialog):
             found = outline_of(self._drawing, UNITS_M[self.unit], self.chosen, max(gap_m, 0.0))
         except DrawingRefusal as refusal:
             self._place = refusal.place
-            at = f" At {refusal.place[0]:.5g}, {refusal.place[1]:.5g} in the drawing." if refusal.place else ""
+            at = ""
+            if refusal.place is not None:
+                x, y = self._drawing.in_the_file(refusal.place)
+                at = f" At {x:.5g}, {y:.5g} in the drawing."
             self.tell("", "", f"{refusal}{at}")
             return
         except QuantityError as error:

@@ -42,6 +42,8 @@ from bibulon.quantities import QuantityError, parse, show
 
 SIZE = (1120, 690)
 SIDE_PX = 380
+NAMES_APART, NAMES_FROM = 0.1, -0.75
+"""Decades between the names of lines in the chart, and where the longest begins."""
 STYLES = (
     Qt.PenStyle.SolidLine,
     Qt.PenStyle.DashLine,
@@ -182,6 +184,7 @@ class AdviceDialog(QDialog):
         colours = (palette.ink, palette.feed, palette.vent, palette.accent)
         names = [one.id for one in self.costs.process]
         ordered = sorted(found.ways, key=lambda way: names.index(way.process.id))
+        starts: dict[int, float] = {}
         for number, way in enumerate(ordered):
             costs = [part_cost_by(way.process, self.costs.labour_per_h, materials, run).total for run in runs]
             best = way.process is found.best
@@ -189,9 +192,15 @@ class AdviceDialog(QDialog):
                 colours[number % len(colours)], width=3.2 if best else 1.6, style=STYLES[number % len(STYLES)]
             )
             self.plot.plot(runs, [max(cost, 1e-3) for cost in costs], pen=pen)
-            name = pyqtgraph.TextItem(way.process.name, color=colours[number % len(colours)], anchor=(0.0, 1.0))
-            name.setPos(0.03, math.log10(max(costs[0], 1e-3)))
+            starts[number] = math.log10(max(costs[0], 1e-3))
+        # each name before the beginning of its line, and off the one below
+        below = -math.inf
+        for number, height in sorted(starts.items(), key=lambda one: one[1]):
+            below = max(height, below + NAMES_APART)
+            name = pyqtgraph.TextItem(ordered[number].process.name, colours[number % len(colours)], anchor=(1.0, 0.5))
+            name.setPos(-0.03, below)
             self.plot.addItem(name)
+        self.plot.setXRange(NAMES_FROM, math.log10(LONGEST_RUN), padding=0.05)
         quantity = min(self.document.job.series.quantity, LONGEST_RUN)
         line = pyqtgraph.InfiniteLine(
             math.log10(quantity), 90, pen=pyqtgraph.mkPen(palette.muted, width=1.2, style=Qt.PenStyle.DashLine),

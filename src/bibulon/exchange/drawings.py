@@ -61,6 +61,12 @@ class Drawing:
     chains: tuple[Chain, ...]
     unit: str | None
     notes: tuple[str, ...] = ()
+    y_down: bool = False
+    """The file counts y downwards; here it counts upwards in any case."""
+
+    def in_the_file(self, place: tuple[float, float]) -> tuple[float, float]:
+        """*place* as the file counts it."""
+        return (place[0], 0.0 - place[1]) if self.y_down else place
 
     @property
     def layers(self) -> dict[str, int]:
@@ -178,7 +184,7 @@ def _read_svg(path: Path) -> Drawing:
         Chain(np.column_stack([chain.points[:, 0], 0.0 - chain.points[:, 1]]) * scale, chain.layer, chain.closed)
         for chain in chains
     ]
-    return Drawing(tuple(turned), unit)
+    return Drawing(tuple(turned), unit, y_down=True)
 
 
 def _svg_shapes(group: Any, labelled: str = "", named: str = "") -> Iterator[tuple[Any, str]]:
@@ -249,6 +255,8 @@ def _read_csv(path: Path) -> Drawing:
                 continue
             shown = ", ".join(cells)[:40]
             raise DrawingRefusal(f"Line {number} of “{path.name}”: two numbers are needed, found “{shown}”.") from error
+        if not (math.isfinite(x) and math.isfinite(y)):
+            raise DrawingRefusal(f"Line {number} of “{path.name}”: {', '.join(cells)[:40]} are not both numbers.")
         runs[-1].append((x, y))
     return Drawing(_counted(Chain(np.array(run), "points", True) for run in runs if run), unit)
 

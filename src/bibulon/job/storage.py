@@ -27,9 +27,13 @@ def dump(job: Job) -> str:
 
 def parse(text: str, name: str = "the file") -> Job:
     """The Job in *text*. Raises :class:`StorageError` naming the field that is wrong."""
+    if not text.strip():
+        raise StorageError(f"{name} is empty.")
     try:
         data = json.loads(text, parse_constant=_refuse_constant)
-    except (ValueError, RecursionError) as error:
+    except RecursionError as error:
+        raise StorageError(f"{name} is not a job file: it is nested deeper than any job.") from error
+    except ValueError as error:
         raise StorageError(f"{name} is not a complete job file: {error}.") from error
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise StorageError(f"{name} is not a Bibulon job.")

@@ -22,13 +22,14 @@ if TYPE_CHECKING:
     from bibulon.desk.hold_chart import HoldChart
 
 SAMPLE_S = 20.0
+EXAMPLE_PA = (3100.0, 3400.0, 3600.0)
 SIMULATED_PACE = 60.0
 LIMITS: dict[Rule, tuple[tuple[str, str, str], ...]] = {
     "no visible drop": (
         ("Visible drop", "pressure difference", "visible_drop_pa"),
         ("Held for", "duration", "short_hold_s"),
     ),
-    "drop per time": (("Drop in 10 min, 1 m²", "pressure difference", "drop_pa_per_600_s"),),
+    "drop per time": (("Drop in 10 min, {area}", "pressure difference", "drop_pa_per_600_s"),),
     "pressure reached": (("Reach", "pressure", "reach_pa"),),
     "long soak": (("Soak", "duration", "soak_s"),),
     "leak rate": (("Leak allowed", "leak rate", "leak_pa_m3_s"),),
@@ -54,7 +55,6 @@ class HoldBench(Bench):
         self.body.addWidget(self.hint)
         self.readings = QPlainTextEdit()
         self.readings.setAccessibleName("Readings: time and pressure")
-        self.readings.setPlaceholderText("0   31\n5   34\n10  36   or 28.4 inHg, 95 % …")
         self.readings.setTabChangesFocus(True)
         self.readings.setFixedHeight(92)
         self.readings.textChanged.connect(self._read)
@@ -86,6 +86,9 @@ class HoldBench(Bench):
         units = self.document.assessment.units
         way = "counted down from atmosphere" if units.reading == "gauge" else "absolute"
         unit = unit_shown("pressure", units).rsplit(" ", 1)[0]
+        like = [f"{number_shown(pa, 'pressure', units):.3g}" for pa in EXAMPLE_PA]
+        other = "34 mbar" if unit == "inHg" else "28.4 inHg"
+        self.readings.setPlaceholderText(f"0   {like[0]}\n5   {like[1]}\n10  {like[2]}   or {other}, 95 % …")
         self.hint.setText(f"Minutes and pressure, one reading a line. Bare pressures are {unit}, {way}.")
         if self.readings.toPlainText().strip():
             self._read()
@@ -246,6 +249,7 @@ class HoldBench(Bench):
 
     def _fill_rules(self, layout: QVBoxLayout) -> None:
         chosen = self.document.job.hold_rules.rules
+        area = show(1.0, "area", self.document.assessment.units)
         for rule in RULES:
             box = QCheckBox(rule)
             box.setChecked(rule in chosen)
@@ -253,7 +257,7 @@ class HoldBench(Bench):
             layout.addWidget(box)
             if rule in chosen:
                 for name, kind, field in LIMITS[rule]:
-                    self.quantity(name, kind, f"hold_rules/{field}", into=layout)
+                    self.quantity(name.format(area=area), kind, f"hold_rules/{field}", into=layout)
 
     def _choose_rule(self, rule: Rule, on: bool) -> None:
         rules = self.document.job.hold_rules

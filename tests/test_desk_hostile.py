@@ -1,0 +1,113 @@
+"""Bad files of every kind dropped on the window: refused by name, and by place where there is one; nothing is lost."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from bibulon.demo import DEMO_FILES, DEMO_MESH, demo_file
+from bibulon.desk.bring_in import PreviewDialog
+from bibulon.desk.window import Window
+
+SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">{}</svg>'
+BOMB = "".join(f'<!ENTITY {b} "{f"&{a};" * 10}">' for a, b in zip("abcdefgh", "bcdefghi", strict=True))
+TOLD: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
+    "nothing.bibulon": ("", ("is empty",)),
+    "list.bibulon": ("[1, 2, 3]", ("is not a Bibulon job",)),
+    "deep.bibulon": ("[" * 100_000, ("nested deeper than any job",)),
+    "noise.bibulon": (bytes(range(256)) * 4, ("not a text file",)),
+    "nothing.dxf": ("", ("is empty",)),
+    "noise.dxf": (bytes(range(256)) * 16, ("damaged", "cannot be read")),
+    "bomb.svg": (f'<!DOCTYPE s [<!ENTITY a "aaaaaaaa">{BOMB}]>' + SVG.format("<text>&i;</text>"), ("entities",)),
+    "theft.svg": (
+        '<!DOCTYPE s [<!ENTITY a SYSTEM "file:///etc/passwd">]>' + SVG.format("<text>&a;</text>"), ("entities",),
+    ),
+    "nan.csv": ("0,0\n1,nan\n1,1\n", ("Line 2",)),
+    "words.csv": ("x,y\n0,0\nhello,3\n1,1\n", ("Line 3", "hello")),
+    "nothing.stl": ("", ("is empty",)),
+    "nan.stl": (
+        "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 nan\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
+        "endsolid a\n", ("not numbers",),
+    ),
+    "far.obj": ("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", ("points that are not there",)),
+    "import.py": ("import os; os.remove('/')", ("import.py",)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", TOLD)
+def test_a_bad_file_is_refused_by_name(window: Window, qtbot, tmp_path: Path, name: str) -> None:
+    content, said = TOLD[name]
+    path = tmp_path / name
+    path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    kept = window.document.job
+    window.note.hide()
+    window.files.take(path)
+    qtbot.waitUntil(window.note.isVisible, timeout=20_000)
+    text = window.note_text.text()
+    assert name in text and any(one in text for one in said), text
+    assert window.document.job is kept and not window.document.undo_label
+    assert len(text) < 300, "told in a line or two, whatever the file holds"
+
+
+def test_a_job_of_the_future_or_with_a_wrong_value_is_told_and_left_as_it_is(window: Window, tmp_path: Path) -> None:
+    whole = json.loads(demo_file(DEMO_FILES[1]).read_text(encoding="utf-8"))
+    kept = window.document.job
+    for name, edits, said in (
+        ("later.bibulon", {"format_version": 99}, "newer Bibulon"),
+        ("cold.bibulon", {"shop": {**whole["shop"], "temperature_k": 20.0}}, "shop › temperature_k"),
+        ("strange.bibulon", {"colour": "red"}, "colour"),
+        ("torn.bibulon", {"part": {**whole["part"], "outline": [[0, 0], [1, 1], [1, 0], [0, 1]]}}, "crosses"),
+    ):
+        path = tmp_path / name
+        path.write_text(json.dumps({**whole, **edits}), encoding="utf-8")
+        before = path.read_bytes()
+        window.files.take(path)
+        assert name in window.note_text.text() and said in window.note_text.text()
+        assert window.document.job is kept and path.read_bytes() == before
+
+
+def take_and_leave(window: Window, qtbot, path: Path) -> tuple[str, bool]:
+    """What the preview of *path* says is wrong, and whether it could be taken all the same."""
+    seen: list[tuple[str, bool]] = []
+
+    def look() -> None:
+        shown = [one for one in QApplication.topLevelWidgets() if isinstance(one, PreviewDialog) and one.isVisible()]
+        if not shown or not shown[0].error.text():
+            QTimer.singleShot(20, look)
+            return
+        seen.append((shown[0].error.text(), shown[0].take_button.isEnabled()))
+        shown[0].reject()
+
+    QTimer.singleShot(20, look)
+    window.files.take(path)
+    qtbot.waitUntil(lambda: bool(seen), timeout=30_000)
+    return seen[0]
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        ("bow.svg", SVG.format('<path d="M0 0 L100 100 L100 0 L0 100 Z"/>'), "crosses itself. At 50, 50"),
+        ("open.svg", SVG.format('<path d="M10 20 L90 20 L90 60"/>'), "open: the next end of a line is 89.44 mm away"),
+        ("two.csv", "0,0\n1,1\n", "fewer than three points"),
+    ],
+)
+def test_a_drawing_that_is_no_outline_cannot_be_taken(
+    window: Window, qtbot, tmp_path: Path, name: str, content: str, said: str
+) -> None:
+    path = tmp_path / name
+    path.write_text(content, encoding="utf-8")
+    kept = window.document.job
+    text, enabled = take_and_leave(window, qtbot, path)
+    assert said in text and not enabled
+    assert window.document.job is kept
+
+
+def test_a_mesh_that_does_not_reach_under_the_outline_cannot_be_taken(window: Window, qtbot) -> None:
+    kept = window.document.job
+    text, enabled = take_and_leave(window, qtbot, demo_file(DEMO_MESH))
+    assert "mesh" in text and not enabled and window.document.job is kept
