@@ -231,10 +231,11 @@ class FillRunner(QObject):
                 self._shown = number
                 self.answered.emit(content)  # a little behind the hand, but moving
             return
-        self._shown = number
         if what == "progress":
             self.progressed.emit(content)
-        elif what == "refused":
+            return
+        self._shown = number
+        if what == "refused":
             self._busy = False
             self.refused.emit(*content)
             self.settled.emit()

@@ -1,0 +1,91 @@
+"""The worker behind the moving hand: what is shown while a line is dragged, and what happens when the worker dies."""
+
+from __future__ import annotations
+
+import os
+import signal
+from collections.abc import Iterator
+
+import pytest
+
+from bibulon.demo import demo_job
+from bibulon.desk.fill_runner import FillAnswer, FillRunner
+from bibulon.job import Job
+from bibulon.job.edits import revised, with_line
+
+
+def with_feed_at(y_m: float) -> Job:
+    job = demo_job()
+    feed = job.line("feed-2")
+    return with_line(job, revised(feed, points=tuple((x, y_m) for x, _ in feed.points)))
+
+
+@pytest.fixture
+def answers(qtbot, runner: FillRunner) -> Iterator[list[FillAnswer]]:
+    """What the runner shows from here on."""
+    if runner.busy:
+        qtbot.waitSignal(runner.settled, timeout=60_000).wait()
+    shown: list[FillAnswer] = []
+    runner.answered.connect(shown.append)
+    yield shown
+    runner.answered.disconnect(shown.append)
+
+
+def fed_at(answer: FillAnswer) -> float:
+    return next(line.port[1] for line in answer.result.problem.lines if line.id == "feed-2")
+
+
+def test_a_picture_a_little_behind_the_hand_is_shown(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
+    """The hand moves on while a front is worked out: that front is shown all the same, and then the newest."""
+    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+        runner.ask(with_feed_at(0.6), live=True)
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        runner.ask(with_feed_at(0.8), live=True)
+    assert [fed_at(answer) for answer in answers] == pytest.approx([0.6, 0.8])
+    assert not any(answer.final for answer in answers)
+
+
+def test_when_the_hand_stops_the_full_answer_follows(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
+    runner.ask(with_feed_at(0.6), live=True)
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        runner.ask(with_feed_at(0.7))
+    last = [answer for answer in answers if fed_at(answer) == pytest.approx(0.7)]
+    assert [answer.final for answer in last] == [False, True]
+    assert len(last[1].result.mesh.points_m) > len(last[0].result.mesh.points_m)
+    assert last[1].result.after is not None and last[1].result.stopped_by == "filled"
+
+
+def test_an_earlier_full_answer_is_dropped_for_a_newer_question(
+    qtbot, runner: FillRunner, answers: list[FillAnswer]
+) -> None:
+    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+        runner.ask(with_feed_at(0.6))
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        runner.ask(with_feed_at(0.9))
+    assert not any(answer.final for answer in answers if fed_at(answer) < 0.65)
+    assert answers[-1].final and fed_at(answers[-1]) == pytest.approx(0.9)
+
+
+def test_a_worker_that_is_killed_is_started_again_and_answers(
+    qtbot, runner: FillRunner, answers: list[FillAnswer]
+) -> None:
+    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+        runner.ask(with_feed_at(0.75))
+    os.kill(runner._process.pid, signal.SIGKILL)
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        pass
+    assert answers[-1].final and fed_at(answers[-1]) == pytest.approx(0.75)
+
+
+def test_a_job_that_cannot_be_filled_says_where(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
+    job = demo_job()
+    feed = job.line("feed-2")
+    astray = with_line(job, revised(feed, points=((20.0, 20.0), (21.0, 20.0))))
+    told: list[tuple[str, object]] = []
+    runner.refused.connect(lambda message, place: told.append((message, place)))
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        runner.ask(astray)
+    assert told and "F2" in told[0][0] and not answers
+    with qtbot.waitSignal(runner.settled, timeout=60_000):
+        runner.ask(job)
+    assert answers[-1].final, "and a job that can be is filled after it"
