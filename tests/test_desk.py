@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +13,7 @@ from driving import LEFT, at, bench, caution_ids, choose, click, drag, press, pu
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QWidget
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import wait_for_fill
@@ -21,6 +22,7 @@ from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station import STATIONS
 from bibulon.desk.window import Window
 from bibulon.job.storage import load
+from bibulon.stock import shelf
 
 GOOD_READINGS = "0, 30\n1, 30.3 mbar\n2 30.5\n4 30.65\n8 30.7\n15 30.74"
 
@@ -131,6 +133,17 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> No
     window.go("hold")
     found = texts(bench(window))
     assert "inHg" in found and "counted down from atmosphere" in found
+    named = [card.name for card in (*shelf(), *window.document.job.cards)]
+    metric = re.compile(r"\d\s?(mm|cm|m|kg|g|mbar|bar|kPa|°C|m²|g/m²|kg/m³|L|km)(?![\w²])")
+    for station in STATIONS:
+        window.go(station.id)
+        window.refresh()
+        said = [one.text() for one in bench(window).findChildren(QLineEdit) if one.isVisible()]
+        said += [one.toolTip() for one in bench(window).findChildren(QWidget)]
+        for text in (texts(bench(window)), *said):
+            for name in named:  # names say what is printed on the roll
+                text = text.replace(name, "")
+            assert not metric.search(text), f"{station.id}: {text}"
     window.set_setting("theme", "lamplight")
     assert window.plan.grab().toImage().pixelColor(60, 160).lightness() < 90
 

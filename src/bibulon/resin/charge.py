@@ -70,7 +70,8 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
     def over_cells(name: str, depth: str, why: str, stays: bool) -> ChargeItem:
         volume = sum(cell.area_m2 * _depth(cell, depth) for cell in cells)
         area = sum(cell.area_m2 for cell in cells if _depth(cell, depth) > 0)
-        how = f"{why} over {show(area, 'area', units)}: {show(volume, 'volume', units)} at {density:.0f} kg/m³"
+        weight = show(density, "density", units)
+        how = f"{why} over {show(area, 'area', units)}: {show(volume, 'volume', units)} at {weight}"
         return ChargeItem(name, volume * density, how, stays)
 
     items = [

@@ -14,7 +14,7 @@ from bibulon.desk.benches.part_mould import MouldSection
 from bibulon.desk.benches.part_series import build_series
 from bibulon.desk.fields import FreeField, column, label, tool_button
 from bibulon.desk.files import DRAWING_SUFFIXES
-from bibulon.desk.plan.tools import OutlineTool
+from bibulon.desk.plan.outline_tools import OutlineTool
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
 from bibulon.job.part import Part

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -15,7 +14,6 @@ from PySide6.QtGui import (
     QFont,
     QFontMetricsF,
     QImage,
-    QLinearGradient,
     QPainter,
     QPainterPath,
     QPen,
@@ -27,11 +25,8 @@ from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.desk import theme
-from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.rank_mark import paint_mark
-from bibulon.flow.contours import contour
-from bibulon.flow.raster import Grid
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
@@ -46,7 +41,7 @@ HATCH_PX = 11.0
 DOTS_APART_PX, SQUARES_APART_PX = 7.0, 20.0
 
 
-def _text_box(
+def text_box(
     painter: QPainter, middle: QPointF, text: str, ink: str, border: str | None = None, size: int = 12
 ) -> None:
     """Text on a small paper label, upright whatever the plan does."""
@@ -132,7 +127,7 @@ def paint_joints(painter: QPainter, frame: Frame, plies: Sequence[Ply], chosen: 
             painter.drawPolyline(QPolygonF(places))
             share = (at + 1) / (len(jointed) + 1)
             middle = joint.interpolate(share, normalized=True)
-            _text_box(painter, frame.to_screen((middle.x, middle.y)), f"P{ply.number}", palette.ink, palette.accent)
+            text_box(painter, frame.to_screen((middle.x, middle.y)), f"P{ply.number}", palette.ink, palette.accent)
 
 
 def paint_darts(painter: QPainter, frame: Frame, job: Job, plies: Sequence[Ply], chosen: str) -> None:
@@ -154,7 +149,7 @@ def paint_darts(painter: QPainter, frame: Frame, job: Job, plies: Sequence[Ply],
         if mine:
             paint_squares(painter, frame, (dart.tip, dart.mouth))
         middle = frame.to_screen(((tip_x + x) / 2, (tip_y + y) / 2))
-        _text_box(painter, middle + QPointF(0, -14), f"dart {number}", palette.ink, palette.accent, 11)
+        text_box(painter, middle + QPointF(0, -14), f"dart {number}", palette.ink, palette.accent, 11)
 
 
 def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
@@ -174,14 +169,14 @@ def paint_sizes(painter: QPainter, frame: Frame, assessment: Assessment) -> None
         for tip in (start, end):
             painter.drawLine(tip - across, tip + across)
     units = assessment.units
-    _text_box(
+    text_box(
         painter,
         QPointF((a.x() + b.x()) / 2, a.y()),
         show(float(high[0] - low[0]), "length", units),
         palette.ink,
         size=13,
     )
-    _text_box(
+    text_box(
         painter,
         QPointF(c.x(), (c.y() + d.y()) / 2),
         show(float(high[1] - low[1]), "length", units),
@@ -200,7 +195,7 @@ def paint_regions(painter: QPainter, frame: Frame, job: Job, named: bool) -> Non
         if named:
             corner = min((frame.to_screen(place) for place in region.outline), key=lambda at: at.x() + at.y())
             width = QFontMetricsF(theme.font(12, QFont.Weight.DemiBold)).horizontalAdvance(region.name)
-            _text_box(painter, corner + QPointF(width / 2 + 12, 14), region.name, palette.muted)
+            text_box(painter, corner + QPointF(width / 2 + 12, 14), region.name, palette.muted)
 
 
 def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
@@ -259,117 +254,6 @@ def paint_media(painter: QPainter, frame: Frame, job: Job, chosen: str) -> None:
         painter.drawPolygon(frame.polygon(patch.outline))
 
 
-# -- the fill ----------------------------------------------------------------------------------------------------------
-
-
-@lru_cache(maxsize=4)
-def _ramp(name: str) -> np.ndarray:
-    """(256, 4) colours from early to late, as B, G, R, A."""
-    colours = [QColor(code) for code in theme.PALETTES[name].fill_ramp]
-    stops = np.array([(colour.red(), colour.green(), colour.blue()) for colour in colours], dtype=np.float64)
-    at = np.linspace(0, len(stops) - 1, 256)
-    low = np.minimum(at.astype(int), len(stops) - 2)
-    mixed = stops[low] + (at - low)[:, None] * (stops[low + 1] - stops[low])
-    return np.column_stack([mixed[:, ::-1], np.full(256, 235)]).astype(np.uint8)
-
-
-def fill_image(answer: FillAnswer, face: Face, time_s: float) -> QImage:
-    """The wet part at *time_s*, coloured by when it filled; transparent where dry."""
-    return value_image(face.grid, max(answer.result.end_s, 1e-9), time_s)
-
-
-def value_image(grid: Grid, highest: float, most: float = math.inf, lowest: float = 0.0) -> QImage:
-    """A field in the colours of the ramp, *lowest* to *highest*; transparent above *most* and where there is none."""
-    with np.errstate(invalid="ignore"):
-        shown = grid.values <= most
-        index = np.where(shown, np.clip((grid.values - lowest) / max(highest - lowest, 1e-12) * 255, 0, 255), 0).astype(
-            np.uint8
-        )
-    pixels = _ramp(theme.current.palette.name)[index]
-    pixels[~shown] = 0
-    pixels = np.ascontiguousarray(pixels)
-    rows, columns = index.shape
-    return QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32).copy()
-
-
-def paint_field(painter: QPainter, frame: Frame, job: Job, grid: Grid, image: QImage) -> None:
-    """A field over the part."""
-    painter.save()
-    painter.setClipPath(frame.path(job.part))
-    corner = frame.to_screen((grid.left_m, grid.bottom_m + grid.height_m))
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    painter.drawImage(QRectF(corner.x(), corner.y(), grid.width_m * frame.scale, grid.height_m * frame.scale), image)
-    painter.restore()
-
-
-def paint_legend(painter: QPainter, box: QRectF, name: str, low: str, high: str) -> None:
-    """The ramp from *low* to *high* under the *name* of what it shows."""
-    palette = theme.current.palette
-    painter.setPen(QPen(QColor(palette.rule), 1))
-    painter.setBrush(palette.colour("paper", 240))
-    painter.drawRoundedRect(box, 6, 6)
-    shades = QLinearGradient(box.left() + 10, 0, box.right() - 10, 0)
-    for index, colour in enumerate(palette.fill_ramp):
-        shades.setColorAt(index / (len(palette.fill_ramp) - 1), QColor(colour))
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(shades)
-    painter.drawRect(QRectF(box.left() + 10, box.top() + 24, box.width() - 20, 9))
-    painter.setPen(QColor(palette.ink))
-    painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-    painter.drawText(QRectF(box.left() + 10, box.top() + 4, box.width() - 20, 18), Qt.AlignmentFlag.AlignVCenter, name)
-    painter.setFont(theme.font(11))
-    ends = QRectF(box.left() + 10, box.top() + 34, box.width() - 20, 16)
-    painter.drawText(ends, Qt.AlignmentFlag.AlignLeft, low)
-    painter.drawText(ends, Qt.AlignmentFlag.AlignRight, high)
-
-
-def paint_fill(
-    painter: QPainter, frame: Frame, job: Job, answer: FillAnswer, face: Face, image: QImage, time_s: float
-) -> None:
-    """Wet resin, contours of the fill before *time_s* with their times, and the front at it."""
-    palette = theme.current.palette
-    painter.save()
-    painter.setClipPath(frame.path(job.part))
-    if answer.result.fill_time_s is None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QBrush(palette.colour("stop", 60), Qt.BrushStyle.BDiagPattern))
-        painter.drawPath(frame.path(job.part))
-    painter.restore()
-    paint_field(painter, frame, job, face.grid, image)
-    for level, segments in face.contours:
-        if level < time_s and len(segments):
-            painter.setPen(QPen(palette.colour("ink", 120), 1))
-            _draw_segments(painter, frame, segments)
-    if time_s < answer.result.end_s * 0.999:
-        painter.setPen(QPen(QColor(palette.ink), 2.4))
-        _draw_segments(painter, frame, contour(answer.result.mesh, face.times_s, time_s))
-
-
-def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> None:
-    path = QPainterPath()
-    for start, end in segments:
-        path.moveTo(frame.to_screen((start[0], start[1])))
-        path.lineTo(frame.to_screen((end[0], end[1])))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPath(path)
-
-
-def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: float, taken: list[QPointF]) -> None:
-    """The time of each contour, where the labels keep clear of each other and of *taken* places."""
-    palette = theme.current.palette
-    for level, segments in face.contours:
-        if level >= time_s or not len(segments):
-            continue
-        places = [frame.to_screen((x, y)) for x, y in segments.mean(axis=1)[:: max(len(segments) // 40, 1)]]
-        free = [place for place in places if all((place - other).manhattanLength() > 60 for other in taken)]
-        if not free:
-            continue
-        centre = sum(place.x() for place in places) / len(places)
-        best = min(free, key=lambda place: abs(place.x() - centre * 0.86))
-        taken.append(best)
-        _text_box(painter, best, show(level, "duration"), palette.ink, size=11)
-
-
 # -- lines -------------------------------------------------------------------------------------------------------------
 
 
@@ -420,7 +304,7 @@ def label_place(frame: Frame, line: Line) -> QPointF:
 def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:
     palette = theme.current.palette
     colour = palette.feed if line.kind == "feed" else palette.vent
-    _text_box(painter, label_place(frame, line), line.label or "?", palette.ink, colour, 14)
+    text_box(painter, label_place(frame, line), line.label or "?", palette.ink, colour, 14)
 
 
 # -- bag, marks, cautions ----------------------------------------------------------------------------------------------
@@ -443,7 +327,7 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     text = f"Film {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
     left, low, right, _ = edge.bounds
     under = frame.to_screen(((left + right) / 2, low - assessment.job.part.flange_width_m))
-    _text_box(painter, under + QPointF(0, 46), text, palette.ink, size=15)
+    text_box(painter, under + QPointF(0, 46), text, palette.ink, size=15)
 
 
 def _outward(edge: Polygon, place: Point) -> QPointF:
@@ -488,17 +372,6 @@ def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) ->
         painter.drawRects([QRectF(x - half, y - half, 2 * half, 2 * half) for x, y in spots[shown[mine]].tolist()])
 
 
-def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:
-    """A target on the place that fills last."""
-    palette = theme.current.palette
-    at = frame.to_screen(answer.result.last_filled)
-    painter.setBrush(palette.colour("paper", 200))
-    painter.setPen(QPen(QColor(palette.ink), 1.6))
-    painter.drawEllipse(at, 9, 9)
-    painter.setBrush(QColor(palette.fill_ramp[-1]))
-    painter.drawEllipse(at, 3.5, 3.5)
-
-
 def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
     """Front marks made on the day, numbered, with their times."""
     palette = theme.current.palette
@@ -509,7 +382,7 @@ def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
             painter.setBrush(QColor(palette.field))
             painter.drawEllipse(at, 4, 4)
             minutes, seconds = divmod(round(event.clock_s), 60)
-            _text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
+            text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
 
 
 def paint_cautions(painter: QPainter, frame: Frame, places: Sequence[tuple[str, Point]]) -> None:

@@ -23,19 +23,18 @@ from shapely import Polygon
 from bibulon.desk import theme
 from bibulon.desk.document import Document
 from bibulon.desk.fill_runner import Face, FillAnswer
-from bibulon.desk.plan import layers
+from bibulon.desk.plan import fill_layers, layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
 from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
+from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.tools import (
     DartTool,
-    HoleTool,
     LineTool,
     MarkTool,
     MediaTool,
-    OutlineTool,
     RegionTool,
     SectionTool,
     SelectTool,
@@ -393,8 +392,10 @@ class PlanView(QWidget):
             taken = [layers.label_place(self.frame, line) for line in job.lines]
             if answer is not None:
                 if self.map in FACES:
-                    layers.paint_contour_times(painter, self.frame, self._face(answer), self._shown_time(answer), taken)
-                layers.paint_last_filled(painter, self.frame, answer)
+                    fill_layers.paint_contour_times(
+                        painter, self.frame, self._face(answer), self._shown_time(answer), taken
+                    )
+                fill_layers.paint_last_filled(painter, self.frame, answer)
             for line in job.lines:
                 layers.paint_label(painter, self.frame, line)
         if station.id in ("part", "layup"):
@@ -442,18 +443,18 @@ class PlanView(QWidget):
         shown = self._map[1]
         if shown is None:
             face = self._face(answer)
-            image = self._drawn((answer, self.map, time_s), lambda: layers.fill_image(answer, face, time_s))
-            layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
+            image = self._drawn((answer, self.map, time_s), lambda: fill_layers.fill_image(answer, face, time_s))
+            fill_layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
             if self.map in FACES:
                 end = show(answer.result.end_s, "duration", self.document.assessment.units)
-                layers.paint_legend(painter, self._legend_box(), "Resin comes after", "0", end)
+                fill_layers.paint_legend(painter, self._legend_box(), "Resin comes after", "0", end)
             return
         image = self._drawn(
             (shown.grid, self.map, shown.highest),
-            lambda: layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
+            lambda: fill_layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
         )
-        layers.paint_field(painter, self.frame, job, shown.grid, image)
-        layers.paint_legend(painter, self._legend_box(), shown.name, shown.low_text, shown.high_text)
+        fill_layers.paint_field(painter, self.frame, job, shown.grid, image)
+        fill_layers.paint_legend(painter, self._legend_box(), shown.name, shown.low_text, shown.high_text)
 
     def _legend_box(self) -> QRectF:
         """Lower right, or upper right of a section."""
