@@ -134,7 +134,7 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> No
     found = texts(bench(window))
     assert "inHg" in found and "counted down from atmosphere" in found
     named = [card.name for card in (*shelf(), *window.document.job.cards)]
-    metric = re.compile(r"\d\s?(mm|cm|m|kg|g|mbar|bar|kPa|°C|m²|g/m²|kg/m³|L|km)(?![\w²])")
+    metric = re.compile(r"\d (mm|cm|m|kg|g|mbar|bar|kPa|°C|m²|g/m²|kg/m³|L|km)(?![\w²])")
     for station in STATIONS:
         window.go(station.id)
         window.refresh()
