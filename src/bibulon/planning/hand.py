@@ -135,11 +135,14 @@ def brake(assessment: Assessment) -> Figure:
     theta = (held + media.capacity_m) * way * lag_m / ((fast + slow) * drive)
     found = math.sqrt(2 * slow * drive * theta / held) if slow > 0 else 0.0
     shown = min(max(found, SHORTEST_BRAKE_M), LONGEST_BRAKE_M)
+
+    def length(value_m: float) -> str:
+        return show(value_m, "length", assessment.units)
+
     return Figure(
         shown,
         "length",
-        f"The tool side lags the media by {show(lag_m, 'length', assessment.units)} (two-layer theory) at the end of "
-        f"a way of {show(way, 'length', assessment.units)}; bare laminate fills "
-        f"{show(found, 'length', assessment.units)} in the time it needs to catch up. The house keeps between 40 and "
-        "100 mm.",
+        f"The tool side lags the media by {length(lag_m)} (two-layer theory) at the end of a way of {length(way)}; "
+        f"bare laminate fills {length(found)} in the time it needs to catch up. The house keeps between "
+        f"{length(SHORTEST_BRAKE_M)} and {length(LONGEST_BRAKE_M)}.",
     )
