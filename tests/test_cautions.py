@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, date, datetime
@@ -24,6 +25,7 @@ from bibulon.job.part import Part, Region
 from bibulon.job.run import RunEvent
 from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
+from bibulon.quantities import Units
 from bibulon.stock import shelf, shelf_card
 
 GOOD = ((0.0, 3000.0), (60.0, 3031.0), (120.0, 3049.0), (240.0, 3064.0), (480.0, 3071.0), (900.0, 3074.0))
@@ -286,3 +288,17 @@ def test_plies_ticked_are_counted_against_the_book() -> None:
     # the book changed after the tick: what lies there is no longer what is wanted
     other = changed(begun, layup=(revised(job.layup[0], card="glass-biax-800"), *job.layup[1:]))
     assert "P1" in told(other)[0]
+
+
+@pytest.mark.parametrize("name", [entry.id for entry in REGISTRY])
+def test_every_caution_speaks_in_the_shops_unit(name: str) -> None:
+    """Figures found and rules of thumb alike; names of materials say what is printed on the roll."""
+    mistake = MISTAKES[name](sound_job())
+    in_us = replace(assessed(mistake), units=Units(system="us"))
+    found = [caution for caution in cautions_of(in_us) if caution.id == name]
+    assert found
+    for caution in found:
+        for text in (caution.message, caution.why, caution.remedy, caution.mend.text if caution.mend else ""):
+            for card in (*mistake.cards, *shelf()):
+                text = text.replace(card.name, "")
+            assert not re.search(r"\d (mm|cm|m|kg|g|mbar|bar|°C|m²|g/m²|kg/m³|L)\b", text), text

@@ -309,6 +309,22 @@ def _parse_duration(text: str, units: Units) -> float:
     return _finite(total)
 
 
+def in_words(text: str, units: Units) -> str:
+    """*text* with the rules of thumb in it, such as "10 to 30 mm", in the unit the shop thinks in.
+
+    >>> in_words("Let them overlap by 10 to 30 mm, 25 mm as a rule.", Units(system="us"))
+    'Let them overlap by 0.4 to 1.2 in, 1 in as a rule.'
+    """
+    if KINDS["length"].shown[units.system][0] != "in":
+        return text
+
+    def inches(found: re.Match[str]) -> str:
+        figures = [f"{round(float(one) / 25.4, 1):g}" for one in found.groups() if one]
+        return f"{' to '.join(figures)} in"
+
+    return re.sub(r"(\d+)(?: to (\d+))? mm\b", inches, text)
+
+
 def unit_shown(kind: str, units: Units) -> str:
     """The unit the shop shows for *kind*, as written after a figure."""
     if kind == "money":

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from bibulon.assess import Assessment
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.quantities import in_words
 from bibulon.remembered import ByIdentity
 
 Rank = Literal["note", "caution", "stop"]
@@ -114,18 +115,20 @@ def remember_found(assessment: Assessment, found: Found) -> None:
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
     """All cautions of a job, the gravest first."""
-    of_plan = found_of_plan(assessment)
+    of_plan, units = found_of_plan(assessment), assessment.units
     found = [
         Caution(
             entry.id,
             finding.rank or entry.rank,
             entry.station,
             finding.message,
-            entry.why,
-            entry.remedy,
+            in_words(entry.why, units),
+            in_words(entry.remedy, units),
             finding.place,
             finding.subject,
-            entry.mend if entry.mend is not None and entry.mend.helps(assessment.job) else None,
+            replace(entry.mend, text=in_words(entry.mend.text, units))
+            if entry.mend is not None and entry.mend.helps(assessment.job)
+            else None,
         )
         for entry in REGISTRY
         for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
