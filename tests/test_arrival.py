@@ -51,7 +51,7 @@ def test_a_front_at_constant_pressure_is_told_whatever_the_steps(steps: int, rea
     ends = [(reach * k / steps) ** 2 for k in range(steps + 1)]
     marks = followed(ends, np.sqrt)
     inner = (x_m > 1.5 * reach / steps) & (x_m < reach * (1 - 3 / steps))
-    assert marks[inner] == pytest.approx(x_m[inner] ** 2, rel=0.01)
+    assert marks[inner] == pytest.approx(x_m[inner] ** 2, rel=0.01, abs=5e-4)
     late = (x_m >= reach * (1 - 3 / steps)) & (x_m < reach - 0.02)
     assert marks[late] == pytest.approx(x_m[late] ** 2, rel=1.5 / steps)
     assert np.isnan(marks[x_m > reach + 0.05]).all()

@@ -427,7 +427,7 @@ class _Fill:
     def _result(self, stopped_by: str, marks: Floats) -> FillResult:
         held, filled = self._in_part(self.rows[-1].filled), stopped_by == "filled"
         end_s = self.rows[-1].time_s
-        arrivals = arrivals_of(self.network, marks, self.problem.resin, end_s)
+        arrivals = arrivals_of(self.network, marks, self.problem.resin, end_s, self.valves.opened_s)
         return FillResult(
             problem=self.problem,
             mesh=self.network.mesh,

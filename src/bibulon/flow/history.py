@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.flow.arrival import evened, smoothed
+from bibulon.flow.conductors import Flags
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
 from bibulon.laminate.levels import LEVEL_NAMES
@@ -74,8 +75,22 @@ def course_of(network: Network, rows: list[Row]) -> Course:
     )
 
 
-def arrivals_of(network: Network, marks: Floats, resin: Rheology, end_s: float) -> ArrivalTimes:
-    """Arrival times from the *marks* (shell,) on the fluidity clock, none later than the end; NaN for never."""
+def _run_along(network: Network, times: Floats, opened_s: dict[str, float]) -> Flags:
+    """(shell,) whether a node lies on a bore that resin ran along, and not on a feed that the front passed closed."""
+    found: Flags = network.in_part_share[: len(times)] < 1
+    for feed in network.feeds:
+        nodes = network.nodes_on_line[feed.line.id]
+        found[nodes[times[nodes] < opened_s.get(feed.line.id, np.inf)]] = False
+    return found
+
+
+def arrivals_of(
+    network: Network, marks: Floats, resin: Rheology, end_s: float, opened_s: dict[str, float]
+) -> ArrivalTimes:
+    """Arrival times from the *marks* (shell,) on the fluidity clock, none later than the end; NaN for never.
+
+    *opened_s* says when each feed was opened that was.
+    """
     times = np.full(len(marks), np.nan)
     known = ~np.isnan(marks)
     rest = 1 - marks[known] * resin.viscosity_pa_s / resin.thickening_s
@@ -83,7 +98,7 @@ def arrivals_of(network: Network, marks: Floats, resin: Rheology, end_s: float) 
     by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
     by_level[network.level, network.place] = times
     bores = np.zeros(by_level.shape, dtype=bool)
-    bores[network.level, network.place] = network.in_part_share[: len(times)] < 1
+    bores[network.level, network.place] = _run_along(network, times, opened_s)
     for level in range(len(by_level)):
         by_level[level] = np.clip(smoothed(network.mesh, by_level[level], bores[level]), 0.0, end_s)
     seen = by_level[network.level[network.top], network.place[network.top]]

@@ -37,6 +37,11 @@ class Valves:
         return [feed for feed in self._network.feeds if feed.line.id in self.open]
 
     @property
+    def opened_s(self) -> dict[str, float]:
+        """When each feed was opened that was."""
+        return {event.line: event.time_s for event in self.events if event.action == "opened"}
+
+    @property
     def open_vent_nodes(self) -> Integers:
         """Nodes at the vacuum of the pots."""
         nodes = [self._network.nodes_on_line[line.id] for line in self._vents if line.id not in self._shut_vents]
