@@ -11,6 +11,7 @@ from functools import cache
 import pytest
 from conftest import rectangle
 from shapely import Point as Place
+from shapely import Polygon
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import REGISTRY, cautions_of
@@ -20,9 +21,10 @@ from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard, TubeCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_media, with_region
 from bibulon.job.hold import HoldTest
-from bibulon.job.layup import Layer
+from bibulon.job.layup import Dart, Layer
 from bibulon.job.part import Part, Region
 from bibulon.job.run import RunEvent
+from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
 from bibulon.quantities import Units
@@ -131,6 +133,11 @@ def loose_stack(job: Job) -> Job:
     return laid(thick, *(line.label for line in lay_list(thick) if not line.debulk))
 
 
+def darted(job: Job, mouth: tuple[float, float], tip: tuple[float, float]) -> Job:
+    dart = Dart(id="dart", mouth=mouth, tip=tip, width_m=0.04)
+    return changed(job, cutting=revised(job.cutting, darts=(dart,)))
+
+
 MISTAKES: dict[str, Callable[[Job], Job]] = {
     "no-fill": lambda job: changed(job, lines=job.feeds),
     "media-reaches-vent": media_to_vent,
@@ -138,6 +145,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "last-filled-no-vent": far_vent,
     "stays-dry": vent_inside,
     "air-trapped": plain_core,
+    "dart-not-cut": lambda job: darted(job, (2.0, 1.4), (2.0, 0.0)),
     "race-track-suspected": lambda job: changed(job, flow=revised(job.flow, core_gap_m=0.0)),
     "over-pressure-under-film": lambda job: changed(job, bucket=revised(job.bucket, over_pressure_pa=50_000.0)),
     "margin-short": lambda job: changed(job, charge=revised(job.charge, gel_margin_s=7200.0)),
@@ -261,6 +269,27 @@ def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
         before = {caution.id for caution in cautions_of(assessed(mistake))}
         after = {caution.id for caution in cautions_of(assessed(mend.apply(mistake)))}
         assert name in before and after <= before - {name}
+
+
+@pytest.mark.parametrize(
+    ("mouth", "tip", "told"),
+    [
+        ((2.0, 0.0), (2.0, 0.3), False),  # from the edge inwards
+        ((2.0, 0.0), (2.0, 1.4), True),  # right through
+        ((2.0, 0.2), (2.0, 0.4), True),  # from nowhere
+        ((5.0, 0.0), (5.0, 0.3), False),  # beside the part: no piece has it
+    ],
+)
+def test_darts_that_cannot_be_cut_are_told_and_left(
+    mouth: tuple[float, float], tip: tuple[float, float], told: bool
+) -> None:
+    job = darted(sound_job(), mouth, tip)
+    found = [one for one in cautions_of(assess(job)) if one.id == "dart-not-cut"]
+    assert bool(found) == told
+    plain = {piece.code: Polygon(piece.outline).area for piece in cut_list(sound_job()).pieces}
+    for piece in cut_list(job).pieces:
+        less = plain[piece.code] - Polygon(piece.outline).area
+        assert less == pytest.approx(0.0, abs=1e-4) or (not told and 0.003 < less < 0.007)
 
 
 def test_a_mend_that_would_change_nothing_is_not_offered() -> None:

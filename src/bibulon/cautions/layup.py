@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from shapely import LineString, Polygon
+from shapely import LineString, Polygon, union_all
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import Assessment
@@ -14,6 +14,7 @@ from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
 from bibulon.job.layup import Layer
+from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import show
 from bibulon.stock import shelf
@@ -182,6 +183,28 @@ def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
         place = worst.joints[0].interpolate(0.5, normalized=True)
         shown = show(worst.apart_m, "length", assessment.units)
         yield Finding(f"Joints of ply P{worst.number} lie {shown} from those of a ply below it.", (place.x, place.y))
+
+
+@caution(
+    "dart-not-cut",
+    "caution",
+    "layup",
+    why="A dart closes only where it opens at the edge of its piece; one right through it cuts the piece in two.",
+    remedy="Draw it from the edge of the cloth to a tip inside the piece, or move the joints.",
+    of_plan=True,
+)
+def dart_not_cut(assessment: Assessment) -> Iterator[Finding]:
+    left = [
+        (ply, piece.intersection(union_all(ply.darts)))
+        for ply in assessment.plies
+        if ply.darts
+        for piece in ply.pieces
+        if cut_open(piece, ply.darts) is None
+    ]
+    if left:
+        named = ", ".join(dict.fromkeys(f"P{ply.number}" for ply, _ in left))
+        place = left[0][1].representative_point()
+        yield Finding(f"Darts that run through a piece or end inside it are not cut: {named}.", (place.x, place.y))
 
 
 @caution(

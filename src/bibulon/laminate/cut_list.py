@@ -17,13 +17,12 @@ import numpy.typing as npt
 from rectpack import PackingMode, newPacker
 from scipy.interpolate import RegularGridInterpolator
 from shapely import LinearRing, Polygon, affinity, box, get_coordinates, segmentize
-from shapely.ops import unary_union
 
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FabricCard
 from bibulon.job.layup import Offcut
-from bibulon.laminate.joints import Ply, plies_of
+from bibulon.laminate.joints import Ply, cut_open, plies_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
 
 Floats = npt.NDArray[np.float64]
@@ -146,9 +145,9 @@ def _cut(job: Job, ply: Ply, piece: Polygon, code: str) -> CutPiece:
         real = developed_area_m2(job.part.relief, piece)
         shear = abs(flat.area - real) / real
     if ply.darts:
-        turned = affinity.rotate(unary_union(ply.darts), -ply.angle_deg, origin=(0, 0))
-        darted = laid.difference(turned)
-        if isinstance(darted, Polygon) and not darted.is_empty:
+        opened = cut_open(piece, ply.darts)
+        if opened is not None:
+            darted = affinity.rotate(opened, -ply.angle_deg, origin=(0, 0))
             flat = _unrolled(job, darted, ply.angle_deg, laid.bounds) if job.part.relief else darted
     if job.cutting.allowance_m >= GRAIN_M:
         more = job.cutting.allowance_m

@@ -11,7 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from shapely import LineString, Polygon, affinity, box, get_parts
+from shapely import LineString, Polygon, affinity, box, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
@@ -221,6 +221,14 @@ def _darts(cutting: CutChoices, shape: BaseGeometry, turn: int) -> tuple[Polygon
         if shape.intersects(wedge):
             wedges.append(wedge)
     return tuple(wedges)
+
+
+def cut_open(piece: Polygon, darts: tuple[Polygon, ...]) -> Polygon | None:
+    """*piece* with its *darts* cut out; None where that would divide it, or a dart does not reach its edge."""
+    left = piece.difference(union_all(darts))
+    if not isinstance(left, Polygon) or left.is_empty or len(left.interiors) > len(piece.interiors):
+        return None
+    return left
 
 
 # -- moved by hand -----------------------------------------------------------------------------------------------------
