@@ -102,6 +102,17 @@ def test_the_region_and_the_outline_are_reshaped_on_the_plan(window: Window) -> 
     assert (4.0, 1.4) in [pytest.approx(place, abs=0.006) for place in window.document.job.part.outline]
 
 
+def test_a_corner_follows_a_slow_hand_and_does_not_stick_to_itself(window: Window) -> None:
+    window.go("part")
+    QTest.mousePress(window.plan, LEFT, pos=at(window, 4.2, 0.0))
+    for step in range(1, 61):
+        QTest.mouseMove(window.plan, at(window, 4.2 - 0.4 * step / 60, 0.3 * step / 60))
+        shown = window.document.job.part.outline[1]
+        assert shown == pytest.approx((4.2 - 0.4 * step / 60, 0.3 * step / 60), abs=0.06)  # as far as it may snap
+    QTest.mouseRelease(window.plan, LEFT, pos=at(window, 3.8, 0.3))
+    assert window.document.job.part.outline[1] == pytest.approx((3.8, 0.3), abs=0.011)
+
+
 def test_media_are_drawn_by_dragging_a_rectangle(window: Window) -> None:
     press(window, Qt.Key.Key_M)
     drag(window, (1.0, 1.0), (2.0, 1.25))

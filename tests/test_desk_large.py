@@ -6,9 +6,11 @@ import math
 from collections.abc import Callable
 from pathlib import Path
 
+import pytest
 from conftest import rectangle
 from driving import bench, drag, texts, type_into
 from PySide6.QtCore import QEvent, QObject
+from shapely import Polygon
 
 from bibulon.assess import assess
 from bibulon.demo import demo_job
@@ -45,8 +47,8 @@ class Heard(QObject):
         self.said.append(self._text())
 
 
-def many_points() -> Job:
-    turns = [2 * math.pi * k / 5000 for k in range(5000)]
+def many_points(count: int = 5000) -> Job:
+    turns = [2 * math.pi * k / count for k in range(count)]
     outline = tuple((round(2.1 + 2 * math.cos(a), 6), round(0.7 + 0.65 * math.sin(a), 6)) for a in turns)
     return changed(demo_job(), id="many-points", name="many points", part=Part(outline=outline))
 
@@ -124,6 +126,25 @@ def test_an_outline_of_thousands_of_points_is_worked_on(window: Window, qtbot) -
     window.refresh()
     assert "Cautions" in texts(window)
     qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
+
+
+def test_a_corner_among_thousands_follows_the_hand_and_a_spike_is_not_taken(window: Window, qtbot) -> None:
+    window.open_document(many_points(20_000))
+    qtbot.waitUntil(lambda: len(window.document.job.part.outline) == 20_000, timeout=60_000)
+    window.go("part")
+    assert not bench(window).points.isVisible() and "20000 corner points" in texts(bench(window))
+    outline = window.document.job.part.outline
+    at = 5000  # uppermost: outwards is up
+    drag(window, outline[at], (outline[at][0], outline[at][1] + 0.08))
+    moved = window.document.job.part.outline
+    assert moved[at] == pytest.approx((outline[at][0], outline[at][1] + 0.08), abs=0.011)
+    assert moved[:at] == outline[:at] and moved[at + 1 :] == outline[at + 1 :]
+    window.plan.grab()
+    window.undo()
+    assert window.document.job.part.outline is outline
+    drag(window, outline[at], (outline[at][0] + 0.5, outline[at][1] + 0.02))  # across its neighbours
+    assert Polygon(window.document.job.part.outline).is_valid
+    qtbot.waitUntil(lambda: not window.document.working and not window.runner.busy, timeout=60_000)
 
 
 def test_leaving_while_a_large_file_is_opened_is_no_trouble(window: Window, qtbot) -> None:

@@ -138,9 +138,12 @@ KINDS = {
 }
 
 
-def nearest(points: tuple[Point, ...], at: Point) -> int:
-    """The number of the one of *points* that lies nearest."""
-    return int(np.argmin(((places_of(points) - at) ** 2).sum(axis=1)))
+def nearest(points: tuple[Point, ...], at: Point, but: int | None = None) -> int:
+    """The number of the one of *points* that lies nearest, *but* that one."""
+    away = ((places_of(points) - at) ** 2).sum(axis=1)
+    if but is not None:
+        away[but] = np.inf
+    return int(np.argmin(away))
 
 
 def grip_at(job: Job, frame: Frame, at: Point, chosen: str, kinds: tuple[str, ...]) -> Grip | None:

@@ -64,18 +64,20 @@ class Tool(Protocol):
     def takes_text(self, text: str) -> bool: ...
 
 
-def snapped(job: Job, frame: Frame, at: Point, leave_out: str = "") -> Point:
-    """*at* drawn to a corner or edge of the part, an end of a line, or else the grid."""
+def snapped(job: Job, frame: Frame, at: Point, held: Grip | None = None) -> Point:
+    """*at* drawn to a corner or edge of the part, an end of a line, or else the grid; not to what is *held*."""
     reach = SNAP_PX / frame.scale
-    rings = [job.part.outline, *job.part.holes]
-    rings += [(line.points[0], line.points[-1]) for line in job.lines if line.id != leave_out]
-    rings += [patch.outline for patch in job.media if patch.id != leave_out]
-    near = min((ring[nearest(ring, at)] for ring in rings), key=lambda corner: math.dist(corner, at))
+    own, corner = (held.id, held.point) if held is not None else ("", None)
+    rings = [*KINDS["outline"].points(job).items(), *KINDS["hole"].points(job).items()]
+    corners = [ring[nearest(ring, at, corner if name == own else None)] for name, ring in rings]
+    corners += [place for line in job.lines if line.id != own for place in (line.points[0], line.points[-1])]
+    corners += [patch.outline[nearest(patch.outline, at)] for patch in job.media if patch.id != own]
+    near = min(corners, key=lambda corner: math.dist(corner, at))
     if math.dist(near, at) <= reach:
         return near
     x, y = (round(round(value / GRID_M) * GRID_M, 4) for value in at)
     edge = job.part.shape.exterior
-    if edge.distance(Place(at)) <= reach:
+    if (held is None or held.kind != "outline") and edge.distance(Place(at)) <= reach:
         spot = edge.interpolate(edge.project(Place(x, y)))
         return round(spot.x, 4), round(spot.y, 4)
     return x, y
@@ -123,7 +125,7 @@ class SelectTool:
             step = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
             points = moved_points(self._points, *step)
         else:
-            target = snapped(view.document.job, view.frame, at, self._grip.id)
+            target = snapped(view.document.job, view.frame, at, self._grip)
             if view.square and len(self._points) > 1:
                 target = squared(self._points[self._grip.point - 1 if self._grip.point else 1], target)
             points = (*self._points[: self._grip.point], target, *self._points[self._grip.point + 1 :])
