@@ -322,7 +322,7 @@ def in_words(text: str, units: Units) -> str:
         figures = [f"{round(float(one) / 25.4, 1):g}" for one in found.groups() if one]
         return f"{' to '.join(figures)} in"
 
-    return re.sub(r"(\d+)(?: to (\d+))? mm\b", inches, text)
+    return re.sub(r"(\d+(?:\.\d+)?)(?: to (\d+(?:\.\d+)?))? mm\b", inches, text)
 
 
 def unit_shown(kind: str, units: Units) -> str:

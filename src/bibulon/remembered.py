@@ -13,7 +13,7 @@ True
 
 >>> notes = ByIdentity[tuple[int, ...], str](2)
 >>> three = (1, 2, 3)
->>> notes.put(three, value="short")
+>>> _ = notes.put(three, value="short")
 >>> notes.get(three), notes.get((4, 5))
 ('short', None)
 """

@@ -23,9 +23,13 @@ _shapes = ByIdentity[tuple[Point, ...], Polygon](16)
 
 
 def places_of(points: tuple[Point, ...]) -> npt.NDArray[np.float64]:
-    """(n, 2) *points* as an array, which is not to be changed."""
+    """(n, 2) *points* as an array that cannot be changed."""
     known = _places.get(points)
-    return known if known is not None else _places.put(points, value=np.array(points, dtype=np.float64).reshape(-1, 2))
+    if known is not None:
+        return known
+    places = np.array(points, dtype=np.float64).reshape(-1, 2)
+    places.setflags(write=False)
+    return _places.put(points, value=places)
 
 
 def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:

@@ -117,7 +117,7 @@ class Bench(QScrollArea):
     def focusNextPrevChild(self, following: bool) -> bool:
         """Tab goes on, and what it comes to is scrolled into sight; what vanishes under the hand scrolls nothing."""
         held = QApplication.focusWidget()
-        if held is not None and held.isVisible():
+        if held is not None and held.isVisible() and held.isEnabled():
             return super().focusNextPrevChild(following)
         self.setFocus(Qt.FocusReason.OtherFocusReason)
         return True
