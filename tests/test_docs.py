@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import doctest
+import importlib
 import re
 from pathlib import Path
 
@@ -39,3 +41,16 @@ def test_the_readme_names_every_command() -> None:
     for command in app.registered_commands:
         name = command.name or (command.callback.__name__ if command.callback else "")
         assert name == "desk" or f"bibulon {name}" in readme, name
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        ".".join(path.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+        for path in sorted((ROOT / "src/bibulon").rglob("*.py"))
+        if ">>>" in path.read_text(encoding="utf-8")
+    ],
+)
+def test_the_examples_in_the_code_hold(name: str) -> None:
+    outcome = doctest.testmod(importlib.import_module(name))
+    assert outcome.attempted and not outcome.failed
