@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
@@ -18,6 +20,7 @@ LEFT_PX = 84
 RESIN_SHADE = 2
 CORE_ALPHA = 70
 LABEL_ROOM_PX = 10
+LETTER_OFF_PX = 22.0
 STRONGEST = 400
 """Heights are drawn at most so many times too large."""
 
@@ -37,7 +40,9 @@ def paint_section(
     painter.setPen(QPen(QColor(palette.ink), 1.6, Qt.PenStyle.DashDotLine))
     painter.drawLine(ends[0], ends[1])
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-    for place, letter in zip(ends, "AB", strict=True):
+    length_px = math.hypot(ends[1].x() - ends[0].x(), ends[1].y() - ends[0].y()) or 1.0
+    beyond = (ends[1] - ends[0]) * (LETTER_OFF_PX / length_px)  # off the part, where no line's label is
+    for place, letter in ((ends[0] - beyond, "A"), (ends[1] + beyond, "B")):
         painter.setPen(QPen(QColor(palette.ink), 1.4))
         painter.setBrush(QColor(palette.paper))
         painter.drawEllipse(place, 9, 9)

@@ -28,7 +28,7 @@ from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
 from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.relief_shade import ReliefShade
-from bibulon.desk.plan.section import paint_section
+from bibulon.desk.plan.section import PANEL_PX, paint_section
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.tools import (
     DartTool,
@@ -155,6 +155,8 @@ class PlanView(QWidget):
     def set_cut(self, cut: tuple[Point, Point] | None) -> None:
         """Show the stack in section along a line, or no section."""
         self.cut = cut
+        if self._fitted:
+            self.fit()  # the section takes up the lower part of the view
         self.update()
 
     def set_tool(self, name: str) -> None:
@@ -211,13 +213,14 @@ class PlanView(QWidget):
     # -- zoom and pan ------------------------------------------------------------------------------------------------
 
     def fit(self) -> None:
-        """Show the whole part with its flange."""
+        """Show the whole part with its flange, above the section if there is one."""
         part = self.document.job.part
-        xs, ys = zip(*part.outline, strict=True)
+        low_x, low_y, high_x, high_y = part.shape.bounds
         gap = part.flange_width_m
-        box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - 96)
+        taken = 96 if self.cut is None else 76 + PANEL_PX
+        box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - taken)
         if box.width() > 20 and box.height() > 20:
-            self.frame = fitted((min(xs) - gap, min(ys) - gap), (max(xs) + gap, max(ys) + gap), box)
+            self.frame = fitted((low_x - gap, low_y - gap), (high_x + gap, high_y + gap), box)
         self._fitted = True
         self.update()
 
