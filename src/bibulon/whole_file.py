@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import Generic, TypeVar
+
+Content = TypeVar("Content")
 
 
 def write_own(path: Path, text: str) -> None:
@@ -44,6 +48,23 @@ def _umask() -> int:
         return int(next(line for line in lines if line.startswith("Umask:")).split()[1], 8)
     except (OSError, StopIteration, ValueError):
         return 0o077
+
+
+class OwnFile(Generic[Content]):
+    """One of the program's own files, read again only when it has changed; *parse* is given its text and name."""
+
+    def __init__(self, parse: Callable[[str, str], Content]) -> None:
+        self._parse = parse
+        self._known: tuple[Path, tuple[int, int, int], Content] | None = None
+
+    def read(self, path: Path) -> Content | None:
+        """What is in the file; None if there is none. Raises OSError, UnicodeDecodeError, and what *parse* raises."""
+        stamp = stamp_of(path)
+        if stamp is None:
+            return None
+        if self._known is None or self._known[:2] != (path, stamp):
+            self._known = path, stamp, self._parse(path.read_text(encoding="utf-8"), path.name)
+        return self._known[2]
 
 
 def stamp_of(path: Path) -> tuple[int, int, int] | None:

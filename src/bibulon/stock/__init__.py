@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
-from functools import cache, lru_cache
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -14,7 +14,7 @@ import tomli_w
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
-from bibulon.whole_file import stamp_of, write_own
+from bibulon.whole_file import Content, OwnFile, write_own
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
 
@@ -54,21 +54,18 @@ def shipped() -> tuple[Card, ...]:
 
 def own_cards() -> tuple[Card, ...]:
     """The shop's own cards. Raises :class:`StockError` if their file cannot be used."""
-    own = shop_cards_file()
-    try:
-        stamp = stamp_of(own)
-    except OSError as error:
-        raise StockError(f"{own} cannot be read ({error}).") from error
-    return _read_own(own, stamp) if stamp is not None else ()
+    return read_own(_own_cards, shop_cards_file()) or ()
 
 
-@lru_cache(maxsize=4)
-def _read_own(own: Path, stamp: tuple[int, ...]) -> tuple[Card, ...]:
-    """The cards in the file, read once while its *stamp* stays."""
+_own_cards = OwnFile(read_cards)
+
+
+def read_own(file: OwnFile[Content], path: Path) -> Content | None:
+    """What is in one of the shop's own files; None if there is none yet. Raises :class:`StockError`."""
     try:
-        return read_cards(own.read_text(encoding="utf-8"), own.name)
+        return file.read(path)
     except (OSError, UnicodeDecodeError) as error:
-        raise StockError(f"{own} cannot be read ({error}).") from error
+        raise StockError(f"{path} cannot be read ({error}).") from error
 
 
 def save_own(cards: Iterable[Card]) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -14,8 +13,8 @@ from pydantic import ValidationError
 
 from bibulon.job.layup import Offcut
 from bibulon.job.storage import explain
-from bibulon.stock import StockError
-from bibulon.whole_file import stamp_of, write_own
+from bibulon.stock import StockError, read_own
+from bibulon.whole_file import OwnFile, write_own
 
 
 def offcuts_file() -> Path:
@@ -25,24 +24,20 @@ def offcuts_file() -> Path:
 
 def shop_offcuts() -> tuple[Offcut, ...]:
     """The shop's offcuts. Raises :class:`~bibulon.stock.StockError` if the list cannot be used."""
-    path = offcuts_file()
-    try:
-        stamp = stamp_of(path)
-    except OSError as error:
-        raise StockError(f"{path} cannot be read ({error}).") from error
-    return _read(path, stamp) if stamp is not None else ()
+    return read_own(_own_offcuts, offcuts_file()) or ()
 
 
-@lru_cache(maxsize=4)
-def _read(path: Path, stamp: tuple[int, ...]) -> tuple[Offcut, ...]:
-    """The offcuts in the file, read once while its *stamp* stays: the bench asks at every refresh."""
+def _parse(text: str, name: str) -> tuple[Offcut, ...]:
     try:
-        tables: list[dict[str, Any]] = tomllib.loads(path.read_text(encoding="utf-8")).get("offcut", [])
+        tables: list[dict[str, Any]] = tomllib.loads(text).get("offcut", [])
         return tuple(Offcut.model_validate(table) for table in tables)
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-        raise StockError(f"{path} cannot be read ({error}).") from error
+    except tomllib.TOMLDecodeError as error:
+        raise StockError(f"{name} cannot be read ({error}).") from error
     except ValidationError as error:
-        raise StockError(f"{path.name}: {explain(error)}.") from error
+        raise StockError(f"{name}: {explain(error)}.") from error
+
+
+_own_offcuts = OwnFile(_parse)
 
 
 def save_offcuts(offcuts: Iterable[Offcut]) -> None:
