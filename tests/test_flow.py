@@ -8,9 +8,9 @@ from conftest import bare_panel, rectangle
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bibulon.flow.contours import contour, round_levels
+from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.fill import Cancelled, fill
-from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
+from bibulon.flow.network import build_network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.raster import Canvas
 from bibulon.flow.result import FillResult
@@ -280,3 +280,18 @@ def test_resin_card_changes_reach_the_front(panel: Job) -> None:
 def test_lines_keep_their_kind() -> None:
     with pytest.raises(ValueError, match="two different points"):
         Line(id="a", kind="feed", label="F", points=((0, 0), (0, 0)), tube="t", hose="h")
+
+
+@given(turn=st.floats(0, 6.28), level=st.floats(0.3, 0.9))
+def test_contours_join_into_lines_of_the_same_length(turn: float, level: float) -> None:
+    """A straight front is one line across the panel; a round one closes into a ring."""
+    mesh = build_network(flow_problem(bare_panel(), 400, 1)).mesh
+    x, y = (mesh.points_m - (0.5, 0.2)).T
+    straight = np.cos(turn) * x + np.sin(turn) * y
+    for values, at in ((straight, 0.05), (np.hypot(x, y), 0.18 * level)):
+        segments = contour(mesh, values, at)
+        (line,) = joined(segments)
+        whole = np.hypot(*(segments[:, 1] - segments[:, 0]).T).sum()
+        assert np.hypot(*np.diff(line, axis=0).T).sum() == pytest.approx(whole, rel=1e-5)
+    assert line[0] == pytest.approx(line[-1]), "a ring ends where it begins"
+    assert joined(contour(mesh, straight, 9.0)) == []

@@ -13,6 +13,7 @@ from xml.etree import ElementTree
 
 import ezdxf
 import meshio
+import numpy as np
 import pytest
 from pypdf import PdfReader
 from typer.testing import CliRunner
@@ -184,7 +185,12 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
     drawing = ezdxf.readfile(tmp_path / "fill.dxf")
     outline = drawing.modelspace().query('LWPOLYLINE[layer=="part"]')[0]
     assert {(round(x), round(y)) for x, y, *_ in outline} == {(0, 0), (4200, 0), (4200, 1400), (0, 1400)}
-    assert len(drawing.modelspace().query('LINE[layer=="front 0.10.00"]')) > 5
+    fronts = [
+        np.array([(x, y) for x, y, *_ in one])
+        for one in drawing.modelspace().query('LWPOLYLINE[layer=="front 0.10.00"]')
+    ]
+    assert len(fronts) == 1, "one line across the part, for a plotter to follow"
+    assert np.ptp(fronts[0][:, 0]) == pytest.approx(4200, abs=1) and 300 < fronts[0][:, 1].mean() < 800
     picture = ElementTree.parse(tmp_path / "fill.svg").getroot()
     assert picture.get("width") == "4240.0mm" and "0:10:00" in "".join(picture.itertext())
     assert call("fill", str(deck), "--nodes", "300", "--export", str(tmp_path / "fill.xyz"))[0] == 2

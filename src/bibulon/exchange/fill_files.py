@@ -13,7 +13,7 @@ import numpy as np
 from ezdxf import units
 from ezdxf.filemanagement import new as new_drawing
 
-from bibulon.flow.contours import contour, round_levels
+from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.reading import between_steps, pressure_map, thickness_map, top_nodes
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
@@ -88,8 +88,12 @@ def _write_csv(job: Job, result: FillResult, path: Path) -> None:
     path.write_text(stream.getvalue(), encoding="utf-8")
 
 
-def _fronts(result: FillResult) -> list[tuple[float, np.ndarray]]:
-    return [(level, contour(result.mesh, result.seen_s, level)) for level in round_levels(result.end_s)]
+def _fronts(result: FillResult) -> list[tuple[float, list[np.ndarray]]]:
+    """Times, each with the lines (n, 2) of the front then, in millimetres."""
+    return [
+        (level, [line * 1000 for line in joined(contour(result.mesh, result.seen_s, level))])
+        for level in round_levels(result.end_s)
+    ]
 
 
 def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
@@ -106,11 +110,11 @@ def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
         space.add_lwpolyline([(x * 1000, y * 1000) for x, y in line.points], dxfattribs={"layer": layer})
         x, y = line.points[0]
         space.add_text(line.label, height=20, dxfattribs={"layer": layer, "insert": (x * 1000, y * 1000)})
-    for level, segments in _fronts(result):
+    for level, fronts in _fronts(result):
         layer = f"front {run_clock(level).replace(':', '.')}"
         drawing.layers.add(layer, color=PART_COLOUR)
-        for start, end in segments * 1000:
-            space.add_line(tuple(start), tuple(end), dxfattribs={"layer": layer})
+        for front in fronts:
+            space.add_lwpolyline(front.tolist(), dxfattribs={"layer": layer})
     drawing.saveas(path)
 
 
@@ -134,12 +138,11 @@ def _write_svg(job: Job, result: FillResult, path: Path) -> None:
         points = " ".join(place(x * 1000, y * 1000) for x, y in line.points)
         look = 'stroke="#b4560f"' if line.kind == "feed" else 'stroke="#1f5a7a" stroke-dasharray="20 10"'
         lines.append(f'<polyline {look} points="{points}"/>')
-    for level, segments in _fronts(result):
-        course = " ".join(f"M{place(*start)} L{place(*end)}" for start, end in segments * 1000)
+    for level, fronts in _fronts(result):
+        course = " ".join("M" + " L".join(place(x, y) for x, y in front) for front in fronts)
         if course:
             lines.append(f'<path stroke="#6b2a3c" d="{course}"><title>{run_clock(level)}</title></path>')
-            x, y = segments.mean(axis=1)[len(segments) // 2] * 1000
-            at = place(x, y).split(",")
+            at = place(*fronts[0][len(fronts[0]) // 2]).split(",")
             lines.append(f'<text x="{at[0]}" y="{at[1]}" font-size="24" fill="#6b2a3c">{run_clock(level)}</text>')
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
 

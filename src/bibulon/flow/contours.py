@@ -5,8 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from shapely import MultiLineString, get_coordinates, get_parts, line_merge
 
 from bibulon.flow.mesh import Floats, Mesh
+
+GRAIN_DECIMALS = 7
+"""Ends of segments that neighbouring triangles share are the same to so many decimals of a metre."""
 
 
 def contour(mesh: Mesh, values: Floats, level: float) -> Floats:
@@ -29,6 +33,16 @@ def contour(mesh: Mesh, values: Floats, level: float) -> Floats:
         start, stop = mesh.points_m[triangles[rows, lone]], mesh.points_m[triangles[rows, other]]
         ends.append(start + share * (stop - start))
     return np.stack(ends, axis=1)
+
+
+def joined(segments: Floats) -> list[Floats]:
+    """Lines (n, 2) that run on along the *segments* (k, 2, 2) as far as those meet, the longest first; rings end where
+    they begin."""
+    if not len(segments):
+        return []
+    merged = get_parts(line_merge(MultiLineString(list(np.round(segments, GRAIN_DECIMALS)))))
+    lines = sorted(merged.tolist(), key=lambda line: -float(line.length))
+    return [get_coordinates(line) for line in lines if line.length > 0]
 
 
 def round_levels(end_s: float, about: int = 8) -> list[float]:
