@@ -70,11 +70,13 @@ def _write_svg(job: Job, path: Path) -> None:
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{height:.3f}mm" '
         f'viewBox="0 0 {width:.3f} {height:.3f}" fill="none" stroke-width="2">'
     ]
-    for number, (layer, name, points, closes) in enumerate(_things(job), 1):
-        course = " ".join(f"{x - left:.3f},{high - y:.3f}" for x, y in points)
-        kind = "polygon" if closes else "polyline"
-        title = f"<title>{escape(name)}</title>" if name else ""
-        lines.append(
-            f'<{kind} id={quoteattr(f"{layer} {number}")} stroke="{INKS[layer]}" points="{course}">{title}</{kind}>'
-        )
+    for layer, ink in INKS.items():
+        lines.append(f'<g id={quoteattr(layer)} stroke="{ink}">')
+        for on, name, points, closes in _things(job):
+            if on == layer:
+                course = " ".join(f"{x - left:.3f},{high - y:.3f}" for x, y in points)
+                kind = "polygon" if closes else "polyline"
+                title = f"<title>{escape(name)}</title>" if name else ""
+                lines.append(f'<{kind} points="{course}">{title}</{kind}>')
+        lines.append("</g>")
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
