@@ -63,16 +63,18 @@ class Background(QObject):
         self._work, self._refusal = work, refusal
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
+        self._over = True
 
     @property
     def busy(self) -> bool:
-        return self._thread is not None and self._thread.is_alive()
+        return not self._over
 
     def start(self, job: Job | None, **more: object) -> None:
         """Begin with *job*; nothing happens if another is under way."""
         if self.busy:
             return
         self._stop.clear()
+        self._over = False
         self._thread = threading.Thread(target=self._run, args=(job, more), name="background", daemon=True)
         self._thread.start()
 
@@ -83,6 +85,11 @@ class Background(QObject):
 
     def cancel(self) -> None:
         self._stop.set()
+
+    def let_go(self) -> None:
+        """Delete this once it is over: its thread may still be speaking through it."""
+        self.wait()
+        self.deleteLater()
 
     def _tell(self, share: float) -> None:
         from bibulon.flow.fill import Cancelled
@@ -105,6 +112,6 @@ class Background(QObject):
             message = str(refusal)
         except Exception as error:  # the window must hear of anything that went wrong in here
             message = f"This could not be worked out ({error})."
-        self._thread = None
+        self._over = True
         with contextlib.suppress(RuntimeError):  # the window has gone
             self.ended.emit(message)

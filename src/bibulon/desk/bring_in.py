@@ -407,9 +407,17 @@ def _read(
     ask: Callable[[Any], None],
 ) -> None:
     reader = Background(lambda job, tell: read(path), desk.plan, refusal)
-    reader.finished.connect(lambda _, found: ask(found))
-    reader.finished.connect(reader.deleteLater)
-    reader.ended.connect(lambda message: desk.say(message) if message else None)
-    reader.ended.connect(lambda _: desk.plan.tell(""))
+    read_in: list[object] = []
+
+    def over(message: str) -> None:
+        desk.plan.tell("")
+        reader.let_go()
+        if message:
+            desk.say(message)
+        elif read_in:
+            ask(read_in[0])
+
+    reader.finished.connect(lambda _, found: read_in.append(found))
+    reader.ended.connect(over)
     desk.plan.tell(f"Reading {path.name} …")
     reader.start(desk.document.job)

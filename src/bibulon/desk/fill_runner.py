@@ -155,7 +155,8 @@ class FillRunner(QObject):
         )
         self._process.start()
         far.close()
-        threading.Thread(target=self._listen, args=(self._pipe,), name="fill answers", daemon=True).start()
+        self._listener = threading.Thread(target=self._listen, args=(self._pipe,), name="fill answers", daemon=True)
+        self._listener.start()
 
     def _send(self) -> None:
         while True:
@@ -173,6 +174,8 @@ class FillRunner(QObject):
                 message = pipe.recv()
             except (EOFError, OSError):
                 message = None
+            if self._closed:
+                return
             try:
                 self._heard.emit((pipe, message))
             except RuntimeError:
@@ -253,5 +256,6 @@ class FillRunner(QObject):
         self._newest.value = -1
         self._process.terminate()
         self._process.join(2)
-        self._sender.join(2)
+        for thread in (self._sender, self._listener):  # none may speak through this object once it is gone
+            thread.join(2)
         self._pipe.close()
