@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -89,3 +92,33 @@ def test_a_job_that_cannot_be_filled_says_where(qtbot, runner: FillRunner, answe
     with qtbot.waitSignal(runner.settled, timeout=60_000):
         runner.ask(job)
     assert answers[-1].final, "and a job that can be is filled after it"
+
+
+CLOSING = """
+import gc, threading, time
+from bibulon.demo import demo_job
+from bibulon.desk.app import make_app
+from bibulon.desk.fill_runner import FillRunner
+if __name__ == "__main__":
+    app, job = make_app(), demo_job()
+    for turn in range(20):
+        runner = FillRunner(nodes=(250, 300))
+        runner.ask(job, live=True)
+        end = time.monotonic() + 0.02 * (turn % 12)
+        while time.monotonic() < end:
+            app.processEvents()
+        runner.close()
+        left = [one.name for one in threading.enumerate() if one.name.startswith("fill")]
+        assert not left, left
+        del runner
+        gc.collect()
+    print("closed")
+"""
+
+
+def test_closing_at_any_moment_is_no_trouble(tmp_path: Path) -> None:
+    """The threads that listen for answers must not speak through a runner that is going."""
+    script = tmp_path / "closing.py"
+    script.write_text(CLOSING, encoding="utf-8")
+    ended = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=120, check=False)
+    assert ended.returncode == 0 and ended.stdout.endswith("closed\n"), ended.stderr
