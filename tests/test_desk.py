@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, at, bench, caution_ids, choose, click, drag, press, push, texts, type_into
+from driving import LEFT, at, bench, caution_ids, click, drag, press, push, texts, type_into
 from pypdf import PdfReader
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import wait_for_fill
@@ -222,125 +222,6 @@ def test_an_impossible_job_says_why_and_comes_back(window: Window) -> None:
         window.undo()
     wait_for_fill(window)
     assert window.document.assessment.fill_time.value is not None
-
-
-def test_a_study_says_how_sure_the_fill_is_and_goes_stale(window: Window, qtbot) -> None:
-    window.studies.start(window.document.job, samples=4)
-    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
-        pass
-    window.refresh()
-    study = window.document.study
-    assert study is not None and len(study.ensemble.fill_time_s) == 4
-    assert "middle" in texts(bench(window))
-    pictures = []
-    for name in ("through", "seen", "lag", "dry"):
-        window.plan.set_map(name)
-        pictures.append(window.plan.grab().toImage())
-    assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
-    drag(window, (2.1, 0.72), (2.1, 0.8))
-    assert window.document.study is None, "it was of another plan"
-
-
-def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> None:
-    window.go("lines")
-    bench(window).refresh()
-    box = next(box for box in bench(window).findChildren(QComboBox) if box.accessibleName() == "Plan shows")
-    pictures = []
-    for text in ("pressure of the resin", "thickness at gel", "fibre fraction at gel"):
-        box.setCurrentText(text)
-        box.activated.emit(box.currentIndex())
-        pictures.append(window.plan.grab().toImage())
-    assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
-    QTest.mouseMove(window.plan, at(window, 2.0, 0.3))
-    assert "tool side" in window.pointed.text() and "%" in window.pointed.text()
-    window.plan.set_map("through")
-    window.plan.setFocus()
-    press(window, Qt.Key.Key_C)
-    click(window, 1.0, 0.0)
-    click(window, 1.0, 1.4)
-    assert window.plan.cut == ((1.0, 0.0), (1.0, 1.4))
-    early, late = (shown_at(window, share) for share in (0.2, 0.8))
-    assert early != late, "the resin in the section moves with the clock"
-    press(window, Qt.Key.Key_C)
-    press(window, Qt.Key.Key_Escape)
-    assert window.plan.cut is None
-    press(window, Qt.Key.Key_C)
-    click(window, 2.5, 0.7)
-    press(window, Qt.Key.Key_Return)
-    assert window.plan.cut == ((2.5, 0.0), (2.5, 1.4)), "one place is cut across the part"
-    window.plan.set_cut(None)
-    QTest.mouseMove(window.time_rail.canvas, QPoint(300, 40))
-    assert "bucket" in window.pointed.text() and "pots" in window.pointed.text()
-
-
-def shown_at(window: Window, share: float) -> object:
-    window.time_rail.canvas.scrub(share * window.time_rail.canvas.fill_end())
-    return window.plan.grab().toImage()
-
-
-def test_what_the_fill_counts_is_switched_at_the_bench(window: Window, qtbot) -> None:
-    window.go("lines")
-    before = window.document.assessment.fill.fill_time_s
-    toggle = next(box for box in bench(window).findChildren(QCheckBox) if box.objectName() == "Laminate swells")
-    assert toggle.isChecked()
-    pictured = window.plan.grab().toImage()
-    toggle.click()
-    wait_for_fill(window)
-    assert not window.document.job.flow.swelling
-    assert window.plan.grab().toImage() != pictured, "painted anew from the new answer"
-    assert window.document.assessment.fill.fill_time_s > 1.02 * before
-    type_into(bench(window), "Gap beside core", "1.5 mm")
-    wait_for_fill(window)
-    assert window.document.job.flow.core_gap_m == pytest.approx(0.0015)
-    window.undo()
-    window.undo()
-    wait_for_fill(window)
-    assert window.document.assessment.fill.fill_time_s == pytest.approx(before)
-
-
-def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> None:
-    window.go("lines")
-    push(bench(window), "Add manifold")
-    window.plan.choose("feed-2")
-    window.refresh()
-    choose(window, "Fed from", "manifold M1")
-    choose(window, "Opened", "when so much is full")
-    type_into(bench(window), "Share full", "40 %")
-    wait_for_fill(window)
-    line = window.document.job.line("feed-2")
-    assert line.fed_by == window.document.job.manifolds[0].id
-    fill = window.document.assessment.fill
-    opened = next(event.time_s for event in fill.events if event.line == "feed-2")
-    assert opened < fill.end_s
-    choose(window, "Fed from", "F1")
-    window.plan.choose("feed-1")
-    window.refresh()
-    choose(window, "Fed from", "F2")
-    assert "by itself" in window.note_text.text() and window.document.job.line("feed-1").fed_by is None
-
-
-def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:
-    window.go("lines")
-    lines = window.document.job.lines
-    for answer in ("Leave it", "Take it"):
-        with qtbot.waitSignal(window.proposals.ended, timeout=180_000):
-            push(bench(window), "Propose a layout")
-        window.refresh()
-        assert "As it is" in texts(bench(window)) and "Proposed" in texts(bench(window))
-        push(bench(window), answer)
-        assert (window.document.job.lines == lines) == (answer == "Leave it")
-    wait_for_fill(window)
-    assert window.document.assessment.fill.fill_time_s is not None
-    window.undo()
-    assert window.document.job.lines == lines
-
-
-def test_a_study_can_be_stopped(window: Window, qtbot) -> None:
-    window.go("lines")
-    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
-        push(bench(window), "Study the spread")
-        push(bench(window), "Stop the study")
-    assert window.document.study is None and not window.note.isVisible()
 
 
 # -- the hold test -----------------------------------------------------------------------------------------------------

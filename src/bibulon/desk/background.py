@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -21,6 +20,8 @@ if TYPE_CHECKING:
 SAMPLES = 32
 
 Tell = Callable[[float], None]
+_under_way: set[Background] = set()
+"""Those whose thread is at work: they outlive whom they work for, so that it never speaks through what is gone."""
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -47,7 +48,11 @@ def proposed(job: Job, tell: Tell) -> Proposal:
 
 
 class Background(QObject):
-    """Does one piece of *work* at a time; the fills themselves run in processes of their own."""
+    """Does one piece of *work* at a time for an *owner*; the fills themselves run in processes of their own.
+
+    When the owner goes, the work is told to stop, and nothing more is heard of it. Listeners should be methods of
+    objects of Qt, which it forgets when they go.
+    """
 
     progressed = Signal(float)
     finished = Signal(object, object)
@@ -55,15 +60,15 @@ class Background(QObject):
     ended = Signal(str)
     """It is over, with a message if it failed."""
 
-    def __init__(
-        self, work: Callable[..., object], parent: QObject | None = None, refusal: type[Exception] = FlowRefusal
-    ) -> None:
+    def __init__(self, work: Callable[..., object], owner: QObject, refusal: type[Exception] = FlowRefusal) -> None:
         """*refusal* is what *work* raises with a message for the user."""
-        super().__init__(parent)
+        super().__init__()
         self._work, self._refusal = work, refusal
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
         self._over = True
+        owner.destroyed.connect(self._abandon)
+        self.ended.connect(self._rest)
 
     @property
     def busy(self) -> bool:
@@ -75,6 +80,7 @@ class Background(QObject):
             return
         self._stop.clear()
         self._over = False
+        _under_way.add(self)
         self._thread = threading.Thread(target=self._run, args=(job, more), name="background", daemon=True)
         self._thread.start()
 
@@ -86,10 +92,13 @@ class Background(QObject):
     def cancel(self) -> None:
         self._stop.set()
 
-    def let_go(self) -> None:
-        """Delete this once it is over: its thread may still be speaking through it."""
-        self.wait()
-        self.deleteLater()
+    def _abandon(self) -> None:
+        self.blockSignals(True)
+        self.cancel()
+
+    def _rest(self) -> None:
+        if not self.busy:  # else begun again meanwhile
+            _under_way.discard(self)
 
     def _tell(self, share: float) -> None:
         from bibulon.flow.fill import Cancelled
@@ -104,8 +113,7 @@ class Background(QObject):
         message = ""
         try:
             found = self._work(job, self._tell, **more)
-            with contextlib.suppress(RuntimeError):  # the window has gone
-                self.finished.emit(job, found)
+            self.finished.emit(job, found)
         except Cancelled:
             pass
         except self._refusal as refusal:
@@ -113,5 +121,4 @@ class Background(QObject):
         except Exception as error:  # the window must hear of anything that went wrong in here
             message = f"This could not be worked out ({error})."
         self._over = True
-        with contextlib.suppress(RuntimeError):  # the window has gone
-            self.ended.emit(message)
+        self.ended.emit(message)

@@ -411,7 +411,8 @@ def _read(
 
     def over(message: str) -> None:
         desk.plan.tell("")
-        reader.let_go()
+        reader.wait()
+        reader.deleteLater()
         if message:
             desk.say(message)
         elif read_in:

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 from bibulon.cautions import Caution
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk import icons, theme
-from bibulon.desk.background import Background, proposed, studied
+from bibulon.desk.background import Background, StudyAnswer, proposed, studied
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.shoot import ShootBench
@@ -117,11 +117,11 @@ class Window(QMainWindow):
         self.plan.tool_changed.connect(self._tool_changed)
         self.time_rail.scrubbed.connect(self.plan.set_time)
         self.time_rail.canvas.pointed.connect(self.pointed.setText)
-        self.studies.finished.connect(lambda job, answer: self.document.keep_study(job, answer))
+        self.studies.finished.connect(self._keep_study)
         self.opening.progressed.connect(self._opening_share)
         self.opening.ended.connect(self._opened)
         for work in (self.studies, self.proposals):
-            work.ended.connect(lambda message: self.say(message) if message else None)
+            work.ended.connect(self._say_if_failed)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.say)
         self._attach()
@@ -322,6 +322,8 @@ class Window(QMainWindow):
         if self.document.dirty:
             self.document.write_recovery()
         self.document.close()
+        self.studies.cancel()
+        self.proposals.cancel()
         settings = self.document.settings
         if path is not None:
             settings = settings.with_recent(path)
@@ -411,6 +413,13 @@ class Window(QMainWindow):
         self.note_action.setText(action)
         self._note_does = do
         self.note.show()
+
+    def _say_if_failed(self, message: str) -> None:
+        if message:
+            self.say(message)
+
+    def _keep_study(self, job: Job, answer: StudyAnswer) -> None:
+        self.document.keep_study(job, answer)
 
     def _do_note(self) -> None:
         self.note.hide()

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.apart import apart, cut
@@ -32,10 +32,11 @@ CUT_FILES = "Drawing, full size (*.dxf);;Drawing, full size (*.svg);;Pages to pr
 Found = tuple[CutList, tuple[Offcut, ...]]
 
 
-class CuttingSections:
+class CuttingSections(QObject):
     """The part of the Lay-up bench that is about cutting; worked out beside the window's work."""
 
     def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
         self.bench = bench
         self.found: CutList | None = None
         self.left: tuple[Offcut, ...] = ()

@@ -6,7 +6,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import ToggleField, column, label, shown_figure
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
 STUDY = "Study the spread"
 PROPOSE = "Propose a layout"
+STOPPING = "Stopping …"
 EFFECTS = (
     ("thickening", "Resin thickens", "The resin grows thicker with age, as its card says."),
     ("by_batch", "Batches age apart", "Each batch ages from its own pouring; else all resin from the start."),
@@ -29,10 +31,11 @@ EFFECTS = (
 )
 
 
-class PlanningSections:
+class PlanningSections(QObject):
     """The sections, built into a *bench*."""
 
     def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
         self.bench, self.desk, self.document = bench, bench.desk, bench.document
         self._proposal: tuple[Job, Proposal] | None = None
 
@@ -48,9 +51,19 @@ class PlanningSections:
         bench.watch(lambda: (self._proposal, self.document.job, self.document.settings), self.offer, self._fill_offer)
         self.propose = bench.button(PROPOSE, self._toggle_proposal)
         self.propose.setToolTip("Tries line layouts for this part and shows the best beside the present one.")
-        self.desk.proposals.progressed.connect(lambda share: self.propose.setText(f"Stop trying ({share:.0%})"))
+        self.desk.proposals.progressed.connect(self._trying)
         self.desk.proposals.finished.connect(self._keep)
-        self.desk.proposals.ended.connect(lambda _: self.propose.setText(PROPOSE))
+        self.desk.proposals.ended.connect(self._tried)
+
+        _show_stopping(self.propose, self.desk.proposals.busy)  # for the job that was on the desk before
+
+    def _trying(self, share: float) -> None:
+        if self.propose.isEnabled():
+            self.propose.setText(f"Stop trying ({share:.0%})")
+
+    def _tried(self) -> None:
+        self.propose.setEnabled(True)
+        self.propose.setText(PROPOSE)
 
     def _feeds(self) -> tuple[str, str]:
         units = self.document.assessment.units
@@ -69,6 +82,7 @@ class PlanningSections:
     def _toggle_proposal(self) -> None:
         if self.desk.proposals.busy:
             self.desk.proposals.cancel()
+            _show_stopping(self.propose)
         else:
             self.propose.setText("Stop trying")
             self.desk.proposals.start(self.document.job)
@@ -140,12 +154,23 @@ class PlanningSections:
         self.sure = column(3)
         bench.watch(lambda: (self.document.study, self.document.settings), self.sure, self._fill_sure)
         self.study = bench.button(STUDY, self._toggle_study)
-        self.desk.studies.progressed.connect(lambda share: self.study.setText(f"Stop the study ({share:.0%})"))
-        self.desk.studies.ended.connect(lambda _: self.study.setText(STUDY))
+        self.desk.studies.progressed.connect(self._studying)
+        self.desk.studies.ended.connect(self._studied)
+
+        _show_stopping(self.study, self.desk.studies.busy)
+
+    def _studying(self, share: float) -> None:
+        if self.study.isEnabled():
+            self.study.setText(f"Stop the study ({share:.0%})")
+
+    def _studied(self) -> None:
+        self.study.setEnabled(True)
+        self.study.setText(STUDY)
 
     def _toggle_study(self) -> None:
         if self.desk.studies.busy:
             self.desk.studies.cancel()
+            _show_stopping(self.study)
         else:
             self.study.setText("Stop the study")
             self.desk.studies.start(self.document.job)
@@ -229,3 +254,9 @@ class PlanningSections:
             f"leaves through the vents. Still drawn: {show(fill.after.drawn_m3 * density, 'mass', units)}. "
             "The plan shows the thickness and fibre fraction it ends with."
         )
+
+
+def _show_stopping(button: QPushButton, is_so: bool = True) -> None:
+    if is_so:
+        button.setEnabled(False)
+        button.setText(STOPPING)

@@ -1,0 +1,200 @@
+"""The Lines bench: maps and section, what the fill counts, valves, how sure it is, and proposed layouts."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from driving import at, bench, button, choose, click, drag, press, push, texts, type_into
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton
+
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk.app import wait_for_fill
+from bibulon.desk.window import Window
+
+
+def test_a_study_says_how_sure_the_fill_is_and_goes_stale(window: Window, qtbot) -> None:
+    window.studies.start(window.document.job, samples=4)
+    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
+        pass
+    window.refresh()
+    study = window.document.study
+    assert study is not None and len(study.ensemble.fill_time_s) == 4
+    assert "middle" in texts(bench(window))
+    pictures = []
+    for name in ("through", "seen", "lag", "dry"):
+        window.plan.set_map(name)
+        pictures.append(window.plan.grab().toImage())
+    assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
+    drag(window, (2.1, 0.72), (2.1, 0.8))
+    assert window.document.study is None, "it was of another plan"
+
+
+def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> None:
+    window.go("lines")
+    bench(window).refresh()
+    box = next(box for box in bench(window).findChildren(QComboBox) if box.accessibleName() == "Plan shows")
+    pictures = []
+    for text in ("pressure of the resin", "thickness at gel", "fibre fraction at gel"):
+        box.setCurrentText(text)
+        box.activated.emit(box.currentIndex())
+        pictures.append(window.plan.grab().toImage())
+    assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
+    QTest.mouseMove(window.plan, at(window, 2.0, 0.3))
+    assert "tool side" in window.pointed.text() and "%" in window.pointed.text()
+    window.plan.set_map("through")
+    window.plan.setFocus()
+    press(window, Qt.Key.Key_C)
+    click(window, 1.0, 0.0)
+    click(window, 1.0, 1.4)
+    assert window.plan.cut == ((1.0, 0.0), (1.0, 1.4))
+    early, late = (shown_at(window, share) for share in (0.2, 0.8))
+    assert early != late, "the resin in the section moves with the clock"
+    press(window, Qt.Key.Key_C)
+    press(window, Qt.Key.Key_Escape)
+    assert window.plan.cut is None
+    press(window, Qt.Key.Key_C)
+    click(window, 2.5, 0.7)
+    press(window, Qt.Key.Key_Return)
+    assert window.plan.cut == ((2.5, 0.0), (2.5, 1.4)), "one place is cut across the part"
+    window.plan.set_cut(None)
+    QTest.mouseMove(window.time_rail.canvas, QPoint(300, 40))
+    assert "bucket" in window.pointed.text() and "pots" in window.pointed.text()
+
+
+def shown_at(window: Window, share: float) -> object:
+    window.time_rail.canvas.scrub(share * window.time_rail.canvas.fill_end())
+    return window.plan.grab().toImage()
+
+
+def test_what_the_fill_counts_is_switched_at_the_bench(window: Window, qtbot) -> None:
+    window.go("lines")
+    before = window.document.assessment.fill.fill_time_s
+    toggle = next(box for box in bench(window).findChildren(QCheckBox) if box.objectName() == "Laminate swells")
+    assert toggle.isChecked()
+    pictured = window.plan.grab().toImage()
+    toggle.click()
+    wait_for_fill(window)
+    assert not window.document.job.flow.swelling
+    assert window.plan.grab().toImage() != pictured, "painted anew from the new answer"
+    assert window.document.assessment.fill.fill_time_s > 1.02 * before
+    type_into(bench(window), "Gap beside core", "1.5 mm")
+    wait_for_fill(window)
+    assert window.document.job.flow.core_gap_m == pytest.approx(0.0015)
+    window.undo()
+    window.undo()
+    wait_for_fill(window)
+    assert window.document.assessment.fill.fill_time_s == pytest.approx(before)
+
+
+def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> None:
+    window.go("lines")
+    push(bench(window), "Add manifold")
+    window.plan.choose("feed-2")
+    window.refresh()
+    choose(window, "Fed from", "manifold M1")
+    choose(window, "Opened", "when so much is full")
+    type_into(bench(window), "Share full", "40 %")
+    wait_for_fill(window)
+    line = window.document.job.line("feed-2")
+    assert line.fed_by == window.document.job.manifolds[0].id
+    fill = window.document.assessment.fill
+    opened = next(event.time_s for event in fill.events if event.line == "feed-2")
+    assert opened < fill.end_s
+    choose(window, "Fed from", "F1")
+    window.plan.choose("feed-1")
+    window.refresh()
+    choose(window, "Fed from", "F2")
+    assert "by itself" in window.note_text.text() and window.document.job.line("feed-1").fed_by is None
+
+
+def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:
+    window.go("lines")
+    lines = window.document.job.lines
+    for answer in ("Leave it", "Take it"):
+        with qtbot.waitSignal(window.proposals.ended, timeout=180_000):
+            push(bench(window), "Propose a layout")
+        window.refresh()
+        assert "As it is" in texts(bench(window)) and "Proposed" in texts(bench(window))
+        push(bench(window), answer)
+        assert (window.document.job.lines == lines) == (answer == "Leave it")
+    wait_for_fill(window)
+    assert window.document.assessment.fill.fill_time_s is not None
+    window.undo()
+    assert window.document.job.lines == lines
+
+
+def test_a_study_can_be_stopped(window: Window, qtbot) -> None:
+    window.go("lines")
+    with qtbot.waitSignal(window.studies.ended, timeout=120_000):
+        push(bench(window), "Study the spread")
+        push(bench(window), "Stop the study")
+    assert window.document.study is None and not window.note.isVisible()
+
+
+def test_what_is_asked_of_one_job_is_not_heard_under_another(window: Window, qtbot) -> None:
+    """A study and a proposal under way stop when another job comes on the desk, and its bench can ask anew."""
+    window.go("lines")
+    push(bench(window), "Study the spread")
+    with qtbot.waitSignals([window.studies.ended, window.proposals.ended], timeout=180_000):
+        push(bench(window), "Propose a layout")
+        window.open_document(demo_job(DEMO_FILES[1]))
+        qtbot.waitUntil(lambda: window.document.job.name == demo_job(DEMO_FILES[1]).name, timeout=60_000)
+        stopping = [one.text() for one in bench(window).findChildren(QPushButton)]
+    assert stopping.count("Stopping …") == 2
+    window.open_document(demo_job())
+    qtbot.waitUntil(lambda: window.document.job.name == demo_job().name, timeout=60_000)
+    assert "As it is" not in texts(bench(window)) and window.document.study is None
+    wait_for_fill(window)
+    with qtbot.waitSignal(window.studies.ended, timeout=180_000):
+        push(bench(window), "Study the spread")
+        push(bench(window), "Stop the study")
+        assert not button(bench(window), "Stopping").isEnabled()
+    assert button(bench(window), "Study the spread").isEnabled()
+
+
+LEFT_BEHIND = """
+import gc, threading, time
+from PySide6.QtCore import QCoreApplication, QEvent, QObject
+from bibulon.desk.app import make_app
+from bibulon.desk.background import Background
+
+class Owner(QObject):
+    def heard(self, *_):
+        print("heard")
+
+def work(job, tell, pace):
+    for turn in range(30):
+        tell(turn / 30)
+        time.sleep(pace)
+
+if __name__ == "__main__":
+    app = make_app()
+    for turn in range(60):
+        owner = Owner()
+        background = Background(work, owner)
+        for signal in (background.progressed, background.finished, background.ended):
+            signal.connect(owner.heard)
+        background.start(None, pace=0.0001 * (turn % 9))
+        time.sleep(0.0003 * (turn % 7))
+        owner.deleteLater()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        del owner, background
+        gc.collect()
+    for thread in threading.enumerate():
+        if thread.name == "background":
+            thread.join(10)
+    app.processEvents()
+    print("ended")
+"""
+
+
+def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
+    script = tmp_path / "left.py"
+    script.write_text(LEFT_BEHIND, encoding="utf-8")
+    ended = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=120, check=False)
+    assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
