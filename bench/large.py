@@ -12,7 +12,7 @@ import tempfile
 import time
 from collections.abc import Callable
 
-PLIES, REGIONS, POINTS = 500, 40, 20_000
+PLIES, REGIONS, POINTS, HEIGHTS = 500, 40, 20_000, 7_500
 WATCH_S = 4.0
 TIMES = 3
 
@@ -62,6 +62,18 @@ def measure() -> None:
         )
         return changed(demo_job(), id="many-points", part=Part(outline=outline))
 
+    def many_heights() -> Job:
+        """The demo over a bowl, with as many heights as are kept of a mesh of 200,000 triangles."""
+        rows = round(math.sqrt(HEIGHTS / 3))
+        relief = tuple(
+            (round(x, 6), round(y, 6), round(0.2 * math.sin(x / 1.3) * math.cos(y / 0.7), 6))
+            for i in range(HEIGHTS // rows)
+            for j in range(rows)
+            for x, y in [(4.2 * i / (HEIGHTS // rows - 1), 1.4 * j / (rows - 1))]
+        )
+        job = demo_job()
+        return changed(job, id="many-heights", part=revised(job.part, relief=relief))
+
     def held_up(job: Job) -> list[tuple[float, float]]:
         """For each edit: how long it took, and the longest block of the interface after it (s)."""
         window = Window(job, Settings())
@@ -84,6 +96,7 @@ def measure() -> None:
             lambda: document.preview(moved()),
             lambda: window.go("part"),
             lambda: dragged(window),
+            lambda: line_dragged(window),
             lambda: window.go("layup"),
             lambda: document.edit(
                 "flange", changed(document.job, part=revised(document.job.part, flange_width_m=next(widths)))
@@ -101,10 +114,17 @@ def measure() -> None:
 
     def dragged(window: Window) -> None:
         """A corner of the outline pulled out a little, at Part."""
-        window.plan.set_tool("select")
         outline = window.document.job.part.outline
-        corner = outline[len(outline) // 4]
-        places = [window.plan.frame.to_screen((corner[0], corner[1] + dy)).toPoint() for dy in (0.0, 0.02, 0.04)]
+        drag(window, *outline[len(outline) // 4])
+
+    def line_dragged(window: Window) -> None:
+        window.go("lines")
+        (x0, y0), (x1, y1) = window.document.job.line("feed-2").points
+        drag(window, (x0 + x1) / 2, (y0 + y1) / 2)
+
+    def drag(window: Window, x: float, y: float) -> None:
+        window.plan.set_tool("select")
+        places = [window.plan.frame.to_screen((x, y + dy)).toPoint() for dy in (0.0, 0.02, 0.04)]
         QTest.mousePress(window.plan, Qt.MouseButton.LeftButton, pos=places[0])
         for place in places[1:]:
             QTest.mouseMove(window.plan, place)
@@ -126,12 +146,18 @@ def measure() -> None:
         "a region moved",
         "to Part",
         "a corner dragged",
+        "a line dragged",
         "to Lay-up",
         "the flange",
     )
     demo = held_up(demo_job())
     print("How long an edit takes, and the longest block of the interface after it (times those of the demo):")
-    for title, job in ((f"{PLIES} plies in {REGIONS} regions", many_plies()), (f"{POINTS} points", many_points())):
+    jobs = (
+        (f"{PLIES} plies in {REGIONS} regions", many_plies()),
+        (f"{POINTS} points", many_points()),
+        (f"{HEIGHTS} heights", many_heights()),
+    )
+    for title, job in jobs:
         for name, (edit, block), (edit_demo, block_demo) in zip(names, held_up(job), demo, strict=True):
             print(
                 f"  {title}, {name}: {edit * 1e3:.0f} ms ({edit / edit_demo:.1f}×), "

@@ -31,12 +31,12 @@ MOST_UNDO = 500
 
 
 LARGE_WORK = 2000
-"""Jobs with more plies times regions, or points of outline, than this are assessed beside the interface."""
+"""Jobs with more plies times regions, or points of outline or relief, than this are assessed beside the interface."""
 
 
 def is_large(job: Job) -> bool:
     """Whether what follows from *job* takes so long that the hand would feel it."""
-    return len(job.laid) * (len(job.regions) + 1) + len(job.part.outline) > LARGE_WORK
+    return len(job.laid) * (len(job.regions) + 1) + len(job.part.outline) + len(job.part.relief) > LARGE_WORK
 
 
 def work_out(job: Job, tell: Callable[[float], None], units: Units) -> None:

@@ -22,6 +22,7 @@ from shapely import MultiPoint, Point, Polygon, box, contains_xy, get_coordinate
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
+from bibulon.job.part import Relief
 from bibulon.laminate.relief import heights_at
 
 Floats = npt.NDArray[np.float64]
@@ -119,7 +120,7 @@ def likely_turn(surface: Surface, lie: Lie, outline: tuple[PlanPoint, ...]) -> f
 class FoundRelief:
     """Points of the relief in metres on the plan, and how far the mesh's own points lie off it at most (m)."""
 
-    relief: tuple[tuple[float, float, float], ...]
+    relief: Relief
     deviation_m: float
 
 

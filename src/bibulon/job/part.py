@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,8 @@ SMALLEST_AREA_M2 = 1e-4
 
 
 FARTHEST_M = 1000.0
+Height = tuple[float, float, float]
+"""A place x, y on the plan and how high the mould's face is there, in metres."""
 _places = ByIdentity[tuple[Point, ...], npt.NDArray[np.float64]](64)
 _shapes = ByIdentity[tuple[Point, ...], Polygon](16)
 
@@ -55,20 +58,34 @@ def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> 
     return known if known is not None else _shapes.put(outline, holes, value=Polygon(places_of(outline), holes))
 
 
-_good = ByIdentity[tuple[Point, ...], bool](256)
-"""Every edit of a job checks it all again, and an outline may have thousands of points."""
+def _is_a_surface(relief: tuple[Height, ...]) -> tuple[Height, ...]:
+    seen = set()
+    for x, y, _ in relief:
+        if (x, y) in seen:
+            raise ValueError(f"the relief has two heights at {x:g}, {y:g} m")
+        seen.add((x, y))
+    return relief
 
 
-def _checked(points: object, read: ValidatorFunctionWrapHandler) -> tuple[Point, ...]:
-    if isinstance(points, tuple) and _good.get(points):
-        return points
-    made = checked_outline(read(points))
-    _good.put(made, value=True)
-    return made
+def _once(check: Callable[[Any], tuple[tuple[float, ...], ...]]) -> WrapValidator:
+    """Read and *check* places, but not those that have been: every edit checks a job again, with thousands of them."""
+
+    good = ByIdentity[tuple[tuple[float, ...], ...], bool](256)
+
+    def checked(places: object, read: ValidatorFunctionWrapHandler) -> tuple[tuple[float, ...], ...]:
+        if isinstance(places, tuple) and good.get(places):
+            return places
+        made = check(read(places))
+        good.put(made, value=True)
+        return made
+
+    return WrapValidator(checked)
 
 
-Outline = Annotated[tuple[tuple[float, float], ...], Field(min_length=3), WrapValidator(_checked)]
+Outline = Annotated[tuple[tuple[float, float], ...], Field(min_length=3), _once(checked_outline)]
 """Places round one plain area, within :data:`FARTHEST_M` of the origin."""
+Relief = Annotated[tuple[Height, ...], Field(max_length=20_000), _once(_is_a_surface)]
+"""Points of the mould's face over the plan, each with its height; between them it is made of flat triangles."""
 
 
 class ReliefSection(Model):
@@ -119,20 +136,10 @@ class Part(Model):
     holes: tuple[Outline, ...] = ()
     """Openings in the part, inside its outline and apart from one another."""
     flange_width_m: NotNegative = 0.1
-    relief: Annotated[tuple[tuple[float, float, float], ...], Field(max_length=20_000)] = ()
+    relief: Relief = ()
     """Points x, y and height of the mould's face; between them it is made of flat triangles. Empty: a flat mould."""
     relief_from: ReliefFigures | None = None
     """The figures that the relief was made from; None if it is flat or came from a mesh."""
-
-    @field_validator("relief")
-    @classmethod
-    def _is_a_surface(cls, relief: tuple[tuple[float, float, float], ...]) -> tuple[tuple[float, float, float], ...]:
-        seen = set()
-        for x, y, _ in relief:
-            if (x, y) in seen:
-                raise ValueError(f"the relief has two heights at {x:g}, {y:g} m")
-            seen.add((x, y))
-        return relief
 
     @model_validator(mode="after")
     def _holes_lie_inside(self) -> Part:

@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from shapely import LineString, MultiPoint, Polygon, contains_xy, get_coordinates, points, segmentize, shortest_line
+from shapely import (
+    LineString,
+    MultiPoint,
+    Polygon,
+    contains_xy,
+    get_coordinates,
+    points,
+    segmentize,
+    shortest_line,
+)
+
+from bibulon.job.part import Relief
+from bibulon.remembered import ByIdentity
 
 Floats = npt.NDArray[np.float64]
 SLOPE_PLACES = 2000
@@ -16,7 +27,11 @@ LENGTH_PLACES = 400
 JUST_INSIDE = 1e-9
 
 
-def heights_at(relief: Sequence[tuple[float, float, float]], places: Floats) -> Floats:
+_surfaces: ByIdentity[Relief, Callable[[Floats], Floats]] = ByIdentity(4)
+_areas: ByIdentity[Relief, float] = ByIdentity(400)
+
+
+def heights_at(relief: Relief, places: Floats) -> Floats:
     """(n,) heights at *places* (n, 2) of the surface through the *relief*'s points, flat triangles between them.
 
     Outside them the height of the nearest place of that surface counts; no points at all make a flat mould, points in
@@ -24,32 +39,37 @@ def heights_at(relief: Sequence[tuple[float, float, float]], places: Floats) -> 
     """
     if not relief:
         return np.zeros(len(places))
-    given = np.array(relief, dtype=np.float64)
+    surface = _surfaces.get(relief)
+    if surface is None:
+        surface = _surfaces.put(relief, value=_surface(np.array(relief, dtype=np.float64)))
+    return surface(places)
+
+
+def _surface(given: Floats) -> Callable[[Floats], Floats]:
+    """The surface through the points *given* (n, 3), as a function of places (m, 2)."""
+    from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
+
     middle = given[:, :2].mean(axis=0)
     _, size, axes = np.linalg.svd(given[:, :2] - middle, full_matrices=False)
     if len(given) < 3 or size[-1] < 1e-6 * max(float(size[0]), 1e-12):
-        station, order = (given[:, :2] - middle) @ axes[0], np.argsort((given[:, :2] - middle) @ axes[0])
-        return np.asarray(np.interp((places - middle) @ axes[0], station[order], given[order, 2]))
-    surface = _surface(tuple(relief))
-    found: Floats = surface(places)
-    outside = np.flatnonzero(np.isnan(found))
-    if len(outside):
-        hull = MultiPoint(given[:, :2]).convex_hull
-        edge = get_coordinates(shortest_line(points(places[outside]), hull))[1::2]
-        found[outside] = surface(edge + (middle - edge) * JUST_INSIDE)
-    return np.asarray(found)
+        station = (given[:, :2] - middle) @ axes[0]
+        order = np.argsort(station)
+        return lambda places: np.asarray(np.interp((places - middle) @ axes[0], station[order], given[order, 2]))
+    inside = LinearNDInterpolator(given[:, :2], given[:, 2])
+    hull = MultiPoint(given[:, :2]).convex_hull
+
+    def surface(places: Floats) -> Floats:
+        found = np.asarray(inside(places))
+        outside = np.flatnonzero(np.isnan(found))
+        if len(outside):
+            edge = get_coordinates(shortest_line(points(places[outside]), hull))[1::2]
+            found[outside] = inside(edge + (middle - edge) * JUST_INSIDE)
+        return found
+
+    return surface
 
 
-@lru_cache(maxsize=4)
-def _surface(relief: tuple[tuple[float, float, float], ...]) -> Callable[[Floats], Floats]:
-    from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
-
-    given = np.array(relief, dtype=np.float64)
-    made: Callable[[Floats], Floats] = LinearNDInterpolator(given[:, :2], given[:, 2])
-    return made
-
-
-def height_m(relief: Sequence[tuple[float, float, float]], area: Polygon) -> float:
+def height_m(relief: Relief, area: Polygon) -> float:
     """From the lowest to the highest place of the surface over *area* of the plan, at the points and along its edge."""
     if not relief:
         return 0.0
@@ -59,13 +79,18 @@ def height_m(relief: Sequence[tuple[float, float, float]], area: Polygon) -> flo
     return float(np.ptp(heights))
 
 
-def developed_area_m2(relief: Sequence[tuple[float, float, float]], area: Polygon) -> float:
+def developed_area_m2(relief: Relief, area: Polygon) -> float:
     """Area of the surface over *area* of the plan: its plan area times the mean of ``√(1 + |∇z|²)`` over it.
 
     The mean is taken over some thousand places on a grid, slopes between neighbours a quarter of a step to both sides.
     """
     if not relief:
         return float(area.area)
+    known = _areas.get(relief, area.wkb)
+    return known if known is not None else _areas.put(relief, area.wkb, value=_developed_area_m2(relief, area))
+
+
+def _developed_area_m2(relief: Relief, area: Polygon) -> float:
     low_x, low_y, high_x, high_y = area.bounds
     step = float(np.sqrt((high_x - low_x) * (high_y - low_y) / SLOPE_PLACES))
     across, up = (
@@ -83,7 +108,7 @@ def developed_area_m2(relief: Sequence[tuple[float, float, float]], area: Polygo
     return float(area.area * np.sqrt(1 + slopes[0] ** 2 + slopes[1] ** 2).mean())
 
 
-def developed_length_m(relief: Sequence[tuple[float, float, float]], line: Sequence[tuple[float, float]]) -> float:
+def developed_length_m(relief: Relief, line: Sequence[tuple[float, float]]) -> float:
     """Length on the surface of a *line* of the plan."""
     plan = LineString(line)
     if not relief:

@@ -9,7 +9,7 @@ from shapely import Polygon
 
 from bibulon.desk.background import Background
 from bibulon.job.base import Point
-from bibulon.job.part import Part
+from bibulon.job.part import Part, Relief
 from bibulon.laminate.relief import heights_at
 
 LONGEST = 220
@@ -46,7 +46,7 @@ class ReliefShade(QObject):
         self.ready.emit()
 
 
-def shaded(relief: tuple[tuple[float, float, float], ...], outline: tuple[Point, ...]) -> QImage:
+def shaded(relief: Relief, outline: tuple[Point, ...]) -> QImage:
     """A picture over the bounds of *outline*, to be laid over what is there: white where lit, black where shaded."""
     low_x, low_y, high_x, high_y = Polygon(outline).bounds
     step = max(high_x - low_x, high_y - low_y) / LONGEST
