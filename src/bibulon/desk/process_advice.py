@@ -38,7 +38,7 @@ from bibulon.planning.process import (
     save_costs,
     shop_costs,
 )
-from bibulon.quantities import QuantityError, parse, show
+from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
 
 SIZE = (1120, 690)
 SIDE_PX = 380
@@ -55,21 +55,21 @@ TICKS = {
     "bottom": [10**power for power in range(6)],
 }
 ROWS: tuple[tuple[str, str, str], ...] = (
-    ("tool_per_m2", "Mould, per m²", "money"),
+    ("tool_per_m2", "Mould, per {area}", "money"),
     ("tool_life", "Parts from a mould", "count"),
     ("equipment", "Equipment to buy", "money"),
     ("setup_h", "Set-up per part, h", "number"),
-    ("labour_h_per_m2", "Labour per m², h", "number"),
-    ("consumables_per_m2", "Consumables, per m²", "money"),
+    ("labour_h_per_m2", "Labour per {area}, h", "number"),
+    ("consumables_per_m2", "Consumables, per {area}", "money"),
     ("consumables_per_part", "Consumables, per part", "money"),
     ("fibre_fraction", "Fibre by volume", "share"),
     ("resin_waste", "Resin wasted", "share"),
     ("scrap", "Parts scrapped", "share"),
     ("good_faces", "Good faces", "count"),
     ("thickness_tolerance", "Thickness within ±", "share"),
-    ("largest_m2", "Largest part, m²", "number"),
+    ("largest_m2", "Largest part", "area"),
 )
-"""Figures of the shop's card: field, its name and how it is read."""
+"""Figures of the shop's card: field, its name and how it is read; those per area are asked for by the shop's unit."""
 
 
 class AdviceDialog(QDialog):
@@ -222,13 +222,18 @@ class AdviceDialog(QDialog):
         processes = self.costs.process if self.costs is not None else ()
         self.table = QTableWidget(len(ROWS) + 1, len(processes))
         self.table.setAccessibleName("The shop's costs")
-        self.table.setVerticalHeaderLabels(["Labour, per h", *(title for _, title, _ in ROWS)])
+        area = unit_shown("area", self.document.assessment.units)
+        self.table.setVerticalHeaderLabels(["Labour, per h", *(title.format(area=area) for _, title, _ in ROWS)])
         self.table.setHorizontalHeaderLabels([one.name for one in processes])
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self._fill_table()
         self.table.itemChanged.connect(self._typed)
         layout.addWidget(self.table, 1)
         return page
+
+    def _share_of_m2(self, field: str) -> float:
+        """The shop's unit of area in m² for a figure per area; 1 for others."""
+        return 1 / number_shown(1.0, "area", self.document.assessment.units) if field.endswith("_per_m2") else 1.0
 
     def _text(self, value: Any, kind: str) -> str:
         if kind == "number":
@@ -244,7 +249,7 @@ class AdviceDialog(QDialog):
             self.table.setSpan(0, 0, 1, len(self.costs.process))
         for at, process in enumerate(self.costs.process):
             for row, (field, _, kind) in enumerate(ROWS, 1):
-                item = QTableWidgetItem(self._text(getattr(process, field), kind))
+                item = QTableWidgetItem(self._text(getattr(process, field) * self._share_of_m2(field), kind))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, at, item)
         self.table.blockSignals(False)
@@ -256,7 +261,7 @@ class AdviceDialog(QDialog):
         said = ""
         try:
             value: float = parse(item.text(), "money" if kind == "number" else kind, self.document.assessment.units)
-            number = int(value) if kind == "count" else value
+            number = int(value) if kind == "count" else value / self._share_of_m2(field)
             if row == 0:
                 costs = revised(self.costs, labour_per_h=number)
             else:

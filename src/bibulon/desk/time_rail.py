@@ -299,7 +299,7 @@ class TimeCanvas(QWidget):
     def _flags(self, painter: QPainter, scale: _Scale) -> None:
         palette = theme.current.palette
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-        taken: list[QRectF] = []
+        flags: list[tuple[float, str, str]] = []
         for moment in self.document.assessment.moments:
             x = scale.x(moment.start_s)
             if moment.kind.startswith("valve"):
@@ -320,25 +320,33 @@ class TimeCanvas(QWidget):
                 }[moment.kind]
                 painter.setPen(QPen(QColor(colour), 2))
                 painter.drawLine(QPointF(x, 16), QPointF(x, 97))
-                self._flag_text(painter, x, moment.label, colour, taken)
+                flags.append((x, moment.label, colour))
         stops = self.document.assessment.resin_flow.stops_s
         if stops < self.document.assessment.cure.gel_s:
             x = scale.x(stops)
             if scale.left <= x <= scale.right:
                 painter.setPen(QPen(QColor(palette.stop), 1.6, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(x, 16), QPointF(x, 97))
-                self._flag_text(painter, x, "Too thick to flow", palette.stop, taken)
+                flags.append((x, "Too thick to flow", palette.stop))
+        taken: list[QRectF] = []
+        for x, text, colour in flags:
+            box = self._beside(x, QFontMetricsF(painter.font()).horizontalAdvance(text) + 10, flags, taken)
+            taken.append(box)
+            painter.fillRect(box, palette.colour("paper"))
+            painter.setPen(QColor(colour))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _flag_text(self, painter: QPainter, x: float, text: str, colour: str, taken: list[QRectF]) -> None:
-        width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
-        left = x - width - 2 if x + width > self.width() - 4 else x + 2
-        box = QRectF(left, FLAG_LANE[0], width, 17)
-        while any(box.intersects(other) for other in taken):
-            box.translate(0, -17)
-        taken.append(box)
-        painter.fillRect(box, theme.current.palette.colour("paper", 220))
-        painter.setPen(QColor(colour))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    def _beside(self, x: float, width: float, flags: list[tuple[float, str, str]], taken: list[QRectF]) -> QRectF:
+        """Where a flag's text goes: right or left of its line, off the other texts and, if it can be, their lines."""
+        boxes = [
+            QRectF(left, FLAG_LANE[0] - 17 * row, width, 17) for row in range(3) for left in (x + 2, x - width - 2)
+        ]
+        boxes = [
+            box
+            for box in boxes
+            if box.left() >= 2 and box.right() <= self.width() - 4 and not any(box.intersects(one) for one in taken)
+        ] or boxes
+        return min(boxes, key=lambda box: sum(box.left() < other < box.right() for other, _, _ in flags))
 
     def _marks(self, painter: QPainter, scale: _Scale) -> None:
         palette = theme.current.palette

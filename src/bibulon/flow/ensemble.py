@@ -8,15 +8,14 @@ through joblib: choosing another of its backends sends the same study to other m
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from joblib import Parallel, delayed
 from scipy.stats import norm, qmc, rankdata
 
 from bibulon.flow.fill import Cancelled, fill
+from bibulon.flow.in_parallel import in_parallel
 from bibulon.flow.mesh import Floats, Mesh
 from bibulon.flow.problem import FULL_PACE, FlowRefusal, Pace, flow_problem
 from bibulon.job import Job
@@ -150,29 +149,19 @@ def inputs_of(job: Job) -> tuple[Input, ...]:
 
 @dataclass(frozen=True)
 class _Outcome:
-    number: int
     fill_time_s: float
     drawn_m3: float
     dry: Floats
     mesh: Mesh
 
 
-def _one(number: int, job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
+def _one(job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
     try:
         result = fill(flow_problem(job, nodes, levels, pace=pace))
     except FlowRefusal:
         return None
     time = math.nan if result.fill_time_s is None else result.fill_time_s
-    return _Outcome(number, time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
-
-
-def _running(calls: Iterable[Any], workers: int) -> Iterator[_Outcome | None]:
-    """The outcomes as they come, or all at the end where joblib's backend gives them back only so."""
-    try:
-        parallel = Parallel(n_jobs=workers, return_as="generator_unordered")
-    except ValueError:
-        parallel = Parallel(n_jobs=workers)
-    yield from parallel(calls)
+    return _Outcome(time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
 
 
 def study(
@@ -188,7 +177,7 @@ def study(
 
     joblib's own ``parallel_config(backend=…)`` round the call sends the fills to another backend's workers.
 
-    *progress* is told the share done and may raise :class:`~bibulon.flow.fill.Cancelled`. Raises
+    *progress* is told the share done, again and again, and may raise :class:`~bibulon.flow.fill.Cancelled`. Raises
     :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
     """
     flow_problem(job, nodes, levels)
@@ -202,19 +191,19 @@ def study(
         for one, z in zip(inputs, row, strict=True):
             varied = one.change(varied, float(z))
         jobs.append(varied)
-    done: list[_Outcome] = []
-    calls = (delayed(_one)(number, varied, nodes, levels, pace) for number, varied in enumerate(jobs))
-    for count, outcome in enumerate(_running(calls, workers), 1):
-        if outcome is not None:
-            done.append(outcome)
-        if progress is not None:
-            progress(count / samples)
-    done.sort(key=lambda one: one.number)
+    told = progress or (lambda share: None)
+    found: list[tuple[int, _Outcome | None]] = []
+    given = [(varied, nodes, levels, pace) for varied in jobs]
+    for outcome in in_parallel(_one, given, workers, lambda: told(len(found) / samples)):
+        found.append(outcome)
+        told(len(found) / samples)
+    numbers = [number for number, one in sorted(found, key=lambda pair: pair[0]) if one is not None]
+    done = [one for _, one in sorted(found, key=lambda pair: pair[0]) if one is not None]
     if not done:
         raise FlowRefusal("None of the spread fills could be computed.")
     times = np.array([one.fill_time_s for one in done])
     late = rankdata(np.where(np.isnan(times), np.inf, times))
-    used = scores[[one.number for one in done]]
+    used = scores[numbers]
     influence = []
     for at, one in enumerate(inputs):
         varies = np.ptp(late) > 0 and len(done) > 2

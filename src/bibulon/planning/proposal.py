@@ -10,15 +10,16 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
-from joblib import Parallel, delayed
 from shapely import LineString, Polygon, get_coordinates, get_parts
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import assess
 from bibulon.flow.ensemble import study
 from bibulon.flow.fill import fill
+from bibulon.flow.in_parallel import in_parallel
 from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
@@ -212,37 +213,37 @@ def _rank(layout: Layout) -> tuple[bool, float, float, float]:
     return False, layout.feeds, time_s or math.inf, layout.charge_kg
 
 
-def _with_risk(layout: Layout, workers: int) -> Layout:
-    found = study(layout.job, RISK_FILLS, RISK_NODES, workers=workers, pace=PREVIEW_PACE)
+def _with_risk(layout: Layout, workers: int, told: Callable[[float], None]) -> Layout:
+    found = study(layout.job, RISK_FILLS, RISK_NODES, progress=told, workers=workers, pace=PREVIEW_PACE)
     return Layout(layout.name, layout.job, layout.result, layout.charge_kg, found.filled_share)
 
 
 def propose(job: Job, progress: Callable[[float], None] | None = None, workers: int = -1) -> Proposal:
-    """Try layouts for *job*. *progress* is told the share done and may raise
+    """Try layouts for *job*. *progress* is told the share done, again and again, and may raise
     :class:`~bibulon.flow.fill.Cancelled`. Raises :class:`~bibulon.flow.problem.FlowRefusal` if none can be filled.
     """
     told = progress or (lambda share: None)
     every = [("as it is", job), *candidates(job)]
-    calls = (delayed(_tried)(name, laid) for name, laid in every)
-    found: list[Layout | None] = []
+    found: dict[int, Layout | None] = {}
     # in processes of their own: neither the mesher nor the numerics hold up whoever asks
-    for layout in Parallel(n_jobs=workers, return_as="generator")(calls):
-        found.append(layout)
+    for number, tried in in_parallel(_tried, every, workers, lambda: told(0.6 * len(found) / len(every))):
+        found[number] = tried
         told(0.6 * len(found) / len(every))
-    present, layouts = found[0], [layout for layout in found[1:] if layout is not None]
+    present, layouts = found[0], [one for number in range(1, len(every)) if (one := found[number]) is not None]
     if not layouts:
         raise FlowRefusal("No layout could be tried on this part: see what the cautions name first.")
     best = sorted(layouts, key=_rank)[:FINALISTS]
     best = [layout for layout in best if layout.keeps_margin == best[0].keeps_margin]
-    rivals = []
-    for number, layout in enumerate(best):
-        told(0.6 + 0.4 * number / (len(best) + 1))
-        rivals.append(_with_risk(layout, workers))
-    told(0.6 + 0.4 * len(best) / (len(best) + 1))
+    rivals = [*best, present] if present is not None else best
+
+    def tell(before: int, share: float) -> None:
+        told(0.6 + 0.4 * (before + share) / len(rivals))
+
+    tested = [_with_risk(layout, workers, partial(tell, before)) for before, layout in enumerate(rivals)]
     if present is not None:
-        present = _with_risk(present, workers)
+        present = tested.pop()
     # the surest of them; as good as equally sure, the simplest
-    surest = max(layout.filled_share or 0.0 for layout in rivals)
-    sure = [layout for layout in rivals if (layout.filled_share or 0.0) >= surest - NEARLY]
+    surest = max(layout.filled_share or 0.0 for layout in tested)
+    sure = [layout for layout in tested if (layout.filled_share or 0.0) >= surest - NEARLY]
     told(1.0)
     return Proposal(present, min(sure, key=_rank), len(layouts))
