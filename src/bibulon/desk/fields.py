@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -46,6 +46,26 @@ def label(text: str, role: str = "", wrap: bool = True) -> QLabel:
     made.setWordWrap(wrap)
     made.setTextFormat(Qt.TextFormat.PlainText)
     return made
+
+
+class OneLine(QLabel):
+    """A text on one line that ends in an ellipsis where there is no room for all of it; its tip then says it whole."""
+
+    def __init__(self, role: str = "") -> None:
+        super().__init__()
+        self.setProperty("role", role)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(40, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        metrics = self.fontMetrics()
+        shown = metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, self.contentsRect().width())
+        self.setToolTip(self.text() if shown != self.text() else "")
+        painter = QStylePainter(self)
+        painter.drawItemText(
+            self.contentsRect(), Qt.AlignmentFlag.AlignVCenter, self.palette(), True, shown, self.foregroundRole()
+        )
 
 
 def rule_line() -> QFrame:

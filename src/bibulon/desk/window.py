@@ -34,7 +34,7 @@ from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.document import Document, is_large, work_out
-from bibulon.desk.fields import label, rule_line, tool_button
+from bibulon.desk.fields import OneLine, rule_line, tool_button
 from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
 from bibulon.desk.new_job import new_job
@@ -101,8 +101,8 @@ class Window(QMainWindow):
         self.strip = VerdictStrip(self._menu_button(), self._history_buttons())
         self.benches: dict[str, Bench] = {}
         self.stack = QStackedWidget()
-        self.status = label("", "muted", wrap=False)
-        self.pointed = label("", "muted", wrap=False)
+        self.status = OneLine("muted")
+        self.pointed = OneLine("muted")
         self._refresh_soon = QTimer(self)
         self._refresh_soon.setSingleShot(True)
         self._refresh_soon.timeout.connect(self.refresh)
@@ -154,8 +154,7 @@ class Window(QMainWindow):
         status.setContentsMargins(10, 2, 10, 3)
         status.addWidget(self.status, 1)
         status.addWidget(self.pointed)
-        for part in (self.status, self.pointed):
-            part.setMinimumWidth(40)
+        status.setSpacing(12)
         middle.addWidget(rule_line())
         middle.addLayout(status)
         across.addLayout(middle, 1)

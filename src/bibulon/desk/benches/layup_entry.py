@@ -149,9 +149,10 @@ class EntryRow(QWidget):
             partial(self._put, "role", "role"),
             "What it is in the stack",
         )
-        role.setFixedWidth(118)
-        row.addWidget(self._take(role, "Role of entry", role.box))
-        row.addStretch(1)
+        role.setMinimumWidth(88)
+        role.setMaximumWidth(118)
+        row.addWidget(self._take(role, "Role of entry", role.box), 1)
+        row.addStretch(0)
         self._weight = label("", "muted", wrap=False)
         row.addWidget(self._weight)
         self._link = self._button("ph.link", self.book.link, row)
