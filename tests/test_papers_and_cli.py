@@ -27,7 +27,9 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
+from bibulon.quantities import Units
 from bibulon.record.run_list import done_steps, next_step, run_list
+from bibulon.record.run_log import clocks, details
 from bibulon.record.traveller import traveller_pdf
 
 AT = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
@@ -60,10 +62,20 @@ def test_traveller_holds_the_whole_job(shot: Job) -> None:
     for words in (
         "Footbridge deck panel", "Stitched glass quad, 1200 g/m²", "bearing pads", "has passed the whole of F2",
         "Core grooves and perforations", "Slow hardener by weight", "B1", "with the feed hose", "pass",
-        "at 2.10, 0.42 m", "left corner lags <b>", "Signatures", "planning figures, not approval", "sensitise",
+        "at 2100 mm, 420 mm", "left corner lags <b>", "Signatures", "planning figures, not approval", "sensitise",
     ):  # fmt: skip
         assert words in text.replace("\n", " "), words
     assert f"{assessment.charge.total_kg:.2f} kg" in text
+
+
+def test_log_entries_say_who_and_have_a_clock_once_a_feed_is_open(shot: Job) -> None:
+    early = RunEvent(number=1, at=shot.run[0].at, clock_s=0, kind="ply laid", label="P1", text="Mat", by="AK")
+    run = (early, *(revised(event, number=event.number + 1) for event in shot.run))
+    assert clocks(run)[:3] == ("", "", "") and all(clocks(run)[3:])
+    assert clocks((early,)) == ("",)
+    assert details(early, Units()) == "Mat, by AK"
+    marked = next(event for event in run if event.place)
+    assert details(marked, Units(system="us")).startswith("at 82.68 in, 16.54 in")
 
 
 def test_log_as_csv_is_whole_and_harmless(shot: Job) -> None:

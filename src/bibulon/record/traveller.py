@@ -34,11 +34,11 @@ from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
-from bibulon.job.run import RunEvent
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opening_in_words
+from bibulon.record.run_log import clocks, details
 
 INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
 PICTURE_MM = 78
@@ -258,16 +258,16 @@ class _Traveller:
         rows = [
             [
                 str(event.number),
-                event.at.strftime("%H:%M:%S"),
-                run_clock(event.clock_s),
-                f"{event.kind} {event.label}" + (" (rehearsal)" if event.rehearsal else ""),
-                _details(self, event),
+                event.at.strftime("%d %b %H:%M:%S"),
+                clock,
+                f"{event.kind} {event.label}",
+                details(event, self.assessment.units),
             ]
-            for event in self.job.run
+            for event, clock in zip(self.job.run, clocks(self.job.run), strict=True)
         ]
         return [
             self.text("Run log", "head"),
-            self.table(["", "Time", "Clock", "What", "Details"], rows, [10, 22, 22, 50, 76])
+            self.table(["", "Time", "Clock", "What", "Details"], rows, [10, 32, 18, 44, 76])
             if rows
             else self.text("No shot has been run."),
         ]
@@ -291,19 +291,6 @@ class _Traveller:
         table = self.table(["Signatures", "Name", "Date and signature"], rows, [35, 65, 80])
         table.setStyle(TableStyle([("BOTTOMPADDING", (0, 1), (-1, -1), 14)]))
         return [Spacer(1, 10), table]
-
-
-def _details(traveller: _Traveller, event: RunEvent) -> str:
-    parts = []
-    if event.place:
-        parts.append(f"at {event.place[0]:.2f}, {event.place[1]:.2f} m")
-    if event.mass_kg is not None:
-        parts.append(traveller.show(event.mass_kg, "mass"))
-    if event.vacuum_pa is not None:
-        parts.append(traveller.show(event.vacuum_pa, "pressure"))
-    if event.temperature_k is not None:
-        parts.append(traveller.show(event.temperature_k, "temperature"))
-    return ", ".join([*parts, event.text] if event.text else parts)
 
 
 def traveller_pdf(assessment: Assessment) -> bytes:

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidg
 
 from bibulon.desk.benches.base import Bench
 from bibulon.exchange.readings import log_csv
-from bibulon.quantities import run_clock, show
+from bibulon.quantities import show
+from bibulon.record.run_log import clocks, details
 
 
 class LogBench(Bench):
@@ -64,22 +65,10 @@ class LogBench(Bench):
                     (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}"),
                 )
             )
-        for event in self.document.job.run:
-            details = []
-            if event.place:
-                details.append(f"at {show(event.place[0], 'length', units)}, {show(event.place[1], 'length', units)}")
-            if event.mass_kg is not None:
-                details.append(show(event.mass_kg, "mass", units))
-            if event.vacuum_pa is not None:
-                details.append(show(event.vacuum_pa, "pressure", units))
-            if event.text:
-                details.append(event.text)
-            if event.rehearsal:
-                details.append("rehearsal")
+        run = self.document.job.run
+        for event, clock in zip(run, clocks(run), strict=True):
             what = f"{event.kind} {event.label}".strip()
-            found.append(
-                (event.at, (event.at.strftime("%d %b %H:%M"), run_clock(event.clock_s), what, ", ".join(details)))
-            )
+            found.append((event.at, (event.at.strftime("%d %b %H:%M"), clock, what, details(event, units))))
         return [row for _, row in sorted(found, key=lambda item: item[0])]
 
     def _traveller(self) -> None:
