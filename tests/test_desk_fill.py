@@ -6,8 +6,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
-from driving import at, bench, button, choose, click, drag, press, push, texts, type_into
+from driving import LEFT, at, bench, button, caution_ids, choose, click, drag, press, push, texts, type_into
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox
@@ -15,6 +16,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.window import Window
+from bibulon.flow.result import FillResult
+from bibulon.quantities import run_clock, show
 
 
 def test_a_study_says_how_sure_the_fill_is_and_goes_stale(window: Window, qtbot) -> None:
@@ -200,3 +203,98 @@ def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
     script.write_text(LEFT_BEHIND, encoding="utf-8")
     ended = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=120, check=False)
     assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
+
+
+def fill_of(window: Window) -> FillResult:
+    wait_for_fill(window)
+    window.refresh()
+    fill = window.document.assessment.fill
+    assert fill is not None
+    return fill
+
+
+def opened_at(fill: FillResult, line: str) -> float:
+    return next(event.time_s for event in fill.events if event.line == line and event.action == "opened")
+
+
+def test_a_feed_opens_at_what_it_waits_for(window: Window) -> None:
+    """A place, a batch, a share, another line, the clock: the fill opens it just then, and the rail's flag is there."""
+    window.go("lines")
+    window.plan.choose("feed-2")
+    window.refresh()
+    choose(window, "Opened", "when resin is at a place")
+    field = type_into(bench(window), "Place x, y", "2000")
+    assert "two lengths" in field.error.text()
+    type_into(bench(window), "Place x, y", "2000, 600")
+    fill = fill_of(window)
+    assert opened_at(fill, "feed-2") == pytest.approx(fill.seen_at(2.0, 0.6), rel=0.05)
+    choose(window, "Opened", "when a batch is used up")
+    type_into(bench(window), "Batch number", "2")
+    fill = fill_of(window)
+    assert fill.drawn_at(opened_at(fill, "feed-2")) == pytest.approx(2 * fill.problem.batch_m3, rel=0.01)
+    choose(window, "Opened", "when so much is full")
+    type_into(bench(window), "Share full", "30 %")
+    fill = fill_of(window)
+    when = opened_at(fill, "feed-2")
+    held = np.interp(when, fill.times_s, fill.in_part_m3)
+    assert held / fill.in_part_m3[-1] == pytest.approx(0.3, abs=0.05)  # the share is of the pores before they swell
+    assert f"opens {run_clock(when)}" in texts(bench(window))
+    choose(window, "Opened", "by the clock")
+    type_into(bench(window), "At", "12 min")
+    fill = fill_of(window)
+    assert opened_at(fill, "feed-2") == pytest.approx(720)
+    # the flag on the rail is where the clock says, and dragging it moves the opening
+    canvas = window.time_rail.canvas
+    flag = QPoint(round(canvas.scale().x(720)), 20)
+    QTest.mousePress(canvas, LEFT, pos=flag)
+    QTest.mouseMove(canvas, QPoint(round(canvas.scale().x(960)), 20))
+    QTest.mouseRelease(canvas, LEFT, pos=QPoint(round(canvas.scale().x(960)), 20))
+    assert opened_at(fill_of(window), "feed-2") == pytest.approx(960, abs=20)
+
+
+def test_machine_pot_and_membrane_do_what_they_are_for(window: Window) -> None:
+    window.go("lines")
+    by_vacuum = fill_of(window)
+    type_into(bench(window), "Machine holds", "0.5 L/min")
+    type_into(bench(window), "Pressure on resin", "3 bar")
+    by_machine = fill_of(window)
+    assert by_machine.fill_time_s is not None
+    assert by_machine.resin_drawn_m3 == pytest.approx(0.5e-3 / 60 * by_machine.fill_time_s, rel=1e-3)
+    assert "over-pressure-under-film" in caution_ids(window)
+    type_into(bench(window), "Machine holds", "0")
+    by_pot = fill_of(window)
+    assert by_pot.fill_time_s is not None and by_vacuum.fill_time_s is not None
+    # four times the drive on a laminate that swells under it
+    assert by_vacuum.fill_time_s / 8 < by_pot.fill_time_s < by_vacuum.fill_time_s / 2.5
+    for _ in range(3):
+        window.undo()
+    assert fill_of(window).fill_time_s == by_vacuum.fill_time_s
+    assert by_vacuum.in_pots_m3[-1] > 1e-4
+    window.plan.choose("vent-1")
+    window.refresh()
+    next(box for box in bench(window).findChildren(QCheckBox) if box.objectName().startswith("Membrane")).click()
+    held_back = fill_of(window)
+    assert held_back.in_pots_m3[-1] == 0 and held_back.fill_time_s is not None
+    assert "holds resin" in texts(bench(window))
+    QTest.mouseMove(window.time_rail.canvas, QPoint(round(window.time_rail.canvas.scale().x(held_back.end_s)), 40))
+    assert "pots 0.00 kg" in window.pointed.text()
+
+
+def test_resin_races_along_gaps_and_the_pointer_tells_each_level(window: Window) -> None:
+    window.go("lines")
+    type_into(bench(window), "Gap along edge", "0")
+    type_into(bench(window), "Gap beside core", "0")
+    tight = fill_of(window)
+    type_into(bench(window), "Gap along edge", "2 mm")
+    raced = fill_of(window)
+    places = [(0.004, y) for y in (0.5, 0.8, 1.1)]
+    for x, y in places:
+        assert raced.seen_at(x, y) < 0.8 * tight.seen_at(x, y), "resin runs ahead along the edge"
+    x, y = 2.1, 0.4
+    QTest.mouseMove(window.plan, at(window, x, y))
+    where = window.plan.frame.to_plan(at(window, x, y).toPointF())
+    for name, time_s in raced.level_times_at(*where):
+        assert f"{name} {show(time_s, 'duration')}" in window.pointed.text()
+    field = type_into(bench(window), "Gap along edge", "-1 mm")
+    assert "at least 0.00 mm" in field.error.text()
+    assert window.document.job.flow.edge_gap_m == pytest.approx(0.002)
