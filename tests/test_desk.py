@@ -21,6 +21,7 @@ from bibulon.desk.settings import Settings
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station import STATIONS
 from bibulon.desk.window import Window
+from bibulon.job.edits import grouped_layup
 from bibulon.job.storage import load
 from bibulon.stock import shelf
 
@@ -139,6 +140,7 @@ def test_figures_take_any_unit_and_complain_at_the_field(window: Window) -> None
 def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> None:
     window.set_setting("system", "us")
     window.set_setting("reading", "gauge")
+    window.document.edit("group", grouped_layup(window.document.job, window.document.job.layup[2].id))
     window.go("lines")
     assert "lb" in texts(window.strip)
     window.go("hold")
@@ -151,6 +153,8 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> No
         window.refresh()
         said = [one.text() for one in bench(window).findChildren(QLineEdit) if one.isVisible()]
         said += [one.toolTip() for one in bench(window).findChildren(QWidget)]
+        wide = bench(window).widget().minimumSizeHint().width()
+        assert wide <= bench(window).viewport().width(), f"{station.id}: what is on the bench is clipped"
         for text in (texts(bench(window)), *said):
             for name in named:  # names say what is printed on the roll
                 text = text.replace(name, "")

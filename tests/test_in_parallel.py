@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from joblib import parallel_config
 
 from bibulon.flow.fill import Cancelled
 from bibulon.flow.in_parallel import in_parallel
@@ -26,6 +28,10 @@ def refused(x: int) -> int:
     if x == 3:
         raise ValueError("three is refused")
     return x
+
+
+def whereabouts(x: int) -> int:
+    return os.getpid()
 
 
 def nothing() -> None:
@@ -66,3 +72,11 @@ def test_what_fails_is_raised_where_it_is_waited_for_and_the_next_batch_runs() -
     with pytest.raises(ValueError, match="three is refused"):
         list(in_parallel(refused, [(x,) for x in range(6)], 2, nothing))
     assert dict(in_parallel(squared, [(2,), (5,)], 2, nothing)) == {0: 4, 1: 25}
+
+
+def test_the_calls_go_to_the_workers_that_are_chosen_round_it() -> None:
+    given = [(x,) for x in range(4)]
+    assert os.getpid() not in dict(in_parallel(whereabouts, given, 2, nothing)).values()
+    for backend in ("threading", "sequential"):
+        with parallel_config(backend=backend):
+            assert set(dict(in_parallel(whereabouts, given, 2, nothing)).values()) == {os.getpid()}
