@@ -36,7 +36,9 @@ LARGE_WORK = 2000
 
 def is_large(job: Job) -> bool:
     """Whether what follows from *job* takes so long that the hand would feel it."""
-    return len(job.laid) * (len(job.regions) + 1) + len(job.part.outline) + len(job.part.relief) > LARGE_WORK
+    times = {group.name: group.times for group in job.groups}
+    plies = sum(times.get(layer.group or "", 1) for layer in job.layup)
+    return plies * (len(job.regions) + 1) + len(job.part.outline) + len(job.part.relief) > LARGE_WORK
 
 
 def work_out(job: Job, tell: Callable[[float], None], units: Units) -> None:

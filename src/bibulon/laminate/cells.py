@@ -8,6 +8,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -217,14 +218,19 @@ def _area(shape: BaseGeometry) -> BaseGeometry:
     return polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
 
 
-def _amounts(job: Job, cells: list[Cell]) -> dict[str, float]:
-    """Amounts by card over *cells*."""
-    areas: dict[int, tuple[Stack, float]] = {}
+def areas_of(cells: Sequence[Cell]) -> tuple[tuple[Stack, float], ...]:
+    """Each stack of a laminate's *cells* with the area it covers (m²)."""
+    areas: dict[int, tuple[Stack, float]] = {}  # by what they are: a stack of hundreds of plies is slow to compare
     for cell in cells:
         _, before = areas.get(id(cell.stack), (cell.stack, 0.0))
         areas[id(cell.stack)] = cell.stack, before + cell.area_m2
+    return tuple(areas.values())
+
+
+def _amounts(job: Job, cells: list[Cell]) -> dict[str, float]:
+    """Amounts by card over *cells*."""
     found: dict[str, float] = {}
-    for stack, area in areas.values():
+    for stack, area in areas_of(cells):
         for name, amount in stack_amounts(job, stack).items():
             found[name] = found.get(name, 0.0) + amount * area
     return found

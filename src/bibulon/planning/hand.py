@@ -15,7 +15,7 @@ from shapely import get_coordinates
 from bibulon.assess import Assessment
 from bibulon.figures import Figure
 from bibulon.flow.problem import drive_pa
-from bibulon.laminate.cells import Cell, Stack
+from bibulon.laminate.cells import Cell, Stack, areas_of
 from bibulon.quantities import show
 
 SHORTEST_BRAKE_M, LONGEST_BRAKE_M = 0.04, 0.10
@@ -42,10 +42,7 @@ class _Front:
 
 
 def _widest(cells: tuple[Cell, ...]) -> Stack | None:
-    areas: dict[Stack, float] = {}
-    for cell in cells:
-        areas[cell.stack] = areas.get(cell.stack, 0.0) + cell.area_m2
-    return max(areas, key=lambda one: areas[one]) if areas else None
+    return max(areas_of(cells), key=lambda one: one[1], default=(None, 0.0))[0]
 
 
 def _front(assessment: Assessment) -> _Front | str:
