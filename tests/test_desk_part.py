@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+import re
 from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import bench, button, push, texts, type_into
+from driving import at, bench, button, push, texts, type_into
 from PySide6.QtCore import QTimer
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 from shapely import Polygon
 from test_imports import dxf
@@ -83,6 +85,11 @@ def test_the_dome_gore_is_brought_in_from_its_drawing_and_mesh(window: Window, q
     assert heights_at(shipped.part.relief, np.array(shipped.part.outline)).min() == pytest.approx(0, abs=1e-5)
     window.refresh()
     assert f"{high * 1000:.0f} mm" in texts(bench(window))
+    QTest.mouseMove(window.plan, at(window, 2.0, 0.5855))
+    said = re.search(r"^(\d+) mm, (\d+) mm, (\d+) mm high", window.pointed.text())
+    assert said is not None
+    there = np.array([[int(said[1]) / 1000, int(said[2]) / 1000]])
+    assert int(said[3]) / 1000 == pytest.approx(float(heights_at(shipped.part.relief, there)[0]), abs=1.5e-3)
     window.undo()
     assert window.document.job.part.relief == () and len(window.document.job.part.outline) == len(shipped.part.outline)
 

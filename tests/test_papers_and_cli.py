@@ -29,7 +29,7 @@ from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
 from bibulon.quantities import Units
 from bibulon.record.run_list import done_steps, next_step, run_list
-from bibulon.record.run_log import clocks, details
+from bibulon.record.run_log import clocks, details, what
 from bibulon.record.traveller import traveller_pdf
 
 AT = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
@@ -73,7 +73,8 @@ def test_log_entries_say_who_and_have_a_clock_once_a_feed_is_open(shot: Job) -> 
     run = (early, *(revised(event, number=event.number + 1) for event in shot.run))
     assert clocks(run)[:3] == ("", "", "") and all(clocks(run)[3:])
     assert clocks((early,)) == ("",)
-    assert details(early, Units()) == "Mat, by AK"
+    assert (what(early), details(early, Units())) == ("ply laid P1", "Mat, by AK")
+    assert (what(run[1]), details(run[1], Units())) == ("step done", "Last hold test read and passed")
     marked = next(event for event in run if event.place)
     assert details(marked, Units(system="us")).startswith("at 82.68 in, 16.54 in")
 

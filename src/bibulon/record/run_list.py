@@ -38,26 +38,21 @@ def opening_in_words(assessment: Assessment, line: Line) -> str:
     return f"at {run_clock(opens.time_s)}"
 
 
+READY_CHECKS = {
+    "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
+    "people": (
+        "Everyone at a labelled valve, gloves and glasses on",
+        "Feeds clamped. Bucket below the part, dip tube to the floor.",
+    ),
+}
+"""What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
+
+
 def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     """Steps of the shot in the order they are due."""
     job, units = assessment.job, assessment.units
     checks = [
-        RunStep(
-            "check hold",
-            "Last hold test read and passed",
-            "Vacuum on, pump and its spare running, pots empty and shut.",
-            None,
-            "step done",
-            "hold",
-        ),
-        RunStep(
-            "check people",
-            "Everyone at a labelled valve, gloves and glasses on",
-            "Feeds clamped. Bucket below the part, dip tube to the floor.",
-            None,
-            "step done",
-            "people",
-        ),
+        RunStep(f"check {label}", text, hint, None, "step done", label) for label, (text, hint) in READY_CHECKS.items()
     ]
     timed: list[RunStep] = []
     for batch in assessment.batches:

@@ -4,12 +4,23 @@ from __future__ import annotations
 
 from bibulon.job.run import RunEvent
 from bibulon.quantities import Units, run_clock, show
+from bibulon.record.run_list import READY_CHECKS
+
+
+def what(event: RunEvent) -> str:
+    """What happened, in a word or two."""
+    return event.kind if _check(event) else f"{event.kind} {event.label}".strip()
+
+
+def _check(event: RunEvent) -> str:
+    return READY_CHECKS[event.label][0] if event.kind == "step done" and event.label in READY_CHECKS else ""
 
 
 def details(event: RunEvent, units: Units) -> str:
     """Everything that *event* says beside its kind, label and time."""
     x, y = event.place or (0.0, 0.0)
     parts = (
+        _check(event),
         f"at {show(x, 'length', units)}, {show(y, 'length', units)}" if event.place is not None else "",
         "" if event.mass_kg is None else show(event.mass_kg, "mass", units),
         "" if event.vacuum_pa is None else show(event.vacuum_pa, "pressure", units),

@@ -38,7 +38,7 @@ from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opening_in_words
-from bibulon.record.run_log import clocks, details
+from bibulon.record.run_log import clocks, details, what
 
 INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
 PICTURE_MM = 78
@@ -260,7 +260,7 @@ class _Traveller:
                 str(event.number),
                 event.at.strftime("%d %b %H:%M:%S"),
                 clock,
-                f"{event.kind} {event.label}",
+                what(event),
                 details(event, self.assessment.units),
             ]
             for event, clock in zip(self.job.run, clocks(self.job.run), strict=True)

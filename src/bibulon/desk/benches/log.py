@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidg
 from bibulon.desk.benches.base import Bench
 from bibulon.exchange.readings import log_csv
 from bibulon.quantities import show
-from bibulon.record.run_log import clocks, details
+from bibulon.record.run_log import clocks, details, what
 
 
 class LogBench(Bench):
@@ -67,8 +67,7 @@ class LogBench(Bench):
             )
         run = self.document.job.run
         for event, clock in zip(run, clocks(run), strict=True):
-            what = f"{event.kind} {event.label}".strip()
-            found.append((event.at, (event.at.strftime("%d %b %H:%M"), clock, what, details(event, units))))
+            found.append((event.at, (event.at.strftime("%d %b %H:%M"), clock, what(event), details(event, units))))
         return [row for _, row in sorted(found, key=lambda item: item[0])]
 
     def _traveller(self) -> None:

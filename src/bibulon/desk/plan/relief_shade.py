@@ -15,8 +15,9 @@ from bibulon.laminate.relief import heights_at
 LONGEST = 220
 LIGHT = np.array([-0.5, 0.6, 0.62])
 """From where the light comes, on the plan and up."""
-STEEPER = 2.0
-"""Slopes are drawn so much steeper than they are, so that a shallow camber can be seen."""
+STEEPER, STEEPEST = 2.0, 0.9
+"""Slopes are drawn so much steeper than they are, so that a shallow camber can be seen; but nearly all of them no
+steeper than this, so that a deep mould is not all shade."""
 DARKEST = 110
 
 
@@ -54,7 +55,9 @@ def shaded(relief: Relief, outline: tuple[Point, ...]) -> QImage:
     x, y = np.meshgrid(np.linspace(low_x, high_x, columns), np.linspace(high_y, low_y, rows))
     heights = heights_at(relief, np.column_stack([x.ravel(), y.ravel()])).reshape(rows, columns)
     down, across = np.gradient(heights, (high_y - low_y) / (rows - 1), (high_x - low_x) / (columns - 1))
-    normal = np.stack([-across * STEEPER, down * STEEPER, np.ones_like(heights)], axis=-1)
+    steep = float(np.percentile(np.hypot(across, down), 95))
+    drawn = min(STEEPER, STEEPEST / max(steep, 1e-9))
+    normal = np.stack([-across * drawn, down * drawn, np.ones_like(heights)], axis=-1)
     normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
     light = (normal @ (LIGHT / np.linalg.norm(LIGHT))) - LIGHT[2] / np.linalg.norm(LIGHT)
     pixels = np.zeros((rows, columns, 4), dtype=np.uint8)

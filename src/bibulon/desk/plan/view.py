@@ -40,6 +40,7 @@ from bibulon.desk.plan.tools import (
     SelectTool,
     Tool,
 )
+from bibulon.desk.plan.under_pointer import told_at
 from bibulon.desk.station import STATIONS, Station
 from bibulon.flow.reading import section
 from bibulon.job import Job
@@ -263,7 +264,8 @@ class PlanView(QWidget):
         self._note_keys(event)
         at = self.frame.to_plan(event.position())
         self.tool.move(self, at, bool(event.buttons() & Qt.MouseButton.LeftButton))
-        self.pointed.emit(self._what_is_at(at))
+        shown = self._map[1] if self._map is not None else None
+        self.pointed.emit(told_at(self.document.assessment, at, self.station.shows_fill, shown))
         if self.tool.name != "select":
             self.update()
 
@@ -308,36 +310,6 @@ class PlanView(QWidget):
             self.zoom(0.8)
         elif not self.tool.key(self, event):
             super().keyPressEvent(event)
-
-    def _what_is_at(self, at: Point) -> str:
-        """Place, stack and arrival under the pointer."""
-        assessment = self.document.assessment
-        units = assessment.units
-        text = f"{show(at[0], 'length', units)}, {show(at[1], 'length', units)}"
-        cell = assessment.laminate.at(*at)
-        if cell is None:
-            return text
-        if cell.stack.layers:
-            text += f"  ·  {show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
-        if self.station.shows_fill and assessment.fill is not None:
-            try:
-                text += self._fill_at(at)
-            except ValueError:
-                return text
-        return text
-
-    def _fill_at(self, at: Point) -> str:
-        """When resin comes to each level at a place, from the film down, and the map's value there."""
-        fill, units = self.document.assessment.fill, self.document.assessment.units
-        assert fill is not None
-        times = fill.level_times_at(*at)
-        shown = "  ·  resin at " + ", ".join(
-            f"{name} {'never' if time_s is None else show(time_s, 'duration', units)}" for name, time_s in times[::-1]
-        )
-        if self._map is not None and (found := self._map[1]) is not None:
-            value = found.grid.at(*at)
-            shown += "" if value is None else f"  ·  {found.text(value, units)}"
-        return shown
 
     def _paint_stack(self, painter: QPainter) -> None:
         """The hatched cells, from a picture that is kept while they and the view stay: there may be hundreds."""
