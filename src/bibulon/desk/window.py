@@ -8,8 +8,8 @@ from functools import partial
 from operator import attrgetter
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QSize, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.cautions import Caution
-from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.demo import demo_job
 from bibulon.desk import icons, theme
 from bibulon.desk.background import Background, StudyAnswer, proposed, studied
 from bibulon.desk.benches import BENCHES
@@ -37,6 +37,7 @@ from bibulon.desk.document import Document, is_large, work_out
 from bibulon.desk.fields import OneLine, rule_line, tool_button
 from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
+from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.new_job import new_job
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.run_controller import RunController
@@ -50,7 +51,6 @@ from bibulon.job import Job
 
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
-DEMOS = (("footbridge deck panel", DEMO_FILES[0]), ("observatory dome gore", DEMO_FILES[1]))
 PLAN_TOOLS = (
     ("select", "select", "Select (S)", ("part", "layup", "lines")),
     ("outline", "part", "Draw the outline (O)", ("part",)),
@@ -213,50 +213,8 @@ class Window(QMainWindow):
         button.setShortcut("Alt+J")
         button.setIconSize(button.iconSize() * 1.5)
         button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.menu = QMenu(button)
-        self.menu.aboutToShow.connect(self._fill_menu)
-        button.setMenu(self.menu)
+        button.setMenu(JobMenu(button, self))
         return button
-
-    def _fill_menu(self) -> None:
-        menu, settings = self.menu, self.document.settings
-        menu.clear()
-        for text, keys, do in (
-            ("New job", "Ctrl+N", self.new_job),
-            ("Open …", "Ctrl+O", self.files.open_job),
-            *((f"Demo: {name}", "", partial(self._open_demo, file)) for name, file in DEMOS),
-            ("Save", "Ctrl+S", self.files.save_job),
-            ("Save as …", "Ctrl+Shift+S", self.files.save_job_as),
-        ):
-            menu.addAction(text + (f"\t{keys}" if keys else "")).triggered.connect(lambda _=False, act=do: act())
-        export = menu.addAction("Export the fill …")
-        export.triggered.connect(lambda _=False: self.files.export_fill())
-        export.setEnabled(self.document.assessment.fill is not None)
-        recent = menu.addMenu("Recent jobs")
-        for name in settings.recent:
-            recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: self.files.open(Path(one)))
-        recent.setEnabled(bool(settings.recent))
-        menu.addSeparator()
-        self._choice_menu("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed")))
-        self._choice_menu("Money", "currency", tuple((sign, sign) for sign in ("€", "£", "$", "kr", "zł", "Fr")))
-        self._choice_menu("Gauge reads", "reading", (("absolute", "absolute"), ("down from atmosphere", "gauge")))
-        self._choice_menu("Light", "theme", (("Linen (day)", "linen"), ("Lamplight (dim shop)", "lamplight")))
-        menu.addAction("Stock …").triggered.connect(lambda _=False: self.show_stock())
-        menu.addAction("Instruments …").triggered.connect(lambda _=False: self.ask_instruments())
-        menu.addSeparator()
-        menu.addAction("Shortcuts\t?").triggered.connect(lambda _=False: self.show_shortcuts())
-        menu.addAction("Leave\tCtrl+Q").triggered.connect(lambda _=False: self.close())
-
-    def _choice_menu(self, title: str, field: str, choices: tuple[tuple[str, str], ...]) -> None:
-        inner = self.menu.addMenu(title)
-        group = QActionGroup(inner)
-        for text, value in choices:
-            action = QAction(text, inner)
-            action.setCheckable(True)
-            action.setChecked(getattr(self.document.settings, field) == value)
-            action.triggered.connect(lambda _=False, one=value: self.set_setting(field, one))
-            group.addAction(action)
-            inner.addAction(action)
 
     def _bind_keys(self) -> None:
         for shortcut in SHORTCUTS:
@@ -340,7 +298,8 @@ class Window(QMainWindow):
         self.go("lines" if job.layup else "part")
         self._prepare_soon.start()
 
-    def _open_demo(self, file: str) -> None:
+    def open_demo(self, file: str) -> None:
+        """Put a shipped job on the desk."""
         self.open_document(demo_job(file))
 
     def new_job(self) -> None:
@@ -462,7 +421,9 @@ class Window(QMainWindow):
         panel.popup(corner - QPoint(panel.sizeHint().width(), 0))
 
     def show_shortcuts(self) -> None:
-        ShortcutList(self).show()
+        page = ShortcutList(self)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.show()
 
     def show_stock(self) -> None:
         """The shelf's cards and the shop's own."""

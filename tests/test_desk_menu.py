@@ -1,0 +1,116 @@
+"""The menu behind the mark, worked as a hand would: what it offers follows the job and the shop's settings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from driving import LEFT, bench, texts, type_into
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QAction
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QToolButton
+
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk import theme
+from bibulon.desk.app import wait_for_fill
+from bibulon.desk.job_menu import SETTINGS, JobMenu
+from bibulon.desk.settings import load_settings
+from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
+from bibulon.desk.window import Window
+from bibulon.job.storage import load
+
+
+def actions_of(menu: QMenu) -> dict[str, QAction]:
+    return {one.text().split("\t")[0]: one for one in menu.actions() if one.text()}
+
+
+def inner_menu(menu: QMenu, title: str) -> QMenu:
+    return next(one for one in menu.findChildren(QMenu) if one.title() == title)
+
+
+def opened(window: Window) -> JobMenu:
+    """The menu, opened by a click on the mark."""
+    mark = next(one for one in window.strip.findChildren(QToolButton) if one.menu() is not None)
+    menu = mark.menu()
+    assert isinstance(menu, JobMenu)
+    QTimer.singleShot(0, menu.hide)  # a menu that is open waits for its answer
+    QTest.mouseClick(mark, LEFT)
+    return menu
+
+
+def choose(window: Window, *texts_: str) -> None:
+    """Open the menu and choose the entry of that text, in its inner menu if there are two."""
+    menu: QMenu = opened(window)
+    for text in texts_[:-1]:
+        menu = inner_menu(menu, text)
+    actions_of(menu)[texts_[-1]].trigger()
+    QApplication.processEvents()
+
+
+def test_every_setting_is_taken_up_at_once_ticked_and_kept(window: Window) -> None:
+    was = theme.current.palette.name
+    for title, field, choices in SETTINGS:
+        for text, value in choices[::-1]:
+            choose(window, title, text)
+            assert getattr(window.document.settings, field) == value
+            assert getattr(load_settings(), field) == value, "the next start finds it so"
+            inner = inner_menu(opened(window), title)
+            assert [name for name, one in actions_of(inner).items() if one.isChecked()] == [text]
+    assert theme.current.palette.name == was
+    assert len(opened(window).findChildren(QMenu)) == len(SETTINGS) + 1, "each opening leaves nothing behind"
+    choose(window, "Units", "US shop")
+    choose(window, "Money", "$")
+    window.go("layup")
+    window.refresh()
+    assert "$" in texts(bench(window)) and "€" not in texts(bench(window)) and "lb" in texts(window.strip)
+
+
+def test_jobs_are_made_saved_found_again_and_exported(window: Window, tmp_path: Path, monkeypatch, qtbot) -> None:
+    to = tmp_path / "deck.bibulon"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(to), ""))
+    assert not actions_of(opened(window))["Recent jobs"].isEnabled()
+    choose(window, "Save as …")
+    assert load(to) == window.document.job and not window.document.dirty
+    choose(window, "Demo: observatory dome gore")
+    gore = demo_job(DEMO_FILES[1])
+    assert window.document.job == gore and window.document.path is None
+    wait_for_fill(window)
+    assert actions_of(opened(window))["Export the fill …"].isEnabled()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "fill.csv"), ""))
+    choose(window, "Export the fill …")
+    qtbot.waitUntil(lambda: (tmp_path / "fill.csv").exists(), timeout=20_000)
+    assert len((tmp_path / "fill.csv").read_text(encoding="utf-8").splitlines()) > 100
+    choose(window, "Recent jobs", to.name)
+    assert window.document.path == to and window.document.job.name == demo_job().name
+    choose(window, "New job")
+    assert window.station == "part" and not window.document.job.layup
+    type_into(bench(window), "Job", "Hatch cover")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "hatch"), ""))
+    choose(window, "Save")
+    assert load(tmp_path / "hatch.bibulon").name == "Hatch cover", "and the ending is added"
+
+
+def test_what_opens_a_window_of_its_own_does(window: Window) -> None:
+    seen: list[tuple[str, str]] = []
+
+    def look() -> None:
+        asked = QApplication.activeModalWidget()
+        if asked is None:
+            QTimer.singleShot(20, look)
+            return
+        seen.append((type(asked).__name__, texts(asked)))
+        if isinstance(asked, QInputDialog):
+            asked.setTextValue(" /dev/ttyUSB7 ")
+            asked.accept()
+        else:
+            asked.close()
+
+    for entry in ("Stock …", "Instruments …"):
+        QTimer.singleShot(20, look)
+        choose(window, entry)
+    assert [name for name, _ in seen] == ["StockWindow", "QInputDialog"]
+    assert load_settings().instruments_url == "/dev/ttyUSB7"
+    choose(window, "Shortcuts")
+    (page,) = (one for one in window.findChildren(ShortcutList) if one.isVisible())
+    assert all(one.text in texts(page) for one in SHORTCUTS)
+    page.close()
