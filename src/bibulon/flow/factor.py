@@ -13,6 +13,10 @@ AHEAD = 1.3
 MOST_RINGS = 12
 
 
+class Singular(RuntimeError):
+    """Nothing holds the pressure of some nodes: what flows to them has nowhere to go."""
+
+
 class Factory:
     """Factors the matrix of some *edges* for any choice of nodes.
 
@@ -33,7 +37,7 @@ class Factory:
     def factors(self, conductance: Floats, diagonal: Floats, chosen: Flags) -> Factors:
         """Factors of the matrix with *conductance* (e,) and *diagonal* (N,) for the *chosen* nodes (N,).
 
-        They hold until the next are asked for. Raises RuntimeError if the matrix is singular.
+        They hold until the next are asked for. Raises :class:`Singular`.
         """
         if self._frame is None or bool((chosen & ~self._frame.nodes).any()):
             self._frame = _Frame(self, self._round(chosen))
@@ -80,7 +84,7 @@ class _Frame:
         try:
             cholmod.numeric(self._upper, self._factor)
         except ArithmeticError as error:
-            raise RuntimeError("the matrix of the flow is singular") from error
+            raise Singular("the matrix of the flow is singular") from error
         return Factors(self._factor, self.nodes, chosen)
 
 

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
@@ -18,7 +19,7 @@ import numpy as np
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
 from bibulon.flow.conductors import Flags
-from bibulon.flow.factor import Factory
+from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.mesh import Floats
@@ -107,16 +108,19 @@ class _Fill:
 
     def _set_valves(self) -> None:
         """Set the edges and the boundary for the valves as they stand."""
-        network = self.network
+        network, edges = self.network, self.network.edges
         inactive = np.zeros(len(network.capacity_m3), dtype=bool)
-        self.bores = network.edges.conductance - network.through_pores_m3
         for feed in network.feeds:
             if feed.line.id not in self.valves.open:
-                self.bores[feed.hose_edges] = 0.0
                 inactive[feed.hose_nodes] = True
+        for manifold, nodes in network.manifold_nodes.items():
+            if manifold not in self.valves.drawn_through:
+                inactive[nodes] = True
         if not self.valves.open:
             inactive[network.shell_count :] = True
         self.inactive = inactive
+        shut = inactive[edges.starts] | inactive[edges.ends]
+        self.bores = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
         self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
 
     def _seconds(self, clock: float | None = None) -> float:
@@ -128,10 +132,11 @@ class _Fill:
         """A step of *length* that is not kept yet."""
         problem, network = self.problem, self.network
         if problem.rate_m3_s > 0 and self.valves.open:
-            step = self._advanced(length, guess, by_rate=True)
-            if step.pressure_pa[network.bucket] <= problem.drive_pa:
-                return step
-            guess = step.wet
+            with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
+                step = self._advanced(length, guess, by_rate=True)
+                if step.pressure_pa[network.bucket] <= problem.drive_pa:
+                    return step
+                guess = step.wet
         return self._advanced(length, guess, by_rate=False)
 
     def _advanced(self, length: float, guess: Flags, by_rate: bool) -> Step:

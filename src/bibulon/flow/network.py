@@ -38,13 +38,12 @@ def pipe_volume_m3(bore_m: float, length_m: float) -> float:
 
 @dataclass(frozen=True)
 class Feed:
-    """A feed line in the network: its hose from the node that feeds it to the port, and the hose's edges."""
+    """A feed line in the network: its hose from the node that feeds it to the port."""
 
     line: FlowLine
     start: int
     hose_nodes: Integers
     port: int
-    hose_edges: Integers
 
 
 @dataclass(frozen=True)
@@ -85,6 +84,8 @@ class Network:
     fibre_m: Floats
     """(points,) volume of fibre per area."""
     feeds: tuple[Feed, ...]
+    manifold_nodes: dict[str, Integers]
+    """The nodes of each manifold and of its hose."""
     vent_nodes: Integers
     membrane_nodes: Integers
     """Nodes of the vents that hold resin back; ``vent_nodes`` are those of the others."""
@@ -160,7 +161,7 @@ class _Assembly:
         self.swelling, self.opening = (np.zeros((self.shell_count, len(CARRIED_SHARES))) for _ in range(2))
         self.pores_between: list[Conductors] = []
         self.pipes_between: list[Conductors] = []
-        self.hoses: list[Conductors] = []
+        self.manifold_nodes: dict[str, Integers] = {}
         self.feeds: list[Feed] = []
         self.vent_nodes: list[Integers] = []
         self.membrane_nodes: list[Integers] = []
@@ -231,17 +232,17 @@ class _Assembly:
         volume = pipe_volume_m3(manifold.bore_m, manifold.length_m)
         self.bores[node] += volume
         resistance = 1 / pipe_conductance_m3(manifold.bore_m, manifold.length_m / 2)
-        self.pipes_between.append(
-            self._hose(self.bucket, node, manifold.hose_bore_m, manifold.hose_length_m, resistance)[0]
-        )
+        hose, inner = self._hose(self.bucket, node, manifold.hose_bore_m, manifold.hose_length_m, resistance)
+        self.pipes_between.append(hose)
         self.starts[manifold.id] = node
+        self.manifold_nodes[manifold.id] = np.array([*inner, node])
 
     def add_hose(self, line: FlowLine) -> None:
         """The hose of a feed, from the bucket or what else feeds it."""
         start, port = self.starts[line.fed_by], int(self.top[self.mesh.nearest(*line.port)])
         hose, inner = self._hose(start, port, line.hose_bore_m, line.hose_length_m)
-        self.hoses.append(hose)
-        self.feeds.append(Feed(line, start, inner, port, np.zeros(0, dtype=np.int64)))
+        self.pipes_between.append(hose)
+        self.feeds.append(Feed(line, start, inner, port))
 
     def _hose(
         self, start: int, end: int, bore_m: float, length_m: float, more_resistance: float = 0.0
@@ -282,10 +283,7 @@ class _Assembly:
 
     def network(self, problem: FlowProblem) -> Network:
         capacity = self.pores + self.bores
-        edges, (pores, *bores) = _unique([_all(self.pores_between, self.count), *self.pipes_between, *self.hoses])
-        feeds = []
-        for feed, values in zip(self.feeds, bores[len(self.pipes_between) :], strict=True):
-            feeds.append(replace(feed, hose_edges=np.flatnonzero(values > 0)))
+        edges, pores = _together_once(_all(self.pores_between, self.count), _all(self.pipes_between, self.count))
         height = np.zeros(self.count)
         height[: self.shell_count] = self.mesh.heights_m[self.place]
         return Network(
@@ -306,7 +304,8 @@ class _Assembly:
             opening=self.opening / np.maximum(self.reach, 1e-300)[:, None],
             laminate_m=self._over_points([cell.laminate_m for cell in problem.cells]),
             fibre_m=self._over_points([cell.fibre_m for cell in problem.cells]),
-            feeds=tuple(feeds),
+            feeds=tuple(self.feeds),
+            manifold_nodes=self.manifold_nodes,
             vent_nodes=_together(self.vent_nodes),
             membrane_nodes=_together(self.membrane_nodes),
             vent_volume_m3=self.vent_volume,
@@ -324,17 +323,16 @@ def _all(parts: list[Conductors], count: int) -> Conductors:
     return Conductors.joined([Conductors(nothing, nothing, np.zeros(0), count), *parts])
 
 
-def _unique(parts: list[Conductors]) -> tuple[Conductors, list[Floats]]:
-    """The edges of all *parts*, each pair of nodes once, and what each part gives to them."""
-    count = parts[0].count
-    keys = [np.minimum(one.starts, one.ends) * count + np.maximum(one.starts, one.ends) for one in parts]
+def _together_once(pores: Conductors, bores: Conductors) -> tuple[Conductors, Floats]:
+    """The edges of both, each pair of nodes once, and what of each is pores."""
+    count = pores.count
+    keys = [np.minimum(one.starts, one.ends) * count + np.maximum(one.starts, one.ends) for one in (pores, bores)]
     pairs, where = np.unique(np.concatenate(keys), return_inverse=True)
-    ends = np.cumsum([len(key) for key in keys])
-    shares = [
-        np.bincount(where[end - len(key) : end], part.conductance, len(pairs)).astype(np.float64)
-        for part, key, end in zip(parts, keys, ends, strict=True)
-    ]
-    return Conductors(pairs // count, pairs % count, np.sum(shares, axis=0), count), shares
+    through_pores, through_bores = (
+        np.bincount(at, part.conductance, len(pairs)).astype(np.float64)
+        for at, part in zip(np.split(where, [len(keys[0])]), (pores, bores), strict=True)
+    )
+    return Conductors(pairs // count, pairs % count, through_pores + through_bores, count), through_pores
 
 
 def build_network(problem: FlowProblem) -> Network:

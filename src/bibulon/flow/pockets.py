@@ -115,6 +115,8 @@ class Pockets:
             mine = np.zeros(len(pressure), dtype=bool)
             mine[one.gas.nodes] = True
             beside = np.concatenate([self._b[mine[self._a]], self._a[mine[self._b]]])
+            if not len(beside):  # a speck of the part that nothing flows to
+                continue
             highest = float(pressure[beside].max()) + self._vent_pa
             if one.volume_m3 - one.gas.amount / highest > STILL_SHARE * one.cut_off_m3:
                 return False

@@ -169,6 +169,8 @@ def flow_problem(
             raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
     if not any(isinstance(line.opens, AtTime) for line in job.feeds):
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
+    if job.vacuum.cavity_pa > job.shop.barometer_pa:
+        raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
     drive = drive_pa(job)
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")

@@ -47,6 +47,18 @@ class Valves:
         nodes = [self._network.nodes_on_line[line.id] for line in self._vents if line.id not in self._shut_vents]
         return np.unique(np.concatenate(nodes)) if nodes else np.zeros(0, dtype=np.int64)
 
+    @property
+    def drawn_through(self) -> set[str]:
+        """Feeds and manifolds that the open feeds are fed by, directly or not."""
+        above = {feed.line.id: feed.line.fed_by for feed in self._network.feeds}
+        found: set[str] = set()
+        for line in self.open:
+            at = above[line]
+            while at:
+                found.add(at)
+                at = above.get(at, "")
+        return found
+
     def passed_share(self, filled: Floats, line: str) -> float:
         """Share of the line, and of the pores beside it, that is wet."""
         nodes = self._network.nodes_on_line[line]
