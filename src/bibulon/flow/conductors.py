@@ -7,10 +7,17 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from bibulon.flow.mesh import Floats, Integers
 
 Flags = npt.NDArray[np.bool_]
+
+
+def bodies(starts: Integers, ends: Integers, count: int) -> Integers:
+    """(count,) the number of the body that each of *count* nodes lies in, joined by the edges *starts*–*ends*."""
+    links = sparse.coo_array((np.ones(len(starts)), (starts, ends)), (count, count))
+    return np.asarray(connected_components(links, directed=False)[1], dtype=np.int64)
 
 
 class Conductors:

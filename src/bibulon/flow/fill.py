@@ -18,11 +18,11 @@ import numpy as np
 
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.conductors import Flags
+from bibulon.flow.conductors import Flags, bodies
 from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
-from bibulon.flow.mesh import Floats
+from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
@@ -121,7 +121,14 @@ class _Fill:
         self.inactive = inactive
         shut = inactive[edges.starts] | inactive[edges.ends]
         self.bores = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
+        joined = self.bores + network.through_pores_m3 > 0
+        self.body = bodies(edges.starts[joined], edges.ends[joined], edges.count)
         self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
+
+    def _adrift(self, fixed: Integers) -> Integers:
+        """The first node of each body that none of the *fixed* nodes lies in."""
+        firsts = np.unique(self.body, return_index=True)[1]
+        return np.asarray(firsts[~np.isin(self.body[firsts], self.body[fixed])])
 
     def _seconds(self, clock: float | None = None) -> float:
         return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.ageing.stops_s) + 0.0
@@ -155,11 +162,12 @@ class _Fill:
             source[network.bucket] = problem.rate_m3_s * (span_s[1] - span_s[0])
             guess = guess.copy()
             guess[network.bucket] = True
-        fixed_pa = np.zeros(len(held) + len(self.vents))
+        fixed = np.concatenate([held, self.vents])
+        fixed_pa = np.zeros(len(fixed))
         fixed_pa[: len(held)] = problem.drive_pa
         drive = Drive(
             length=length,
-            fixed=np.concatenate([held, self.vents]),
+            fixed=fixed,
             fixed_pa=fixed_pa,
             buckets=len(held),
             inactive=self.inactive,
@@ -169,6 +177,7 @@ class _Fill:
             suction_pa=self.suction_pa,
             source_m3=source,
             pockets=self.pockets.gases if self.pockets is not None else (),
+            adrift=self._adrift(fixed),
         )
         step = advance(network.edges, self.factory, medium, self.filled, drive, guess, self.pressure)
         self.solves += step.solves

@@ -13,11 +13,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import sparse
-from scipy.sparse.csgraph import connected_components
 from shapely import MultiLineString, Polygon
 
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
-from bibulon.flow.conductors import Conductors
+from bibulon.flow.conductors import Conductors, bodies
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import GRAVITY_M_S2, FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
@@ -367,9 +366,7 @@ def build_network(problem: FlowProblem) -> Network:
 
 def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
     """Raise :class:`FlowRefusal` if a body of the part has no feed or no vent."""
-    a, b = mesh.edges.T
-    links = sparse.coo_array((np.ones(len(a)), (a, b)), (len(mesh.points_m),) * 2)
-    bodies, body = connected_components(links, directed=False)
+    body = bodies(mesh.edges[:, 0], mesh.edges[:, 1], len(mesh.points_m))
     for kind, reached in (
         ("feed", [feed.port for feed in assembly.feeds]),
         ("vent", [*assembly.vent_nodes, *assembly.membrane_nodes]),
@@ -377,7 +374,7 @@ def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
         have = {
             int(body[assembly.place[node]]) for node in np.ravel(np.concatenate([np.ravel(one) for one in reached]))
         }
-        for number in range(bodies):
+        for number in range(int(body.max()) + 1):
             if number not in have:
                 x, y = mesh.points_m[body == number].mean(axis=0)
                 raise FlowRefusal(

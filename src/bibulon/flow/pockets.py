@@ -10,10 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
 
-from bibulon.flow.conductors import Flags
+from bibulon.flow.conductors import Flags, bodies
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network
 from bibulon.flow.stepper import Gas
@@ -81,8 +79,7 @@ class Pockets:
         among = dry[self._a] & dry[self._b]
         if not self.followed and not wet[:count].any():
             return
-        links = sparse.coo_array((np.ones(int(among.sum())), (self._a[among], self._b[among])), (count, count))
-        _, part = connected_components(links, directed=False)
+        part = bodies(self._a[among], self._b[among], count)
         vented = np.unique(part[open_vent])
         shut = dry & ~np.isin(part, vented)
         found = []

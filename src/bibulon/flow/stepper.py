@@ -28,7 +28,7 @@ where the search would not end otherwise, what the fibres hold by capillarity.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -90,6 +90,8 @@ class Drive:
     """(N,) with gravity: what a full node may lack in pressure, the head over the edges at it."""
     source_m3: Floats | None = None
     pockets: tuple[Gas, ...] = ()
+    adrift: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    """A node of each body that no fixed node is joined to: nothing else holds its pressure once it is full."""
 
 
 @dataclass(frozen=True)
@@ -169,7 +171,9 @@ class _Search:
         self.solves = 0
         self._straighten(pressure)
         # with valves, full nodes may hang on nothing: that must not make the matrix singular
-        self.hold = LOOSE * self.edges.into_nodes(self.conductance) if self.one_way else np.zeros(count)
+        self.hold = np.zeros(count)
+        held = slice(None) if self.one_way else self.drive.adrift
+        self.hold[held] = LOOSE * self.edges.into_nodes(self.conductance)[held]
 
     def _straighten(self, pressure: Floats) -> None:
         law = self.law = self.medium.at(pressure)
