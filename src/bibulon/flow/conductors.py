@@ -14,7 +14,11 @@ from bibulon.flow.mesh import Floats, Integers
 Flags = npt.NDArray[np.bool_]
 
 
-def bodies(starts: Integers, ends: Integers, count: int) -> Integers:
+LOOSE = 1e-9
+"""Share of what conducts at a node below which an edge joins nothing; it holds pressures that nothing else does."""
+
+
+def joined(starts: Integers, ends: Integers, count: int) -> Integers:
     """(count,) the number of the body that each of *count* nodes lies in, joined by the edges *starts*–*ends*."""
     links = sparse.coo_array((np.ones(len(starts)), (starts, ends)), (count, count))
     return np.asarray(connected_components(links, directed=False)[1], dtype=np.int64)
@@ -60,6 +64,12 @@ class Conductors:
     def into_nodes(self, values: Floats) -> Floats:
         """(N,) sum over the edges at each node of their *values* (e,)."""
         return _summed(self.starts, values, self.count) + _summed(self.ends, values, self.count)
+
+    def bodies(self, values: Floats) -> Integers:
+        """(N,) the number of the body that each node lies in, joined by the edges that conduct *values* (e,)."""
+        a, b, through = self.starts, self.ends, self.into_nodes(values)
+        counts = values > LOOSE * np.minimum(through[a], through[b])
+        return joined(a[counts], b[counts], self.count)
 
     def gathered(self, along: Floats) -> Floats:
         """(N,) what flows into each node when so much flows from the start to the end of each edge (e,)."""

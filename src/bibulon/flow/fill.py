@@ -18,7 +18,7 @@ import numpy as np
 
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.conductors import Flags, bodies
+from bibulon.flow.conductors import Flags
 from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
@@ -121,8 +121,7 @@ class _Fill:
         self.inactive = inactive
         shut = inactive[edges.starts] | inactive[edges.ends]
         self.bores = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
-        joined = self.bores + network.through_pores_m3 > 0
-        self.body = bodies(edges.starts[joined], edges.ends[joined], edges.count)
+        self.body = edges.bodies(self.bores + network.through_pores_m3)
         self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
 
     def _adrift(self, fixed: Integers) -> Integers:

@@ -33,7 +33,7 @@ from typing import Protocol
 
 import numpy as np
 
-from bibulon.flow.conductors import Conductors, Flags
+from bibulon.flow.conductors import LOOSE, Conductors, Flags
 from bibulon.flow.factor import Factors, Factory
 from bibulon.flow.mesh import Floats, Integers
 
@@ -49,8 +49,6 @@ TURNS_BEFORE_STUCK = 4
 REFINEMENTS = 2
 MOST_SPILLS = 60
 STRAIGHTENED_AT_MOST = 5
-LOOSE = 1e-9
-"""Share of what conducts at a node that holds its pressure where every valve round it is shut."""
 GAS_TOLERANCE = 1e-4
 """The gas law of a pocket is met within this share of its pressure."""
 
@@ -173,7 +171,8 @@ class _Search:
         # with valves, full nodes may hang on nothing: that must not make the matrix singular
         self.hold = np.zeros(count)
         held = slice(None) if self.one_way else self.drive.adrift
-        self.hold[held] = LOOSE * self.edges.into_nodes(self.conductance)[held]
+        through = self.edges.into_nodes(self.conductance)
+        self.hold[held] = LOOSE * np.where(through > 0, through, through.max(initial=0.0))[held]
 
     def _straighten(self, pressure: Floats) -> None:
         law = self.law = self.medium.at(pressure)
