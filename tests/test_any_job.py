@@ -147,46 +147,91 @@ def jobs(draw) -> Job:
             | st.builds(WhenBatchUsed, batch=st.integers(1, 4))
         )
         points = draw(st.lists(places, min_size=2, max_size=4, unique=True).map(tuple))
-        if likely and (first or draw(st.booleans())):
+        if likely:
             points = likely_places(part.outline, kind, at)
         above = [*feeds, *(one.id for one in manifolds)]
         lines.append(
             Line(
-                id=name, kind=kind, label=name, points=points,
-                tube=of(TubeCard), hose=of(TubeCard), hose_length_m=draw(numbers(0.01, 20)), port_at=0.3,
-                opens=opens, closes_s=draw(st.none() | numbers(0, 9000)), membrane=draw(st.booleans()),
+                id=name,
+                kind=kind,
+                label=name,
+                points=points,
+                tube=of(TubeCard),
+                hose=of(TubeCard),
+                hose_length_m=draw(numbers(0.01, 20)),
+                port_at=0.3,
+                opens=opens,
+                closes_s=None if first else draw(st.none() | numbers(0, 9000)),
+                membrane=draw(st.booleans()),
                 fed_by=draw(st.none() | st.sampled_from(above)) if above and kind == "feed" and not first else None,
             )
-        )  # fmt: skip
+        )
         if kind == "feed":
             feeds.append(name)
     media = tuple(
         MediaPatch(id=f"media{k}", card=of(MediaCard), outline=draw(stars())) for k in range(draw(st.integers(0, 2)))
     )
     return Job(
-        id="any", name="Any job", part=part, regions=regions, layup=layup, lines=tuple(lines), media=media,
-        groups=(PlyGroup(name="again", times=draw(st.integers(1, 3))),) if grouped else (), manifolds=manifolds,
+        id="any",
+        name="Any job",
+        part=part,
+        regions=regions,
+        layup=layup,
+        lines=tuple(lines),
+        media=media,
+        groups=(PlyGroup(name="again", times=draw(st.integers(1, 3))),) if grouped else (),
+        manifolds=manifolds,
         peel_ply=of(PeelPlyCard) if draw(st.booleans()) else None,
         tack=of(AdhesiveCard) if draw(st.booleans()) else None,
         core_laying=CoreLaying(chamfer=draw(numbers(0, 5)), joint_gap_m=draw(numbers(0, 0.02))),
-        mould=Mould(cavity_m=draw(st.none() | numbers(0.001, 0.05)), temperature_k=draw(st.none() | numbers(280, 350))),
-        shop=Shop(temperature_k=draw(numbers(264, 333)), barometer_pa=draw(numbers(50_000, 110_000))),
-        vacuum=Vacuum(cavity_pa=draw(numbers(0, 20_000) | numbers(0, 100_000))),
-        bucket=Bucket(below_part_m=draw(numbers(-5, 9)), over_pressure_pa=draw(st.just(0.0) | numbers(0, 1e6)),
-                      rate_m3_s=draw(st.just(0.0) | numbers(0, 0.1))),
+        mould=Mould(
+            cavity_m=draw(st.none() | numbers(0.001, 0.05)), temperature_k=None if likely else draw(numbers(280, 350))
+        ),
+        shop=Shop(
+            temperature_k=draw(numbers(288, 300) if likely else numbers(264, 333)),
+            barometer_pa=draw(numbers(95_000, 105_000) if likely else numbers(50_000, 110_000)),
+        ),
+        vacuum=Vacuum(cavity_pa=draw(numbers(0, 20_000) if likely else numbers(0, 100_000))),
+        bucket=Bucket(
+            below_part_m=draw(numbers(-1, 1) if likely else numbers(-5, 9)),
+            over_pressure_pa=draw(st.just(0.0) | numbers(0, 1e6)),
+            rate_m3_s=draw(st.just(0.0) | numbers(0, 0.1)),
+        ),
         pots=tuple(CatchPot(label=f"pot {k}", capacity_m3=draw(numbers(1e-4, 0.1))) for k in range(2)),
-        flow=draw(st.builds(
-            FlowChoices, thickening=st.booleans(), swelling=st.booleans(), trapped_air=st.booleans(),
-            gravity=st.booleans(), by_batch=st.booleans(), core_gap_m=numbers(0, 0.01), edge_gap_m=numbers(0, 0.01))),
+        flow=draw(
+            st.builds(
+                FlowChoices,
+                thickening=st.booleans(),
+                swelling=st.booleans(),
+                trapped_air=st.booleans(),
+                gravity=st.booleans(),
+                by_batch=st.booleans(),
+                core_gap_m=numbers(0, 0.01),
+                edge_gap_m=numbers(0, 0.01),
+            )
+        ),
         bag=draw(st.builds(Bag, film_excess=numbers(0, 2), pleats=st.none() | st.integers(0, 500))),
         cutting=CutChoices(
-            overlap_m=draw(numbers(0, 0.2)), stagger_m=draw(numbers(0, 1)), allowance_m=draw(numbers(0, 0.1)),
-            darts=tuple(Dart(id=f"d{k}", tip=draw(places), mouth=draw(places), width_m=draw(numbers(0.001, 2)))
-                        for k in range(draw(st.integers(0, 1))))),
-        charge=draw(st.builds(ChargePlan, resin=st.just(resin.id), contingency=numbers(0, 1), bleed_kg=numbers(0, 20),
-                              largest_batch_kg=numbers(0.05, 50), pot_life_share=numbers(0.06, 1))),
+            overlap_m=draw(numbers(0, 0.2)),
+            stagger_m=draw(numbers(0, 1)),
+            allowance_m=draw(numbers(0, 0.1)),
+            darts=tuple(
+                Dart(id=f"d{k}", tip=draw(places), mouth=draw(places), width_m=draw(numbers(0.001, 2)))
+                for k in range(draw(st.integers(0, 1)))
+            ),
+        ),
+        charge=draw(
+            st.builds(
+                ChargePlan,
+                resin=st.just(resin.id),
+                contingency=numbers(0, 1),
+                bleed_kg=numbers(0, 20),
+                largest_batch_kg=numbers(0.05, 50),
+                pot_life_share=numbers(0.06, 1),
+            )
+        ),
         cards=tuple(carried.values()),
-    )  # fmt: skip
+    )
 
 
 @given(st.data())
