@@ -8,6 +8,7 @@ from conftest import bare_panel, rectangle
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bibulon.assess import assess, filled
 from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.network import build_network, pipe_conductance_m3, pipe_volume_m3
@@ -295,3 +296,11 @@ def test_contours_join_into_lines_of_the_same_length(turn: float, level: float) 
         assert np.hypot(*np.diff(line, axis=0).T).sum() == pytest.approx(whole, rel=1e-5)
     assert line[0] == pytest.approx(line[-1]), "a ring ends where it begins"
     assert joined(contour(mesh, straight, 9.0)) == []
+
+
+def test_a_fill_whose_steps_do_not_settle_is_given_up_with_the_reason(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = filled(assess(bare_panel()), 200)
+    assert sound.fill is not None and len(sound.fill.times_s) < 200, "far fewer steps than are allowed"
+    monkeypatch.setattr("bibulon.flow.fill.MOST_STEPS", 8)
+    given_up = filled(assess(bare_panel()), 200)
+    assert given_up.fill is None and "do not settle" in str(given_up.refusal)

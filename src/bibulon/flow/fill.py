@@ -25,7 +25,7 @@ from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
-from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
+from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal
 from bibulon.flow.result import After, FillResult
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Valves
@@ -35,6 +35,12 @@ MOST_TRIES = 40
 LEAP = 1.7
 """A step that takes more than so many times the share of the part meant for it is taken again, shorter."""
 MOST_LEAPS = 4
+MOST_STEPS = 1000
+"""Fills take some fifty steps, with many valves a few hundred."""
+UNFOLLOWED = (
+    "The resin cannot be followed here: the steps of the fill do not settle. Smooth the mould's heights if they are "
+    "ragged, or leave the resin's weight or trapped air out of the fill at Lines."
+)
 STALLED_SHARE = 1e-3
 """Resin that gains less than this share of the part in a quarter of its time has come as high as it can."""
 STALLED_AFTER = 1e-3
@@ -207,7 +213,7 @@ class _Fill:
                 length /= 4
                 guess = None
                 self.last_length = 0.0
-        raise RuntimeError("the fill did not settle")
+        raise FlowRefusal(UNFOLLOWED)
 
     def _accept(self, length: float, step: Step) -> None:
         bucket, vents, starts = self.network.bucket, self.vents, self.network.edges.starts
@@ -270,6 +276,8 @@ class _Fill:
         stopped_by = ""
         risen_to, risen_at = 0.0, 0.0
         while not stopped_by:
+            if len(self.rows) > MOST_STEPS:
+                raise FlowRefusal(UNFOLLOWED)
             self.progress(self._in_part(self.filled) / self.total_m3)
             timed = self.valves.next_timed()
             if not self.valves.open and not self._pressed():
