@@ -18,7 +18,7 @@ LOOSE = 1e-9
 """Share of what conducts at a node below which an edge joins nothing; it holds pressures that nothing else does."""
 
 
-def joined(starts: Integers, ends: Integers, count: int) -> Integers:
+def bodies_of(starts: Integers, ends: Integers, count: int) -> Integers:
     """(count,) the number of the body that each of *count* nodes lies in, joined by the edges *starts*–*ends*."""
     links = sparse.coo_array((np.ones(len(starts)), (starts, ends)), (count, count))
     return np.asarray(connected_components(links, directed=False)[1], dtype=np.int64)
@@ -69,7 +69,7 @@ class Conductors:
         """(N,) the number of the body that each node lies in, joined by the edges that conduct *values* (e,)."""
         a, b, through = self.starts, self.ends, self.into_nodes(values)
         counts = values > LOOSE * np.minimum(through[a], through[b])
-        return joined(a[counts], b[counts], self.count)
+        return bodies_of(a[counts], b[counts], self.count)
 
     def gathered(self, along: Floats) -> Floats:
         """(N,) what flows into each node when so much flows from the start to the end of each edge (e,)."""

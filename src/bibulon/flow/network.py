@@ -16,7 +16,7 @@ from scipy import sparse
 from shapely import MultiLineString, Polygon
 
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
-from bibulon.flow.conductors import Conductors, joined
+from bibulon.flow.conductors import Conductors, bodies_of
 from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import GRAVITY_M_S2, FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
@@ -366,7 +366,7 @@ def build_network(problem: FlowProblem) -> Network:
 
 def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
     """Raise :class:`FlowRefusal` if a body of the part has no feed or no vent."""
-    body = joined(mesh.edges[:, 0], mesh.edges[:, 1], len(mesh.points_m))
+    body = bodies_of(mesh.edges[:, 0], mesh.edges[:, 1], len(mesh.points_m))
     for kind, reached in (
         ("feed", [feed.port for feed in assembly.feeds]),
         ("vent", [*assembly.vent_nodes, *assembly.membrane_nodes]),

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.conductors import Flags, joined
+from bibulon.flow.conductors import Flags, bodies_of
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network
 from bibulon.flow.stepper import Gas
@@ -79,7 +79,7 @@ class Pockets:
         among = dry[self._a] & dry[self._b]
         if not self.followed and not wet[:count].any():
             return
-        part = joined(self._a[among], self._b[among], count)
+        part = bodies_of(self._a[among], self._b[among], count)
         vented = np.unique(part[open_vent])
         shut = dry & ~np.isin(part, vented)
         found = []
