@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+from pathlib import Path
+
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPushButton, QWidget
@@ -79,3 +83,10 @@ def tick(rows: QListWidget, row: int) -> None:
     """Click the box of a row."""
     box = rows.visualItemRect(rows.item(row))
     QTest.mouseClick(rows.viewport(), LEFT, pos=QPoint(box.left() + 12, box.center().y()))
+
+
+def run_apart(tmp_path: Path, script: str) -> subprocess.CompletedProcess[str]:
+    """Run a *script* to its end in a process of its own: it may crash."""
+    path = tmp_path / "script.py"
+    path.write_text(script, encoding="utf-8")
+    return subprocess.run([sys.executable, str(path)], capture_output=True, text=True, timeout=120, check=False)

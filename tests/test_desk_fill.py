@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import LEFT, at, bench, button, caution_ids, choose, click, drag, press, push, texts, type_into
+from driving import LEFT, at, bench, button, caution_ids, choose, click, drag, press, push, run_apart, texts, type_into
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox
@@ -199,9 +197,7 @@ if __name__ == "__main__":
 
 
 def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
-    script = tmp_path / "left.py"
-    script.write_text(LEFT_BEHIND, encoding="utf-8")
-    ended = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=120, check=False)
+    ended = run_apart(tmp_path, LEFT_BEHIND)
     assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
 
 

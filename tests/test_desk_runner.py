@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from driving import run_apart
 
 from bibulon.demo import demo_job
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
@@ -118,7 +117,5 @@ if __name__ == "__main__":
 
 def test_closing_at_any_moment_is_no_trouble(tmp_path: Path) -> None:
     """The threads that listen for answers must not speak through a runner that is going."""
-    script = tmp_path / "closing.py"
-    script.write_text(CLOSING, encoding="utf-8")
-    ended = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, timeout=120, check=False)
+    ended = run_apart(tmp_path, CLOSING)
     assert ended.returncode == 0 and ended.stdout.endswith("closed\n"), ended.stderr

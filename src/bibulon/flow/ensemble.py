@@ -197,8 +197,9 @@ def study(
     for outcome in in_parallel(_one, given, workers, lambda: told(len(found) / samples)):
         found.append(outcome)
         told(len(found) / samples)
-    numbers = [number for number, one in sorted(found, key=lambda pair: pair[0]) if one is not None]
-    done = [one for _, one in sorted(found, key=lambda pair: pair[0]) if one is not None]
+    found.sort(key=lambda pair: pair[0])
+    numbers = [number for number, one in found if one is not None]
+    done = [one for _, one in found if one is not None]
     if not done:
         raise FlowRefusal("None of the spread fills could be computed.")
     times = np.array([one.fill_time_s for one in done])

@@ -128,11 +128,12 @@ class _Fill:
         shut = inactive[edges.starts] | inactive[edges.ends]
         self.bores = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
         self.body = edges.bodies(self.bores + network.through_pores_m3)
+        self.first_of_body = np.unique(self.body, return_index=True)[1]
         self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
 
     def _adrift(self, fixed: Integers) -> Integers:
         """The first node of each body that none of the *fixed* nodes lies in."""
-        firsts = np.unique(self.body, return_index=True)[1]
+        firsts = self.first_of_body
         return np.asarray(firsts[~np.isin(self.body[firsts], self.body[fixed])])
 
     def _seconds(self, clock: float | None = None) -> float:

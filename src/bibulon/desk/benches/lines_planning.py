@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
+from bibulon.desk.background import Background
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import ToggleField, column, label, shown_figure
 from bibulon.job import Job
@@ -49,21 +50,10 @@ class PlanningSections(QObject):
         bench.figure("Brake", shown_figure(self.document, lambda: brake(self.document.assessment)))
         self.offer = column(4)
         bench.watch(lambda: (self._proposal, self.document.job, self.document.settings), self.offer, self._fill_offer)
-        self.propose = bench.button(PROPOSE, self._toggle_proposal)
+        self.propose = bench.button(PROPOSE, lambda: self._proposing.toggle())
+        self._proposing = _LongWork(self.propose, self.desk.proposals, "Stop trying", self._propose)
         self.propose.setToolTip("Tries line layouts for this part and shows the best beside the present one.")
-        self.desk.proposals.progressed.connect(self._trying)
         self.desk.proposals.finished.connect(self._keep)
-        self.desk.proposals.ended.connect(self._tried)
-
-        _show_stopping(self.propose, self.desk.proposals.busy)  # for the job that was on the desk before
-
-    def _trying(self, share: float) -> None:
-        if self.propose.isEnabled():
-            self.propose.setText(f"Stop trying ({share:.0%})")
-
-    def _tried(self) -> None:
-        self.propose.setEnabled(True)
-        self.propose.setText(PROPOSE)
 
     def _feeds(self) -> tuple[str, str]:
         units = self.document.assessment.units
@@ -79,13 +69,8 @@ class PlanningSections(QObject):
         opened = ", ".join(show(max(time_s, 0.0), "duration", units) for time_s in plan.in_turn_s)
         return f"{plan.in_turn} in turn, or {plan.at_once} at once", f"{how} In turn they open at {opened}."
 
-    def _toggle_proposal(self) -> None:
-        if self.desk.proposals.busy:
-            self.desk.proposals.cancel()
-            _show_stopping(self.propose)
-        else:
-            self.propose.setText("Stop trying")
-            self.desk.proposals.start(self.document.job)
+    def _propose(self) -> None:
+        self.desk.proposals.start(self.document.job)
 
     def _keep(self, job: Job, proposal: Proposal) -> None:
         self._proposal = (job, proposal)
@@ -153,27 +138,11 @@ class PlanningSections(QObject):
         bench.section("How sure is it?")
         self.sure = column(3)
         bench.watch(lambda: (self.document.study, self.document.settings), self.sure, self._fill_sure)
-        self.study = bench.button(STUDY, self._toggle_study)
-        self.desk.studies.progressed.connect(self._studying)
-        self.desk.studies.ended.connect(self._studied)
+        self.study = bench.button(STUDY, lambda: self._studying.toggle())
+        self._studying = _LongWork(self.study, self.desk.studies, "Stop the study", self._study)
 
-        _show_stopping(self.study, self.desk.studies.busy)
-
-    def _studying(self, share: float) -> None:
-        if self.study.isEnabled():
-            self.study.setText(f"Stop the study ({share:.0%})")
-
-    def _studied(self) -> None:
-        self.study.setEnabled(True)
-        self.study.setText(STUDY)
-
-    def _toggle_study(self) -> None:
-        if self.desk.studies.busy:
-            self.desk.studies.cancel()
-            _show_stopping(self.study)
-        else:
-            self.study.setText("Stop the study")
-            self.desk.studies.start(self.document.job)
+    def _study(self) -> None:
+        self.desk.studies.start(self.document.job)
 
     def _fill_sure(self, layout: QVBoxLayout) -> None:
         study = self.document.study
@@ -256,7 +225,35 @@ class PlanningSections(QObject):
         )
 
 
-def _show_stopping(button: QPushButton, is_so: bool = True) -> None:
-    if is_so:
-        button.setEnabled(False)
-        button.setText(STOPPING)
+class _LongWork(QObject):
+    """A *button* that begins long *work*, tells how far it is, and stops it."""
+
+    def __init__(self, button: QPushButton, work: Background, stop: str, start: Callable[[], None]) -> None:
+        super().__init__(button)
+        self._button, self._work, self._stop, self._start = button, work, stop, start
+        self._idle = button.text()
+        work.progressed.connect(self._going)
+        work.ended.connect(self._over)
+        if work.busy:  # for the job that was on the desk before
+            self._stopping()
+
+    def toggle(self) -> None:
+        """Begin, or stop what is under way."""
+        if self._work.busy:
+            self._work.cancel()
+            self._stopping()
+        else:
+            self._button.setText(self._stop)
+            self._start()
+
+    def _stopping(self) -> None:
+        self._button.setEnabled(False)
+        self._button.setText(STOPPING)
+
+    def _going(self, share: float) -> None:
+        if self._button.isEnabled():
+            self._button.setText(f"{self._stop} ({share:.0%})")
+
+    def _over(self) -> None:
+        self._button.setEnabled(True)
+        self._button.setText(self._idle)
