@@ -59,12 +59,17 @@ class Ageing:
         return np.asarray((share[edges.starts] + share[edges.ends]) / 2)
 
     def _extended(self) -> Floats:
-        """(N,) the pouring times, dry nodes as the wet ones nearest to them: that is what will reach them."""
+        """(N,) the pouring times, dry nodes as the nearest at the front: that is what will reach them."""
         poured, count = self._poured.copy(), self._network.shell_count
-        wet = self._wetted[:count]
-        if wet.any() and not wet.all():
-            nearest = cKDTree(self._places[wet]).query(self._places[~wet])[1]
-            poured[np.flatnonzero(~wet)] = poured[:count][wet][nearest]
+        wet = self._wetted
+        a, b = self._network.edges.starts, self._network.edges.ends
+        apart = wet[a] != wet[b]
+        front = np.zeros(len(wet), dtype=bool)
+        front[a[apart]] = front[b[apart]] = True
+        front = np.flatnonzero((front & wet)[:count])
+        dry = np.flatnonzero(~wet[:count])
+        if len(front) and len(dry):
+            poured[dry] = poured[front[cKDTree(self._places[front]).query(self._places[dry])[1]]]
         poured[count:][~self._wetted[count:]] = self.pours_s[-1]
         return poured
 
@@ -100,21 +105,23 @@ class Ageing:
         still = whole <= speck
         whole = np.where(still, 1.0, whole)
         kept = ~still[down]
+        up, down, amount = up[kept], down[kept], amount[kept]
+        mixing = ~still
+        mixing[up] = True
+        nodes = np.flatnonzero(mixing)
         # resin flows from high to low potential: in that order the balance is all but triangular, and solved as such
         potential = step.pressure_pa + self._weight * self._network.height_m
+        nodes = nodes[np.argsort(-potential[nodes], kind="stable")]
         rank = np.empty(count, dtype=np.int64)
-        rank[np.argsort(-potential, kind="stable")] = np.arange(count)
-        rows, columns = rank[down[kept]], rank[up[kept]]
-        every = np.arange(count)
+        every = rank[nodes] = np.arange(len(nodes))
         matrix = sparse.csc_array(
             (
-                np.concatenate([-amount[kept] / whole[down[kept]], np.ones(count)]),
-                (np.concatenate([rows, every]), np.concatenate([columns, every])),
+                np.concatenate([-amount / whole[down], np.ones(len(nodes))]),
+                (np.concatenate([rank[down], every]), np.concatenate([rank[up], every])),
             ),
-            (count, count),
+            (len(nodes), len(nodes)),
         )
-        right = np.empty(count)
-        right[rank] = np.where(still, self._poured, held * self._poured / whole)
+        right = np.where(still, self._poured, held * self._poured / whole)[nodes]
         found = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0).solve(right)
-        self._poured = found[rank].clip(0.0, self.pours_s[-1])
+        self._poured[nodes] = found.clip(0.0, self.pours_s[-1])
         self._wetted = self._wetted | ~still

@@ -11,6 +11,7 @@ from bibulon.flow.mesh import Floats, Integers
 AHEAD = 1.3
 """The ordering found for the full nodes holds for those round them too, up to so many times as many."""
 MOST_RINGS = 12
+cholmod.options["supernodal"] = 1  # small matrices are factored entry by entry, large ones block by block
 
 
 class Singular(RuntimeError):

@@ -141,18 +141,18 @@ class _Fill:
 
     # -- steps -------------------------------------------------------------------------------------------------------
 
-    def _try(self, length: float, guess: Flags) -> Step:
+    def _try(self, length: float, guess: Flags, about_pa: Floats) -> Step:
         """A step of *length* that is not kept yet."""
         problem, network = self.problem, self.network
         if problem.rate_m3_s > 0 and self.valves.open:
             with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
-                step = self._advanced(length, guess, by_rate=True)
+                step = self._advanced(length, guess, about_pa, by_rate=True)
                 if step.pressure_pa[network.bucket] <= problem.drive_pa:
                     return step
                 guess = step.wet
-        return self._advanced(length, guess, by_rate=False)
+        return self._advanced(length, guess, about_pa, by_rate=False)
 
-    def _advanced(self, length: float, guess: Flags, by_rate: bool) -> Step:
+    def _advanced(self, length: float, guess: Flags, about_pa: Floats, by_rate: bool) -> Step:
         problem, network = self.problem, self.network
         span_s = self._seconds(), self._seconds(self.clock + length)
         fluidity = self.ageing.fluidity(*span_s)
@@ -185,7 +185,7 @@ class _Fill:
             pockets=self.pockets.gases if self.pockets is not None else (),
             adrift=self._adrift(fixed),
         )
-        step = advance(network.edges, self.factory, medium, self.filled, drive, guess, self.pressure)
+        step = advance(network.edges, self.factory, medium, self.filled, drive, guess, about_pa)
         self.solves += step.solves
         return step
 
@@ -205,11 +205,15 @@ class _Fill:
                 guess[nodes] = True
         return guess
 
-    def _step(self, length: float, guess: Flags | None = None) -> tuple[float, Step]:
-        """A step of *length* or, where the active set will not settle, of a part of it."""
+    def _step(self, length: float, guess: Flags | None = None, about_pa: Floats | None = None) -> tuple[float, Step]:
+        """A step of *length* or, where the active set will not settle, of a part of it.
+
+        What is looked for is near to *guess* full and the pressures *about_pa* (N,), if those are known.
+        """
+        about_pa = self.pressure if about_pa is None else about_pa
         for _ in range(20):
             try:
-                return length, self._try(length, self._guess(length) if guess is None else guess)
+                return length, self._try(length, self._guess(length) if guess is None else guess, about_pa)
             except NotSettled:
                 length /= 4
                 guess = None
@@ -373,13 +377,13 @@ class _Fill:
             return self.arrivals.beyond(shares, candidate.pressure_pa * self._span)
 
         def missing(candidate: Step) -> float:
-            """How far off the event is, as a share: zero or below once it happened, and smooth."""
+            """How far off the event is: zero or below once it happened, and nearly straight over the step's length."""
             off = self.valves.short_of(waiting, candidate.filled_m3, self._drawn_by(candidate))
-            return min(self._dry(candidate.filled_m3) - SPECK_SHARE, off)
+            return min(math.sqrt(self._dry(candidate.filled_m3)) - math.sqrt(SPECK_SHARE), off)  # an area closes in
 
         nothing = np.zeros(len(self.filled))
         now = Step(self.filled, nothing, nothing, self.wet, 0, (), nothing)
-        early, late, found = 0.0, length, step
+        early, late, found, moved = 0.0, length, step, 0
         self._span = 0.0
         front_early = front(now)
         before = missing(now)
@@ -392,22 +396,24 @@ class _Fill:
             if late - early <= tolerance or (turn > 0 and after < 0 and (1 - share) * (late - early) <= tolerance):
                 break
             ahead = 0.5 * tolerance / (late - early)
-            share = 0.5 if turn % 4 == 3 else min(max(share + ahead, ahead), 1 - ahead)
+            flat = self._dry(found.filled_m3) <= 0  # how long it has been full is not told
+            share = 0.5 if flat or turn % 4 == 3 else min(max(share + ahead, ahead), 1 - ahead)
             self._span = early + share * (late - early)
             guess = found.wet.copy()
             with np.errstate(invalid="ignore"):
                 guess[self.shell] &= ~((1 - share) * front_early + share * front_late < 0)
-            reached, candidate = self._step(self._span, guess)
+            reached, candidate = self._step(self._span, guess, found.pressure_pa)
             if reached < self._span:
                 break
             beyond = front(candidate)
             left = missing(candidate)
+            # an end that stays where it is twice counts for half (Illinois rule)
             if left <= 0:
                 late, found, after, front_late = self._span, candidate, left, beyond
-                before /= 2  # lest one end stays where it is for ever (Illinois rule)
+                before, moved = before / 2 if moved < 0 else before, -1
             else:
                 early, before, front_early = self._span, left, beyond
-                after /= 2
+                after, moved = after / 2 if moved > 0 else after, 1
         return late, found
 
     def _marks(self) -> Floats:

@@ -11,12 +11,13 @@ import math
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats, Integers
+from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.stepper import Straightened
 from bibulon.laminate.levels import CARRIED_SHARES
 
 _SHARES = np.array(CARRIED_SHARES)
+_WIDTHS = np.diff(_SHARES)
 
 
 class Rigid:
@@ -41,23 +42,21 @@ class Swelling:
         self._dry = network.capacity_m3
         self._film_pa = film_pa
         self._more, self._opening = network.swelling_m3, network.opening
-        self._rows = np.arange(network.shell_count)
-        self._starts, self._ends = network.edges.starts, network.edges.ends
+        self._edges = network.edges
         self._pores, self._bores = pores_m3, bores_m3
 
-    def _between(self, pressure: Floats) -> tuple[Integers, Floats]:
-        share = np.clip(pressure[: len(self._rows)] / self._film_pa, 0.0, _SHARES[-1])
-        slot = np.clip(np.searchsorted(_SHARES, share, side="right") - 1, 0, len(_SHARES) - 2)
-        return slot, (share - _SHARES[slot]) / (_SHARES[slot + 1] - _SHARES[slot])
-
     def at(self, pressure_pa: Floats) -> Straightened:
-        slot, part = self._between(pressure_pa)
-        low, high = self._more[self._rows, slot], self._more[self._rows, slot + 1]
+        count = len(self._more)
+        share = (pressure_pa[:count] / self._film_pa).clip(0.0, _SHARES[-1])
+        slot = np.searchsorted(_SHARES[1:-1], share, side="right")
+        width = _WIDTHS.take(slot)
+        part = (share - _SHARES.take(slot)) / width
+        row = slot + np.arange(count) * len(_SHARES)
+        low, high = (self._more.take(row + one) for one in (0, 1))
         capacity, give, opening = self._dry.copy(), np.zeros(len(self._dry)), np.ones(len(self._dry))
-        shell = slice(0, len(self._rows))
-        capacity[shell] += low + part * (high - low)
-        give[shell] = (high - low) / ((_SHARES[slot + 1] - _SHARES[slot]) * self._film_pa)
-        low, high = self._opening[self._rows, slot], self._opening[self._rows, slot + 1]
-        opening[shell] = low + part * (high - low)
-        conductance = self._pores * (opening[self._starts] + opening[self._ends]) / 2 + self._bores
-        return Straightened(conductance, capacity, give, pressure_pa)
+        capacity[:count] += low + part * (high - low)
+        give[:count] = (high - low) / (width * self._film_pa)
+        low, high = (self._opening.take(row + one) for one in (0, 1))
+        opening[:count] = low + part * (high - low)
+        conductance = self._pores * (opening.take(self._edges.starts) + opening.take(self._edges.ends)) / 2
+        return Straightened(conductance + self._bores, capacity, give, pressure_pa)

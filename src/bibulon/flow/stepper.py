@@ -141,7 +141,8 @@ def advance(
 ) -> Step:
     """One step from *filled_m3* by *drive* along the *edges* that conduct as *medium* says.
 
-    *guess* is the set first taken as full, *pressure_pa* (N,) that of the step before. Raises :class:`NotSettled`.
+    *guess* is the set first taken as full, *pressure_pa* (N,) what the medium is first straightened about. Raises
+    :class:`NotSettled`.
     """
     return _Search(edges, factory, medium, filled_m3, drive, pressure_pa).run(guess)
 
