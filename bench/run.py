@@ -130,17 +130,17 @@ def main() -> None:
     parser.add_argument("--quick", action="store_true", help="leave out the large meshes")
     quick = parser.parse_args().quick
     sizes = (1500, 6000) if quick else (1500, 6000, 24000)
-    print("Panel 2 m × 1 m, edge feed, against the textbook march")
+    print("Panel 2 m × 1 m, edge feed, against the textbook march: at least 100 times as fast on 6,000 nodes, within 1 %")
     head("nodes", "fill s", "march s", "ratio", "solves", "march solves", "worst difference of arrival, of fill time")
     for nodes in (1500,) if quick else (1500, 6000):
         against_the_march(nodes)
     columns = ("unknowns", "mesh and matrix s", "whole s", "stepping s", "solves", "in whole solves", "growth power",
                "peak MB", "mass error")  # fmt: skip
-    for levels in (1, 2):
-        print(f"\nThe same panel, {levels} level{'s' if levels > 1 else ''}")
+    for levels, most in ((1, 40), (2, 60)):
+        print(f"\nThe same panel, {levels} level{'s' if levels > 1 else ''}: at most {most} whole solves, power 1.5")
         head(*columns)
         growth(lambda nodes, levels=levels: flow_problem(panel(), nodes, levels), sizes)
-        print(f"\nThe demo job, {levels} level{'s' if levels > 1 else ''}")
+        print(f"\nFor comparison the demo job, all its effects, {levels} level{'s' if levels > 1 else ''}")
         head(*columns)
         growth(lambda nodes, levels=levels: flow_problem(demo_job(), nodes, levels), sizes)
     print()
