@@ -72,13 +72,13 @@ def test_what_is_taken_hold_of_lies_under_the_pointer(at: Point) -> None:
         assert shape.distance(Place(at)) <= (1e-12 if kind.closed else REACH_M)
 
 
-@given(turn=st.floats(0, 2 * math.pi), off=st.floats(-1.5, 1.5))
-def test_an_edge_is_found_where_it_is_near_and_a_new_corner_comes_onto_it(turn: float, off: float) -> None:
+@given(along=st.floats(0, 0.9999), off=st.floats(-1.5, 1.5))
+def test_an_edge_is_found_where_it_is_near_and_a_new_corner_comes_onto_it(along: float, off: float) -> None:
     """Between the corners of a polygon of twenty, on either side of its edge."""
     job = changed(JOB, part=wavy(20), regions=(), media=(), lines=(), layup=())
     ring = job.part.shape.exterior
-    foot = ring.interpolate(turn / (2 * math.pi), normalized=True)
-    further = ring.interpolate(turn / (2 * math.pi) + 1e-4, normalized=True)
+    foot = ring.interpolate(along, normalized=True)
+    further = ring.interpolate(along + 1e-4, normalized=True)
     long = math.dist((foot.x, foot.y), (further.x, further.y))
     aside = ((further.y - foot.y) / long, -(further.x - foot.x) / long)
     at = foot.x + aside[0] * off * REACH_M, foot.y + aside[1] * off * REACH_M
