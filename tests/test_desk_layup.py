@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, bench, click, drag, press, push, texts, tick, type_into
+from driving import LEFT, bench, choose, click, drag, press, push, texts, tick, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -230,3 +230,51 @@ def test_a_book_of_hundreds_of_plies_is_worked_on_where_it_is_seen(window: Windo
     assert book(window)[-2] == "p239"
     window.undo()
     assert book(window)[-1] == "p239"
+
+
+def test_how_core_is_fitted_is_typed_and_moves_charge_and_section(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    assert "holes every" in texts(side) and "Its joints lead" not in texts(side)
+    charge = window.document.assessment.charge.total_kg
+    field = type_into(side, "Bevel", "steep")
+    assert "like 1 in 3, or square" in field.error.text() and window.document.job.core_laying.chamfer == 0
+    type_into(side, "Bevel", "1 in 3")
+    assert window.document.job.core_laying.chamfer == 3 and field.editor.text() == "1 in 3" and not field.error.text()
+    window.refresh()
+    type_into(side, "Bevel", "square")
+    assert window.document.job.core_laying.chamfer == 0
+    type_into(side, "Gap at joints", "4 mm")
+    window.refresh()
+    assert "Its joints lead more resin than its grooves." in texts(side)
+    assert window.document.assessment.charge.total_kg > charge, "resin that the gaps take is in the charge"
+    type_into(side, "Gap at its edge", "0.5 mm")
+    assert window.document.job.flow.core_gap_m == pytest.approx(0.0005)
+    window.undo()
+    window.undo()
+    assert window.document.assessment.charge.total_kg == charge
+
+
+def test_a_corner_says_how_far_the_stack_bridges_it(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    packed = max(cell.stack.laminate_thickness_m for cell in window.document.assessment.laminate.cells)
+
+    def figure(name: str) -> str:
+        window.refresh()
+        lines = texts(side).split("\n")
+        return lines[lines.index(name) + 1]
+
+    tight, goes = figure("Stands off or piles up"), figure("Debulk")
+    slides = float(figure("Has to slide").split()[0])
+    assert tight.endswith("mm") and goes.startswith("in ")
+    field = type_into(side, "Radius", "0")
+    assert "above zero" in field.error.text()
+    type_into(side, "Radius", f"{packed * 500:.1f} mm")
+    assert figure("Debulk") == "too tight"
+    type_into(side, "Radius", "30 mm")
+    assert figure("Stands off or piles up") == tight, "what bridges hangs on the turn, not on the radius"
+    field = type_into(side, "Turns by", "170")
+    assert "5 to 150" in field.error.text()
+    type_into(side, "Turns by", "30°")
+    assert float(figure("Has to slide").split()[0]) == pytest.approx(slides / 3, abs=0.01)
+    choose(window, "It is an", "outside corner (male)")
+    assert figure("Stands off or piles up") == figure("Has to slide"), "what cannot slide piles up whole"

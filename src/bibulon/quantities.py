@@ -254,7 +254,7 @@ def parse(text: str, kind: str, units: Units | None = None) -> float:
 def _finite(value: float) -> float:
     if not math.isfinite(value) or abs(value) > 1e15:
         raise QuantityError("This figure is too large to mean anything here.")
-    return value
+    return float(f"{value:.15g}")  # 700 mm is 0.7 m, not 0.7000000000000001
 
 
 def _parse_plain(text: str, kind: str, currency: str) -> float:

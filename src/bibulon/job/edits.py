@@ -297,7 +297,7 @@ def with_edge(outline: tuple[Point, ...], axis: int, high: bool, to_m: float) ->
 def with_length(line: Line, length_m: float) -> Line:
     """*line* scaled about its middle to a length. Raises ValueError for a length that is not positive."""
     if not length_m > 0:
-        raise ValueError("a line needs a length above zero")
+        raise ValueError("A line needs a length above zero.")
     shape = LineString(line.points)
     middle = shape.interpolate(0.5, normalized=True)
     ratio = length_m / shape.length

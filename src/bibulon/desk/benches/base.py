@@ -26,6 +26,7 @@ from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityFiel
 from bibulon.desk.files import Files
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
+from bibulon.desk.reading_order import HeldKeyboard, beside, beyond
 from bibulon.desk.run_controller import RunController
 from bibulon.desk.station import Station
 
@@ -111,15 +112,24 @@ class Bench(QScrollArea):
             now = key()
             if not last or last[0] != now:
                 last[:] = [now]
+                held = HeldKeyboard(layout)
                 clear(layout)
                 fill(layout)
+                held.give_back(layout)
 
     def focusNextPrevChild(self, following: bool) -> bool:
-        """Tab goes on, and what it comes to is scrolled into sight; what vanishes under the hand scrolls nothing."""
+        """Tab goes on as one reads, and what it comes to is scrolled into sight; what vanishes under the hand scrolls
+        nothing."""
         held = QApplication.focusWidget()
-        if held is not None and held.isVisible() and held.isEnabled():
-            return super().focusNextPrevChild(following)
-        self.setFocus(Qt.FocusReason.OtherFocusReason)
+        if held is None or not (held.isVisible() and held.isEnabled()):
+            self.setFocus(Qt.FocusReason.OtherFocusReason)
+            return True
+        found = beside(self.body, held, following) or beyond(self, following)
+        if found is None:
+            return False
+        found.setFocus(Qt.FocusReason.TabFocusReason if following else Qt.FocusReason.BacktabFocusReason)
+        if self.isAncestorOf(found):
+            self.ensureWidgetVisible(found)
         return True
 
     # -- building blocks ---------------------------------------------------------------------------------------------

@@ -1,0 +1,77 @@
+"""The keyboard on a bench: Tab goes as one reads, and a part that is built anew keeps what it held."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLayout, QLineEdit, QWidget
+
+
+def widgets_of(layout: QLayout) -> Iterator[QWidget]:
+    """The widgets in *layout*, and those laid out in them, as they are read."""
+    for number in range(layout.count()):
+        item = layout.itemAt(number)
+        if item is None:
+            continue
+        widget = item.widget()
+        if widget is not None:
+            yield widget
+        inner = item.layout() if widget is None else widget.layout()
+        if inner is not None:
+            yield from widgets_of(inner)
+
+
+def beside(layout: QLayout, held: QWidget, following: bool) -> QWidget | None:
+    """What Tab goes to from *held* in *layout*, or back from it; None at either end."""
+    stops = [one for one in widgets_of(layout) if one is held or _stops(one)]
+    if held not in stops:
+        return None
+    at = stops.index(held) + (1 if following else -1)
+    return stops[at] if 0 <= at < len(stops) else None
+
+
+def beyond(root: QWidget, following: bool) -> QWidget | None:
+    """What Tab comes to when it leaves *root*, forward or back; None if there is nothing else."""
+    one = root.nextInFocusChain() if following else root.previousInFocusChain()
+    while one is not None and one is not root:
+        if _stops(one) and not root.isAncestorOf(one) and one.window() is root.window():
+            return one
+        one = one.nextInFocusChain() if following else one.previousInFocusChain()
+    return None
+
+
+class HeldKeyboard:
+    """What holds the keyboard in a part that is about to be built anew, and what was typed there and is not taken."""
+
+    def __init__(self, layout: QLayout) -> None:
+        self._name, self._number, self._typed = "", 0, None
+        held, every = QApplication.focusWidget(), list(widgets_of(layout))
+        if held is None or held not in every or not _name(held):
+            return
+        self._name = _name(held)
+        self._number = [one for one in every if _name(one) == self._name].index(held)
+        if isinstance(held, QLineEdit) and held.isModified():
+            self._typed = held.text(), held.cursorPosition()
+
+    def give_back(self, layout: QLayout) -> None:
+        """Give the keyboard to what has come in its place, if anything has."""
+        found = [one for one in widgets_of(layout) if self._name and _name(one) == self._name]
+        if self._number >= len(found):
+            return
+        heir = found[self._number]
+        heir.setFocus(Qt.FocusReason.OtherFocusReason)
+        if self._typed is not None and isinstance(heir, QLineEdit):
+            heir.setText(self._typed[0])
+            heir.setCursorPosition(self._typed[1])
+            heir.setModified(True)
+
+
+def _stops(widget: QWidget) -> bool:
+    """Whether Tab comes to it."""
+    return widget.isVisible() and widget.isEnabled() and bool(widget.focusPolicy() & Qt.FocusPolicy.TabFocus)
+
+
+def _name(widget: QWidget) -> str:
+    """What the screen reader calls it."""
+    return widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")

@@ -1,0 +1,120 @@
+"""The benches worked from the keyboard alone: Tab goes as one reads, and an edit does not take the keyboard away."""
+
+from __future__ import annotations
+
+import pytest
+from driving import bench, choose, push, texts
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+
+from bibulon.desk.fields import Field
+from bibulon.desk.station import STATIONS
+from bibulon.desk.window import Window
+
+
+def held() -> QWidget:
+    QApplication.processEvents()
+    found = QApplication.focusWidget()
+    assert found is not None
+    return found
+
+
+def walked(window: Window, key: Qt.Key, start: QWidget) -> list[QWidget]:
+    """What *key* comes to from *start* until it leaves the bench."""
+    page, found = bench(window), [start]
+    start.setFocus()
+    while len(found) < 400:
+        QTest.keyClick(held(), key)
+        if not page.isAncestorOf(held()):
+            return found
+        found.append(held())
+    raise AssertionError("it goes round in circles")
+
+
+def editor(window: Window, name: str, number: int = 0) -> QLineEdit:
+    QApplication.processEvents()
+    found = [one for one in bench(window).findChildren(Field) if one.objectName() == name and one.isVisible()]
+    return found[number].editor
+
+
+def stops(body: QWidget) -> list[QWidget]:
+    every = (one for one in body.findChildren(QWidget) if one.isVisible() and one.isEnabled())
+    return [one for one in every if one.focusPolicy() & Qt.FocusPolicy.TabFocus]
+
+
+@pytest.mark.parametrize("station", [station.id for station in STATIONS])
+def test_tab_goes_down_the_bench_as_one_reads_and_back(window: Window, qtbot, station: str) -> None:
+    window.activateWindow()
+    window.go(station)
+    window.plan.choose("feed-1" if station == "lines" else None)
+    window.refresh()
+    QApplication.processEvents()
+    body = bench(window).widget()
+    if station == "layup":
+        qtbot.waitUntil(lambda: "% waste" in texts(body), timeout=20_000)
+    first = min(stops(body), key=lambda one: (one.mapTo(body, QPoint(0, 0)).y(), one.mapTo(body, QPoint(0, 0)).x()))
+    down = walked(window, Qt.Key.Key_Tab, first)
+    assert set(down) == set(stops(body)), "nothing is left out"
+    tops = [one.mapTo(body, QPoint(0, 0)).y() for one in down]
+    bottoms = [one.mapTo(body, QPoint(0, one.height())).y() for one in down]
+    assert all(top > above - 40 for above, top in zip(bottoms[:-1], tops[1:], strict=True)), "never back up"
+    assert walked(window, Qt.Key.Key_Backtab, down[-1]) == down[::-1]
+
+
+def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(window: Window) -> None:
+    window.activateWindow()
+    window.go("layup")
+    window.refresh()
+    for name, text, following in (
+        ("Bevel", "1 in 3", "Gap at joints"),
+        ("Gap at joints", "2 mm", "Gap at its edge"),
+    ):
+        line = editor(window, name)
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, text)
+        QTest.keyClick(line, Qt.Key.Key_Tab)
+        window.refresh()
+        assert held().accessibleName() == following
+    assert window.document.job.core_laying.chamfer == 3
+    assert window.document.job.core_laying.joint_gap_m == pytest.approx(0.002)
+    window.undo()
+    window.undo()
+    window.refresh()
+    line = held()
+    assert line.accessibleName() == "Gap at its edge" and isinstance(line, QLineEdit)
+    # what is half typed lives on when the rows round it are built anew
+    line.selectAll()
+    QTest.keyClicks(line, "1.5")
+    window.document.edit("bevel", window.document.job.model_copy(update={"core_laying": steeper(window)}))
+    window.refresh()
+    line = held()
+    assert isinstance(line, QLineEdit) and line.text() == "1.5" and line.accessibleName() == "Gap at its edge"
+    QTest.keyClicks(line, " mm")
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    assert window.document.job.flow.core_gap_m == pytest.approx(0.0015)
+
+
+def steeper(window: Window) -> object:
+    return window.document.job.core_laying.model_copy(update={"chamfer": 2.0})
+
+
+def test_of_two_manifolds_the_one_typed_at_is_kept(window: Window) -> None:
+    window.activateWindow()
+    window.go("lines")
+    for _ in range(2):
+        push(bench(window), "Add manifold")
+        window.refresh()
+    line = editor(window, "Hose length", 1)
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, "0.8 m")
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    window.refresh()
+    assert window.document.job.manifolds[1].hose_length_m == pytest.approx(0.8)
+    assert held() is editor(window, "Hose length", 1)
+    window.plan.choose("feed-1")
+    window.refresh()
+    choose(window, "Fed from", "manifold M2")
+    assert window.document.job.line("feed-1").fed_by == window.document.job.manifolds[1].id

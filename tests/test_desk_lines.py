@@ -1,0 +1,146 @@
+"""What stands at Lines besides the fill: lines typed and re-tubed, media, manifolds and pots, and the fill as files."""
+
+from __future__ import annotations
+
+import csv
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+import ezdxf
+import meshio
+import numpy as np
+import pytest
+from driving import LEFT, bench, caution_ids, choose, push, texts, type_into
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QToolButton
+
+from bibulon.desk.app import wait_for_fill
+from bibulon.desk.window import Window
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
+
+
+def tool(window: Window, name: str) -> None:
+    """Click the button that the screen reader calls *name*."""
+    QApplication.processEvents()
+    found = next(one for one in bench(window).findChildren(QToolButton) if one.accessibleName() == name)
+    QTest.mouseClick(found, LEFT)
+    window.refresh()
+
+
+def at_lines(window: Window, chosen: str = "") -> None:
+    window.go("lines")
+    if chosen:
+        window.plan.choose(chosen)
+    window.refresh()
+
+
+def job_of(window: Window) -> Job:
+    return window.document.job
+
+
+def fill_of(window: Window) -> FillResult:
+    wait_for_fill(window)
+    fill = window.document.assessment.fill
+    assert fill is not None
+    return fill
+
+
+def test_a_line_is_placed_renamed_and_given_another_tube_by_typing(window: Window) -> None:
+    at_lines(window, "feed-2")
+    before = job_of(window).line("feed-2")
+    field = type_into(bench(window), "From x, y", "20 cm")
+    assert "two lengths" in field.error.text() and job_of(window).line("feed-2") == before
+    type_into(bench(window), "From x, y", "20 cm, 0.7 m")
+    type_into(bench(window), "To x, y", "4000, 700")
+    assert job_of(window).line("feed-2").points == ((0.2, 0.7), (4.0, 0.7))
+    type_into(bench(window), "Length", "3 m")
+    assert job_of(window).line("feed-2").points == ((0.6, 0.7), (3.6, 0.7)), "about its middle"
+    field = type_into(bench(window), "Length", "0")
+    assert "above zero" in field.error.text() and job_of(window).line("feed-2").points[1] == (3.6, 0.7)
+    type_into(bench(window), "Label", "middle feed")
+    window.refresh()
+    assert "middle feed" in texts(bench(window))
+    wide = fill_of(window)
+    box = next(one for one in bench(window).findChildren(QComboBox) if one.accessibleName() == "Line")
+    narrow = next(text for text in map(box.itemText, range(box.count())) if text != box.currentText())
+    choose(window, "Line", narrow)
+    tube = job_of(window).line("feed-2").tube
+    assert tube != before.tube and any(card.id == tube for card in job_of(window).cards), "its card comes with it"
+    assert fill_of(window).in_lines_m3[-1] != wide.in_lines_m3[-1], "another bore takes another charge"
+    type_into(bench(window), "Clamped at", "9 min")
+    events = [(one.time_s, one.what) for one in fill_of(window).events if one.line == "feed-2"]
+    assert all(time_s != pytest.approx(540) or what == "clamped" for time_s, what in events)
+    tool(window, "Delete middle feed")
+    assert [line.id for line in job_of(window).lines] == ["feed-1", "vent-1"]
+    for _ in range(7):
+        window.undo()
+    assert job_of(window).line("feed-2") == before
+
+
+def test_media_are_moved_by_their_edges_and_taken_out(window: Window) -> None:
+    at_lines(window, "media-1")
+    with_media = fill_of(window)
+    low = min(y for _, y in next(one for one in job_of(window).media if one.id == "media-1").outline)
+    type_into(bench(window), "Lower edge", f"{low + 0.05} m")
+    outline = next(one for one in job_of(window).media if one.id == "media-1").outline
+    assert min(y for _, y in outline) == pytest.approx(low + 0.05)
+    tool(window, "Delete media 2")
+    tool(window, "Delete media 1")
+    assert not job_of(window).media and "None." in texts(bench(window))
+    bare = fill_of(window)
+    taken = bare.fill_time_s or 2 * bare.end_s
+    assert with_media.fill_time_s is not None and taken > 1.1 * with_media.fill_time_s
+
+
+def test_manifolds_and_pots_come_and_go(window: Window) -> None:
+    at_lines(window, "feed-1")
+    alone = fill_of(window)
+    push(bench(window), "Add manifold")
+    window.refresh()
+    manifold = job_of(window).manifolds[0]
+    choose(window, "Fed from", f"manifold {manifold.label}")
+    throttled = fill_of(window)
+    assert throttled.fill_time_s is not None and alone.fill_time_s is not None
+    assert throttled.fill_time_s > alone.fill_time_s and throttled.in_lines_m3[-1] > alone.in_lines_m3[-1]
+    tool(window, f"Take out manifold {manifold.label}")
+    assert not job_of(window).manifolds and job_of(window).line("feed-1").fed_by is None
+    assert fill_of(window).fill_time_s == alone.fill_time_s
+    push(bench(window), "Add catch pot")
+    window.refresh()
+    assert [pot.label for pot in job_of(window).pots] == ["P1", "P2"]
+    type_into(bench(window), "Catch pot P2", "4 L")
+    assert job_of(window).pots[1].capacity_m3 == pytest.approx(0.004)
+    tool(window, "Take out P1")
+    tool(window, "Take out P2")
+    assert not job_of(window).pots and "pot-too-small" in caution_ids(window)
+
+
+def test_the_fill_goes_out_as_each_kind_of_file(window: Window, tmp_path: Path, monkeypatch) -> None:
+    at_lines(window)
+    fill = fill_of(window)
+
+    def exported(name: str) -> Path:
+        path = tmp_path / name
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+        window.files.export_fill()
+        return path
+
+    mesh = meshio.read(exported("fill.vtu"))
+    assert len(mesh.points) == len(fill.mesh.points_m)
+    assert np.nanmax(mesh.point_data["arrival through s"]) == pytest.approx(fill.end_s, rel=0.02)
+    steps = ET.parse(exported("steps.pvd")).getroot().findall(".//DataSet")
+    assert len(steps) == len(fill.times_s) and float(steps[-1].attrib["timestep"]) == pytest.approx(fill.end_s)
+    last = meshio.read(tmp_path / steps[-1].attrib["file"])
+    assert min(values.min() for name, values in last.point_data.items() if "through" in name) > 0.99
+    rows = list(csv.DictReader(exported("points.csv").open(encoding="utf-8")))
+    assert len(rows) == len(fill.mesh.points_m)
+    drawing = ezdxf.readfile(exported("fronts.dxf"))
+    fronts = [one for one in drawing.modelspace() if "front" in one.dxf.layer.lower()]
+    assert len(fronts) >= 4
+    width = float(ET.parse(exported("fronts.svg")).getroot().attrib["width"].removesuffix("mm"))
+    assert width == pytest.approx(4200 + 40, abs=60), "at full size"
+    path = exported("fill.xyz")
+    assert not path.exists() and "“.xyz” is not known" in window.note_text.text()
+    exported("nowhere/fill.csv")
+    assert "could not be written" in window.note_text.text()
