@@ -47,7 +47,8 @@ def push(root: QWidget, text: str) -> None:
 
 
 def type_into(root: QWidget, name: str, text: str) -> Field:
-    QApplication.processEvents()
+    for _ in range(2):  # rows built anew in one turn of the loop are shown in the next
+        QApplication.processEvents()
     field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
     field.editor.setFocus()
     field.editor.selectAll()

@@ -134,7 +134,7 @@ def test_cells_open_their_figures_and_regions_take_a_new_name(window: Window, qt
     next(one for one in side.findChildren(QPushButton) if "Vf 5" in one.text()).setFocus()
     place = side.verticalScrollBar().value()
     first = window.document.job.layup[1].id
-    window.document.edit("angle", with_value(window.document.job, f"layup/{first}/angle_deg", 30.0))
+    window.document.edit("count", with_value(window.document.job, f"layup/{first}/count", 4))
     window.refresh()
     QApplication.processEvents()
     assert place > 100 and side.verticalScrollBar().value() == place and side.hasFocus()
