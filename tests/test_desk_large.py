@@ -56,8 +56,8 @@ def many_points(count: int = 5000) -> Job:
 def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, qtbot, tmp_path: Path) -> None:
     path = tmp_path / "large.bibulon"
     save(many_plies(), path)
-    heard = Heard(lambda: window.status.text())
-    window.opening.progressed.connect(heard.hear)
+    said: list[str] = []
+    window.opening.told.connect(said.append)
     window.files.open(path)
     assert window.document.job.name == demo_job().name, "what was on the desk stays until the other is ready"
     window.use_tool("feed")  # and can be worked on
@@ -65,7 +65,7 @@ def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, 
     assert window.document.path == path and not window.document.working
     told = assess(window.document.job, window.document.assessment.units)
     assert window.document.assessment.laminate.total.dry_mass_kg == told.laminate.total.dry_mass_kg
-    shares = [int(text.split()[-1].rstrip("%")) for text in heard.said if text.startswith("Opening “many plies” … ")]
+    shares = [int(text.split()[-1].rstrip("%")) for text in said if text.startswith("Opening “many plies” … ")]
     assert len(shares) > 3 and shares == sorted(shares) and shares[-1] == 100
     assert "Opening" not in window.status.text()
 

@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import xml.etree.ElementTree as ET
 from pathlib import Path
 
-import ezdxf
-import meshio
-import numpy as np
 import pytest
 from driving import LEFT, bench, caution_ids, choose, push, texts, type_into
 from PySide6.QtTest import QTest
@@ -116,9 +111,10 @@ def test_manifolds_and_pots_come_and_go(window: Window) -> None:
     assert not job_of(window).pots and "pot-too-small" in caution_ids(window)
 
 
-def test_the_fill_goes_out_as_each_kind_of_file(window: Window, tmp_path: Path, monkeypatch) -> None:
+def test_the_fill_goes_out_as_each_kind_of_file_or_says_why_not(window: Window, tmp_path: Path, monkeypatch) -> None:
+    """What is in the files is read back in the tests of the command line."""
     at_lines(window)
-    fill = fill_of(window)
+    fill_of(window)
 
     def exported(name: str) -> Path:
         path = tmp_path / name
@@ -126,20 +122,9 @@ def test_the_fill_goes_out_as_each_kind_of_file(window: Window, tmp_path: Path, 
         window.files.export_fill()
         return path
 
-    mesh = meshio.read(exported("fill.vtu"))
-    assert len(mesh.points) == len(fill.mesh.points_m)
-    assert np.nanmax(mesh.point_data["arrival through s"]) == pytest.approx(fill.end_s, rel=0.02)
-    steps = ET.parse(exported("steps.pvd")).getroot().findall(".//DataSet")
-    assert len(steps) == len(fill.times_s) and float(steps[-1].attrib["timestep"]) == pytest.approx(fill.end_s)
-    last = meshio.read(tmp_path / steps[-1].attrib["file"])
-    assert min(values.min() for name, values in last.point_data.items() if "through" in name) > 0.99
-    rows = list(csv.DictReader(exported("points.csv").open(encoding="utf-8")))
-    assert len(rows) == len(fill.mesh.points_m)
-    drawing = ezdxf.readfile(exported("fronts.dxf"))
-    fronts = [one for one in drawing.modelspace() if "front" in one.dxf.layer.lower()]
-    assert len(fronts) >= 4
-    width = float(ET.parse(exported("fronts.svg")).getroot().attrib["width"].removesuffix("mm"))
-    assert width == pytest.approx(4200 + 40, abs=60), "at full size"
+    for suffix in (".vtu", ".pvd", ".csv", ".dxf", ".svg"):
+        path = exported(f"fill{suffix}")
+        assert path.stat().st_size > 1000 and f"written to {path}" in window.note_text.text()
     path = exported("fill.xyz")
     assert not path.exists() and "“.xyz” is not known" in window.note_text.text()
     exported("nowhere/fill.csv")

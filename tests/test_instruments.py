@@ -5,7 +5,11 @@ from __future__ import annotations
 import os
 import pty
 import queue
+import signal
+import subprocess
+import sys
 import tty
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -14,6 +18,8 @@ from hypothesis import strategies as st
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import LineError, Reading, read_line, write_line
 from bibulon.instruments.simulated import SimulatedBench, World
+from bibulon.job import Job
+from bibulon.job.storage import save
 from bibulon.quantities import Units
 
 WORLD = World(
@@ -141,3 +147,22 @@ def test_an_instrument_that_is_not_there_says_so() -> None:
     readings, lost = collected("socket://127.0.0.1:9", 1)
     assert not readings
     assert "does not answer" in lost[0]
+
+
+def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path: Path) -> None:
+    """In a process of its own, over the socket that real ones speak through."""
+    deck = tmp_path / "deck.bibulon"
+    save(demo, deck)
+    serving = subprocess.Popen(
+        [sys.executable, "-m", "bibulon", "instruments", str(deck), "--pace", "50"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    assert serving.stdout is not None
+    try:
+        url = serving.stdout.readline().split()[3].rstrip(";")
+        readings, said = collected(url, 6)
+        assert {one.channel for one in readings} >= {"vacuum"} and not said
+    finally:
+        serving.send_signal(signal.SIGINT)
+        assert serving.wait(timeout=20) == 0

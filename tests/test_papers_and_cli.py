@@ -27,7 +27,7 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
-from bibulon.quantities import Units
+from bibulon.quantities import Units, show
 from bibulon.record.run_list import done_steps, next_step, run_list
 from bibulon.record.run_log import clocks, details, what
 from bibulon.record.traveller import traveller_pdf
@@ -207,6 +207,40 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
     picture = ElementTree.parse(tmp_path / "fill.svg").getroot()
     assert picture.get("width") == "4240.0mm" and "0:10:00" in "".join(picture.itertext())
     assert call("fill", str(deck), "--nodes", "300", "--export", str(tmp_path / "fill.xyz"))[0] == 2
+
+
+def test_the_words_say_what_the_json_says(deck: Path) -> None:
+    asked = ("fill", str(deck), "--nodes", "300", "--probe", "2,1,0", "--ensemble", "4")
+    data, words = json.loads(call(*asked, "--json")[1]), call(*asked)[1]
+    assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100.0% of the pores." in words
+    assert f"resin at 2, 1 m, level 0: {show(data['probes'][0]['arrival_s'], 'duration')}" in words
+    spread = data["ensemble"]
+    low, high = (show(spread[f"fill_time_p{p}_s"], "duration") for p in (10, 90))
+    assert f"fill {low} to {high} in 8 of 10" in words and "4 fills are full" in words
+    assert f"{spread['influence'][0]['rank_correlation']:+.2f}  {spread['influence'][0]['input']}" in words
+    for volume in ("resin_drawn", "in_part", "in_lines", "in_pots"):
+        assert f"{volume.replace('_', ' ')}: {show(data[f'{volume}_m3'], 'volume')}" in words
+    charge, said = json.loads(call("charge", str(deck), "--json")[1]), call("charge", str(deck))[1]
+    for one in charge["components"]:
+        assert f"{one['name']}: {show(one['mass_kg'], 'mass')} by weight" in said
+    assert said.count("batch ") >= len(charge["batches"]) and show(charge["total_kg"], "mass") in said
+
+
+def test_the_other_hand_and_the_cut_list_from_the_command_line(deck: Path, tmp_path: Path) -> None:
+    to = tmp_path / "left.bibulon"
+    assert call("mirror", str(deck), str(to))[0] == 0
+    again = call("mirror", str(deck), str(to))
+    assert again[0] == 2 and "is there already" in again[2]
+    hands = [json.loads(call("cut", str(path), "--json")[1]) for path in (deck, to)]
+    one, other = ([roll["length_m"] for roll in hand["rolls"]] for hand in hands)
+    assert one == pytest.approx(other, rel=0.02) and hands[0]["plies"] == hands[1]["plies"]
+    words = call("cut", str(deck), "--export", str(tmp_path / "cut.pdf"), "--labels", str(tmp_path / "kit.pdf"))[1]
+    pieces = [piece for roll in hands[0]["rolls"] for piece in roll["pieces"]]
+    assert all(f"  {piece['code']:6}" in words for piece in pieces)
+    assert len(PdfReader(tmp_path / "cut.pdf").pages) >= len(hands[0]["rolls"])
+    text = "".join(page.extract_text() for page in PdfReader(tmp_path / "kit.pdf").pages)
+    assert all(piece["code"] in text for piece in pieces)
+    assert call("cut", str(deck), "--export", str(tmp_path / "cut.odd"))[0] == 2
 
 
 def test_schema_and_a_core_without_qt(deck: Path) -> None:

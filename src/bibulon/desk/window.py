@@ -33,12 +33,13 @@ from bibulon.desk.background import Background, StudyAnswer, proposed, studied
 from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.shoot import ShootBench
-from bibulon.desk.document import Document, is_large, work_out
+from bibulon.desk.document import Document
 from bibulon.desk.fields import OneLine, rule_line, tool_button
 from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.new_job import new_job
+from bibulon.desk.opening import Opening
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.run_controller import RunController
 from bibulon.desk.settings import Settings, save_settings
@@ -90,10 +91,7 @@ class Window(QMainWindow):
         self.run = RunController(self.document)
         self.studies = Background(studied, self)
         self.proposals = Background(proposed, self)
-        self.opening = Background(work_out, self)
-        self._awaited: tuple[Job, Path | None] | None = None
-        """The job that is to come on the desk, and its file."""
-        self._opening_job: Job | None = None
+        self.opening = Opening(self)
         self.files = Files(self)
         self.plan = PlanView(self.document)
         self.time_rail = TimeRail(self.document)
@@ -118,8 +116,8 @@ class Window(QMainWindow):
         self.time_rail.scrubbed.connect(self.plan.set_time)
         self.time_rail.canvas.pointed.connect(self.pointed.setText)
         self.studies.finished.connect(self._keep_study)
-        self.opening.progressed.connect(self._opening_share)
-        self.opening.ended.connect(self._opened)
+        self.opening.told.connect(self.status.setText)
+        self.opening.ready.connect(self._put_on_desk)
         for work in (self.studies, self.proposals):
             work.ended.connect(self._say_if_failed)
         self.run.ticked.connect(self._tick)
@@ -249,33 +247,9 @@ class Window(QMainWindow):
     def open_document(self, job: Job, path: Path | None = None) -> None:
         """Put another job on the desk, a large one once it is worked out; unsaved work on the one before is kept for
         recovery."""
-        self._awaited = (job, path)
-        if is_large(job):
-            self._work_out_awaited()
-        else:
-            self._put_on_desk(job, path)
-
-    def _work_out_awaited(self) -> None:
-        if self._awaited is not None and not self.opening.busy:
-            self._opening_job = job = self._awaited[0]
-            self.opening.start(job, units=self.document.settings.units(job.shop.barometer_pa))
-
-    def _opening_share(self, share: float) -> None:
-        if self._awaited is not None:
-            self.status.setText(f"Opening “{self._awaited[0].name}” … {share:.0%}")
-
-    def _opened(self, message: str) -> None:
-        if self._awaited is None:
-            return
-        job, path = self._awaited
-        if is_large(job) and self._opening_job is not job:  # another was asked for meanwhile
-            self._work_out_awaited()
-            return
-        self.status.setText(message)
-        self._put_on_desk(job, path)
+        self.opening.ask(job, path, self.document.settings.units(job.shop.barometer_pa))
 
     def _put_on_desk(self, job: Job, path: Path | None) -> None:
-        self._awaited = None
         if self.document.dirty:
             self.document.write_recovery()
         self.document.close()
@@ -502,7 +476,6 @@ class Window(QMainWindow):
         self.run.disconnect_instruments()
         self.studies.cancel()
         self.proposals.cancel()
-        self._awaited = None
         self.opening.cancel()
         self.document.close()
         if self._owns_runner:

@@ -1,0 +1,69 @@
+"""Jobs on their way to the desk: a large one is worked out beside the window before it comes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from bibulon.desk.background import Background
+from bibulon.desk.document import is_large, work_out
+from bibulon.job import Job
+from bibulon.quantities import Units
+
+
+class Opening(QObject):
+    """Whichever job was asked for last is the one that comes."""
+
+    ready = Signal(object, object)
+    """A job and its file, to be put on the desk."""
+    told = Signal(str)
+
+    def __init__(self, owner: QObject) -> None:
+        super().__init__(owner)
+        self._work = Background(work_out, self)
+        self._work.progressed.connect(self._share)
+        self._work.ended.connect(self._worked_out)
+        self._awaited: tuple[Job, Path | None, Units] | None = None
+        self._under_way: Job | None = None
+
+    @property
+    def busy(self) -> bool:
+        return self._work.busy
+
+    def ask(self, job: Job, path: Path | None, units: Units) -> None:
+        """Have *job* come, a small one at once."""
+        self._awaited = job, path, units
+        if is_large(job):
+            self._begin()
+        else:
+            self._work.cancel()
+            self._come()
+
+    def cancel(self) -> None:
+        self._awaited = None
+        self._work.cancel()
+
+    def _begin(self) -> None:
+        if self._awaited is not None and not self._work.busy:
+            self._under_way, _, units = self._awaited
+            self._work.start(self._under_way, units=units)
+
+    def _come(self) -> None:
+        if self._awaited is not None:
+            job, path, _ = self._awaited
+            self._awaited = None
+            self.ready.emit(job, path)
+
+    def _share(self, share: float) -> None:
+        if self._awaited is not None:
+            self.told.emit(f"Opening “{self._awaited[0].name}” … {share:.0%}")
+
+    def _worked_out(self, message: str) -> None:
+        if self._awaited is None:
+            return
+        if is_large(self._awaited[0]) and self._under_way is not self._awaited[0]:  # another was asked for meanwhile
+            self._begin()
+            return
+        self.told.emit(message)
+        self._come()
