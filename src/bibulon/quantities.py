@@ -302,6 +302,8 @@ def _parse_duration(text: str, units: Units) -> float:
         value, tail = _split(rest, "duration")
         match = re.match(r"^([a-zA-Z]*)\s*(.*)$", tail)
         unit, rest = (match[1], match[2]) if match else (tail, "")
+        if not unit and rest:
+            raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
         factor, _ = _linear("duration", _unit("duration", unit) if unit else "min")
         total += value * factor
     if total < 0:

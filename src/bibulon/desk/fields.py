@@ -33,7 +33,7 @@ from bibulon.desk.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
-from bibulon.job.storage import explain
+from bibulon.job.storage import BOUNDS, explain_here
 from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
 
 LABEL_WIDTH = 132
@@ -174,7 +174,7 @@ class Field(QWidget):
         try:
             self.take(self.editor.text())
         except ValidationError as error:
-            self._complain(explain(error))
+            self._complain(explain_here(error))
         except ValueError as error:
             self._complain(str(error))
         else:
@@ -243,18 +243,17 @@ class QuantityField(Field):
         try:
             edited = with_value(self.document.job, self.path, value)
         except ValidationError as error:
-            raise ValueError(self._bound(error) or explain(error)) from error
+            raise ValueError(self._bound(error) or explain_here(error)) from error
         self.document.edit(self.objectName().lower(), edited)
 
     def _bound(self, error: ValidationError) -> str:
         """A bound that was passed, in the shop's unit; "" for any other fault."""
-        words = {"ge": "at least", "gt": "more than", "le": "at most", "lt": "less than"}
         first = error.errors()[0]
         if first["loc"] and first["loc"][-1] != self.path.rsplit("/", 1)[-1]:
             return ""
         for name, limit in first.get("ctx", {}).items():
-            if name in words and isinstance(limit, int | float):
-                return f"This has to be {words[name]} {show(limit, self.kind, self.document.assessment.units)}."
+            if name in BOUNDS and isinstance(limit, int | float):
+                return f"This has to be {BOUNDS[name]} {show(limit, self.kind, self.document.assessment.units)}."
         return ""
 
 

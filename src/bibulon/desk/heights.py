@@ -14,7 +14,7 @@ from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.relief_shade import shaded
 from bibulon.job.edits import revised
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
-from bibulon.job.storage import explain
+from bibulon.job.storage import explain_here
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.quantities import QuantityError, Units, number_shown, parse, show
@@ -42,7 +42,7 @@ def parse_heights(text: str, units: Units) -> ReliefFigures:
                 x, y, z = _lengths(words, 3, units)
                 heights.append((x, y, z))
         except ValidationError as error:
-            raise ValueError(f"Line {number}: {explain(error)}.") from error
+            raise ValueError(f"Line {number}: {explain_here(error)}") from error
         except ValueError as error:
             raise ValueError(f"Line {number}: {error}") from error
     return ReliefFigures(sections=tuple(sections), heights=tuple(heights))
@@ -116,7 +116,7 @@ class HeightsDialog(PreviewDialog):
             figures = revised(before, sections=typed.sections, heights=typed.heights)
             made = with_figures(self._given, figures)
         except ValidationError as error:
-            self.tell("", "", f"{explain(error)}.")
+            self.tell("", "", explain_here(error))
             return
         except (QuantityError, ValueError) as error:
             self.tell("", "", str(error))

@@ -34,7 +34,7 @@ from bibulon.desk.strip_test import StripTestDialog
 from bibulon.desk.thickness_test import ThicknessDialog
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
-from bibulon.job.storage import explain
+from bibulon.job.storage import explain_here
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
@@ -325,7 +325,7 @@ class StockWindow(QDialog):
         try:
             made = type(card).model_validate(data)
         except ValidationError as error:
-            raise ValueError(explain(error)) from error
+            raise ValueError(explain_here(error)) from error
         self._keep({**self.own, card.id: made})
         if path == ("name",):
             self._fill_list(card.id)

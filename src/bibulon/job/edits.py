@@ -295,14 +295,14 @@ def with_edge(outline: tuple[Point, ...], axis: int, high: bool, to_m: float) ->
 
 
 def with_length(line: Line, length_m: float) -> Line:
-    """*line* scaled about its middle to a length. Raises ValueError for a length that is not positive."""
+    """*line* scaled about its middle to a length. Raises ValueError for one that is not positive or far too large."""
     if not length_m > 0:
         raise ValueError("A line needs a length above zero.")
     shape = LineString(line.points)
     middle = shape.interpolate(0.5, normalized=True)
     ratio = length_m / shape.length
     scaled = affinity.scale(shape, ratio, ratio, origin=middle)
-    return line.model_copy(update={"points": tuple((round(x, 4), round(y, 4)) for x, y in scaled.coords)})
+    return revised(line, points=tuple((round(x, 4), round(y, 4)) for x, y in scaled.coords))
 
 
 def next_label(job: Job, kind: str) -> str:

@@ -52,7 +52,7 @@ from bibulon.job.lines import (
     WhenFull,
     WhenReached,
 )
-from bibulon.job.storage import explain
+from bibulon.job.storage import explain_here
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf
@@ -248,7 +248,7 @@ class LinesBench(Bench):
         try:
             self.document.edit(f"{line.label}", with_line(self.document.job, revised(line, **{field: value})))
         except ValidationError as error:
-            self.desk.say(f"{line.label} stays as it was: {explain(error)}.")
+            self.desk.say(f"{line.label} stays as it was. {explain_here(error)}")
 
     def _sources(self, line: Line) -> list[tuple[str, str]]:
         job = self.document.job

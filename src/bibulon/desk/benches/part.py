@@ -18,7 +18,7 @@ from bibulon.desk.plan.outline_tools import OutlineTool
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
 from bibulon.job.part import Part
-from bibulon.job.storage import explain
+from bibulon.job.storage import explain_here
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
@@ -225,7 +225,7 @@ class PartBench(Bench):
             points = parse_points(self.points.toPlainText(), self.document.assessment.units)
             part = with_outline(self.document.job.part, points)
         except ValueError as error:
-            self.error.setText(explain(error) if isinstance(error, ValidationError) else str(error))
+            self.error.setText(explain_here(error) if isinstance(error, ValidationError) else str(error))
             self.error.show()
             return
         self.error.hide()

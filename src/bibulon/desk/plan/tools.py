@@ -29,7 +29,7 @@ from bibulon.job.edits import (
 from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
-from bibulon.job.storage import explain
+from bibulon.job.storage import explain_here
 from bibulon.quantities import QuantityError, parse, show
 
 if TYPE_CHECKING:
@@ -84,8 +84,11 @@ def snapped(job: Job, frame: Frame, at: Point, held: Grip | None = None) -> Poin
 
 
 def told(error: ValueError) -> str:
-    """What was wrong, in words."""
-    return explain(error) if isinstance(error, ValidationError) else str(error).rstrip(".")
+    """What was wrong, in a sentence."""
+    if isinstance(error, ValidationError):
+        return explain_here(error)
+    words = str(error).rstrip(".")
+    return f"{words[:1].upper()}{words[1:]}."
 
 
 def squared(start: Point, at: Point) -> Point:
@@ -196,7 +199,7 @@ class SelectTool:
         try:
             edited = with_points(view.document.job, grip, left)
         except ValueError as error:
-            view.tell(f"That corner has to stay: {told(error)}.")
+            view.tell(f"That corner has to stay. {told(error)}")
             return True
         view.document.edit(f"remove corner of {grip.kind}", edited)
         return True
@@ -268,7 +271,7 @@ class DrawTool:
         try:
             label, job, chosen = self.made(view, points)
         except ValueError as error:  # what was drawn stays, to be put right
-            view.tell(f"That cannot be drawn: {told(error)}. Backspace takes the last point back.")
+            view.tell(f"That cannot be drawn. {told(error)} Backspace takes the last point back.")
             return
         self.cancel(view, leave=False)
         view.document.edit(label, job)

@@ -1,0 +1,59 @@
+"""Every field of every bench under odd words: taken and kept, or refused in the user's words and nothing changed."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from driving import bench
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from bibulon.desk.fields import Field
+from bibulon.desk.station import STATIONS
+from bibulon.desk.window import Window
+from bibulon.job.storage import dump, parse
+
+ODD = ("", "abc", "-1", "0", "1e9", "nan", "½", "1 2 3", "12 parsec", "300 %", "1e-12", "-400 °C", "x" * 200)
+WHERE = [(station.id, None) for station in STATIONS]
+WHERE += [("lines", "feed-2"), ("lines", "vent-1"), ("lines", "media-1")]
+JARGON = re.compile(r"_|Input|String|Tuple|validation|valid |None|\bfloat|\bint\b|Error|›|^[a-z]+:|\.\.")
+
+
+def fields(window: Window) -> list[Field]:
+    for _ in range(2):
+        QApplication.processEvents()
+    return [one for one in bench(window).findChildren(Field) if one.isVisible() and one.editor.isEnabled()]
+
+
+@pytest.mark.parametrize(("station", "chosen"), WHERE)
+def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, station: str, chosen: str | None) -> None:
+    window.go(station)
+    window.plan.choose(chosen)
+    window.refresh()
+    told, count = set(), len(fields(window))
+    for number in range(count):
+        for odd in ODD:
+            field = fields(window)[number]
+            name, shown, before = field.objectName(), field.editor.text(), window.document.job
+            field.editor.setFocus()
+            field.editor.selectAll()
+            field.editor.insert(odd)
+            QTest.keyClick(field.editor, Qt.Key.Key_Return)
+            after = window.document.job
+            assert parse(dump(after)) == after, f"{name}: {odd!r} makes a job that cannot be opened again"
+            if after != before:
+                window.undo()
+                window.refresh()
+            elif field.error.text():
+                told.add(field.error.text())
+                assert not JARGON.search(field.error.text()), f"{name}: {odd!r}"
+                assert field.error.text()[-1] in ".!" and field.editor.text() == odd, (
+                    "what was typed stays to be mended"
+                )
+                QTest.keyClick(field.editor, Qt.Key.Key_Escape)
+                assert field.editor.text() == shown and not field.error.text()
+            assert window.document.job == before
+            assert len(fields(window)) == count
+    assert len(told) > 3 or count < 3
