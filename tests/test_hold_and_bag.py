@@ -10,18 +10,22 @@ import pytest
 from conftest import rectangle
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import linregress
+from scipy.stats import t as student
 
 from bibulon.bag.film import bag_materials, bag_plan
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
-from bibulon.job.hold import HoldRules, HoldTest
+from bibulon.job.hold import HoldRules, HoldTest, Rule
 from bibulon.job.part import Bag, Part
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.hold import fit_leak, judge
 from bibulon.vacuum.pump import air_share_of_pores, base_pressure_pa
+
+Readings = tuple[tuple[float, float], ...]
 
 
 def made_up(rise: float, settling: float, tau: float, noise: float, seed: int = 1) -> tuple[tuple[float, float], ...]:
@@ -66,6 +70,51 @@ def test_each_house_rule_passes_and_fails() -> None:
     assert [rule.passed for rule in leaky.rules] == [False] * 5
     assert leaky.leak_pa_m3_s == pytest.approx(0.02 * 800 / 120, rel=1e-6)
     assert not leaky.passed
+
+
+@pytest.mark.parametrize(
+    ("rule", "just", "not_quite"),
+    [
+        # readings of (s, Pa); 4 m², 0.02 m³, gel after an hour, the rules' own figures
+        ("no visible drop", ((60.0, 2000.0), (360.0, 2099.0)), ((60.0, 2000.0), (360.0, 2101.0))),
+        ("no visible drop", ((60.0, 2000.0), (360.0, 2000.0)), ((60.0, 2000.0), (359.0, 2000.0))),
+        ("drop per time", ((60.0, 2000.0), (360.0, 2499.0)), ((60.0, 2000.0), (360.0, 2501.0))),
+        ("pressure reached", ((0.0, 4999.0), (600.0, 5500.0)), ((0.0, 5001.0), (600.0, 5002.0))),
+        ("long soak", ((60.0, 2000.0), (43_260.0, 2001.0)), ((60.0, 2000.0), (43_259.0, 2001.0))),
+        ("leak rate", ((0.0, 2000.0), (100.0, 2049.9)), ((0.0, 2000.0), (100.0, 2050.1))),
+    ],
+)
+def test_house_rules_turn_at_their_figures(rule: Rule, just: Readings, not_quite: Readings) -> None:
+    rules = HoldRules(rules=(rule,))
+    assert judge(held(just), rules, 4.0, 0.02, 3600.0).passed
+    assert not judge(held(not_quite), rules, 4.0, 0.02, 3600.0).passed
+
+
+def test_a_small_part_is_allowed_what_a_square_metre_is_and_a_slow_resin_soaks_longer() -> None:
+    rules = HoldRules(rules=("drop per time",))
+    drop = held(((0.0, 2000.0), (600.0, 2501.0)))
+    assert not judge(drop, rules, 0.1, 0.02, 3600.0).passed and not judge(drop, rules, 1.0, 0.02, 3600.0).passed
+    assert judge(drop, rules, 1.01, 0.02, 3600.0).passed
+    soak = HoldRules(rules=("long soak",))
+    day = held(((0.0, 2000.0), (86_400.0, 2001.0)))
+    assert judge(day, soak, 1.0, 0.02, 86_400.0).passed and not judge(day, soak, 1.0, 0.02, 86_401.0).passed
+
+
+def test_the_line_of_few_readings_has_the_textbooks_band() -> None:
+    """Four readings: slope and 95 % by Student's t with two degrees of freedom, done by scipy on its own."""
+    readings = ((30.0, 3010.0), (330.0, 3190.0), (630.0, 3290.0), (930.0, 3520.0))
+    time, pressure = np.array(readings).T
+    line = linregress(time, pressure)
+    fit = fit_leak(readings)
+    reach = student.ppf(0.975, 2) * line.stderr
+    assert fit.rise_pa_s == pytest.approx(line.slope)
+    assert (fit.low_pa_s, fit.high_pa_s) == pytest.approx((line.slope - reach, line.slope + reach))
+    residual = pressure - line.intercept - line.slope * time
+    assert fit.scatter_pa == pytest.approx(math.sqrt(residual @ residual / 2))
+    assert fit.start_pa == pytest.approx(line.intercept + 30 * line.slope), "time counts from the first reading"
+    assert fit.pressure_at(np.array([0.0, 600.0])) == pytest.approx([fit.start_pa, fit.start_pa + 600 * line.slope])
+    verdict = judge(held(readings), HoldRules(), 1.0, 0.05, 3600.0)
+    assert verdict.leak_band_pa_m3_s == pytest.approx((max(line.slope - reach, 0) * 0.05, (line.slope + reach) * 0.05))
 
 
 def test_pump_and_air() -> None:

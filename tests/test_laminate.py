@@ -12,14 +12,18 @@ from shapely import Point, Polygon, box
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard
 from bibulon.job.edits import changed, revised, with_region, without_region
-from bibulon.job.layup import Layer
+from bibulon.job.layup import CoreLaying, Layer
 from bibulon.job.part import Region
 from bibulon.laminate.cells import laminate_of
-from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability
+from bibulon.laminate.closed_mould import closed_at
+from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, kozeny_carman_ratio, packed_figures
 from bibulon.laminate.core import (
     cut_pattern,
     duct_conductance_m4,
+    groove_transmissivity_m3,
     groove_volume_m,
+    joint_transmissivity_m3,
+    joint_volume_m,
     lets_resin_through,
     perforation_volume_m,
 )
@@ -50,6 +54,77 @@ def test_a_turned_ply_turns_its_permeability() -> None:
     assert values == pytest.approx([0.5e-10, 1.5e-10])
     angle = np.degrees(np.arctan2(vectors[1, 1], vectors[0, 1])) % 180
     assert angle == pytest.approx(30.0)
+
+
+@given(load=st.floats(1.0, 3e5), angle=st.floats(-90, 90))
+def test_what_one_ply_adds_to_a_stack_by_hand(load: float, angle: float) -> None:
+    fabric = shelf_card("glass-uni-600")
+    assert isinstance(fabric, FabricCard)
+    packed = fabric.fibre_fraction * (max(load, 100.0) / fabric.reference_pressure_pa) ** fabric.compaction_exponent
+    vf = min(packed, 0.80)
+    height = fabric.areal_weight_kg_m2 / (fabric.fibre_density_kg_m3 * vf)
+    open_by = (1 - vf) ** 3 / vf**2 / ((1 - fabric.fibre_fraction) ** 3 / fabric.fibre_fraction**2)
+    along, across = (k.value * open_by for k in (fabric.permeability_along_m2, fabric.permeability_across_m2))
+    c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+    by_hand = (
+        height,
+        (1 - vf) * height,
+        (along * c**2 + across * s**2) * height,
+        (along - across) * s * c * height,
+        (along * s**2 + across * c**2) * height,
+        height / (fabric.permeability_through_m2.value * open_by),
+    )
+    assert packed_figures(fabric, angle, (load,))[0] == pytest.approx(by_hand, rel=1e-9, abs=1e-24)
+    assert fibre_fraction(fabric, load) == pytest.approx(vf) and kozeny_carman_ratio(vf, vf) == 1.0
+
+
+@given(share=st.floats(0.2, 4.0), count=st.integers(1, 30))
+def test_a_closed_mould_undoes_the_packing_of_one_fabric(share: float, count: int) -> None:
+    """Closed form for one fabric beside core and coat: ``P = P₀ (Vf/Vf₀)^(1/B)``."""
+    fabric, core = shelf_card("glass-biax-800"), shelf_card("foam-grooved-perforated-25")
+    assert isinstance(fabric, FabricCard) and isinstance(core, CoreCard)
+    solid = count * fabric.areal_weight_kg_m2 / fabric.fibre_density_kg_m3
+    cavity = core.thickness_m + solid / (fabric.fibre_fraction * share)
+    layers = (Layer(id="p", card=fabric.id, count=count), Layer(id="c", card=core.id))
+    found = closed_at(layers, (fabric, core), cavity)
+    vf = fabric.fibre_fraction * share
+    assert found.fibre_fraction == pytest.approx(vf) and found.room_m == pytest.approx(cavity - core.thickness_m)
+    load = fabric.reference_pressure_pa * share ** (1 / fabric.compaction_exponent)
+    if load < 1.0:
+        assert found.pressure_pa == 0.0, "it lies loose"
+    elif load > 1e8 or vf >= 1:
+        assert found.pressure_pa is None, "it does not close"
+    else:
+        assert found.pressure_pa == pytest.approx(load, rel=1e-6)
+    with pytest.raises(ValueError, match="thicker than the cavity"):
+        closed_at(layers, (fabric, core), core.thickness_m)
+
+
+def test_grooves_and_joints_conduct_the_way_they_run() -> None:
+    shelf = shelf_card("foam-grooved-perforated-25")
+    assert isinstance(shelf, CoreCard)
+    one = revised(shelf, grooves="one way", perforation_pitch_m=None)
+    section = one.groove_width_m * one.groove_depth_m
+    assert groove_volume_m(one) == pytest.approx(section / one.groove_pitch_m)
+    along = duct_conductance_m4(one.groove_width_m, one.groove_depth_m) / one.groove_pitch_m
+    assert groove_transmissivity_m3(one, 0.0) == pytest.approx(np.diag([along, 0.0]))
+    assert groove_transmissivity_m3(one, 90.0) == pytest.approx(np.diag([0.0, along]), abs=1e-24)
+    both = groove_transmissivity_m3(revised(one, grooves="two ways"), 37.0)
+    assert both == pytest.approx(np.eye(2) * along, abs=1e-20)
+    plain = revised(one, grooves="none")
+    assert groove_volume_m(plain) == 0.0 and not groove_transmissivity_m3(plain, 0.0).any()
+    assert perforation_volume_m(plain) == 0.0
+    gap = CoreLaying(joint_gap_m=0.004)
+    slot = duct_conductance_m4(one.thickness_m, 0.004)
+    joints = joint_transmissivity_m3(one, gap, 0.0)
+    assert joints == pytest.approx(np.diag([slot / one.sheet_width_m, slot / one.sheet_length_m]))
+    assert joint_volume_m(one, gap) == pytest.approx(
+        0.004 * one.thickness_m * (one.sheet_length_m + one.sheet_width_m) / (one.sheet_length_m * one.sheet_width_m)
+    )
+    assert not joint_transmissivity_m3(one, CoreLaying(), 0.0).any()
+    half = one.thickness_m / 2
+    words = {depth: cut_pattern(revised(one, groove_depth_m=depth)) for depth in (half, half * 1.01, one.thickness_m)}
+    assert list(words.values()) == ["grooved one way", "scored one way", "slit one way"]
 
 
 def test_core_volumes_by_hand() -> None:

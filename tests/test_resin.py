@@ -8,10 +8,17 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from shapely import Polygon
 
 from bibulon.demo import demo_job
 from bibulon.job import Job
+from bibulon.job.cards import CoreCard, MediaCard, TubeCard
 from bibulon.job.edits import changed, revised
+from bibulon.job.layup import CoreLaying
+from bibulon.job.lines import Manifold
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.relief import developed_length_m
+from bibulon.quantities import show
 from bibulon.resin.batches import batches_of
 from bibulon.resin.charge import charge_of
 from bibulon.resin.cure import cure_plan
@@ -58,6 +65,97 @@ def test_charge_adds_up_by_hand(panel: Job) -> None:
     assert resin.mass_kg / hardener.mass_kg == pytest.approx(100 / 30)
     assert resin.mass_kg + hardener.mass_kg == pytest.approx(charge.total_kg)
     assert hardener.volume_m3 == pytest.approx(hardener.mass_kg / 960)
+
+
+def test_every_line_of_the_demos_charge_by_hand(demo: Job) -> None:
+    """Grooved, perforated core with joints over part of the panel, media, peel ply, manifold, bleed and heel."""
+    hose = demo.feeds[0].hose
+    manifold = Manifold(id="m1", label="M1", tube=demo.feeds[0].tube, hose=hose, length_m=1.5, hose_length_m=0.8)
+    demo = changed(demo, manifolds=(manifold,), core_laying=CoreLaying(joint_gap_m=0.003))
+    charge = charge_of(demo, swollen_m3=0.002)
+    density = demo.resin.density_kg_m3
+    items = {item.name: item for item in charge.items}
+    masses = {name: item.mass_kg for name, item in items.items()}
+    core = demo.card("foam-grooved-perforated-25", CoreCard)
+    cored = [cell.area_m2 for cell in laminate_of(demo).cells if core.id in {one.card for one in cell.stack.layers}]
+    pitch = core.groove_pitch_m
+    grooves = core.groove_width_m * core.groove_depth_m * (2 / pitch - core.groove_width_m / pitch**2)
+    holes = np.pi / 4 * core.perforation_diameter_m**2 / pitch**2 * core.thickness_m
+    joints = 0.003 * core.thickness_m * (1 / core.sheet_length_m + 1 / core.sheet_width_m)
+    assert core.perforation_pitch_m == pitch and 0 < sum(cored) < laminate_of(demo).total.area_m2
+    volume = sum(cored) * (grooves + holes + joints)
+    assert masses["Core grooves and perforations"] == pytest.approx(volume * density)
+    assert f"over {show(sum(cored), 'area')}" in items["Core grooves and perforations"].how
+    assert masses["Core surface"] == pytest.approx(sum(cored) * core.surface_uptake_kg_m2, rel=1e-6)
+    media = demo.card("media-knitted", MediaCard)
+    laid = sum(Polygon(one.outline).area for one in demo.media)
+    assert masses["Flow media"] == pytest.approx(laid * media.thickness_m * media.porosity * density, rel=0.01)
+    tubes = [(one.tube, developed_length_m((), one.points)) for one in demo.lines] + [(manifold.tube, 1.5)]
+    hoses = [(one.hose, one.hose_length_m) for one in demo.lines] + [(manifold.hose, 0.8)]
+    for name, runs in (("Lines", tubes), ("Hoses", hoses)):
+        bores = sum(np.pi / 4 * demo.card(tube, TubeCard).bore_m ** 2 * long for tube, long in runs)
+        assert masses[name] == pytest.approx(bores * density)
+        assert f"bore of {show(sum(long for _, long in runs), 'distance')} in 4 lines" in items[name].how
+    assert masses["Laminate swollen"] == pytest.approx(0.002 * density)
+    assert masses["Bleed"] == demo.charge.bleed_kg and masses["Bucket heel"] == demo.bucket.heel_kg
+    kept = ("Laminate", "Core grooves and perforations", "Core surface")
+    assert charge.in_part_kg == pytest.approx(sum(masses[name] for name in kept))
+    assert charge.waste_kg == pytest.approx(sum(mass for name, mass in masses.items() if name not in kept))
+
+
+def test_resin_stops_at_whichever_comes_first_and_ages_as_it_gels(demo: Job) -> None:
+    resin, cool = demo.resin, demo.resin.film_gel[0].temperature_k
+    flow = rheology(resin, cool)
+    assert flow.thickening_s == pytest.approx(resin.thickening_time_s)
+    assert flow.flow_limit_s == pytest.approx(
+        resin.thickening_time_s * np.log(resin.flow_limit_pa_s / fresh_viscosity_pa_s(resin, cool))
+    )
+    warm = rheology(resin, cool + 12)
+    assert warm.thickening_s / flow.thickening_s == pytest.approx(
+        film_gel_s(resin, cool + 12) / film_gel_s(resin, cool)
+    )
+    gels = rheology(revised(resin, flow_limit_pa_s=1e6), cool)
+    assert (gels.stopped_by, gels.stops_s) == ("gel", pytest.approx(film_gel_s(resin, cool)))
+    thick = rheology(revised(resin, flow_limit_pa_s=0.6), cool)
+    assert (thick.stopped_by, thick.stops_s) == ("flow limit", pytest.approx(thick.flow_limit_s))
+    assert thick.stops_s < gels.stops_s
+    stiff = rheology(revised(resin, flow_limit_pa_s=0.01), cool)
+    assert stiff.stops_s == 0.0, "what is thicker than the limit to begin with does not flow"
+    one = arrhenius([(cool, 100.0)], cool + 10, 6500.0)
+    assert one == pytest.approx(100.0 * np.exp(6500.0 * (1 / (cool + 10) - 1 / cool)))
+
+
+@given(mass=st.floats(0.001, 50), temperature=st.floats(288, 305))
+def test_pot_life_follows_its_power_of_the_mass(mass: float, temperature: float) -> None:
+    resin = demo_job().resin
+    sheet = arrhenius([(one.temperature_k, one.time_s) for one in resin.pot_life], temperature, 0)
+    share = (max(mass, 0.05) / resin.pot_life_mass_kg) ** resin.pot_life_mass_exponent
+    assert pot_life_s(resin, temperature, mass) == pytest.approx(sheet / share)
+
+
+def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) -> None:
+    """Ten kilograms over a long draw in pots of at most four: three alike; over a quick one mixed before the start."""
+    plan = revised(demo.charge, largest_batch_kg=4.0, pot_life_share=0.9)
+    resin = revised(demo.resin, pot_life_mass_exponent=0.0)
+    slow = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]))
+    assert [one.number for one in slow] == [1, 2, 3]
+    assert [one.mass_kg for one in slow] == pytest.approx([10 / 3] * 3)
+    assert [one.pour_s for one in slow] == pytest.approx([0.0, 1200.0, 2400.0])
+    assert [one.used_s for one in slow] == pytest.approx([1200.0, 2400.0, 3600.0])
+    assert [one.mix_s for one in slow] == pytest.approx([time - plan.mix_time_s for time in (0.0, 1200.0, 2400.0)])
+    life = 0.9 * pot_life_s(resin, 293.15, 1.0)
+    assert [one.usable_until_s - one.mix_s for one in slow] == pytest.approx([life] * 3)
+    quick = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 30.0]), np.array([0.0, 8.0]))
+    last = 20.0 - plan.mix_time_s
+    assert [one.mix_s for one in quick] == pytest.approx([last - 2 * plan.mix_time_s, last - plan.mix_time_s, last])
+    one = batches_of(plan, resin, 293.15, 3.9, np.array([0.0, 3600.0]), np.array([0.0, 3.0]))
+    assert len(one) == 1 and one[0].mass_kg == pytest.approx(3.9)
+    assert batches_of(plan, resin, 293.15, 3.9, np.array([0.0]), np.array([0.0])) == ()
+    # pots that have to be small at first cannot all be alike: they stay as large as each may be
+    bent = batches_of(demo.charge, demo.resin, 303.15, 30.0, np.linspace(0, 7200, 50), np.linspace(0, 5.5, 50) ** 2)
+    assert len({round(each.mass_kg, 3) for each in bent}) > 1 and sum(each.mass_kg for each in bent) == pytest.approx(
+        30
+    )
 
 
 @given(
