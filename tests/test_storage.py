@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import os
+import re
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.demo import demo_job
@@ -72,6 +74,37 @@ def test_wrong_content_is_named(demo: Job, change: dict[str, object], says: str)
     data = json.loads(dump(demo)) | change
     with pytest.raises(StorageError, match=says):
         parse(json.dumps(data))
+
+
+def leaves(data: Any, way: tuple[str | int, ...] = ()) -> list[tuple[str | int, ...]]:
+    """The ways to all figures and words in *data*."""
+    if not isinstance(data, dict | list):
+        return [way]
+    every = data.items() if isinstance(data, dict) else enumerate(data)
+    return [leaf for step, inner in every for leaf in leaves(inner, (*way, step))]
+
+
+WAYS = leaves(json.loads(dump(demo_job())))
+
+
+@settings(max_examples=300)
+@given(
+    way=st.sampled_from(WAYS),
+    wrong=st.sampled_from(("x", "x" * 5000, "", -1, 0, 1e12, 2.5, None, True, [], [[1]], {}, {"kind": "x"})),
+)
+def test_whatever_is_wrong_in_a_file_is_named_in_plain_words(way: tuple[str | int, ...], wrong: object) -> None:
+    data = json.loads(dump(demo_job()))
+    inner = data
+    for step in way[:-1]:
+        inner = inner[step]
+    inner[way[-1]] = wrong
+    try:
+        read = parse(json.dumps(data), "deck.bibulon")
+    except StorageError as error:
+        assert str(error).startswith("deck.bibulon ") and str(error).endswith(".")
+        assert not re.search(r"Input|should|valid |type=|pydantic|NoneType|Traceback", str(error)), str(error)
+    else:
+        assert parse(dump(read)) == read, "what is taken is kept"
 
 
 def test_nan_and_a_newer_file_beside_a_good_backup(demo: Job, tmp_path: Path) -> None:

@@ -33,7 +33,7 @@ from bibulon.desk.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
-from bibulon.job.storage import BOUNDS, explain_here
+from bibulon.job.faults import BOUNDS, explain_here
 from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
 
 LABEL_WIDTH = 132

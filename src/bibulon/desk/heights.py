@@ -13,8 +13,8 @@ from bibulon.desk.fields import label
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.relief_shade import shaded
 from bibulon.job.edits import revised
+from bibulon.job.faults import explain_here
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
-from bibulon.job.storage import explain_here
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.quantities import QuantityError, Units, number_shown, parse, show

@@ -34,7 +34,7 @@ from bibulon.desk.strip_test import StripTestDialog
 from bibulon.desk.thickness_test import ThicknessDialog
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
-from bibulon.job.storage import explain_here
+from bibulon.job.faults import explain_here
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped

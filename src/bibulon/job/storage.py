@@ -9,10 +9,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from bibulon.job import FORMAT, FORMAT_VERSION, Job
+from bibulon.job.faults import explain
 from bibulon.whole_file import write_whole
 
 SUFFIX = ".bibulon"
-BOUNDS = {"ge": "at least", "gt": "more than", "le": "at most", "lt": "less than"}
 BACKUP_SUFFIX = ".previous"
 LARGEST_FILE_BYTES = 200_000_000
 
@@ -54,30 +54,6 @@ def parse(text: str, name: str = "the file") -> Job:
 
 def _refuse_constant(constant: str) -> Any:
     raise ValueError(f"{constant} is not a number")
-
-
-def explain(error: ValidationError) -> str:
-    """The first fault that pydantic found, in plain words with its place."""
-    first = error.errors()[0]
-    place = " › ".join(str(step + 1) if isinstance(step, int) else str(step) for step in first["loc"])
-    message = first["msg"].removeprefix("Value error, ")
-    more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
-    return (f"{place}: {message}" if place else message) + more
-
-
-def explain_here(error: ValidationError) -> str:
-    """The same of what was typed into one field: a sentence without the place."""
-    first = error.errors()[0]
-    context, what = first.get("ctx", {}), "characters" if first["type"].startswith("string") else "entries"
-    for name, words in BOUNDS.items():
-        if (limit := context.get(name)) is not None:
-            return f"This has to be {words} {limit:g}."
-    if (most := context.get("max_length")) is not None:
-        return f"This may have at most {most} {what}."
-    if (least := context.get("min_length")) is not None:
-        return f"This needs at least {least} {what}."
-    message = first["msg"].removeprefix("Value error, ").rstrip(".")
-    return f"{message[:1].upper()}{message[1:]}."
 
 
 def load(path: Path) -> Job:

@@ -22,7 +22,7 @@ from pydantic import Field, ValidationError
 
 from bibulon.job import Job
 from bibulon.job.base import Model, Name, NotNegative, Positive, Share
-from bibulon.job.storage import explain
+from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
 from bibulon.quantities import Units, show

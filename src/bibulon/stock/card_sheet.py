@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
+from bibulon.job.faults import explain_here
 from bibulon.stock import StockError
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
@@ -60,7 +61,7 @@ def from_csv(text: str, name: str) -> tuple[Card, ...]:
         except ValidationError as error:
             first = error.errors()[0]
             place = ".".join(str(step) for step in first["loc"][1:]) or "kind"
-            raise StockError(f"{name}, line {number}, {place}: {first['msg']}.") from error
+            raise StockError(f"{name}, line {number}, {place}: {explain_here(error)}") from error
     if not cards:
         raise StockError(f"{name} has no cards: a heading and a line for each card are needed.")
     return tuple(cards)

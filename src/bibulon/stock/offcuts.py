@@ -11,8 +11,8 @@ import platformdirs
 import tomli_w
 from pydantic import ValidationError
 
+from bibulon.job.faults import explain
 from bibulon.job.layup import Offcut
-from bibulon.job.storage import explain
 from bibulon.stock import StockError, read_own
 from bibulon.whole_file import OwnFile, write_own
 

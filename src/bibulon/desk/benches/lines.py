@@ -40,6 +40,7 @@ from bibulon.job.edits import (
     without_manifold,
     without_media,
 )
+from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
     AtTime,
     CatchPot,
@@ -52,7 +53,6 @@ from bibulon.job.lines import (
     WhenFull,
     WhenReached,
 )
-from bibulon.job.storage import explain_here
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import parse, run_clock, show
 from bibulon.stock import shelf

@@ -17,8 +17,8 @@ from bibulon.desk.files import DRAWING_SUFFIXES
 from bibulon.desk.plan.outline_tools import OutlineTool
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
+from bibulon.job.faults import explain_here
 from bibulon.job.part import Part
-from bibulon.job.storage import explain_here
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline

@@ -26,10 +26,10 @@ from bibulon.job.edits import (
     with_media,
     with_region,
 )
+from bibulon.job.faults import explain_here
 from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
-from bibulon.job.storage import explain_here
 from bibulon.quantities import QuantityError, parse, show
 
 if TYPE_CHECKING:
