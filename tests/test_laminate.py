@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from shapely import Point, Polygon, box
 
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, FabricCard
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard
 from bibulon.job.edits import changed, revised, with_region, without_region
 from bibulon.job.layup import CoreLaying, Layer
 from bibulon.job.part import Region
@@ -250,3 +250,56 @@ def test_cards_from_before_their_spread_had_a_name_of_its_own() -> None:
     # a thin mat of core has no grooves that could be too deep for it
     assert not lets_resin_through(CoreCard.model_validate({**data, "grooves": "none", "thickness_m": 0.0008,
                                                            "perforation_pitch_m": None}))  # fmt: skip
+
+
+def test_a_sandwich_with_coat_core_and_media_by_hand(demo: Job) -> None:
+    """Every figure of the demo's thickest cell, and the totals over all cells."""
+    joints = CoreLaying(joint_gap_m=0.002)
+    doubled = tuple(revised(one, count=2) if one.id == "core-1" else one for one in demo.layup)
+    coat = shelf_card("surface-coat-epoxy")
+    assert isinstance(coat, CoatCard)
+    skin = Layer(id="coat", card=coat.id, count=2)
+    demo = changed(demo, core_laying=joints, cards=(*demo.cards, coat), layup=(skin, *doubled))
+    laminate = laminate_of(demo)
+    stack = max((cell.stack for cell in laminate.cells), key=lambda one: one.thickness_m + one.media_m)
+    cards = {card.id: card for card in demo.cards}
+    load = demo.shop.barometer_pa - demo.vacuum.cavity_pa
+    thick = fibre = weight = loose = void = resist = 0.0
+    tensor = np.zeros((2, 2))
+    core, times = demo.card("foam-grooved-perforated-25", CoreCard), 2
+    for layer in stack.layers:
+        card = cards[layer.card]
+        if isinstance(card, FabricCard):
+            h, empty, xx, xy, yy, r = packed_figures(card, layer.angle_deg, (load,))[0] * layer.count
+            thick, void, resist, fibre = thick + h, void + empty, resist + r, fibre + h - empty
+            weight += layer.count * card.areal_weight_kg_m2
+            loose += layer.count * float(packed_figures(card, 0.0, (2000.0,))[0][0])
+            tensor += [[xx, xy], [xy, yy]]
+    tensor += times * (groove_transmissivity_m3(core, 0.0) + joint_transmissivity_m3(core, joints, 0.0))
+    media = demo.card("media-knitted", MediaCard)
+    tensor += np.eye(2) * media.permeability_m2.value * media.thickness_m
+    beside = times * core.thickness_m + 2 * coat.thickness_m
+    density = demo.resin.density_kg_m3
+    assert stack.laminate_thickness_m == pytest.approx(thick) and stack.thickness_m == pytest.approx(thick + beside)
+    assert stack.loose_m == pytest.approx(loose + beside)
+    assert stack.fibre_fraction == pytest.approx(fibre / thick) and stack.void_m == pytest.approx(void)
+    assert stack.fibre_weight_fraction == pytest.approx(weight / (weight + void * density))
+    dry = weight + times * core.density_kg_m3 * core.thickness_m + 2 * coat.areal_weight_kg_m2
+    assert stack.fibre_kg_m2 == pytest.approx(weight) and stack.areal_weight_kg_m2 == pytest.approx(dry)
+    volume = groove_volume_m(core) + perforation_volume_m(core) + joint_volume_m(core, joints)
+    assert stack.core_m == pytest.approx(times * volume)
+    assert stack.core_surface_m == pytest.approx(times * core.surface_uptake_kg_m2 / density)
+    assert stack.through_resistance_m == pytest.approx(resist)
+    assert np.array(stack.transmissivity_m3) == pytest.approx(tensor, rel=1e-6, abs=1e-18)
+
+    total, cells = laminate.total, laminate.cells
+    area = np.array([cell.area_m2 for cell in cells])
+    assert total.area_m2 == pytest.approx(area.sum())
+    assert total.loose_m == max(cell.stack.loose_m for cell in cells)
+    assert total.thickness_m == max(cell.stack.thickness_m for cell in cells)
+    fibre_kg = float(area @ [cell.stack.fibre_kg_m2 for cell in cells])
+    resin_kg = float(area @ [cell.stack.void_m for cell in cells]) * density
+    assert total.fibre_mass_kg == pytest.approx(fibre_kg)
+    assert total.fibre_weight_fraction == pytest.approx(fibre_kg / (fibre_kg + resin_kg))
+    mean = sum(cell.area_m2 * np.array(cell.stack.transmissivity_m3) for cell in cells) / area.sum()
+    assert total.transmissivity_m3 == pytest.approx(np.linalg.eigvalsh(mean)[::-1])

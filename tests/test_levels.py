@@ -12,9 +12,10 @@ from bibulon.flow.ensemble import inputs_of, study
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard
+from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.compaction import packed_figures
 from bibulon.laminate.levels import LEVEL_NAMES, merged, perforation_conductance_m
 
 CORE = "foam-grooved-perforated-25"
@@ -42,6 +43,38 @@ def test_a_core_conducts_by_its_holes(demo: Job) -> None:
     one = math.pi * core.perforation_diameter_m**4 / (128 * length)
     assert perforation_conductance_m(core) == pytest.approx(one / core.perforation_pitch_m**2)
     assert perforation_conductance_m(revised(core, perforation_pitch_m=None)) == 0
+
+
+@pytest.mark.parametrize("count", [1, 2])
+def test_levels_are_joined_through_half_of_what_lies_between(demo: Job, count: int) -> None:
+    """Skins by the ``h/Kz`` of their plies, core by its holes one sheet after another, peel ply by its card; what is
+    open counts for a hundredth or two."""
+    layers = tuple(revised(one, count=count) if one.id == "core-1" else one for one in demo.layup)
+    demo = changed(demo, layup=layers, media=(revised(demo.media[0], outline=demo.part.outline),))
+    cell = next(one for one in laminate_of(demo).cells if len(one.stack.levels) == 4)
+    tool, core, bag, media = cell.stack.levels
+    load = (demo.shop.barometer_pa - demo.vacuum.cavity_pa,)
+    cards = {card.id: card for card in demo.cards}
+    resistance = {"below": 0.0, "above": 0.0}
+    where = "below"
+    for layer in cell.stack.layers:
+        card = cards[layer.card]
+        if isinstance(card, CoreCard):
+            where = "above"
+        elif isinstance(card, FabricCard):
+            resistance[where] += layer.count * float(packed_figures(card, layer.angle_deg, load)[0][5])
+    holes = perforation_conductance_m(demo.card(CORE, CoreCard)) / count
+    peel = demo.card(str(demo.peel_ply), PeelPlyCard)
+    through_peel = peel.permeability_through_m2.value / peel.thickness_m
+    assert tool.joint_m == pytest.approx(1 / (resistance["below"] / 2 + 1 / holes), rel=0.02)
+    assert core.joint_m == pytest.approx(2 / resistance["above"], rel=0.02)
+    assert bag.joint_m == pytest.approx(1 / (resistance["above"] / 2 + 1 / through_peel), rel=0.02)
+    assert media.joint_m == 0 and core.thickness_m == pytest.approx(count * 0.025)
+    two = merged(cell.stack.levels, 2)
+    assert [one.name for one in two] == ["tool side", "bag side"] and two[0] == tool and two[1].joint_m == 0
+    assert two[1].thickness_m == pytest.approx(core.thickness_m + bag.thickness_m + media.thickness_m)
+    swollen = np.sum([one.swelling_m for one in (core, bag, media) if one.swelling_m], axis=0)
+    assert not two[1].swelling_m or two[1].swelling_m == pytest.approx(swollen)
 
 
 def test_the_fewer_ways_through_the_core_the_more_the_tool_side_lags(demo: Job) -> None:
