@@ -67,6 +67,24 @@ class CautionCard(QFrame):
         self.setAccessibleName(f"{caution.rank}: {caution.message}")
 
 
+class _Watched:
+    """A part of a bench that is built anew whenever its key changes."""
+
+    def __init__(self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]) -> None:
+        self._key, self._layout, self._fill = key, layout, fill
+        self._last = key()
+        fill(layout)
+
+    def refresh(self) -> None:
+        now = self._key()
+        if now != self._last:
+            self._last = now
+            held = HeldKeyboard(self._layout)
+            clear(self._layout)
+            self._fill(self._layout)
+            held.give_back(self._layout)
+
+
 class Bench(QScrollArea):
     """A bench: subclasses fill :meth:`build` and may override :meth:`refresh`."""
 
@@ -87,7 +105,7 @@ class Bench(QScrollArea):
         self.body.setSpacing(7)
         self.setWidget(body)
         self._fields: list[Any] = []
-        self._watched: list[tuple[Callable[[], object], QVBoxLayout, Callable[[QVBoxLayout], None], list[object]]] = []
+        self._watched: list[_Watched] = []
         self.body.addWidget(label(self.title or station.name, "title"))
         if self.long:
             self.watch(lambda: self._mine(grave=True), column(6), self._fill_grave)
@@ -108,14 +126,8 @@ class Bench(QScrollArea):
         """Show the document as it is now."""
         for field in self._fields:
             field.refresh()
-        for key, layout, fill, last in self._watched:
-            now = key()
-            if not last or last[0] != now:
-                last[:] = [now]
-                held = HeldKeyboard(layout)
-                clear(layout)
-                fill(layout)
-                held.give_back(layout)
+        for part in self._watched:
+            part.refresh()
 
     def focusNextPrevChild(self, following: bool) -> bool:
         """Tab goes on as one reads, and what it comes to is scrolled into sight; what vanishes under the hand scrolls
@@ -191,9 +203,7 @@ class Bench(QScrollArea):
     def watch(self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]) -> None:
         """A part that is built anew whenever *key* changes."""
         self.body.addLayout(layout)
-        now = key()
-        self._watched.append((key, layout, fill, [now]))
-        fill(layout)
+        self._watched.append(_Watched(key, layout, fill))
 
     # -- cautions ----------------------------------------------------------------------------------------------------
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
-from bibulon.desk.benches.base import Bench, clear
+from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import column, label
 from bibulon.desk.rank_mark import RankMark
 from bibulon.desk.run_controller import PACES
@@ -125,12 +125,7 @@ class ShootBench(Bench):
             button.setEnabled(run.running)
         self.ended.setVisible(run.running)
         self.afresh.setVisible(run.finished)
-        for key, layout, fill, last in self._watched[:1]:
-            now = key()
-            if last[0] != now:
-                last[:] = [now]
-                clear(layout)
-                fill(layout)
+        self._watched[0].refresh()  # the alerts
 
     def _fill_alerts(self, layout: QVBoxLayout) -> None:
         for text in self.desk.run.alerts():

@@ -1,0 +1,152 @@
+"""What the window says and where that leads: the list of cautions, notes with an action, dropped files, leaving."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from driving import LEFT, bench, caution_ids, push, texts
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QMenu, QToolButton
+
+from bibulon.demo import demo_job
+from bibulon.desk.document import Document
+from bibulon.desk.settings import Settings
+from bibulon.desk.window import Window
+from bibulon.job.edits import changed, revised, with_line
+from bibulon.job.storage import load, save
+
+
+def test_the_list_of_cautions_leads_to_where_each_is_mended(window: Window) -> None:
+    job = window.document.job
+    doubled = revised(job.line("feed-2"), label=job.line("feed-1").label)
+    window.document.edit("label", with_line(job, doubled))
+    window.refresh()
+    found = window.document.cautions
+    QTest.mouseClick(window.strip.cautions, LEFT)
+    menu = next(one for one in window.findChildren(QMenu) if one.isVisible())
+    entries = menu.actions()
+    assert len(entries) == len(found) > 1
+    for caution, entry in zip(found, entries, strict=True):
+        assert caution.message in entry.text() and entry.toolTip() == caution.remedy
+        assert entry.text().startswith(caution.rank.upper())
+    placed = next(n for n, caution in enumerate(found) if caution.subject in ("feed-1", "feed-2"))
+    entries[placed].trigger()
+    assert window.station == "lines" and window.plan.chosen == found[placed].subject
+    menu.close()
+    away = next(n for n, caution in enumerate(found) if caution.station != "lines")
+    entries[away].trigger()
+    assert window.station == found[away].station and found[away].message in texts(bench(window))
+
+
+def dropped(window: Window, path: Path) -> bool:
+    """Drag the file onto the window and let it go; whether the window would have it."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    enter = QDragEnterEvent(QPoint(9, 9), Qt.DropAction.CopyAction, data, left, none)
+    enter.ignore()
+    window.dragEnterEvent(enter)
+    window.dropEvent(QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, left, none))
+    for _ in range(3):
+        QApplication.processEvents()
+    return enter.isAccepted()
+
+
+def test_files_are_dropped_on_the_window(window: Window, tmp_path: Path) -> None:
+    path = tmp_path / "hatch.bibulon"
+    save(changed(demo_job(), id="hatch", name="Hatch cover"), path)
+    assert dropped(window, path)
+    assert window.document.job.name == "Hatch cover" and window.document.path == path
+    odd = tmp_path / "notes.odt"
+    odd.write_text("nothing to be drawn", encoding="utf-8")
+    assert dropped(window, odd)
+    assert window.document.job.name == "Hatch cover" and "notes.odt" in window.note_text.text()
+    words = QMimeData()
+    words.setText("only words")
+    enter = QDragEnterEvent(
+        QPoint(9, 9), Qt.DropAction.CopyAction, words, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    enter.ignore()
+    window.dragEnterEvent(enter)
+    assert not enter.isAccepted()
+
+
+def test_what_was_not_saved_is_there_at_the_next_start_and_can_be_put_aside(window: Window, runner, qtbot) -> None:
+    shown = window.document.job
+    window.document.edit("name", changed(shown, name="Half done"))
+    window.close()
+    again = Window(demo_job(), Settings(), runner=runner)
+    qtbot.addWidget(again)
+    again.show()
+    assert again.document.job.name == "Half done" and "taken up again" in again.note_text.text()
+    push(again, "Put it aside")
+    assert again.document.job == shown
+    again.document.forget_recovery()
+    third = Document(demo_job(), runner, Settings())
+    assert not third.recover(), "what was put aside does not come back"
+    third.close()
+
+
+def test_a_copy_that_cannot_be_read_is_told_and_the_job_opens_all_the_same(window: Window, runner) -> None:
+    document = Document(demo_job(), runner, Settings())
+    document.recovery_file.parent.mkdir(parents=True, exist_ok=True)
+    document.recovery_file.write_text("{ torn", encoding="utf-8")
+    said: list[str] = []
+    document.said.connect(said.append)
+    assert not document.recover() and document.job == demo_job()
+    assert len(said) == 1 and document.recovery_file.name in said[0]
+    document.close()
+
+
+def test_house_rules_are_chosen_with_their_figures_and_a_kept_test_is_taken_out(window: Window) -> None:
+    window.go("hold")
+    window.refresh()
+    page = bench(window)
+    soak = next(box for box in page.findChildren(QCheckBox) if box.text() == "long soak")
+    soak.click()
+    window.refresh()
+    assert "long soak" in window.document.job.hold_rules.rules
+    page.readings.setPlainText("0, 30\n5, 31\n10, 31\n15, 32")
+    push(page, "Keep this test")
+    window.refresh()
+    (verdict,) = (one for _, one in window.document.assessment.hold_verdicts)
+    assert [rule.passed for rule in verdict.rules if rule.rule == "long soak"] == [False]
+    assert "hold-failed" in caution_ids(window)
+    soak = next(box for box in page.findChildren(QCheckBox) if box.text() == "long soak")
+    soak.click()
+    window.refresh()
+    assert "hold-failed" not in caution_ids(window) and "hold-not-done" not in caution_ids(window)
+    remove = next(one for one in page.findChildren(QToolButton) if "Take out the test" in one.toolTip())
+    QTest.mouseClick(remove, LEFT)
+    window.refresh()
+    assert not window.document.job.hold_tests and "No test kept yet." in texts(page)
+    assert "hold-not-done" in caution_ids(window)
+    window.undo()
+    assert len(window.document.job.hold_tests) == 1
+
+
+def test_a_file_that_cannot_be_written_is_told_with_a_way_out(window: Window, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "n/x"), ""))
+    window.files.save_job_as()
+    assert "x.bibulon" in window.note_text.text() and window.document.path is None
+    to = tmp_path / "kept.bibulon"
+    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (str(to), ""))
+    push(window, "Save as …")
+    assert load(to) == window.document.job and window.document.path == to
+
+
+@pytest.mark.parametrize("missing", ["getOpenFileName", "getSaveFileName"])
+def test_a_dialog_put_away_changes_nothing(window: Window, monkeypatch, missing: str) -> None:
+    monkeypatch.setattr(f"PySide6.QtWidgets.QFileDialog.{missing}", lambda *_: ("", ""))
+    before, note = window.document.job, window.note.isVisible()
+    files = window.files
+    acts = {
+        "getOpenFileName": (files.open_job, lambda: files.bring_in("A drawing", (".dxf",))),
+        "getSaveFileName": (files.save_job_as, files.export_fill, files.export_plan, files.save_mirrored),
+    }
+    for act in acts[missing]:
+        act()
+    assert window.document.job == before and window.document.path is None and window.note.isVisible() == note
