@@ -208,7 +208,7 @@ class _Fill:
     def _step(self, length: float, guess: Flags | None = None, about_pa: Floats | None = None) -> tuple[float, Step]:
         """A step of *length* or, where the active set will not settle, of a part of it.
 
-        What is looked for is near to *guess* full and the pressures *about_pa* (N,), if those are known.
+        The search begins at *guess* and with the medium straightened about *about_pa* (N,), where they are known.
         """
         about_pa = self.pressure if about_pa is None else about_pa
         for _ in range(20):

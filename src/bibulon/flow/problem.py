@@ -57,7 +57,7 @@ class Pace:
 
 
 FULL_PACE = Pace()
-PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, straight_share=0.04)
+PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, straight_share=0.08)
 """For a picture while the hand still moves, and for trials that are only compared with each other."""
 
 
