@@ -111,10 +111,10 @@ def growth(problem_of: Callable[[int], FlowProblem], sizes: tuple[int, ...]) -> 
     before = None
     for nodes in sizes:
         problem = problem_of(nodes)
-        mesh_s, network = timed(lambda problem=problem: build_network(problem))
+        mesh_s, network = timed(lambda problem=problem: build_network(problem), 3 if nodes <= 6000 else 1)
         assert isinstance(network, Network)
         whole_s = whole_solve_s(network)
-        fill_s, result = timed(lambda problem=problem: fill(problem))
+        fill_s, result = timed(lambda problem=problem: fill(problem), 3 if nodes <= 6000 else 1)
         assert isinstance(result, FillResult)
         count = len(network.capacity_m3)
         power = "" if before is None else f"{math.log(fill_s / before[1]) / math.log(count / before[0]):.2f}"
