@@ -46,9 +46,17 @@ def push(root: QWidget, text: str) -> None:
     QTest.mouseClick(button(root, text), LEFT)
 
 
-def type_into(root: QWidget, name: str, text: str) -> Field:
-    for _ in range(2):  # rows built anew in one turn of the loop are shown in the next
+def settle(root: QWidget) -> None:
+    """Let rows come up that were built anew: they are shown a turn of the loop later."""
+    for _ in range(50):
         QApplication.processEvents()
+        told = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
+        if not any(one.isHidden() and not one.testAttribute(told) for one in root.findChildren(Field)):
+            return
+
+
+def type_into(root: QWidget, name: str, text: str) -> Field:
+    settle(root)
     field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
     field.editor.setFocus()
     field.editor.selectAll()
