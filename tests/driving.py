@@ -47,12 +47,21 @@ def push(root: QWidget, text: str) -> None:
 
 
 def settle(root: QWidget) -> None:
-    """Let rows come up that were built anew: they are shown a turn of the loop later."""
+    """Let rows come up that were just made: they are shown a turn of the loop later."""
+    told = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
     for _ in range(50):
         QApplication.processEvents()
-        told = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
-        if not any(one.isHidden() and not one.testAttribute(told) for one in root.findChildren(Field)):
+        hidden = {one for one in root.findChildren(QWidget) if one.isHidden()}
+        to_come = {one for one in hidden if not one.testAttribute(told)}
+        if not any(holds(one, to_come) and not holds(one, hidden - to_come) for one in root.findChildren(Field)):
             return
+
+
+def holds(one: QWidget | None, some: set[QWidget]) -> bool:
+    """Whether *one* is among *some* or stands in one of them."""
+    while one is not None and one not in some:
+        one = one.parentWidget()
+    return one is not None
 
 
 def type_into(root: QWidget, name: str, text: str) -> Field:

@@ -23,9 +23,13 @@ def fields(window: Window) -> list[Field]:
     return [one for one in bench(window).findChildren(Field) if one.isVisible() and one.editor.isEnabled()]
 
 
-@pytest.mark.parametrize("station", [station.id for station in STATIONS])
-def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, station: str) -> None:
+@pytest.mark.parametrize(
+    ("station", "chosen"),
+    [*((station.id, "") for station in STATIONS), ("lines", "feed-2"), ("lines", "vent-1"), ("lines", "media-1")],
+)
+def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, station: str, chosen: str) -> None:
     window.go(station)
+    window.plan.choose(chosen)
     window.refresh()
     told, count = set(), len(fields(window))
     for number in range(count):

@@ -47,6 +47,8 @@ def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> No
     assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
     QTest.mouseMove(window.plan, at(window, 2.0, 0.3))
     assert "tool side" in window.pointed.text() and "%" in window.pointed.text()
+    window.plan.set_map("thickness")
+    assert " mm" in window.pointed.text().rpartition("·")[2], "told again for a pointer at rest"
     window.plan.set_map("through")
     window.plan.setFocus()
     press(window, Qt.Key.Key_C)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -136,6 +136,10 @@ class TimeCanvas(QWidget):
             return
         line = self.document.job.line(self._held)
         self.document.preview(with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(position)))))
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.pointed.emit("")
+        super().leaveEvent(event)
 
     def _round(self, position: QPointF) -> float:
         return max(round(self.scale().time(position.x()) / ROUND_S) * ROUND_S, 0.0)

@@ -446,7 +446,7 @@ class Window(QMainWindow):
         if self.station in self.benches:
             self.benches[self.station].refresh()
         self.time_rail.refresh()
-        self.plan.update()
+        self.plan.refresh()
 
     def _tick(self) -> None:
         self.time_rail.canvas.now_s = self.run.clock_s if self.run.running else None

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, Protocol
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, Qt, QTimer
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -26,7 +26,7 @@ from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityFiel
 from bibulon.desk.files import Files
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
-from bibulon.desk.reading_order import HeldKeyboard, beside, beyond
+from bibulon.desk.reading_order import HeldKeyboard, beside, beyond, widgets_of
 from bibulon.desk.run_controller import RunController
 from bibulon.desk.station import Station
 
@@ -82,6 +82,8 @@ class _Watched:
             held = HeldKeyboard(self._layout)
             clear(self._layout)
             self._fill(self._layout)
+            for made in widgets_of(self._layout):  # shown now, not in the loop's next turn, with a gap between
+                QCoreApplication.sendPostedEvents(made, QEvent.Type.MetaCall)
             held.give_back(self._layout)
 
 

@@ -98,6 +98,8 @@ class PlanView(QWidget):
         self.map = "through"
         self._image: tuple[object, str, float, str, QImage] | None = None
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
+        self._pointer: QPointF | None = None
+        """Where the pointer is, as long as it is over the plan."""
         self.joints = False
         """Whether the joints of the plies are shown at Lay-up."""
         self._marked_cells: tuple[Polygon, ...] = ()
@@ -141,17 +143,22 @@ class PlanView(QWidget):
     def set_station(self, station: Station) -> None:
         self.station = station
         self.set_tool("select")
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the document as it is now, and tell what of it lies under the pointer."""
+        self._tell_place()
         self.update()
 
     def set_time(self, time_s: float | None) -> None:
         """Show the fill at *time_s*; None for its end."""
         self.time_s = time_s
-        self.update()
+        self.refresh()
 
     def set_map(self, name: str) -> None:
         """Show one of :data:`~bibulon.desk.plan.maps.MAPS`."""
         self.map = name
-        self.update()
+        self.refresh()
 
     def set_cut(self, cut: tuple[Point, Point] | None) -> None:
         """Show the stack in section along a line, or no section."""
@@ -262,12 +269,25 @@ class PlanView(QWidget):
             self.update()
             return
         self._note_keys(event)
-        at = self.frame.to_plan(event.position())
-        self.tool.move(self, at, bool(event.buttons() & Qt.MouseButton.LeftButton))
-        shown = self._map[1] if self._map is not None else None
-        self.pointed.emit(told_at(self.document.assessment, at, self.station.shows_fill, shown))
+        self._pointer = event.position()
+        self.tool.move(self, self.frame.to_plan(self._pointer), bool(event.buttons() & Qt.MouseButton.LeftButton))
+        self._tell_place()
         if self.tool.name != "select":
             self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._pointer = None
+        self.pointed.emit("")
+        super().leaveEvent(event)
+
+    def _tell_place(self) -> None:
+        """Tell what there is under the pointer, as the plan is shown now."""
+        if self._pointer is None:
+            return
+        answer = self.document.answer if self.station.shows_fill else None
+        shown = None if answer is None else self._map_of(answer, self._shown_time(answer))
+        place = self.frame.to_plan(self._pointer)
+        self.pointed.emit(told_at(self.document.assessment, place, self.station.shows_fill, shown))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pan is not None:
@@ -346,8 +366,7 @@ class PlanView(QWidget):
         answer = self.document.answer if station.shows_fill else None
         layers.paint_regions(painter, self.frame, job, named=station.shows_stack)
         if answer is not None:
-            shown = self._shown_time(answer)
-            self._paint_map(painter, answer, shown)
+            self._paint_map(painter, answer, self._shown_time(answer))
         if station.shows_fill and station.id in ("lines", "charge"):
             layers.paint_media(painter, self.frame, job, self.chosen)
         shade = self._shade.of(job.part)
@@ -409,13 +428,16 @@ class PlanView(QWidget):
     def _face(self, answer: FillAnswer) -> Face:
         return answer.seen if self.map == "seen" else answer.through
 
-    def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
-        """The fill at *time_s*, or the field that was chosen with its legend."""
-        job = self.document.job
+    def _map_of(self, answer: FillAnswer, time_s: float) -> PlanMap | None:
+        """The field that was chosen, at *time_s*; None for the fill itself."""
         key = (answer, self.map, time_s if self.map == "pressure" else 0.0, self.document.study)
         if self._map is None or self._map[0] != key:
             self._map = (key, plan_map(self.document, answer, self.map, time_s))
-        shown = self._map[1]
+        return self._map[1]
+
+    def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
+        """The fill at *time_s*, or the field that was chosen with its legend."""
+        job, shown = self.document.job, self._map_of(answer, time_s)
         if shown is None:
             face = self._face(answer)
             image = self._drawn((answer, self.map, time_s), lambda: fill_layers.fill_image(answer, face, time_s))
