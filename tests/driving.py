@@ -10,9 +10,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPushButton, QWidget
 
+from bibulon.desk.app import wait_for_fill
 from bibulon.desk.fields import Field
 from bibulon.desk.verdict_strip import Tile
 from bibulon.desk.window import Window
+from bibulon.flow.result import FillResult
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -82,6 +84,15 @@ def texts(root: QWidget) -> str:
 
 def bench(window: Window) -> QWidget:
     return window.benches[window.station]
+
+
+def fill_of(window: Window) -> FillResult:
+    """The fill of the job as it is now."""
+    wait_for_fill(window)
+    window.refresh()
+    fill = window.document.assessment.fill
+    assert fill is not None
+    return fill
 
 
 def caution_ids(window: Window) -> set[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import math
+import re
 from io import BytesIO
 from itertools import combinations
 from pathlib import Path
@@ -33,6 +34,7 @@ from bibulon.laminate.balance import asymmetry, imbalance, in_words
 from bibulon.laminate.cut_list import cut_list, left_over
 from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
 from bibulon.laminate.other_hand import other_hand
+from bibulon.quantities import Units
 from bibulon.record.kit import cutting_pdf, labels_pdf
 from bibulon.stock import shelf_card
 
@@ -200,6 +202,12 @@ def test_kits_on_paper_name_every_piece() -> None:
     sheets = PdfReader(BytesIO(cutting_pdf(job, found, units)))
     text = "".join(page.extract_text() for page in sheets.pages)
     assert all(roll.card.name in text for roll in found.rolls) and "part 2 of 3" in text
+    for paper in (labels_pdf, cutting_pdf):
+        text = " ".join(page.extract_text() for page in PdfReader(BytesIO(paper(job, found, Units(system="us")))).pages)
+        for card in job.cards:  # names say what is printed on the roll
+            text = text.replace(card.name, "")
+        assert " in" in text and not re.search(r"\d (mm|m|g|kg|m²|g/m²)\b", text)
+    assert "cut 69.0 ft of" in text
 
 
 def test_the_command_line_cuts_too(tmp_path: Path) -> None:

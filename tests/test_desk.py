@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, at, bench, caution_ids, click, drag, press, push, texts, type_into
+from driving import LEFT, at, bench, caution_ids, click, drag, press, push, settle, texts, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -137,7 +137,7 @@ def test_figures_take_any_unit_and_complain_at_the_field(window: Window) -> None
     assert field.error.isVisible()
 
 
-def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> None:
+def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot) -> None:
     window.set_setting("system", "us")
     window.set_setting("reading", "gauge")
     window.document.edit("group", grouped_layup(window.document.job, window.document.job.layup[2].id))
@@ -151,6 +151,9 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window) -> No
     for station in STATIONS:
         window.go(station.id)
         window.refresh()
+        if station.id == "layup":
+            qtbot.waitUntil(lambda: "% waste" in texts(bench(window)), timeout=20_000)
+            settle(bench(window))
         said = [one.text() for one in bench(window).findChildren(QLineEdit) if one.isVisible()]
         said += [one.toolTip() for one in bench(window).findChildren(QWidget)]
         wide = bench(window).widget().minimumSizeHint().width()

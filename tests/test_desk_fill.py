@@ -6,7 +6,22 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import LEFT, at, bench, button, caution_ids, choose, click, drag, press, push, run_apart, texts, type_into
+from driving import (
+    LEFT,
+    at,
+    bench,
+    button,
+    caution_ids,
+    choose,
+    click,
+    drag,
+    fill_of,
+    press,
+    push,
+    run_apart,
+    texts,
+    type_into,
+)
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox
@@ -201,14 +216,6 @@ if __name__ == "__main__":
 def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
     ended = run_apart(tmp_path, LEFT_BEHIND)
     assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
-
-
-def fill_of(window: Window) -> FillResult:
-    wait_for_fill(window)
-    window.refresh()
-    fill = window.document.assessment.fill
-    assert fill is not None
-    return fill
 
 
 def opened_at(fill: FillResult, line: str) -> float:

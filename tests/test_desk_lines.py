@@ -5,13 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, caution_ids, choose, push, texts, type_into
+from driving import LEFT, bench, caution_ids, choose, fill_of, push, texts, type_into
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QToolButton
 
-from bibulon.desk.app import wait_for_fill
 from bibulon.desk.window import Window
-from bibulon.flow.result import FillResult
 from bibulon.job import Job
 
 
@@ -32,13 +30,6 @@ def at_lines(window: Window, chosen: str = "") -> None:
 
 def job_of(window: Window) -> Job:
     return window.document.job
-
-
-def fill_of(window: Window) -> FillResult:
-    wait_for_fill(window)
-    fill = window.document.assessment.fill
-    assert fill is not None
-    return fill
 
 
 def test_a_line_is_placed_renamed_and_given_another_tube_by_typing(window: Window) -> None:

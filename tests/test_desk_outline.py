@@ -18,6 +18,7 @@ from bibulon.desk.process_advice import AdviceDialog
 from bibulon.desk.tick_list import PhotographDialog
 from bibulon.desk.window import Window
 from bibulon.job.journal import Journal
+from bibulon.job.part import ReliefFigures
 from bibulon.job.storage import load
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -149,6 +150,10 @@ def test_heights_rim_and_arch_make_the_relief_and_bad_ones_are_told_by_line(fres
     assert max(x for x, _, _ in fresh.document.job.part.relief) == pytest.approx(3.0)
     push(bench(fresh), "Flat")
     assert fresh.document.job.part.relief == () and fresh.document.job.part.relief_from is None
+    type_into(bench(fresh), "Rim over", "200 mm")  # is kept for the rim to come
+    assert fresh.document.job.part.relief == () and "flat" in texts(bench(fresh))
+    type_into(bench(fresh), "Rim", "30 mm")
+    assert fresh.document.job.part.relief_from == ReliefFigures(edge_depth_m=0.03, edge_width_m=0.2)
 
 
 def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(

@@ -2,19 +2,12 @@
 
 from __future__ import annotations
 
-from driving import LEFT
+from driving import LEFT, fill_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from bibulon.desk.window import Window
-from bibulon.flow.result import FillResult
 from bibulon.quantities import run_clock, show
-
-
-def fill_of(window: Window) -> FillResult:
-    fill = window.document.assessment.fill
-    assert fill is not None
-    return fill
 
 
 def place_of(window: Window, time_s: float) -> QPoint:

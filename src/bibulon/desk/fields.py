@@ -33,7 +33,7 @@ from bibulon.desk.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
-from bibulon.job.faults import BOUNDS, explain_here
+from bibulon.job.faults import explain_here
 from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
 
 LABEL_WIDTH = 132
@@ -243,18 +243,9 @@ class QuantityField(Field):
         try:
             edited = with_value(self.document.job, self.path, value)
         except ValidationError as error:
-            raise ValueError(self._bound(error) or explain_here(error)) from error
+            own, units = self.path.rsplit("/", 1)[-1], self.document.assessment.units
+            raise ValueError(explain_here(error, own, lambda limit: show(limit, self.kind, units))) from error
         self.document.edit(self.objectName().lower(), edited)
-
-    def _bound(self, error: ValidationError) -> str:
-        """A bound that was passed, in the shop's unit; "" for any other fault."""
-        first = error.errors()[0]
-        if first["loc"] and first["loc"][-1] != self.path.rsplit("/", 1)[-1]:
-            return ""
-        for name, limit in first.get("ctx", {}).items():
-            if name in BOUNDS and isinstance(limit, int | float):
-                return f"This has to be {BOUNDS[name]} {show(limit, self.kind, self.document.assessment.units)}."
-        return ""
 
 
 class TextField(Field):

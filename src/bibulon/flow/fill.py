@@ -22,6 +22,7 @@ from bibulon.flow.conductors import Flags
 from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
+from bibulon.flow.meeting import Trial, shortest
 from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
@@ -31,7 +32,6 @@ from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Valves
 
 STEPS_AFTER = 10
-MOST_TRIES = 40
 LEAP = 1.7
 """A step that takes more than so many times the share of the part meant for it is taken again, shorter."""
 MOST_LEAPS = 4
@@ -369,52 +369,25 @@ class _Fill:
 
     def _meet(self, length: float, step: Step) -> tuple[float, Step]:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
-        waiting = self.valves.awaiting
 
-        def front(candidate: Step) -> Floats:
-            """(shell,) how far the front lies beyond each node (m)."""
-            shares = self._shares(candidate.filled_m3, candidate.wet)
-            return self.arrivals.beyond(shares, candidate.pressure_pa * self._span)
+        def trial(length: float, step: Step) -> Trial:
+            off = self.valves.short_of(waiting, step.filled_m3, self._drawn_by(step))
+            dry = self._dry(step.filled_m3)
+            front = self.arrivals.beyond(self._shares(step.filled_m3, step.wet), step.pressure_pa * length)
+            # what is dry is an area that closes in: its root goes nearly straight to nothing
+            return Trial(length, step, min(math.sqrt(dry) - math.sqrt(SPECK_SHARE), off), front, flat=dry <= 0)
 
-        def missing(candidate: Step) -> float:
-            """How far off the event is: zero or below once it happened, and nearly straight over the step's length."""
-            off = self.valves.short_of(waiting, candidate.filled_m3, self._drawn_by(candidate))
-            return min(math.sqrt(self._dry(candidate.filled_m3)) - math.sqrt(SPECK_SHARE), off)  # an area closes in
+        def attempt(length: float, wet: Flags, front: Floats, about_pa: Floats) -> Trial:
+            guess = wet.copy()
+            guess[self.shell] &= ~(front < 0)
+            return trial(*self._step(length, guess, about_pa))
 
-        nothing = np.zeros(len(self.filled))
-        now = Step(self.filled, nothing, nothing, self.wet, 0, (), nothing)
-        early, late, found, moved = 0.0, length, step, 0
-        self._span = 0.0
-        front_early = front(now)
-        before = missing(now)
-        self._span = length
-        front_late = front(step)
-        after = missing(step)
-        for turn in range(MOST_TRIES):
-            tolerance = self.problem.pace.tolerance * (self.clock + late)
-            share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
-            if late - early <= tolerance or (turn > 0 and after < 0 and (1 - share) * (late - early) <= tolerance):
-                break
-            ahead = 0.5 * tolerance / (late - early)
-            flat = self._dry(found.filled_m3) <= 0  # how long it has been full is not told
-            share = 0.5 if flat or turn % 4 == 3 else min(max(share + ahead, ahead), 1 - ahead)
-            self._span = early + share * (late - early)
-            guess = found.wet.copy()
-            with np.errstate(invalid="ignore"):
-                guess[self.shell] &= ~((1 - share) * front_early + share * front_late < 0)
-            reached, candidate = self._step(self._span, guess, found.pressure_pa)
-            if reached < self._span:
-                break
-            beyond = front(candidate)
-            left = missing(candidate)
-            # an end that stays where it is twice counts for half (Illinois rule)
-            if left <= 0:
-                late, found, after, front_late = self._span, candidate, left, beyond
-                before, moved = before / 2 if moved < 0 else before, -1
-            else:
-                early, before, front_early = self._span, left, beyond
-                after, moved = after / 2 if moved > 0 else after, 1
-        return late, found
+        waiting, nothing = self.valves.awaiting, np.zeros(len(self.filled))
+        now = trial(0.0, Step(self.filled, nothing, nothing, self.wet, 0, (), nothing))
+        met = shortest(
+            now, trial(length, step), attempt, lambda late: self.problem.pace.tolerance * (self.clock + late)
+        )
+        return met.length, met.step
 
     def _marks(self) -> Floats:
         """Arrivals on the fluidity clock."""

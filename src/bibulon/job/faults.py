@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from pydantic import ValidationError
@@ -35,17 +36,20 @@ def explain(error: ValidationError) -> str:
     return (f"{place}: {_fault(first)}" if place else _fault(first)) + more
 
 
-def explain_here(error: ValidationError) -> str:
-    """The first fault found in what was typed into one field: a sentence without a place."""
-    words = _fault(error.errors()[0])
+def explain_here(error: ValidationError, own: str = "", in_words: Callable[[float], str] = "{:g}".format) -> str:
+    """The first fault found in what was typed into one field: a sentence without a place. A bound on the field *own*
+    is said as *in_words* puts it, in its unit."""
+    first = error.errors()[0]
+    mine = not first["loc"] or first["loc"][-1] == own
+    words = _fault(first, in_words if mine else "{:g}".format)
     return f"{words[:1].upper()}{words[1:]}."
 
 
-def _fault(fault: Any) -> str:
+def _fault(fault: Any, in_words: Callable[[float], str] = "{:g}".format) -> str:
     kind, context = str(fault["type"]), fault.get("ctx", {})
     for name, words in BOUNDS.items():
         if (limit := context.get(name)) is not None:
-            return f"this has to be {words} {limit:g}" if isinstance(limit, int | float) else f"{words} {limit}"
+            return f"this has to be {words} {in_words(limit)}" if isinstance(limit, int | float) else f"{words} {limit}"
     what = "characters" if kind.startswith("string") else "entries"
     for name, words in (("max_length", "may have at most"), ("min_length", "needs at least")):
         if (count := context.get(name)) is not None:

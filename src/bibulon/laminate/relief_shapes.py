@@ -138,7 +138,7 @@ def _through(places: Floats, heights: Floats) -> Floats:
 def with_figures(part: Part, figures: ReliefFigures) -> Part:
     """*part* with the relief that *figures* make. Raises ValueError."""
     relief = made_relief(part.outline, figures)
-    return revised(part, relief=relief, relief_from=figures if relief else None)
+    return revised(part, relief=relief, relief_from=figures if figures != ReliefFigures() else None)
 
 
 def with_outline(part: Part, outline: tuple[Point, ...], holes: tuple[Outline, ...] | None = None) -> Part:

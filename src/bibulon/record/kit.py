@@ -124,7 +124,8 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
     canvas.drawString(
         MARGIN,
         height - MARGIN - 18,
-        f"{job.name}{page}  ·  cut {roll.length_m:.2f} m of {show(roll.width_m, 'length', units)}  ·  "
+        f"{job.name}{page}  ·  cut {show(roll.length_m, 'distance', units)} of "
+        f"{show(roll.width_m, 'length', units)}  ·  "
         f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}  ·  {roll.waste:.0%} waste  ·  "
         f"scale 1 : {1000 / (scale / mm):.0f}  ·  arrows: along the roll",
     )

@@ -14,7 +14,7 @@ import tomli_w
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
-from bibulon.job.faults import explain_here
+from bibulon.job.faults import explain
 from bibulon.whole_file import Content, OwnFile, write_own
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
@@ -35,10 +35,8 @@ def read_cards(text: str, name: str) -> tuple[Card, ...]:
         try:
             cards.append(_CARDS.validate_python(table))
         except ValidationError as error:
-            first = error.errors()[0]
-            place = " › ".join(str(step) for step in first["loc"])
             title = table.get("name", table.get("id", f"card {number}"))
-            raise StockError(f"{name}, {title}, {place}: {explain_here(error)}") from error
+            raise StockError(f"{name}, {title}, {explain(error)}.") from error
     return tuple(cards)
 
 

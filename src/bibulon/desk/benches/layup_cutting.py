@@ -201,10 +201,12 @@ class CuttingSections(QObject):
             layout.addWidget(label(self.message, "error"))
         if self.found is None:
             return
+        bench = self.bench
         for roll in self.found.rolls:
             row = QHBoxLayout()
             row.addWidget(label(roll.title), 1)
-            row.addWidget(label("in hand" if roll.offcut else f"{roll.length_m:.1f} m", "figure", wrap=False))
+            length = show(roll.length_m, "distance", bench.document.assessment.units, decimals=1)
+            row.addWidget(label("in hand" if roll.offcut else length, "figure", wrap=False))
             layout.addLayout(row)
             count = f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}"
             worst = max(piece.shear for piece in roll.pieces)

@@ -127,8 +127,6 @@ class MouldSection:
         if part.relief and part.relief_from is None:
             raise ValueError("The relief comes from a mesh. Make it flat first, then give it figures.")
         value = parse(text, "length", self.document.assessment.units) if text.strip() else 0.0
-        if figure == "edge_width_m" and not self.figures.edge_depth_m:
-            raise ValueError("Give the rim its height first.")
         self.put_relief(name.lower(), with_figures(part, revised(self.figures, **{figure: value})))
 
     def put_relief(self, name: str, part: Part) -> None:
