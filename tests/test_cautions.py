@@ -216,6 +216,30 @@ def test_the_mistake_is_caught_and_its_absence_is_quiet(name: str) -> None:
         assert "None" not in caution.message and "nan" not in caution.message
 
 
+def clamped(job: Job, closes_s: float) -> Job:
+    for feed in job.feeds:
+        job = with_line(job, revised(feed, closes_s=closes_s))
+    return job
+
+
+WHY_DRY: dict[str, tuple[Callable[[Job], Job], str, str]] = {
+    "trapped": (MISTAKES["core-gap-open"], "round air", "meet on a vent"),
+    "clamped": (lambda job: clamped(job, 300.0), "every feed is clamped", "clamp it later"),
+    "thick": (MISTAKES["stays-dry"], "too thick to flow", "warm the"),
+}
+
+
+@pytest.mark.parametrize("way", WHY_DRY)
+def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way: str) -> None:
+    mistake, reason, remedy = WHY_DRY[way]
+    assessment = assessed(mistake(sound_job()))
+    found = next(one for one in cautions_of(assessment) if one.id == "stays-dry")
+    assert reason in found.message and remedy in found.remedy and "100%" not in found.message
+    assert assessment.fill is not None
+    dry_m2 = assessment.fill.dry_area_m2
+    assert sum(pocket.area_m2 for pocket in assessment.fill.pockets) <= dry_m2 * (1 + 1e-9), "seen from above"
+
+
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.of_plan])
 def test_what_is_found_of_the_plan_does_not_wait_for_the_fill(name: str) -> None:
     rule = next(entry.rule for entry in REGISTRY if entry.id == name)

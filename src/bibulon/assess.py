@@ -28,7 +28,7 @@ from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
-from bibulon.quantities import Units, clock_time, show
+from bibulon.quantities import Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
@@ -152,7 +152,7 @@ class Assessment:
         )
         if self.fill.fill_time_s is None:
             return Figure(
-                None, "duration", f"{how}. It stops at {self.fill.filled_fraction:.0%} ({self.fill.stopped_by})."
+                None, "duration", f"{how}. It stops at {show_full(self.fill.filled_fraction)} ({self.fill.stopped_by})."
             )
         lag = show(self.fill.lag_max_s, "duration", self.units)
         return Figure(self.fill.fill_time_s, "duration", f"{how}. The tool side lags by up to {lag}.")

@@ -21,7 +21,7 @@ from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, save, schema
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.other_hand import other_hand
-from bibulon.quantities import show
+from bibulon.quantities import show, show_full
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
 
@@ -168,7 +168,9 @@ def fill(
         _print(data)
     else:
         ending = "Filled" if result.fill_time_s is not None else f"Stopped ({result.stopped_by})"
-        typer.echo(f"{ending} after {show(result.end_s, 'duration')}, {result.filled_fraction:.1%} of the pores.")
+        typer.echo(
+            f"{ending} after {show(result.end_s, 'duration')}, {show_full(result.filled_fraction)} of the pores."
+        )
         for event in result.events:
             label = assessment.job.line(event.line).label
             typer.echo(f"  {label} {event.action} at {show(event.time_s, 'duration')}")

@@ -373,6 +373,15 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
 
 
+def show_full(share: float) -> str:
+    """How full something is; it is never 100 % while a part of it is empty.
+
+    >>> show_full(0.974), show_full(0.9996), show_full(1 - 1e-9), show_full(1.0)
+    ('97%', '99.9%', '99.9%', '100%')
+    """
+    return f"{math.floor(share * 1000) / 1000:.1%}" if 0.99 <= share < 1 else f"{share:.0%}"
+
+
 def show_power(value: float, unit: str, digits: int = 2) -> str:
     """A figure of no shop's own units as a power of ten, "7.1 × 10⁻¹² m³"."""
     if value == 0 or not math.isfinite(value):

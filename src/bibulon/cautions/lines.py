@@ -12,7 +12,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
 from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.job.cards import TubeCard
-from bibulon.quantities import show
+from bibulon.quantities import show, show_full
 
 BRAKE_M = 0.060
 SHORTEST_EDGE_M = 0.1
@@ -94,6 +94,27 @@ def last_filled_no_vent(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"The place that fills last is {distance} from the nearest vent.", (x, y))
 
 
+MEET_ON_A_VENT = "Let the fronts meet on a vent, open the feeds in another order, or bring a vent to the place."
+WHY_DRY = {
+    "gel": ("the resin gels first", ""),
+    "flow limit": ("the resin grows too thick to flow first", ""),
+    "trapped air": ("resin closes round air that has no way out", MEET_ON_A_VENT),
+    "too high for the vacuum": (
+        "the vacuum cannot lift the resin any higher",
+        "Raise the bucket, feed from higher up, pull a better vacuum, or put the resin under pressure.",
+    ),
+    "no feed open": (
+        "every feed is clamped or waits for resin that never comes",
+        "Open a feed by the clock, or by something that resin comes to, and clamp it later.",
+    ),
+}
+"""What stopped the fill, in words, and the remedy where it is another one than more reach."""
+PAST_THE_VENTS = (
+    "resin has no way on to it past the vents",
+    "Move the vent beyond the dry place, or bring a feed to it, so that it lies between feed and vent.",
+)
+
+
 @caution(
     "stays-dry",
     "stop",
@@ -106,14 +127,9 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     if fill is None or fill.fill_time_s is not None:
         return
     area = show(fill.dry_area_m2, "area", assessment.units)
-    reason = {
-        "gel": "the resin gels first",
-        "flow limit": "the resin grows too thick to flow first",
-        "trapped air": "resin closes round air that has no way out",
-        "too high for the vacuum": "the vacuum cannot lift the resin any higher",
-        "no feed open": "every feed is clamped or waits for resin that never comes",
-    }.get(fill.stopped_by, "resin has no way on to it past the vents")
-    yield Finding(f"{area} stay dry ({fill.filled_fraction:.0%} filled): {reason}.", fill.last_filled)
+    reason, remedy = WHY_DRY.get(fill.stopped_by, PAST_THE_VENTS)
+    full = show_full(fill.filled_fraction)
+    yield Finding(f"{area} stay dry ({full} filled): {reason}.", fill.last_filled, remedy=remedy)
 
 
 @caution(
@@ -121,7 +137,7 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     "caution",
     "lines",
     why="Fronts closed round air with no vent on it. Squeezed by the resin, it stays as a dry spot or a void.",
-    remedy="Let the fronts meet on a vent, open the feeds in another order, or bring a vent to the place.",
+    remedy=MEET_ON_A_VENT,
 )
 def air_trapped(assessment: Assessment) -> Iterator[Finding]:
     if assessment.fill is None:

@@ -24,7 +24,8 @@ class Finding:
     place: Point | None = None
     subject: str = ""
     rank: Rank | None = None
-    """Only where it differs from the rule's own."""
+    remedy: str = ""
+    """Both only where they differ from the rule's own."""
 
 
 Rule = Callable[[Assessment], Iterator[Finding]]
@@ -123,7 +124,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             entry.station,
             finding.message,
             in_words(entry.why, units),
-            in_words(entry.remedy, units),
+            in_words(finding.remedy or entry.remedy, units),
             finding.place,
             finding.subject,
             replace(entry.mend, text=in_words(entry.mend.text, units))

@@ -321,7 +321,7 @@ class _Fill:
             elif self._risen(risen_at) and timed == math.inf:
                 stopped_by = "too high for the vacuum"
             elif gained < 1e-6 * arrived and arrived > target / 4 and timed == math.inf:
-                stopped_by = "dry area behind the vents"
+                stopped_by = "dry area behind the vents" if self.valves.open else "no feed open"
             if self._turn_valves():
                 self.last_length = 0.0
                 self.arrivals.turn()

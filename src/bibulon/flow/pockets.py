@@ -128,8 +128,9 @@ class Pockets:
             if empty.sum() < self._speck / 10:
                 continue
             x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
-            area = float((network.area_m2[nodes] * empty / self._capacity[nodes]).sum())
-            found.append(Pocket(float(x), float(y), float(empty.sum()), area, one.gas.pressure_pa))
+            area = np.zeros(len(network.mesh.points_m))  # seen from above: of the levels the driest counts
+            np.maximum.at(area, network.place[nodes], network.area_m2[nodes] * empty / self._capacity[nodes])
+            found.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), one.gas.pressure_pa))
         largest = max((one.volume_m3 for one in found), default=0.0)
         told = [one for one in found if one.volume_m3 >= CRUMBS * largest]
         return tuple(sorted(told, key=lambda one: -one.volume_m3))

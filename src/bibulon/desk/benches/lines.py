@@ -54,7 +54,7 @@ from bibulon.job.lines import (
     WhenReached,
 )
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import parse, run_clock, show
+from bibulon.quantities import parse, run_clock, show, show_full
 from bibulon.stock import shelf
 
 
@@ -115,7 +115,7 @@ class LinesBench(Bench):
             return "–", str(self.document.assessment.refusal or "")
         if fill.fill_time_s is not None:
             return "filled", "Every pore is full."
-        return f"{fill.filled_fraction:.0%} full", f"Stopped by {fill.stopped_by}."
+        return f"{show_full(fill.filled_fraction)} full", f"Stopped by {fill.stopped_by}."
 
     def _lag(self) -> tuple[str, str]:
         fill = self.document.assessment.fill
