@@ -204,15 +204,23 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
     ]
     assert len(fronts) == 1, "one line across the part, for a plotter to follow"
     assert np.ptp(fronts[0][:, 0]) == pytest.approx(4200, abs=1) and 300 < fronts[0][:, 1].mean() < 800
+    written = {one.dxf.text: one.dxf.insert for one in drawing.modelspace().query("TEXT")}
+    assert written["F1"].isclose((120, 60, 0)) and "V1" in written
+    time = np.array(written["0:10:00"])[:2]
+    assert np.linalg.norm(fronts[0] - time, axis=1).min() < 1e-6, "the time is written at its front"
     picture = ElementTree.parse(tmp_path / "fill.svg").getroot()
-    assert picture.get("width") == "4240.0mm" and "0:10:00" in "".join(picture.itertext())
+    _, _, width, height = (float(one) for one in picture.get("viewBox", "").split())
+    assert picture.get("width") == f"{width}mm" and width == pytest.approx(4280, abs=0.1)
+    said = {one.text: one for one in picture.iter("{http://www.w3.org/2000/svg}text")}
+    assert {"F1", "F2", "V1", "0:10:00"} <= set(said)
+    assert all(0 < float(one.get("x")) < width and 20 <= float(one.get("y")) < height for one in said.values())
     assert call("fill", str(deck), "--nodes", "300", "--export", str(tmp_path / "fill.xyz"))[0] == 2
 
 
 def test_the_words_say_what_the_json_says(deck: Path) -> None:
     asked = ("fill", str(deck), "--nodes", "300", "--probe", "2,1,0", "--ensemble", "4")
     data, words = json.loads(call(*asked, "--json")[1]), call(*asked)[1]
-    assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100.0% of the pores." in words
+    assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100% of the pores." in words
     assert f"resin at 2, 1 m, level 0: {show(data['probes'][0]['arrival_s'], 'duration')}" in words
     spread = data["ensemble"]
     low, high = (show(spread[f"fill_time_p{p}_s"], "duration") for p in (10, 90))

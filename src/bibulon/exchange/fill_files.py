@@ -21,7 +21,8 @@ from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.quantities import run_clock
 
 FEED_COLOUR, VENT_COLOUR, PART_COLOUR = 30, 150, 7
-MARGIN_MM = 20.0
+MARGIN_MM = 40.0
+LETTERS_MM = 20.0
 
 
 class ExportError(ValueError):
@@ -96,6 +97,13 @@ def _fronts(result: FillResult) -> list[tuple[float, list[np.ndarray]]]:
     ]
 
 
+def _label_place(fronts: list[np.ndarray]) -> tuple[float, float]:
+    """Where the time of a front is written: half-way along its longest line, in millimetres."""
+    longest = max(fronts, key=lambda one: float(np.linalg.norm(np.diff(one, axis=0), axis=1).sum()))
+    x, y = longest[len(longest) // 2].tolist()
+    return x, y
+
+
 def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
     """Outline, lines and the fronts as they show under the film, one layer a time, in millimetres."""
     drawing = new_drawing("R2010", units=units.MM)
@@ -109,23 +117,32 @@ def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
         layer = f"{line.kind} lines"
         space.add_lwpolyline([(x * 1000, y * 1000) for x, y in line.points], dxfattribs={"layer": layer})
         x, y = line.points[0]
-        space.add_text(line.label, height=20, dxfattribs={"layer": layer, "insert": (x * 1000, y * 1000)})
+        space.add_text(line.label, height=LETTERS_MM, dxfattribs={"layer": layer, "insert": (x * 1000, y * 1000)})
     for level, fronts in _fronts(result):
         layer = f"front {run_clock(level).replace(':', '.')}"
         drawing.layers.add(layer, color=PART_COLOUR)
         for front in fronts:
             space.add_lwpolyline(front.tolist(), dxfattribs={"layer": layer})
+        if fronts:
+            where = {"layer": layer, "insert": _label_place(fronts)}
+            space.add_text(run_clock(level), height=LETTERS_MM, dxfattribs=where)
     drawing.saveas(path)
 
 
 def _write_svg(job: Job, result: FillResult, path: Path) -> None:
     """The same at full size: one user unit is one millimetre."""
-    outline = np.array(job.part.outline) * 1000
-    low, high = outline.min(axis=0) - MARGIN_MM, outline.max(axis=0) + MARGIN_MM
+    drawn = np.concatenate([job.part.outline, *(line.points for line in job.lines)]) * 1000
+    low, high = drawn.min(axis=0) - MARGIN_MM, drawn.max(axis=0) + MARGIN_MM
     width, height = high - low
 
     def place(x: float, y: float) -> str:
         return f"{x - low[0]:.1f},{high[1] - y:.1f}"
+
+    def words(x: float, y: float, text: str, colour: str) -> str:
+        where = f'x="{x - low[0]:.1f}" y="{high[1] - y - LETTERS_MM / 4:.1f}"'
+        return (
+            f'<text {where} font-size="{LETTERS_MM:g}" font-family="sans-serif" fill="{colour}">{escape(text)}</text>'
+        )
 
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.1f}mm" height="{height:.1f}mm" '
@@ -136,14 +153,15 @@ def _write_svg(job: Job, result: FillResult, path: Path) -> None:
         lines.append(f'<polygon stroke="#22262b" points="{corners}"/>')
     for line in job.lines:
         points = " ".join(place(x * 1000, y * 1000) for x, y in line.points)
-        look = 'stroke="#b4560f"' if line.kind == "feed" else 'stroke="#1f5a7a" stroke-dasharray="20 10"'
-        lines.append(f'<polyline {look} points="{points}"/>')
+        colour, dashes = ("#b4560f", "") if line.kind == "feed" else ("#1f5a7a", ' stroke-dasharray="20 10"')
+        lines.append(f'<polyline stroke="{colour}"{dashes} points="{points}"/>')
+        x, y = line.points[0]
+        lines.append(words(x * 1000, y * 1000, line.label, colour))
     for level, fronts in _fronts(result):
         course = " ".join("M" + " L".join(place(x, y) for x, y in front) for front in fronts)
         if course:
             lines.append(f'<path stroke="#6b2a3c" d="{course}"><title>{run_clock(level)}</title></path>')
-            at = place(*fronts[0][len(fronts[0]) // 2]).split(",")
-            lines.append(f'<text x="{at[0]}" y="{at[1]}" font-size="24" fill="#6b2a3c">{run_clock(level)}</text>')
+            lines.append(words(*_label_place(fronts), run_clock(level), "#6b2a3c"))
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
 
 
