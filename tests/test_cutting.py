@@ -59,6 +59,52 @@ def test_a_wide_ply_is_joined_with_its_overlap_and_the_next_is_staggered() -> No
 
 
 @settings(max_examples=25)
+@given(width=st.floats(0.3, 5.0), overlap=st.floats(0.0, 0.2), allowance=st.floats(0.0, 0.05))
+def test_joints_lie_in_the_middle_of_the_overlap_of_the_fewest_strips(
+    width: float, overlap: float, allowance: float
+) -> None:
+    job = panel(1.5, width, 0, 175, 3, overlap_m=overlap, allowance_m=allowance, stagger_m=0.1)
+    first, slanting, last = plies_of(job)
+    roll = first.card.roll_width_m - 2 * allowance
+    fewest = 1 if width <= roll else math.ceil((width - overlap) / (roll - overlap) - 1e-9)
+    assert len(first.pieces) == fewest and len(first.joints) == fewest - 1
+    strips = sorted(piece.bounds for piece in first.pieces)
+    strips = sorted(strips, key=lambda bounds: bounds[1])
+    for joint, below, above in zip(first.joints, strips[:-1], strips[1:], strict=True):
+        assert joint.length == pytest.approx(1.5)
+        assert joint.coords[0][1] == pytest.approx((below[3] + above[1]) / 2)
+        assert below[3] - above[1] == pytest.approx(overlap, abs=1e-9)
+    # 5° and 8° apart run the same way, over the turn from 180° to 0° too; how far apart, across the roll
+    assert (slanting.apart_m < math.inf) == bool(first.joints and slanting.joints)
+    if last.joints and first.joints and not slanting.joints:
+        assert last.apart_m < math.inf
+
+
+def test_joints_keep_their_distance_as_long_as_no_strip_more_is_needed() -> None:
+    job = panel(1.5, 2.0, 0, 0, 0, 90, overlap_m=0.03, stagger_m=0.15)  # two strips reach 0.51 m farther than needed
+    heights = [ply.joints[0].coords[0][1] for ply in plies_of(job)[:3]]
+    for number, ply in enumerate(plies_of(job)[:3]):
+        assert len(ply.pieces) == 2
+        apart = [abs(heights[number] - other) for other in heights[:number]]
+        assert ply.apart_m == pytest.approx(min(apart, default=math.inf)) and ply.apart_m >= 0.15
+        assert min(piece.bounds[3] - piece.bounds[1] for piece in ply.pieces) >= 0.08, "no strip is a mere ribbon"
+    wanting = changed(job, cutting=revised(job.cutting, stagger_m=0.4))  # more than there is room for
+    assert all(len(ply.pieces) == 2 and ply.apart_m > 0.2 for ply in plies_of(wanting)[1:2])
+
+
+def test_joints_over_a_curved_mould_are_apart_as_measured_on_it() -> None:
+    radius, xs = 0.6, np.linspace(-0.55, 0.55, 241)
+    relief = tuple((float(x), y, math.sqrt(radius**2 - x**2)) for x in xs for y in (0.0, 0.4))
+    arc = 2 * radius * math.asin(0.55 / radius)
+    job = changed(panel(1.1, 0.4, 90, 90), part=Part(outline=rectangle(-0.55, 0, 0.55, 0.4), relief=relief))
+    first, second = plies_of(job)
+    assert first.card.roll_width_m < arc < 2 * first.card.roll_width_m and first.card.roll_width_m > 1.1
+    assert len(first.pieces) == len(second.pieces) == 2, "the arc is wider than the roll, its plan is not"
+    one, other = (ply.joints[0].coords[0][0] for ply in (first, second))
+    assert second.apart_m == pytest.approx(abs(one - other) * arc / 1.1, rel=2e-3) and second.apart_m >= 0.1
+
+
+@settings(max_examples=25)
 @given(
     length=st.floats(0.2, 6.0), width=st.floats(0.2, 5.0), angle=st.floats(-90, 90), overlap=st.floats(0, 0.2),
     allowance=st.floats(0, 0.05),

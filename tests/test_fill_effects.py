@@ -233,9 +233,11 @@ def test_valves_answer_to_a_place_a_share_and_a_batch(panel: Job) -> None:
 
     result, time_s = opened(second(panel, 0.5, opens=WhenFull(share=0.3)))
     inside = np.interp(time_s, result.times_s, result.in_part_m3)
-    assert inside / result.in_part_m3[-1] == pytest.approx(0.3, abs=0.01)
-    result, time_s = opened(second(panel, 0.5, opens=WhenAtPoint(place=(0.4, 0.2))))
-    assert time_s == pytest.approx(result.arrival_at(0.4, 0.2), rel=0.12)
+    pores_m3 = run(panel, 900).in_part_m3[-1]
+    assert inside / pores_m3 == pytest.approx(0.3, abs=5e-4)
+    for x in (0.3, 0.37, 0.43):
+        _, time_s = opened(second(panel, 0.5, opens=WhenAtPoint(place=(x, 0.2))))
+        assert time_s == pytest.approx(run(panel, 900).arrival_at(x, 0.2), rel=0.015)
     batch_kg = 0.25 * run(panel).resin_drawn_m3 * panel.resin.density_kg_m3
     job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=batch_kg)), by_batch=True)
     result, time_s = opened(second(job, 0.5, opens=WhenBatchUsed(batch=1)))

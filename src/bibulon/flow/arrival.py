@@ -83,14 +83,16 @@ class Arrivals:
         self._from_above: Floats = 1 - 1 / (1 + lag_m / self._size)
         self._from_above[network.top] = 0.0
         self._when = 0.5 + 0.5 * self._from_above
-        self._margin = (1 - self._when) * self._size
+        self.margin_m = (1 - self._when) * self._size
+        """(shell,) how far beyond a node the far edge of its cell is."""
         self._curvature = 2 * network.reach_m3 * network.area_m2 / self._capacity
         self._vents = network.vent_nodes
         self._place = np.column_stack([network.mesh.points_m, network.mesh.heights_m])[network.place]
         self._level = network.level
         self._work: Floats = np.zeros(count)
         self._mark: Floats = np.full(count, np.nan)
-        self._distance: Floats = np.zeros(count)
+        self.front_m: Floats = -self._when * self._size
+        """(shell,) how far the front lies beyond each node, negative where it has not come."""
         self._speed: Floats = np.zeros(count)
         self._rate: Floats = np.zeros(count)
         self._span = (0.0, 0.0)
@@ -98,15 +100,14 @@ class Arrivals:
 
     def _beyond(self, saturation: Floats, work: Floats) -> Floats:
         partly = (saturation - self._when) * self._size
-        full = np.sqrt(self._margin**2 + self._curvature * np.maximum(work, 0.0))
+        full = np.sqrt(self.margin_m**2 + self._curvature * np.maximum(work, 0.0))
         distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
 
     def beyond(self, saturation: Floats, impulse: Floats) -> Floats:
-        """(n,) signed distance (m) of the front beyond the far edge of each node, after a step that is not kept."""
-        found: Floats = self._beyond(saturation, self._work + impulse[: self._count]) - self._margin
-        return found
+        """(n,) signed distance (m) of the front beyond each node, after a step that is not kept."""
+        return self._beyond(saturation, self._work + impulse[: self._count])
 
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
         """Take in the step from *start* to *end*; the nodes (n,) were full to *before*, now to *after*."""
@@ -128,8 +129,8 @@ class Arrivals:
             self._mark[nodes] = fresh.marks()
             self._passed.append(fresh)
         self._rate = (after - before) / (end - start)
-        self._speed = np.where(self._distance >= self._margin, (distance - self._distance) / (end - start), np.nan)
-        self._distance, self._span = distance, (start, end)
+        self._speed = np.where(self.front_m >= self.margin_m, (distance - self.front_m) / (end - start), np.nan)
+        self.front_m, self._span = distance, (start, end)
 
     def _follow(self, end: float, distance: Floats) -> None:
         """Tell the nodes passed lately how far the front is beyond them at *end*."""
@@ -148,10 +149,10 @@ class Arrivals:
         start, end = self._span
         if end <= start:
             return found
-        full = self._distance >= self._margin
+        full = self.front_m >= self.margin_m
         # nodes that the front had passed before the last step know its speed
         near = full & ~np.isnan(self._speed) & (self._mark >= end - RECENT_STEPS * (end - start))
-        reach = self._distance + SLOWING * np.nan_to_num(self._speed) * length
+        reach = self.front_m + SLOWING * np.nan_to_num(self._speed) * length
         dry = np.flatnonzero(~full)
         for level in np.unique(self._level[near]):
             front = np.flatnonzero(near & (self._level == level))
@@ -161,7 +162,7 @@ class Arrivals:
             gap, which = cKDTree(self._place[front]).query(self._place[mine], distance_upper_bound=reach[front].max())
             close = np.isfinite(gap)
             nodes = mine[close]
-            found[nodes] = gap[close] + self._margin[nodes] <= reach[front[which[close]]]
+            found[nodes] = gap[close] + self.margin_m[nodes] <= reach[front[which[close]]]
         return found
 
     def close(self) -> None:
@@ -174,7 +175,7 @@ class Arrivals:
                 mine, near = nodes[self._level[nodes] == level], np.flatnonzero(known & (self._level == level))
                 if len(near):
                     _, which = cKDTree(self._place[near]).query(self._place[mine])
-                    self._mark[mine] = np.maximum(end - self._distance[mine] / self._speed[near[which]], self._span[0])
+                    self._mark[mine] = np.maximum(end - self.front_m[mine] / self._speed[near[which]], self._span[0])
 
     def marks(self, end: float) -> Floats:
         """(n,) arrival on the fluidity clock, NaN where the front has not come."""

@@ -44,7 +44,8 @@ def shortest(now: Trial, late: Trial, attempt: Try, tolerance: Callable[[float],
     for turn in range(MOST_TRIES):
         allowed, span = tolerance(late.length), late.length - early.length
         share = before / (before - after) if after < 0 < before else 0.5  # where a straight line crosses
-        if span <= allowed or (turn > 0 and after < 0 and (1 - share) * span <= allowed):
+        just = -late.missing * span <= allowed * (early.missing - late.missing)  # the event is no longer ago than that
+        if span <= allowed or (turn > 0 and late.missing < 0 and just):
             break
         ahead = 0.5 * allowed / span
         share = 0.5 if late.flat or turn % 4 == 3 else min(max(share + ahead, ahead), 1 - ahead)
