@@ -120,6 +120,33 @@ def test_air_shut_in_is_squeezed_by_the_gas_law() -> None:
     assert not let_go.pockets and let_go.stopped_by == "filled"
 
 
+def closed_feed(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:
+    ring = rectangle(x0, y0, x1, y1)
+    return (*ring, ring[0])
+
+
+@pytest.mark.parametrize("levels", [1, 2])
+def test_pockets_are_told_the_largest_first_each_in_its_place_and_from_above(levels: int) -> None:
+    job = bare_panel()
+    rings = closed_feed(0.02, 0.02, 0.38, 0.38), closed_feed(0.46, 0.08, 0.7, 0.32)
+    feed = job.line("feed")
+    job = with_line(job, revised(feed, points=rings[0]))
+    job = with_line(job, revised(feed, id="second", label="F2", points=rings[1]))
+    result = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=40_000.0)), 1200, levels)
+    assert result.stopped_by == "trapped air"
+    large, small, *corners = result.pockets  # and where the rings' fronts meet at the panel's edges
+    assert [one.volume_m3 for one in corners] == sorted((one.volume_m3 for one in corners), reverse=True)
+    assert (large.x_m, large.y_m, small.x_m, small.y_m) == pytest.approx((0.2, 0.2, 0.58, 0.2), abs=0.03)
+    assert 2.0 < large.volume_m3 / small.volume_m3 < 3.0, "as the rings' areas, 0.36² : 0.24², or nearly"
+    depth_m = result.in_part_m3[-1] / (0.4 - result.dry_area_m2)  # of pores
+    for pocket in result.pockets:
+        # squeezed to the resin's pressure from what the ring shut in, less what was drawn off before it closed
+        assert pocket.pressure_pa == pytest.approx(result.problem.drive_pa + result.problem.vent_pa, rel=0.05)
+        assert pocket.volume_m3 <= pocket.area_m2 * depth_m * 1.02
+    assert sum(pocket.area_m2 for pocket in result.pockets) <= result.dry_area_m2 * (1 + 1e-9)
+    assert large.area_m2 * depth_m == pytest.approx(large.volume_m3, rel=0.02 if levels == 1 else 0.35)
+
+
 def test_a_membrane_lets_resin_wait_where_a_vent_lets_it_go(panel: Job) -> None:
     early = with_line(panel, revised(panel.line("vent"), id="early", label="V2", points=((0.5, 0.0), (0.5, 0.4))))
     lost = run(early)

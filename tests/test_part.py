@@ -21,7 +21,7 @@ from bibulon.job.layup import Dart
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
 from bibulon.job.run import RunEvent
 from bibulon.job.strokes import Corner, awaits_end, drawn
-from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.laminate.relief import developed_area_m2, developed_length_m, height_m, heights_at
 from bibulon.laminate.relief_shapes import made_relief, with_figures, with_outline
 from bibulon.mould.checks import mould_checks
 from bibulon.planning.process import (
@@ -129,6 +129,31 @@ def test_sections_are_lofted_into_one_another_and_heights_are_met() -> None:
     ):
         with pytest.raises(ValidationError):
             ReliefFigures(**wrong)
+
+
+@given(
+    along=some.floats(-1.0, 1.0), across=some.floats(-1.0, 1.0),
+    low=some.tuples(some.floats(0, 0.8), some.floats(0, 0.3)),
+    high=some.tuples(some.floats(1, 1.9), some.floats(0.5, 0.9)),
+)  # fmt: skip
+def test_on_a_slope_every_measure_is_that_of_a_plane(
+    along: float, across: float, low: tuple[float, float], high: tuple[float, float]
+) -> None:
+    slope = tuple((x, y, along * x + across * y) for x in (0.0, 0.7, 2.0) for y in (0.0, 0.4, 1.0))
+    area = Part(outline=rectangle(*low, *high)).shape
+    assert at(slope, low, (1.3, 0.2)) == pytest.approx([along * low[0] + across * low[1], along * 1.3 + across * 0.2])
+    assert at(slope, (3.0, 0.5), (1.0, -2.0)) == pytest.approx([2 * along + across / 2, along], abs=1e-5), "as its edge"
+    rise = abs(along) * (high[0] - low[0]) + abs(across) * (high[1] - low[1])
+    assert height_m(slope, area) == pytest.approx(rise, abs=1e-9)
+    steepness = math.sqrt(1 + along**2 + across**2)
+    assert developed_area_m2(slope, area) == pytest.approx(area.area * steepness)
+    there = math.hypot(math.dist(low, high), along * (high[0] - low[0]) + across * (high[1] - low[1]))
+    assert developed_length_m(slope, (low, high, low)) == pytest.approx(2 * there)
+    row = tuple((x, 0.3 + 0.5 * x, along * x) for x in (0.0, 0.5, 2.0))  # in one line: level across it
+    beside = (1.0 - 0.2, 0.8 + 0.4)
+    assert at(row, (1.0, 0.8), beside) == pytest.approx([along, along], abs=1e-9)
+    assert height_m((), area) == 0 and developed_area_m2((), area) == area.area
+    assert developed_length_m((), (low, high)) == pytest.approx(math.dist(low, high))
 
 
 def test_figures_follow_the_outline_and_a_mesh_does_not() -> None:
