@@ -13,9 +13,13 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from shapely import Polygon
 
+from bibulon.flow.ageing import Ageing
 from bibulon.flow.fill import fill
+from bibulon.flow.mesh import Floats
+from bibulon.flow.network import build_network
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
+from bibulon.flow.stepper import Step
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_line, with_region, without_line, without_manifold
 from bibulon.job.layup import Layer
@@ -23,6 +27,7 @@ from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, When
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.resin.viscosity import Rheology
 
 
 def run(job: Job, nodes: int = 500, levels: int = 1, after: bool = False) -> FillResult:
@@ -269,6 +274,50 @@ def test_valves_answer_to_a_place_a_share_and_a_batch(panel: Job) -> None:
     job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=batch_kg)), by_batch=True)
     result, time_s = opened(second(job, 0.5, opens=WhenBatchUsed(batch=1)))
     assert result.drawn_at(time_s) * panel.resin.density_kg_m3 == pytest.approx(batch_kg, rel=0.01)
+
+
+def test_batches_are_carried_with_the_resin_and_none_is_lost_or_mixed_from_nothing(
+    panel: Job, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Volume times pouring time is carried like a mass: what a step brings is what the bucket poured."""
+    moments: list[tuple[float, float, float]] = []
+
+    class Watched(Ageing):
+        def take(self, step: Step, before: Floats, drawn_m3: tuple[float, float], span_s: tuple[float, float]) -> None:
+            held, poured_s = float(before @ self.poured_s()), self.pours_s[-1]
+            super().take(step, before, drawn_m3, span_s)
+            kept = step.filled_m3.copy()
+            kept[self._network.bucket] = 0.0
+            came = (drawn_m3[1] - drawn_m3[0]) * poured_s
+            if len(self.pours_s) > 1 and came > 0:
+                moments.append((held + came, float(kept @ self.poured_s()), self.pours_s[-1] * float(kept.sum())))
+            assert self.poured_s().min() >= 0 and self.poured_s().max() <= self.pours_s[-1] <= span_s[1]
+
+    monkeypatch.setattr("bibulon.flow.fill.Ageing", Watched)
+    total_kg = run(panel).resin_drawn_m3 * panel.resin.density_kg_m3
+    job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=0.22 * total_kg)), by_batch=True)
+    result = run(with_line(job, revised(job.line("vent"), membrane=True)))
+    assert len(moments) > 10 and result.in_pots_m3[-1] == 0
+    for wanted, found, most in moments[1:]:
+        assert found == pytest.approx(wanted, rel=1e-9) and found < most
+
+
+def test_a_batch_is_poured_when_the_one_before_it_is_drawn(panel: Job) -> None:
+    network = build_network(flow_problem(panel, 300, 1))
+    resin = Rheology(viscosity_pa_s=0.3, thickening_s=2000.0, gel_s=3000.0, flow_limit_s=4000.0)
+    ageing, still = Ageing(network, resin, 0.004, 1100.0), np.zeros(len(network.capacity_m3))
+    step = Step(still, still, np.zeros(len(network.edges.starts)), still > 0, 0, (), still)
+    assert ageing.fluidity(0.0, 10.0) is None, "one batch: the clock itself counts its age"
+    ageing.take(step, still, (0.0, 0.001), (0.0, 100.0))
+    ageing.take(step, still, (0.001, 0.011), (100.0, 600.0))
+    assert ageing.pours_s == pytest.approx([0.0, 250.0, 450.0]), "at 4 and 8 litres"
+    assert ageing.stops_s == pytest.approx(450.0 + 3000.0)
+    share = ageing.fluidity(600.0, 700.0)
+    assert share is not None
+    fresh = np.exp(450.0 / 2000.0)  # against resin poured at the start
+    hose = (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
+    assert share[hose] == pytest.approx(fresh)
+    assert share.min() >= 1 - 1e-9 and share.max() <= fresh * (1 + 1e-9)
 
 
 # -- odd parts ---------------------------------------------------------------------------------------------------------
