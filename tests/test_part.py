@@ -16,6 +16,7 @@ from pydantic import ValidationError
 
 from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, mirrored_job, revised, with_value
 from bibulon.job.layup import Dart
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
@@ -251,8 +252,21 @@ def test_costs_of_a_part_are_those_worked_out_by_hand() -> None:
     vf = infusion.fibre_fraction
     resin = (materials.fibre_m3 * (1 - vf) / vf + materials.core_resin_m3) * (1 + infusion.resin_waste)
     assert found.materials == pytest.approx(materials.dry + resin * job.resin.density_kg_m3 * (job.resin.price or 0))
+    per_part = infusion.consumables_per_part + infusion.consumables_per_m2 * area
+    assert found.consumables == pytest.approx(per_part) and found.total == pytest.approx(
+        found.tools + found.labour + found.materials + found.consumables
+    )
     scrapped = part_cost_by(revised(infusion, scrap=0.5), 40.0, materials, 25)
-    assert scrapped.labour == pytest.approx(2 * found.labour)
+    for share in ("labour", "materials", "consumables"):
+        assert getattr(scrapped, share) == pytest.approx(2 * getattr(found, share))
+    moulds = [part_cost_by(infusion, 40.0, materials, parts).tools * parts for parts in (10, 11, 20, 21)]
+    one, more = infusion.tool_per_m2 * area, infusion.equipment
+    assert moulds == pytest.approx([more + one, more + 2 * one, more + 2 * one, more + 3 * one])
+    panel = bare_panel(1.0, 0.4)  # three plies of 0.8 kg/m² of glass, without core
+    alone = materials_of(panel)
+    fabric = panel.card("glass-biax-800", FabricCard)
+    assert alone.fibre_m3 == pytest.approx(0.4 * 3 * fabric.areal_weight_kg_m2 / fabric.fibre_density_kg_m3)
+    assert alone.core_resin_m3 == 0 < materials.core_resin_m3 and alone.area_m2 == pytest.approx(0.4)
 
 
 @given(some.integers(1, 3000))

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
 import pytest
 from conftest import bare_panel
+from shapely import LineString, Polygon
+from shapely.affinity import rotate
 
 from bibulon.assess import assess, filled, resin_at
 from bibulon.flow.fill import fill
@@ -15,6 +18,7 @@ from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.lines import AtTime, Line, WhenReached
 from bibulon.job.part import Part
 from bibulon.laminate.cells import laminate_of
 from bibulon.planning.hand import LONGEST_BRAKE_M, SHORTEST_BRAKE_M, brake, feeds_for, part_width_m, reach
@@ -87,6 +91,40 @@ def test_candidates_work_from_the_wide_end_and_keep_the_brake(demo: Job) -> None
             if name == "edge to edge, along":
                 assert max(xs) <= 2.0 - SHORTEST_BRAKE_M + 0.01
         assert fill(flow_problem(job, 200, 1, pace=Pace(steps=8))).mass_error < 1e-9
+
+
+@pytest.mark.parametrize("angle_deg", [0.0, 25.0])
+def test_candidates_lie_where_a_planner_would_draw_them(angle_deg: float) -> None:
+    """On a plain panel, turned or not: at the edges, in the middle, at equal distances; each opens after the last."""
+    job, turn = thickening(bare_panel(2.0, 1.2)), partial(rotate, angle=angle_deg, origin=(0, 0))
+    outline = tuple(turn(Polygon(job.part.outline)).exterior.coords)[:-1]
+    job = changed(job, part=revised(job.part, outline=outline), lines=())
+
+    def across(line: Line) -> float:
+        """Where it lies between the lower and the upper long edge, checked to run along them."""
+        (x0, y0), (x1, y1) = rotate(LineString(line.points), -angle_deg, origin=(0, 0)).coords
+        assert y0 == pytest.approx(y1, abs=2e-4)
+        clear = 0.03 if line.kind == "feed" else 0.0
+        assert sorted((x0, x1)) == pytest.approx([clear, 2.0 - clear], abs=2e-4)
+        return y0
+
+    layouts = {name.removesuffix(", across"): one for name, one in candidates(job) if name.endswith("across")}
+    edge, middle = layouts.pop("edge to edge"), layouts.pop("from the middle out")
+    (feed,), (vent,) = edge.feeds, edge.vents
+    low = across(feed) < 0.6
+    assert across(feed) == pytest.approx(0.03 if low else 1.17, abs=2e-4)
+    assert across(vent) == pytest.approx(1.206 if low else -0.006, abs=2e-4), "half off the part, for no corner behind"
+    assert across(middle.feeds[0]) == pytest.approx(0.6, abs=2e-4)
+    assert sorted(across(one) for one in middle.vents) == pytest.approx([-0.006, 1.206], abs=2e-4)
+    assert len(layouts) >= 2
+    for name, laid in layouts.items():
+        count = int(name.split()[0])
+        places = [across(one) if low else 1.2 - across(one) for one in laid.feeds]
+        assert places == pytest.approx([0.03, *(1.2 * k / count for k in range(1, count))], abs=2e-4)
+        assert [one.opens for one in laid.feeds[1:]] == [WhenReached(line=one.id) for one in laid.feeds[1:]]
+        assert laid.feeds[0].opens == AtTime() and [one.label for one in laid.feeds] == [
+            f"F{number}" for number in range(1, count + 1)
+        ]
 
 
 def test_maps_read_the_fill(panel: Job) -> None:
