@@ -19,6 +19,7 @@ from driving import (
     press,
     push,
     run_apart,
+    settle,
     texts,
     type_into,
 )
@@ -28,6 +29,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
+from bibulon.desk.benches.base import CautionCard
 from bibulon.desk.window import Window
 from bibulon.flow.result import FillResult
 from bibulon.quantities import run_clock, show
@@ -216,6 +218,19 @@ if __name__ == "__main__":
 def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
     ended = run_apart(tmp_path, LEFT_BEHIND)
     assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
+
+
+def test_pockets_share_one_card_with_what_helps_said_once(window: Window) -> None:
+    window.go("lines")
+    type_into(bench(window), "Gap beside core", "3 mm")
+    fill_of(window)
+    settle(bench(window))
+    trapped = [one for one in window.document.cautions if one.id == "air-trapped"]
+    cards = [one for one in bench(window).findChildren(CautionCard) if one.isVisible()]
+    (card,) = (one for one in cards if "Air is trapped" in texts(one))
+    assert len(trapped) > 1 and all(one.message in texts(card) for one in trapped)
+    assert texts(card).count(trapped[0].remedy) == texts(card).count(trapped[0].why) == 1
+    assert all(one.message in card.accessibleName() for one in trapped)
 
 
 def opened_at(fill: FillResult, line: str) -> float:

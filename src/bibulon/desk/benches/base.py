@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
+from itertools import groupby
 from typing import Any, Protocol
 
 from PySide6.QtCore import QCoreApplication, QEvent, Qt, QTimer
@@ -46,25 +47,27 @@ class Desk(Protocol):
 
 
 class CautionCard(QFrame):
-    """One caution: mark, message; why and remedy under it."""
+    """Cautions that differ in message and place only: mark, messages; why and remedy under them."""
 
-    def __init__(self, caution: Caution, mend: Callable[[], None] | None = None) -> None:
+    def __init__(self, cautions: Sequence[Caution], mend: Callable[[], None]) -> None:
         super().__init__()
+        caution = cautions[0]
         self.setProperty("role", "card")
         row = QHBoxLayout(self)
         row.setContentsMargins(9, 8, 9, 8)
         row.setSpacing(9)
         row.addWidget(RankMark(caution.rank, 18), 0, Qt.AlignmentFlag.AlignTop)
         texts = column(2)
-        texts.addWidget(label(caution.message, "figure"))
+        for one in cautions:
+            texts.addWidget(label(one.message, "figure"))
         texts.addWidget(label(caution.why, "muted"))
         texts.addWidget(label(caution.remedy))
-        if caution.mend is not None and mend is not None:
+        if caution.mend is not None:
             button = QPushButton(caution.mend.text)
             button.clicked.connect(lambda _=False: mend())
             texts.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(texts, 1)
-        self.setAccessibleName(f"{caution.rank}: {caution.message}")
+        self.setAccessibleName(f"{caution.rank}: {' '.join(one.message for one in cautions)}")
 
 
 class _Watched:
@@ -226,8 +229,9 @@ class Bench(QScrollArea):
         self._fill_cards(layout, found)
 
     def _fill_cards(self, layout: QVBoxLayout, found: tuple[Caution, ...]) -> None:
-        for caution in found:
-            layout.addWidget(CautionCard(caution, partial(self._mend, caution)))
+        for _, some in groupby(found, key=lambda one: (one.id, one.rank, one.why, one.remedy)):
+            alike = tuple(some)
+            layout.addWidget(CautionCard(alike, partial(self._mend, alike[0])))
 
     def _mend(self, caution: Caution) -> None:
         if caution.mend is not None:
