@@ -13,7 +13,7 @@ from driving import LEFT, at, bench, caution_ids, click, drag, press, push, sett
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import wait_for_fill
@@ -153,6 +153,10 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot
         window.refresh()
         if station.id == "layup":
             qtbot.waitUntil(lambda: "% waste" in texts(bench(window)), timeout=20_000)
+            stacks = [one for one in bench(window).findChildren(QPushButton) if one.toolTip().startswith("Its figures")]
+            stacks[0].click()
+            settle(bench(window))
+            assert "Packed by" in " ".join(one.toolTip() for one in bench(window).findChildren(QWidget))
             settle(bench(window))
         said = [one.text() for one in bench(window).findChildren(QLineEdit) if one.isVisible()]
         said += [one.toolTip() for one in bench(window).findChildren(QWidget)]

@@ -27,7 +27,7 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, from_to, show
 from bibulon.record.run_list import done_steps, next_step, run_list
 from bibulon.record.run_log import clocks, details, what
 from bibulon.record.traveller import traveller_pdf
@@ -224,7 +224,7 @@ def test_the_words_say_what_the_json_says(deck: Path) -> None:
     assert f"resin at 2, 1 m, level 0: {show(data['probes'][0]['arrival_s'], 'duration')}" in words
     spread = data["ensemble"]
     low, high = (show(spread[f"fill_time_p{p}_s"], "duration") for p in (10, 90))
-    assert f"fill {low} to {high} in 8 of 10" in words and "4 fills are full" in words
+    assert f"fill {from_to(low, high)} in 8 of 10" in words and "4 fills are full" in words
     assert f"{spread['influence'][0]['rank_correlation']:+.2f}  {spread['influence'][0]['input']}" in words
     for volume in ("resin_drawn", "in_part", "in_lines", "in_pots"):
         assert f"{volume.replace('_', ' ')}: {show(data[f'{volume}_m3'], 'volume')}" in words

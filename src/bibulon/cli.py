@@ -21,7 +21,7 @@ from bibulon.job.format_page import format_page
 from bibulon.job.storage import StorageError, load, save, schema
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.other_hand import other_hand
-from bibulon.quantities import show, show_full
+from bibulon.quantities import from_to, show, show_full
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
 
@@ -188,7 +188,7 @@ def fill(
                 "not full" if spread[f"fill_time_p{p}_s"] is None else show(spread[f"fill_time_p{p}_s"], "duration")
                 for p in (10, 50, 90)
             )
-            typer.echo(f"  with spread inputs: fill {low} to {high} in 8 of 10, middle {middle}")
+            typer.echo(f"  with spread inputs: fill {from_to(low, high)} in 8 of 10, middle {middle}")
             typer.echo(f"  {spread['filled_share']:.0%} of {spread['fills']} fills are full before the resin stops")
             for one in spread["influence"][:3]:
                 typer.echo(f"  {one['rank_correlation']:+.2f}  {one['input']}")

@@ -373,6 +373,17 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
 
 
+def from_to(low: str, high: str) -> str:
+    """Two figures as :func:`show` puts them, from one to the other; a unit that both have is said once.
+
+    >>> from_to("26.67 kg", "27.91 kg"), from_to("58 s", "2 min"), from_to("32 min", "not full")
+    ('26.67 to 27.91 kg', '58 s to 2 min', '32 min to not full')
+    """
+    number, _, unit = low.partition(" ")
+    once = unit and unit == high.partition(" ")[2] and number[-1].isdigit()
+    return f"{number if once else low} to {high}"
+
+
 def show_full(share: float) -> str:
     """How full something is; it is never 100 % while a part of it is empty.
 

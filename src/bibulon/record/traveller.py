@@ -35,7 +35,7 @@ from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import clock_time, run_clock, show
+from bibulon.quantities import clock_time, from_to, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opening_in_words
 from bibulon.record.run_log import clocks, details, what
@@ -234,7 +234,7 @@ class _Traveller:
         for test, verdict in self.assessment.hold_verdicts:
             low, high = verdict.leak_band_pa_m3_s
             leak, least, most = (self.show(one, "leak rate") for one in (verdict.leak_pa_m3_s, low, high))
-            band = f"{leak} ({least} to {most})"
+            band = f"{leak} ({from_to(least, most)})"
             rules = "; ".join(
                 f"{rule.rule}: {'pass' if rule.passed else 'FAIL'}, {rule.text}" for rule in verdict.rules
             )

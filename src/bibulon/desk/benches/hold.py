@@ -15,7 +15,7 @@ from bibulon.desk.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
-from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantities import from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
 
 if TYPE_CHECKING:
@@ -131,7 +131,7 @@ class HoldBench(Bench):
         self.verdict.addWidget(label(f"Leak {leak}", "figure"))
         self.verdict.addWidget(
             label(
-                f"95 % band {show(low, 'leak rate', units)} to {show(high, 'leak rate', units)}, for "
+                f"95 % band {from_to(show(low, 'leak rate', units), show(high, 'leak rate', units))}, for "
                 f"{show(verdict.volume_m3, 'volume', units)} under vacuum",
                 "muted",
             )

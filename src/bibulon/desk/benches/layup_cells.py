@@ -13,8 +13,9 @@ from bibulon.job.base import Point
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Cell, Laminate, Stack
 from bibulon.laminate.closed_mould import closed_at
+from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
-from bibulon.quantities import show, show_power
+from bibulon.quantities import from_to, show, show_power
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -127,10 +128,11 @@ class CellsSection:
         """Name, value and explanation of each figure of *stack* over an *area*."""
         s = stack.fibre_fraction_spread
         beside = stack.thickness_m - stack.laminate_thickness_m
-        low, high = (self._show(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s))
+        spread = from_to(*(self._show(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s)))
+        by_hand = self._show(HAND_PA, "pressure difference")
         return [
-            ("Loose, smoothed by hand", self._show(stack.loose_m, "thickness"), "Packed by about 20 mbar."),
-            ("Under film", self._show(stack.thickness_m, "thickness"), f"One standard deviation: {low} to {high}."),
+            ("Loose, smoothed by hand", self._show(stack.loose_m, "thickness"), f"Packed by about {by_hand}."),
+            ("Under film", self._show(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
             ("Fibre by volume", f"{stack.fibre_fraction:.1%}",
              f"One standard deviation: {stack.fibre_fraction / s:.1%} to {min(stack.fibre_fraction * s, 1):.1%}."),
             ("Fibre by weight", f"{stack.fibre_weight_fraction:.1%}", "Of the laminate, without core and coats."),

@@ -15,7 +15,7 @@ from bibulon.desk.fields import ToggleField, column, label, shown_figure
 from bibulon.job import Job
 from bibulon.job.edits import changed, with_value
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
-from bibulon.quantities import show
+from bibulon.quantities import from_to, show
 
 if TYPE_CHECKING:
     from bibulon.planning.proposal import Layout, Proposal
@@ -161,8 +161,8 @@ class PlanningSections(QObject):
         drawn = [
             show(found.drawn_percentile_m3(p) * density, "mass", self.document.assessment.units) for p in (10, 50, 90)
         ]
-        layout.addWidget(label(f"Fill {text(low)} to {text(high)}, middle {text(middle)}", "figure"))
-        layout.addWidget(label(f"Resin drawn {drawn[0]} to {drawn[2]}, middle {drawn[1]}", "figure"))
+        layout.addWidget(label(f"Fill {from_to(text(low), text(high))}, middle {text(middle)}", "figure"))
+        layout.addWidget(label(f"Resin drawn {from_to(drawn[0], drawn[2])}, middle {drawn[1]}", "figure"))
         number = len(found.fill_time_s)
         first = ", then ".join(f"{name} ({weight:+.2f})" for name, weight in found.influence[:3])
         layout.addWidget(

@@ -29,7 +29,7 @@ def told_at(assessment: Assessment, at: Point, shows_fill: bool, shown: PlanMap 
         text += _fill_at(assessment.fill, at, units)
         value = None if shown is None else shown.grid.at(*at)
         if shown is not None and value is not None:
-            text += f"{APART}{shown.text(value, units)}"
+            text += f"{APART}{shown.name[:1].lower()}{shown.name[1:]} {shown.text(value, units)}"
     return text
 
 
