@@ -29,7 +29,7 @@ from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal
 from bibulon.flow.result import After, FillResult
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
-from bibulon.flow.valves import Course, Valves
+from bibulon.flow.valves import Reach, Valves
 
 STEPS_AFTER = 10
 LEAP = 1.7
@@ -255,11 +255,11 @@ class _Fill:
         network = self.network
         return float((np.minimum(filled, network.capacity_m3) * network.in_part_share)[self.shell].sum())
 
-    def _course(self, length: float, step: Step) -> Course:
+    def _reach(self, length: float, step: Step) -> Reach:
         """How far the fill has come by the end of a step that is not kept."""
         drawn_m3 = float(self.drawn.sum() - step.inflow_m3[self.network.bucket])
         front_m = self.arrivals.beyond(self._shares(step.filled_m3, step.wet), step.pressure_pa * length)
-        return Course(step.filled_m3, drawn_m3, front_m)
+        return Reach(step.filled_m3, drawn_m3, front_m)
 
     def _dry(self, filled: Floats) -> float:
         """Share of the pores that resin has not come to, but for pockets."""
@@ -299,7 +299,7 @@ class _Fill:
             done, step = self._no_leap(*self._step(wanted), target)
             full = self._full(step)
             awaiting = self.valves.awaiting
-            if full or self.valves.short_of(awaiting, self._course(done, step)) <= 0:
+            if full or self.valves.short_of(awaiting, self._reach(done, step)) <= 0:
                 done, step = self._meet(done, step)
                 full = self._full(step)
             before, held = self._in_part(self.filled), self._held()
@@ -342,8 +342,8 @@ class _Fill:
         return self.problem.film_pa > 0 and bool((self.pressure > 1e-3 * self.problem.drive_pa)[self.wet].any())
 
     def _turn_valves(self) -> bool:
-        course = Course(self.filled, float(self.drawn.sum()), self.arrivals.front_m)
-        turned = self.valves.turn(self.clock, course, self._seconds())
+        reach = Reach(self.filled, float(self.drawn.sum()), self.arrivals.front_m)
+        turned = self.valves.turn(self.clock, reach, self._seconds())
         if turned:
             self._set_valves()
         return turned
@@ -374,10 +374,10 @@ class _Fill:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
 
         def trial(length: float, step: Step) -> Trial:
-            course, dry = self._course(length, step), self._dry(step.filled_m3)
+            reach, dry = self._reach(length, step), self._dry(step.filled_m3)
             # what is dry is an area that closes in: its root goes nearly straight to nothing
-            missing = min(math.sqrt(dry) - math.sqrt(SPECK_SHARE), self.valves.short_of(waiting, course))
-            return Trial(length, step, missing, course.front_m, flat=dry <= 0)
+            missing = min(math.sqrt(dry) - math.sqrt(SPECK_SHARE), self.valves.short_of(waiting, reach))
+            return Trial(length, step, missing, reach.front_m, flat=dry <= 0)
 
         def attempt(length: float, wet: Flags, front: Floats, about_pa: Floats) -> Trial:
             guess = wet.copy()

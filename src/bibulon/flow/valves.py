@@ -18,7 +18,7 @@ PASSED_SHARE = 0.95
 
 
 @dataclass(frozen=True)
-class Course:
+class Reach:
     """How far a fill has come: what may turn a valve."""
 
     filled_m3: Floats
@@ -74,9 +74,9 @@ class Valves:
         wet = np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0)
         return float(self._network.length_share_on_line[line] @ wet)
 
-    def _short_of(self, line: FlowLine, course: Course) -> float:
+    def _short_of(self, line: FlowLine, reach: Reach) -> float:
         """How far the event that opens *line* is off, as a share: 0 or less once it has happened."""
-        opens, filled = line.opens, course.filled_m3
+        opens, filled = line.opens, reach.filled_m3
         if isinstance(opens, WhenReached):
             return PASSED_SHARE - self.passed_share(filled, opens.line)
         if isinstance(opens, WhenAtPoint):
@@ -85,13 +85,13 @@ class Valves:
             nodes = self._network.top[corners]
             weights = found[1] if found else np.ones(1)
             cells = weights @ np.sqrt(self._network.area_m2[nodes])
-            return -float(weights @ course.front_m[nodes] / cells)
+            return -float(weights @ reach.front_m[nodes] / cells)
         if isinstance(opens, WhenFull):
             inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
             return opens.share * (1 - 1e-6) - float(self._pore_share @ inside)
         if isinstance(opens, WhenBatchUsed):
             wanted = opens.batch * self._batch_m3
-            return 1 - course.drawn_m3 / wanted if wanted > 0 else math.inf
+            return 1 - reach.drawn_m3 / wanted if wanted > 0 else math.inf
         return math.inf
 
     @property
@@ -103,9 +103,9 @@ class Valves:
             if not isinstance(feed.line.opens, AtTime) and feed.line.id not in self._done
         ]
 
-    def short_of(self, lines: list[FlowLine], course: Course) -> float:
+    def short_of(self, lines: list[FlowLine], reach: Reach) -> float:
         """How far the next of the events that open *lines* is off."""
-        return min((self._short_of(line, course) for line in lines), default=math.inf)
+        return min((self._short_of(line, reach) for line in lines), default=math.inf)
 
     def next_timed(self) -> float:
         """θ of the next valve opened or closed by the clock; infinite if there is none."""
@@ -122,7 +122,7 @@ class Valves:
         time_s = min(times, default=math.inf)
         return self._resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
-    def turn(self, clock: float, course: Course, time_s: float) -> bool:
+    def turn(self, clock: float, reach: Reach, time_s: float) -> bool:
         """Open and close what is due at θ = *clock*; True if anything changed."""
         due = clock * (1 + 1e-12)
         before = len(self.events)
@@ -131,7 +131,7 @@ class Valves:
             if isinstance(line.opens, AtTime):
                 opens = self._resin.fluidity_time(line.opens.time_s) <= due
             else:
-                opens = line.id not in self._done and self._short_of(line, course) <= 0
+                opens = line.id not in self._done and self._short_of(line, reach) <= 0
             closes = self._closes(line, due)
             if opens and line.id not in self._done:
                 self._done.add(line.id)
