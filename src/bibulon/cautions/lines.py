@@ -107,12 +107,12 @@ WHY_DRY = {
         "every feed is clamped or waits for resin that never comes",
         "Open a feed by the clock, or by something that resin comes to, and clamp it later.",
     ),
+    "dry area behind the vents": (
+        "resin has no way on to it past the vents",
+        "Move the vent beyond the dry place, or bring a feed to it, so that it lies between feed and vent.",
+    ),
 }
 """What stopped the fill, in words, and the remedy where it is another one than more reach."""
-PAST_THE_VENTS = (
-    "resin has no way on to it past the vents",
-    "Move the vent beyond the dry place, or bring a feed to it, so that it lies between feed and vent.",
-)
 
 
 @caution(
@@ -127,7 +127,7 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     if fill is None or fill.fill_time_s is not None:
         return
     area = show(fill.dry_area_m2, "area", assessment.units)
-    reason, remedy = WHY_DRY.get(fill.stopped_by, PAST_THE_VENTS)
+    reason, remedy = WHY_DRY[fill.stopped_by]
     full = show_full(fill.filled_fraction)
     yield Finding(f"{area} stay dry ({full} filled): {reason}.", fill.last_filled, remedy=remedy)
 

@@ -98,21 +98,19 @@ class Arrivals:
         self._span = (0.0, 0.0)
         self._passed: list[_Passed] = []
 
-    def _beyond(self, saturation: Floats, work: Floats) -> Floats:
+    def beyond(self, saturation: Floats, impulse: Floats) -> Floats:
+        """(n,) signed distance (m) of the front beyond each node, after a step that is not kept."""
         partly = (saturation - self._when) * self._size
+        work = self._work + impulse[: self._count]
         full = np.sqrt(self.margin_m**2 + self._curvature * np.maximum(work, 0.0))
         distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
         return distance
 
-    def beyond(self, saturation: Floats, impulse: Floats) -> Floats:
-        """(n,) signed distance (m) of the front beyond each node, after a step that is not kept."""
-        return self._beyond(saturation, self._work + impulse[: self._count])
-
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
         """Take in the step from *start* to *end*; the nodes (n,) were full to *before*, now to *after*."""
+        distance = self.beyond(after, impulse)
         self._work = self._work + impulse[: self._count]
-        distance = self._beyond(after, self._work)
         self._follow(end, distance)
         passed = np.isnan(self._mark) & (distance >= 0)
         earlier = before - self._when

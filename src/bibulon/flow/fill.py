@@ -299,7 +299,7 @@ class _Fill:
             done, step = self._no_leap(*self._step(wanted), target)
             full = self._full(step)
             awaiting = self.valves.awaiting
-            if full or self.valves.short_of(awaiting, self._reach(done, step)) <= 0:
+            if full or (awaiting and self.valves.short_of(awaiting, self._reach(done, step)) <= 0):
                 done, step = self._meet(done, step)
                 full = self._full(step)
             before, held = self._in_part(self.filled), self._held()
