@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QListWidget, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.fields import Field
@@ -112,6 +114,23 @@ def tick(rows: QListWidget, row: int) -> None:
     """Click the box of a row."""
     box = rows.visualItemRect(rows.item(row))
     QTest.mouseClick(rows.viewport(), LEFT, pos=QPoint(box.left() + 12, box.center().y()))
+
+
+def while_open(kind: type[QDialog], act: Callable[[Any], object]) -> None:
+    """Once the dialog of that kind, which blocks, is open, *act* on it and close it."""
+
+    def look() -> None:
+        found = next((one for one in QApplication.topLevelWidgets() if isinstance(one, kind) and one.isVisible()), None)
+        if found is None:
+            QTimer.singleShot(20, look)
+            return
+        try:
+            act(found)
+        finally:
+            if found.isVisible():
+                found.reject()
+
+    QTimer.singleShot(0, look)
 
 
 def run_apart(tmp_path: Path, script: str) -> subprocess.CompletedProcess[str]:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import re
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -15,9 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
-from bibulon.demo import demo_job
 from bibulon.desk.app import wait_for_fill
-from bibulon.desk.settings import Settings
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station import STATIONS
 from bibulon.desk.window import Window
@@ -343,54 +339,3 @@ def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: 
     window.files.open(path)
     assert window.note.isVisible() and "torn.bibulon" in window.note_text.text()
     assert window.document.job == kept
-
-
-# -- killed ------------------------------------------------------------------------------------------------------------
-
-CHILD = """
-import sys
-from bibulon.demo import demo_job
-from bibulon.desk.app import make_app, wait_for_fill
-from bibulon.desk.settings import Settings
-from bibulon.desk.window import Window
-app = make_app()
-window = Window(demo_job(), Settings())
-window.show()
-wait_for_fill(window)
-window.document.edit("name", window.document.job.model_copy(update={"name": "Panel seven"}))
-window.document.write_recovery()
-window.go("shoot")
-window.run.connect_simulated()
-page = window.benches["shoot"]
-while True:
-    page.next_button.click()
-    print(len(window.document.job.run), flush=True)
-    if len(window.document.job.run) >= 4:
-        page.note.setText(f"note {len(window.document.job.run)}")
-        page.note.returnPressed.emit()
-"""
-
-
-def test_a_run_killed_in_the_middle_loses_nothing(qtbot, tmp_path: Path) -> None:
-    child = subprocess.Popen([sys.executable, "-c", CHILD], stdout=subprocess.PIPE, text=True)
-    assert child.stdout is not None
-    said = 0
-    while said < 7:
-        said = int(child.stdout.readline())
-    child.kill()
-    rest = child.stdout.read().split()
-    said = max([said, *(int(one) for one in rest if one.isdigit())])
-    child.wait()
-    window = Window(demo_job(), Settings())
-    window.show()
-    try:
-        assert window.document.job.name == "Panel seven"
-        run = window.document.job.run
-        assert len(run) >= said and [event.number for event in run] == list(range(1, len(run) + 1))
-        assert window.run.running and window.run.clock_s >= run[-1].clock_s
-        assert "run was under way" in window.note_text.text()
-        window.go("shoot")
-        push(bench(window), "Log readings")
-        assert window.document.job.run[-1].kind == "reading" and len(window.document.job.run) == len(run) + 1
-    finally:
-        window.close()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, bench, choose, click, drag, press, push, texts, tick, type_into
+from driving import LEFT, choose, click, drag, press, push, texts, tick, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -190,11 +190,12 @@ def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner
     tick(ticks.list, 2)
     window.refresh()
     assert window.document.job.run[-1].kind == "ply taken up" and "2 of 8 done" in texts(side)
-    # what is on disk is enough: a new window on the same job takes the ticks up again
+    # what is on disk is enough: a new window takes the ticks up again
+    window.close()
     other = Window(demo_job(), Settings(), runner=runner)
+    other.note_actions[0].click()
     assert len(other.document.job.run) == 4
     other.close()
-    assert bench(window) is side
 
 
 def test_a_book_of_hundreds_of_plies_is_worked_on_where_it_is_seen(window: Window, qtbot) -> None:

@@ -12,8 +12,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QMenu, QToolButton
 
 from bibulon.demo import demo_job
-from bibulon.desk.document import Document
-from bibulon.desk.settings import Settings
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.storage import load, save
@@ -72,33 +70,6 @@ def test_files_are_dropped_on_the_window(window: Window, tmp_path: Path) -> None
     enter.ignore()
     window.dragEnterEvent(enter)
     assert not enter.isAccepted()
-
-
-def test_what_was_not_saved_is_there_at_the_next_start_and_can_be_put_aside(window: Window, runner, qtbot) -> None:
-    shown = window.document.job
-    window.document.edit("name", changed(shown, name="Half done"))
-    window.close()
-    again = Window(demo_job(), Settings(), runner=runner)
-    qtbot.addWidget(again)
-    again.show()
-    assert again.document.job.name == "Half done" and "taken up again" in again.note_text.text()
-    push(again, "Put it aside")
-    assert again.document.job == shown
-    again.document.forget_recovery()
-    third = Document(demo_job(), runner, Settings())
-    assert not third.recover(), "what was put aside does not come back"
-    third.close()
-
-
-def test_a_copy_that_cannot_be_read_is_told_and_the_job_opens_all_the_same(window: Window, runner) -> None:
-    document = Document(demo_job(), runner, Settings())
-    document.recovery_file.parent.mkdir(parents=True, exist_ok=True)
-    document.recovery_file.write_text("{ torn", encoding="utf-8")
-    said: list[str] = []
-    document.said.connect(said.append)
-    assert not document.recover() and document.job == demo_job()
-    assert len(said) == 1 and document.recovery_file.name in said[0]
-    document.close()
 
 
 def test_house_rules_are_chosen_with_their_figures_and_a_kept_test_is_taken_out(window: Window) -> None:

@@ -6,8 +6,8 @@ import math
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, click, push, texts, tick, type_into
-from PySide6.QtCore import QPoint, Qt, QTimer
+from driving import LEFT, bench, click, push, texts, tick, type_into, while_open
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QPushButton
@@ -39,23 +39,6 @@ def keys(window: Window, text: str) -> None:
 
 def enter(window: Window) -> None:
     QTest.keyClick(window.plan, Qt.Key.Key_Return)
-
-
-def while_open(kind: type[QDialog], act) -> None:
-    """Once the dialog of that kind, which blocks, is open, *act* on it and close it."""
-
-    def look() -> None:
-        found = next((one for one in QApplication.topLevelWidgets() if isinstance(one, kind) and one.isVisible()), None)
-        if found is None:
-            QTimer.singleShot(20, look)
-            return
-        try:
-            act(found)
-        finally:
-            if found.isVisible():
-                found.reject()
-
-    QTimer.singleShot(0, look)
 
 
 @pytest.fixture
@@ -176,7 +159,7 @@ def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(
             assert "no picture" in fresh.note_text.text()
     kinds = [(event.kind, event.label, event.by) for event in fresh.document.job.run]
     assert kinds == [("check ticked", "M2", "RM"), ("photographed", "M2", "RM")]
-    kept = Journal(fresh.document.journal.path).events()
+    kept = Journal(fresh.document.kept.journal.path).events()
     assert kept[1].photograph and kept[1].photograph == fresh.document.job.run[1].photograph
     shown: list[QDialog] = []
     while_open(PhotographDialog, shown.append)
@@ -195,7 +178,7 @@ def test_the_other_hand_is_saved_as_a_job_of_its_own(window: Window, tmp_path: P
     other = load(to)
     width = max(x for x, _ in before.part.outline)
     assert other.id != before.id and other.lines[0].points[0][0] == pytest.approx(width - before.lines[0].points[0][0])
-    window.note_action.click()
+    window.note_actions[0].click()
     assert window.document.job == other
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import os
 import re
+import shutil
+import subprocess
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,9 +18,11 @@ from hypothesis import strategies as st
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.edits import changed
-from bibulon.job.journal import Journal, resumed
-from bibulon.job.run import RunEvent
-from bibulon.job.storage import StorageError, backup_of, dump, load, parse, save, schema
+from bibulon.job.journal import Journal, fits, resumed
+from bibulon.job.run import RunEvent, entry
+from bibulon.job.storage import FileChanged, StorageError, backup_of, dump, load, parse, save, schema
+from bibulon.quantities import Units
+from bibulon.record.run_log import log_rows
 
 
 def event(number: int, **more: object) -> RunEvent:
@@ -143,13 +147,117 @@ def test_journal_survives_a_torn_line(tmp_path: Path, demo: Job) -> None:
     assert [one.text for one in resumed(demo, journal.events()).run] == ["entry 1", "entry 2", "again"]
 
 
-def test_journal_put_aside_keeps_the_old_one(tmp_path: Path) -> None:
+def test_a_damaged_entry_costs_itself_only_and_its_number_is_not_given_again(tmp_path: Path, demo: Job) -> None:
     journal = Journal(tmp_path / "deck.journal")
-    for _ in range(2):
-        journal.append(event(1))
-        journal.close_run()
-    assert journal.events() == ()
-    assert len(list(tmp_path.glob("*.kept"))) == 2
+    for number in (1, 2, 3, 4, 5):
+        journal.append(event(number, text=f"entry {number}"))
+    lines = journal.path.read_bytes().splitlines(keepends=True)
+    lines[2] = lines[2].replace(b"entry", b"ENTRY")
+    lines[4] = lines[4].replace(b"entry", b"ENTRY")
+    journal.path.write_bytes(b"".join(lines))
+    found = journal.read()
+    assert [one.number for one in found.events] == [1, 2, 4] and (found.damaged, found.highest) == (2, 5)
+    job = resumed(demo, found.events)
+    assert [one.number for one in job.run] == [1, 2, 4]
+    job = changed(job, run=(*job.run, event(found.highest + 1)))
+    assert parse(dump(job)) == job, "a log with a gap is kept in the file"
+    assert [(row.number, row.what) for row in log_rows(job.run, Units())] == [
+        (1, "note"), (2, "note"), (0, "entry 3 is missing"), (4, "note"), (0, "entry 5 is missing"), (6, "note"),
+    ]  # fmt: skip
+
+
+def test_a_refused_append_leaves_nothing_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    journal = Journal(tmp_path / "deck.journal")
+    journal.append(event(1))
+    whole = journal.path.read_bytes()
+
+    def full_after_a_little(handle: int, content: bytes) -> int:
+        if len(content) < 20:
+            raise OSError(28, "No space left on device")
+        return write(handle, content[:20])
+
+    write = os.write
+    monkeypatch.setattr(os, "write", full_after_a_little)
+    with pytest.raises(OSError, match="No space"):
+        journal.append(event(2, text="never confirmed"))
+    monkeypatch.undo()
+    assert journal.path.read_bytes() == whole
+    journal.append(event(2, text="now"))
+    assert [one.text for one in journal.events()] == ["", "now"]
+
+
+def test_a_journal_deleted_in_mid_run_is_written_again_whole(tmp_path: Path) -> None:
+    journal = Journal(tmp_path / "state" / "runs" / "journal")
+    done: list[RunEvent] = []
+    for number in range(1, 6):
+        if number == 4:
+            shutil.rmtree(tmp_path / "state")
+        journal.append(event(number), tuple(done))
+        done.append(event(number))
+    assert list(Journal(journal.path).events()) == done
+
+
+def test_entries_of_another_job_are_told_apart(demo: Job) -> None:
+    ran = changed(demo, run=(event(1), event(2)))
+    assert fits(ran, (event(2), event(3))) and not fits(ran, (event(2, text="of another"),))
+
+
+def test_a_file_changed_by_another_program_is_not_overwritten(demo: Job, tmp_path: Path) -> None:
+    path = tmp_path / "deck.bibulon"
+    ours = save(demo, path)
+    theirs = changed(demo, name="of a colleague")
+    save(theirs, path)
+    with pytest.raises(FileChanged, match="another program"):
+        save(changed(demo, name="ours"), path, ours)
+    assert load(path) == theirs
+    save(changed(demo, name="ours"), path)
+    assert load(backup_of(path)) == theirs
+
+
+def test_a_save_through_a_link_keeps_the_link(demo: Job, tmp_path: Path) -> None:
+    (tmp_path / "server").mkdir()
+    real, link = tmp_path / "server" / "deck.bibulon", tmp_path / "deck.bibulon"
+    save(demo, real)
+    link.symlink_to(real)
+    save(changed(demo, name="second"), link)
+    assert link.is_symlink() and load(real).name == "second"
+
+
+def test_what_killed_saves_left_is_cleared_away_by_the_next(demo: Job, tmp_path: Path) -> None:
+    dead = subprocess.Popen(["true"])
+    dead.wait()
+    (tmp_path / f".deck.bibulon.{dead.pid}-abcd1234.part").write_text("half")
+    alive = tmp_path / f".deck.bibulon.{os.getppid()}-abcd1234.part"
+    alive.write_text("being written by another window")
+    other = tmp_path / ".deck.bibulon.swp"
+    other.write_text("of an editor")
+    save(demo, tmp_path / "deck.bibulon")
+    assert sorted(one.name for one in tmp_path.iterdir()) == sorted([alive.name, other.name, "deck.bibulon"])
+
+
+def test_a_file_with_a_byte_order_mark_opens_and_one_too_large_to_open_is_not_saved(
+    demo: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "deck.bibulon"
+    path.write_bytes(b"\xef\xbb\xbf" + dump(demo).encode())
+    assert load(path) == demo
+    monkeypatch.setattr("bibulon.job.storage.LARGEST_FILE_BYTES", 1000)
+    with pytest.raises(StorageError, match="photographs"):
+        save(demo, path)
+
+
+@settings(max_examples=100)
+@given(given=st.fixed_dictionaries({
+    "label": st.text(max_size=100), "by": st.text(max_size=100), "text": st.text(max_size=3000),
+    "mass_kg": st.none() | st.floats(), "vacuum_pa": st.none() | st.floats(), "temperature_k": st.none() | st.floats(),
+    "place": st.none() | st.tuples(st.floats(), st.floats()),
+}))  # fmt: skip
+def test_nothing_that_is_given_stops_an_entry(given: dict[str, Any]) -> None:
+    made = entry(number=1, at=datetime(2026, 3, 12, tzinfo=UTC), clock_s=0.0, kind="note", **given)
+    for name in ("mass_kg", "vacuum_pa", "temperature_k", "place"):
+        if getattr(made, name) is None and given[name] is not None:
+            assert "left out" in made.text
+    assert RunEvent.model_validate_json(made.model_dump_json()) == made
 
 
 def test_a_saved_file_is_as_open_to_others_as_it_was(demo: Job, tmp_path: Path) -> None:

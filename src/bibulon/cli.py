@@ -1,17 +1,22 @@
 """The command line: the same work with no window.
 
-Exit codes: 0 fine, 1 a stop-rank caution, 2 bad input.
+Exit codes: 0 fine, 1 a stop-rank caution, 2 bad input, 3 the answer could not be written, 4 an error of the program.
 """
 
 from __future__ import annotations
 
 import dataclasses
 import json
+import logging
+import os
+import sys
 import threading
-from contextlib import nullcontext
+import warnings
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
+import click
 import typer
 
 from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
@@ -22,6 +27,7 @@ from bibulon.job.storage import StorageError, load, save, schema
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.other_hand import other_hand
 from bibulon.quantities import from_to, show, show_full
+from bibulon.whole_file import write_whole
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run vacuum infusion jobs.")
 
@@ -228,11 +234,11 @@ def cut(
     found = cut_list(assessment.job)
     try:
         if export is not None and export.suffix.lower() == ".pdf":
-            export.write_bytes(cutting_pdf(assessment.job, found, assessment.units))
+            write_whole(export, cutting_pdf(assessment.job, found, assessment.units))
         elif export is not None:
             write_cut_list(found, export)
         if labels is not None:
-            labels.write_bytes(labels_pdf(assessment.job, found, assessment.units))
+            write_whole(labels, labels_pdf(assessment.job, found, assessment.units))
     except (ValueError, OSError) as error:
         _refuse(f"The file could not be written: {error}")
     if as_json:
@@ -294,7 +300,7 @@ def report(
     assessment = _open(job)
     target = output or job.with_suffix(".pdf")
     try:
-        target.write_bytes(traveller_pdf(assessment))
+        write_whole(target, traveller_pdf(assessment))
     except OSError as error:
         _refuse(f"{target} could not be written: {error.strerror or error}.")
     if as_json:
@@ -345,6 +351,35 @@ def desk(
     raise typer.Exit(run(job, demo))
 
 
+WRITTEN, NOT_WRITTEN, BROKEN, INTERRUPTED = 0, 3, 4, 130
+"""Exit codes beside those of the commands."""
+
+
 def main() -> None:
-    """Entry point."""
-    app()
+    """Entry point: whatever goes wrong is said in a sentence, and each kind has an exit code of its own."""
+    warnings.simplefilter("ignore")  # what libraries tell each other's programmers
+    logging.disable(logging.WARNING)
+    try:
+        code = app(standalone_mode=False) or WRITTEN
+        sys.stdout.flush()
+    except click.exceptions.Abort:
+        code = INTERRUPTED
+    except click.ClickException as error:
+        error.show()
+        code = error.exit_code
+    except OSError as error:
+        # the output is full or closed: nothing more can be written there, not even at the end of the program
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = _say_on_stderr(f"The answer could not be written: {error.strerror or error}.", NOT_WRITTEN)
+    except MemoryError:
+        code = _say_on_stderr("This job needs more memory than there is here.", BROKEN)
+    except Exception as error:
+        what = f"{type(error).__name__}: {error}"
+        code = _say_on_stderr(f"Something went wrong inside the program ({what}). Nothing was changed.", BROKEN)
+    sys.exit(code)
+
+
+def _say_on_stderr(message: str, code: int) -> int:
+    with suppress(OSError):
+        print(message, file=sys.stderr, flush=True)
+    return code

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import os
+import re
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Generic, TypeVar
 
 Content = TypeVar("Content")
+
+
+OWNER_ONLY = 0o600
+"""Who may read a file of the program's own that holds work: its owner."""
+FORGOTTEN_S = 86_400.0
+"""A half-written file this old is removed even if a process of its number is alive: numbers are given again."""
+_HALF = re.compile(r"\.(?P<pid>\d+)-[a-z0-9_]+\.part")
 
 
 def write_own(path: Path, text: str) -> None:
@@ -17,29 +26,78 @@ def write_own(path: Path, text: str) -> None:
     write_whole(path, text.encode("utf-8"))
 
 
-def write_whole(path: Path, content: bytes) -> None:
+def write_whole(path: Path, content: bytes, mode: int | None = None) -> None:
     """Put *content* in place of the file; until it is all on the disk the old one stays. Raises OSError.
 
-    The file keeps who may read it; a new one is as open as the user's other new files.
+    A link goes on pointing to the file that is written. The file keeps who may read it; a new one gets *mode*, or is
+    as open as the user's other new files. What a killed program left half-written here is cleared away.
     """
-    mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    whole(path, lambda to: to.write_bytes(content), mode)
+
+
+def whole(path: Path, write: Callable[[Path], object], mode: int | None = None) -> None:
+    """The same for a file that *write* writes to the path it is given, which is then put in place."""
+    path = Path(os.path.realpath(path))
+    usual = 0o666 & ~_umask() if mode is None else mode
+    mode = path.stat().st_mode & 0o777 if path.exists() else usual
+    start = "." + path.name.encode()[:80].decode(errors="ignore")
+    _clear_half_written(path.parent, start)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f"{start}.{os.getpid()}-", suffix=".part")
     temporary = Path(name)
     try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(content)
-            stream.flush()
-            os.fsync(stream.fileno())
+        try:
+            write(temporary)
+            os.fsync(handle)
+        finally:
+            os.close(handle)
         temporary.chmod(mode)
         temporary.replace(path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+        sync_folder(path.parent)
     except BaseException:
         temporary.unlink(missing_ok=True)
         raise
+
+
+def sync_folder(folder: Path) -> None:
+    """Wait until the disk has what stands in the folder. Raises OSError."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def make_folder(folder: Path, mode: int = 0o700) -> None:
+    """Make the folder and those above it, and wait until the disk has them. Raises OSError."""
+    missing = [one for one in (folder, *folder.parents) if not one.exists()]
+    for one in reversed(missing):
+        one.mkdir(mode=mode, exist_ok=True)
+        sync_folder(one.parent)
+
+
+def _clear_half_written(folder: Path, start: str) -> None:
+    with os.scandir(folder) as entries:
+        names = [entry.name for entry in entries if entry.name.startswith(start)]
+    for name in names:
+        half = _HALF.fullmatch(name[len(start) :])
+        if half is None:
+            continue
+        one = folder / name
+        try:
+            if not _alive(int(half["pid"])) or time.time() - one.stat().st_mtime > FORGOTTEN_S:
+                one.unlink()
+        except OSError:  # another program was quicker, or it is not ours
+            continue
+
+
+def _alive(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):  # it belongs to another user, or never was a process
+        return True
+    return True
 
 
 def _umask() -> int:

@@ -239,7 +239,7 @@ def ply_count_differs(assessment: Assessment) -> Iterator[Finding]:
     if odd:
         labels = ", ".join(event.label for event in odd[:6])
         yield Finding(f"Ticked as laid, but not so in the book: {labels}.", in_region(job, None))
-    rank: Rank | None = "stop" if any(event.kind == "started" for event in job.run) else None
+    rank: Rank | None = "stop" if any(event.kind == "started" for event in job.shot) else None
     if 0 < laid < len(lines):
         first = next(line for line in lines if line.laid is None)
         missing = len(lines) - laid

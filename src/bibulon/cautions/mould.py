@@ -109,7 +109,7 @@ def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
     if missed:
         corner = assessment.job.mould.corner_radius_m
         where = f", with a corner of {show(corner, 'length', assessment.units)}" if corner is not None else ""
-        rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.run) else None
+        rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.shot) else None
         labels = ", ".join(line.label for line in missed[:6])
         place = in_region(assessment.job, missed[0].region)
         yield Finding(f"Laid on without debulking{where}: {labels}.", place, rank=rank)

@@ -20,6 +20,7 @@ from bibulon.job.layup import Offcut
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
+from bibulon.parent_watch import end_with
 from bibulon.quantities import Units
 
 Tell = Callable[[float], None]
@@ -65,6 +66,7 @@ class Helper:
 
 def _serve(pipe: Connection) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with(os.getppid())
     os.nice(BEHIND_THE_HAND)
     while True:
         try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import time
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QTimer
@@ -13,13 +14,16 @@ from bibulon.demo import demo_job
 from bibulon.desk import theme
 from bibulon.desk.document import is_large
 from bibulon.desk.new_job import new_job
-from bibulon.desk.settings import load_settings
+from bibulon.desk.settings import load_settings, state_folder
 from bibulon.desk.window import Window
-from bibulon.job.storage import StorageError, load
+from bibulon.job import Job
+from bibulon.job.kept import left_over
+from bibulon.job.storage import StorageError, load_with_fingerprint
 
 UNSEEN_PICTURE = Path("build") / "demo.png"
 LONGEST_FILL_MS = 60_000
 SWITCH_S = 0.0005
+SAME_DAY_S = 24 * 3600.0
 
 
 def has_screen() -> bool:
@@ -52,22 +56,40 @@ def wait_for_fill(window: Window) -> None:
     window.refresh()
 
 
+def _opened(job: Job, path: Path | None, read_as: str | None) -> Window:
+    return Window(job, load_settings(), path, read_as=read_as)
+
+
+def go_on_with_a_run(window: Window) -> None:
+    """Open the job whose shot was under way when the program ended: there is no time to look for it."""
+    for left in left_over(state_folder()):
+        if left.about.running and not left.about.put_by and time.time() - left.at_s < SAME_DAY_S:
+            window.files.open_left_over(left)
+            return
+
+
 def run(path: Path | None, demo: bool = False) -> int:
     """Open the window on *path*, on the demo job, or on a new job; returns the exit code."""
     unseen = not has_screen() and "QT_QPA_PLATFORM" not in os.environ
     if unseen:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    read_as = None
     try:
-        job = load(path) if path is not None else demo_job() if demo else new_job()
+        if path is not None:
+            job, read_as = load_with_fingerprint(path)
+        else:
+            job = demo_job() if demo else new_job()
     except StorageError as error:
         print(error, file=sys.stderr)
         return 2
     app = make_app()
     beside = is_large(job) and not unseen  # then it is worked out while the window is there already
-    window = Window(new_job() if beside else job, load_settings(), None if beside else path)
+    window = Window(new_job(), load_settings()) if beside else _opened(job, path, read_as)
     window.show()
     if beside:
-        window.open_document(job, path)
+        window.open_document(job, path, read_as)
+    elif path is None and not demo:
+        go_on_with_a_run(window)
     if not unseen:
         return app.exec()
     wait_for_fill(window)

@@ -62,7 +62,7 @@ class BringsIn(Protocol):
     document: Document
     plan: PlanView
 
-    def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None: ...
+    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
 
 
 def likely_unit(size: float) -> str:

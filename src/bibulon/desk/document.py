@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import errno
+import os
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -18,8 +21,9 @@ from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.settings import Settings, state_folder
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
-from bibulon.job.edits import changed
-from bibulon.job.journal import Journal, resumed
+from bibulon.job.edits import changed, new_id
+from bibulon.job.journal import Journal, fits, resumed
+from bibulon.job.kept import About, Kept
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import StorageError, load, save
 from bibulon.laminate.cells import remember_laminate
@@ -27,6 +31,7 @@ from bibulon.laminate.joints import remember_plies
 from bibulon.quantities import Units
 
 AUTOSAVE_MS = 1500
+READ_ONLY = "This job is open in another window: here it is only shown. Save it as a job of its own to work on it."
 MOST_UNDO = 500
 
 
@@ -60,23 +65,41 @@ def flow_inputs(job: Job) -> tuple[object, ...]:
 
 
 class Document(QObject):
-    """One open job. Signals: ``changed`` (job, fill, units or file: look again), ``said`` (message for the user)."""
+    """One open job. Signals: ``changed`` (job, fill, units or file: look again), ``said`` (message for the user).
+
+    Where another window has the job open, it is only shown here: ``read_only``.
+    """
 
     changed = Signal()
     said = Signal(str)
     worked = Signal(float)
     """How far the working out of a large job is, as a share."""
 
-    def __init__(self, job: Job, runner: FillRunner, settings: Settings, path: Path | None = None) -> None:
+    def __init__(
+        self,
+        job: Job,
+        runner: FillRunner,
+        settings: Settings,
+        path: Path | None = None,
+        read_as: str | None = None,
+        key: str | None = None,
+    ) -> None:
+        """*read_as* is the fingerprint of the file that *job* was read from; *key* names the kept work that is taken
+        up without a file."""
         super().__init__()
         self.runner = runner
         self.settings = settings
         self.path = path
+        self._read_as = read_as
+        self.kept = Kept(state_folder(), path, key)
+        self._journal = self.kept.journal
+        self._highest = 0
+        """The highest number that an entry of the run, sound or damaged, bears."""
         self._undo: list[tuple[str, Job]] = []
         self._redo: list[tuple[str, Job]] = []
         self._settled = job
         self._live: Job | None = None
-        self._saved = job
+        self._saved: Job | None = job if key is None else None
         self.answer: FillAnswer | None = None
         self._refusal: FlowRefusal | None = None
         self._study: tuple[tuple[object, ...], StudyAnswer] | None = None
@@ -95,8 +118,8 @@ class Document(QObject):
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
         self._autosave.timeout.connect(self._keep_recovery)
-        self._keeping = Background(lambda job, tell: self._put_recovery(job), self, StorageError)
-        self._keeping.ended.connect(self._kept)
+        self._keeping = Background(lambda job, tell, **more: self._put_recovery(job, **more), self, OSError)
+        self._keeping.ended.connect(self._autosave_ended)
         runner.answered.connect(self._take_answer)
         runner.refused.connect(self._take_refusal)
         self._ask(live=False)
@@ -114,6 +137,11 @@ class Document(QObject):
         return self._settled != self._saved
 
     @property
+    def read_only(self) -> bool:
+        """Whether another window has this job open."""
+        return not self.kept.owned
+
+    @property
     def assessment(self) -> Assessment:
         if self._assessment is None:
             made = assess(self._assessed, self.settings.units(self._assessed.shop.barometer_pa))
@@ -128,9 +156,11 @@ class Document(QObject):
         return self._cautions
 
     def edit(self, label: str, job: Job) -> None:
-        """Make *job* the job, as one step of undo."""
+        """Make *job* the job, as one step of undo; only shown jobs stay as they are."""
         self._live = None
-        if job == self._settled:
+        if self.read_only and job != self._settled:
+            self.said.emit(READ_ONLY)
+        if job == self._settled or self.read_only:
             self._announce()
             return
         self._undo.append((label, self._settled))
@@ -140,6 +170,8 @@ class Document(QObject):
 
     def preview(self, job: Job) -> None:
         """Show *job* while a gesture is under way; :meth:`edit` or :meth:`drop_preview` ends it."""
+        if self.read_only:
+            return
         self._live = job
         self._ask(live=True)
         self._announce()
@@ -151,11 +183,23 @@ class Document(QObject):
             self._ask(live=False)
             self._announce()
 
+    @property
+    def next_number(self) -> int:
+        """The number of the next entry of the run."""
+        return max([self._highest, *(event.number for event in self._settled.run[-1:])]) + 1
+
     def append_event(self, event: RunEvent) -> None:
         """Add an entry to the run log: on disk first, then on screen; it is not undone. Raises OSError."""
-        self.journal.append(event)
+        if self.read_only:
+            raise PermissionError(errno.EROFS, "the job is open in another window")
+        job = changed(self._settled, run=(*self._settled.run, event))
+        saved = self._saved.run if self._saved is not None and self.path is not None else ()
+        in_file = {one.number for one in saved}
+        self._journal.append(event, tuple(one for one in self._settled.run if one.number not in in_file))
         self._live = None
-        self._settle(changed(self._settled, run=(*self._settled.run, event)))
+        self._settle(job)
+        with suppress(OSError):  # the entry is on disk; this only says at the next start that a run is under way
+            self.kept.describe(self._about())
 
     def _settle(self, job: Job) -> None:
         self._settled = job
@@ -220,7 +264,8 @@ class Document(QObject):
         label, job = source.pop()
         target.append((label, self._settled))
         self._live = None
-        self._settle(changed(job, run=self._settled.run))  # what happened on the day is not undone
+        # what happened on the day is not undone, nor which job it is
+        self._settle(changed(job, run=self._settled.run, id=self._settled.id))
 
     # -- the fill ----------------------------------------------------------------------------------------------------
 
@@ -258,93 +303,147 @@ class Document(QObject):
 
     # -- files -------------------------------------------------------------------------------------------------------
 
-    @property
-    def journal(self) -> Journal:
-        return Journal(state_folder() / "runs" / f"{_file_name(self._settled.id)}.journal")
-
-    @property
-    def recovery_file(self) -> Path:
-        return recovery_file(self._settled.id)
-
-    def save(self, path: Path) -> None:
-        """Save to *path*. Raises :class:`StorageError`; nothing is lost then."""
-        save(self._settled, path)
-        self.path = path
-        self._saved = self._settled
+    def save(self, path: Path, replace: bool = False) -> None:
+        """Save to *path*. Raises :class:`StorageError`; nothing is lost then. A job saved to another file than before
+        becomes a job of its own; *replace* overwrites what another program has written there meanwhile."""
+        same = self.path is not None and self.kept.file == Path(os.path.realpath(path))
+        if same and self.read_only:
+            raise StorageError(f"{path.name} was not saved: it is open in another window. Save as a job of its own.")
+        kept = self.kept if same else Kept(state_folder(), path)
+        if not kept.owned:
+            raise StorageError(f"{path.name} was not saved: it is open in another window. Choose another place.")
+        job = self._settled
+        if not same and self.path is not None:
+            job = changed(job, id=new_id("job"))
         self._autosave.stop()
         self._keeping.wait()
-        self.recovery_file.unlink(missing_ok=True)
+        try:
+            if not same and (kept.recovery.exists() or kept.journal.path.exists()):
+                kept.set_apart()  # unsaved work on the file that is replaced
+            self._read_as = save(job, path, self._read_as if same and not replace else None)
+        except (StorageError, OSError) as error:
+            if not same:
+                kept.close()
+            if self.dirty:
+                self._autosave.start()
+            raise error if isinstance(error, StorageError) else StorageError(str(error)) from error
+        if not same:
+            if self.path is None:
+                self.kept.clear()
+            self.kept.close()
+            kept.clear()
+            self.kept, self._journal = kept, kept.journal
+        self.path = path
+        self._saved = self._settled = job
+        self._live = None
+        self.kept.clear()
         self._announce()
 
     def write_recovery(self) -> None:
         """Keep a copy of unsaved work, for the next start after a crash."""
         self._keeping.wait()
+        if self.read_only:
+            return
         try:
-            self._put_recovery(self._settled)
-        except StorageError as error:
-            self._kept(str(error))
+            self._put_recovery(self._settled, self._about())
+        except OSError as error:
+            self._autosave_ended(error.strerror or str(error))
 
     def _keep_recovery(self) -> None:
         """The same beside the interface: a large job takes a while to write."""
         if self._keeping.busy:
             self._autosave.start()
-        else:
-            self._keeping.start(self._settled)
+        elif not self.read_only:
+            self._keeping.start(self._settled, about=self._about())
 
-    @staticmethod
-    def _put_recovery(job: Job) -> None:
-        """Raises :class:`StorageError`."""
-        path = recovery_file(job.id)
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise StorageError(str(error)) from error
-        save(job, path)
+    def _about(self) -> About:
+        file = None if self.kept.file is None else str(self.kept.file)
+        job = self._settled
+        kinds = [event.kind for event in job.shot]
+        running = "started" in kinds and "finished" not in kinds
+        return About(file=file, name=job.name, job=job.id, made_from=self._read_as, running=running)
 
-    def _kept(self, message: str) -> None:
+    def _put_recovery(self, job: Job, about: About) -> None:
+        """Raises OSError."""
+        self.kept.keep(job, about)
+
+    def _autosave_ended(self, message: str) -> None:
         if message:
             self.said.emit(f"Autosave did not work: {message}. Save the job by hand.")
 
     def recover(self) -> bool:
-        """Take up unsaved work and an unfinished run from before, if there are any; True if so."""
-        found = self._settled
-        if self.recovery_file.exists():
+        """Take up unsaved work and an unfinished run from before, if there are any; True if so.
+
+        What was kept of another state of the file is set apart, to be offered as a job of its own.
+        """
+        if self.read_only:
+            self.said.emit(READ_ONLY)
+            return False
+        if self.kept.trouble:
+            self.said.emit(self.kept.trouble)
+            return False
+        found, about = self._settled, self.kept.about()
+        try:
+            content = self._journal.read()
+        except OSError as error:
+            self.said.emit(
+                f"The run journal {self._journal.path} cannot be read ({error.strerror or error}). It is left as it "
+                "is; what was logged since the last save may be in it. New entries go to a journal of their own."
+            )
+            self._begin_another_journal()
+            return False
+        if self.kept.recovery.exists():
             try:
-                found = load(self.recovery_file)
+                found = load(self.kept.recovery)
             except StorageError as error:
                 self.said.emit(str(error))
-        events = self.journal.events()
-        found = resumed(found, events)
+        if self.path is not None and self._is_of_another(found, about, content.events):
+            if resumed(found, content.events) != self._settled:
+                self.kept.set_apart()
+            else:
+                self.kept.clear()
+            return False
+        self._highest = content.highest
+        found = resumed(found, content.events)
+        if content.damaged:
+            self.said.emit(_damage_in_words(content.damaged))
         if found == self._settled:
             return False
         self._undo.append(("recovered work", self._settled))
         self._settle(found)
         return True
 
+    def _is_of_another(self, found: Job, about: About, events: tuple[RunEvent, ...]) -> bool:
+        """Whether what was kept is not of the file as it is now."""
+        if about.job and about.job != self._settled.id:
+            return True
+        changed_since = None not in (about.made_from, self._read_as) and about.made_from != self._read_as
+        return changed_since or not fits(self._settled, found.run) or not fits(self._settled, events)
+
+    def _begin_another_journal(self) -> None:
+        number = 2
+        while (path := self.kept.folder / f"journal-{number}").exists():
+            number += 1
+        self._journal = Journal(path)
+
     def forget_recovery(self) -> None:
         """Put autosaved work aside when the user discards it or it is saved."""
         self._autosave.stop()
         self._keeping.wait()
-        self.recovery_file.unlink(missing_ok=True)
-
-    def start_run_afresh(self) -> None:
-        """Set the journal of the last run aside (kept on disk) and empty the log of the job."""
-        self.journal.close_run()
-        self.edit("new run", changed(self._settled, run=()))
+        self.kept.clear()
 
     def close(self) -> None:
-        """Let go of the runner's signals."""
+        """Let go of the runner's signals and of the job; what is saved needs no copy."""
         self._autosave.stop()
         self._keeping.wait()
         self._work.cancel()
+        if not self.dirty:
+            self.kept.clear()
+        self.kept.close()
         self.runner.answered.disconnect(self._take_answer)
         self.runner.refused.disconnect(self._take_refusal)
 
 
-def _file_name(identifier: str) -> str:
-    return "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in identifier)
-
-
-def recovery_file(identifier: str) -> Path:
-    """Where unsaved work on the job of that id is kept."""
-    return state_folder() / "recovery" / f"{_file_name(identifier)}.bibulon"
+def _damage_in_words(count: int) -> str:
+    entries = "One entry of the run log is" if count == 1 else f"{count} entries of the run log are"
+    return f"{entries} damaged on disk and missing here; those before and after are whole. The log shows where."

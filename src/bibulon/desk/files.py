@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog
 
-from bibulon.desk.settings import save_settings
+from bibulon.desk.settings import save_settings, state_folder
 from bibulon.job.edits import new_id
-from bibulon.job.storage import SUFFIX, StorageError, load, save
+from bibulon.job.kept import Kept, LeftOver
+from bibulon.job.storage import SUFFIX, FileChanged, StorageError, load, load_with_fingerprint, save
 from bibulon.laminate.other_hand import other_hand
+from bibulon.whole_file import write_whole
 
 if TYPE_CHECKING:
     from bibulon.desk.window import Window
@@ -40,11 +42,11 @@ class Files:
 
     def open(self, path: Path) -> None:
         try:
-            job = load(path)
+            job, read_as = load_with_fingerprint(path)
         except StorageError as error:
             self.window.say(str(error))
             return
-        self.window.open_document(job, path)
+        self.window.open_document(job, path, read_as)
 
     def save_job(self) -> None:
         if self.window.document.path is None:
@@ -53,17 +55,35 @@ class Files:
             self._save(self.window.document.path)
 
     def save_job_as(self) -> None:
-        start = self.window.document.path or Path.home() / f"{self.window.document.job.name}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self.window, "Save the job", str(start), JOB_PATTERN)
-        if name:
-            path = Path(name)
-            self._save(path if path.suffix else path.with_suffix(SUFFIX))
+        start = self.window.document.path or Path.home() / f"{_file_name(self.window.document.job.name)}{SUFFIX}"
+        self._ask_where("Save the job", start, JOB_PATTERN, (SUFFIX,), self._save)
 
-    def _save(self, path: Path) -> None:
+    def _ask_where(
+        self, title: str, start: Path, pattern: str, suffixes: tuple[str, ...], write: Callable[[Path], None]
+    ) -> None:
+        """Ask for a file and have it written there. One of *suffixes* is put behind a name that has none of them; if
+        that name is taken, which the dialog could not ask about, the note over the plan asks."""
+        name, _ = QFileDialog.getSaveFileName(self.window, title, str(start), pattern)
+        if not name:
+            return
+        path = Path(name)
+        if path.suffix.lower() not in suffixes:
+            path = path.with_name(path.name + suffixes[0])
+            if path.exists():
+                self.window.say(f"{path.name} is already there.", ("Replace it", lambda: write(path)))
+                return
+        write(path)
+
+    def _save(self, path: Path, replace: bool = False) -> None:
         try:
-            self.window.document.save(path)
+            self.window.document.save(path, replace)
+        except FileChanged as error:
+            self.window.say(
+                str(error), ("Save as …", self.save_job_as), ("Replace it", lambda: self._save(path, replace=True))
+            )
+            return
         except StorageError as error:
-            self.window.say(str(error), "Save as …", self.save_job_as)
+            self.window.say(str(error), ("Save as …", self.save_job_as))
             return
         self.window.document.settings = self.window.document.settings.with_recent(path)
         save_settings(self.window.document.settings)
@@ -72,17 +92,8 @@ class Files:
 
     def save_bytes(self, title: str, suffix: str, content: Callable[[], bytes]) -> None:
         """Ask where to and write *content* there."""
-        start = Path.home() / f"{self.window.document.job.name} {title.lower()}{suffix}"
-        name, _ = QFileDialog.getSaveFileName(self.window, title, str(start), f"{title} (*{suffix})")
-        if not name:
-            return
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
-        try:
-            path.write_bytes(content())
-        except OSError as error:
-            self.window.say(f"{path.name} could not be written: {error.strerror or error}. Choose another place.")
-            return
-        self.window.say(f"{title} written to {path}.")
+        name = f"{self.window.document.job.name} {title.lower()}{suffix}"
+        self.write(title, name, f"{title} (*{suffix})", (suffix,), lambda path: write_whole(path, content()))
 
     def export_fill(self) -> None:
         """Ask where to and write the fill there, in the format of the suffix."""
@@ -92,28 +103,35 @@ class Files:
         if fill is None:
             self.window.say("There is no fill to export yet.")
             return
-        patterns = ";;".join(FILL_FILES)
-        self.write("The fill", f"{job.name} fronts.dxf", patterns, lambda path: write_fill(job, fill, path))
+        suffixes = (".dxf", ".svg", ".csv", ".vtu", ".pvd")
+        self.write(
+            "The fill", f"{job.name} fronts.dxf", ";;".join(FILL_FILES), suffixes,
+            lambda path: write_fill(job, fill, path),
+        )  # fmt: skip
 
     def export_plan(self) -> None:
         """Ask where to and write the plan there, as a drawing at full size."""
         from bibulon.exchange.plan_files import write_plan  # loads the writers only when asked for
 
         job = self.window.document.job
-        patterns = "Drawings (*.dxf *.svg)"
-        self.write("The plan", f"{job.name} plan.dxf", patterns, lambda path: write_plan(job, path))
+        patterns, suffixes = "Drawings (*.dxf *.svg)", (".dxf", ".svg")
+        self.write("The plan", f"{job.name} plan.dxf", patterns, suffixes, lambda path: write_plan(job, path))
 
-    def write(self, title: str, name: str, patterns: str, write: Callable[[Path], None]) -> None:
+    def write(
+        self, title: str, name: str, patterns: str, suffixes: tuple[str, ...], write: Callable[[Path], None]
+    ) -> None:
         """Ask where to, and have it written there; *title* says what."""
-        chosen, _ = QFileDialog.getSaveFileName(self.window, title, str(Path.home() / name), patterns)
-        if not chosen:
-            return
-        try:
-            write(Path(chosen))
-        except (ValueError, OSError) as error:
-            self.window.say(f"{Path(chosen).name} could not be written: {error}")
-            return
-        self.window.say(f"{title}: written to {chosen}.")
+
+        def to(path: Path) -> None:
+            try:
+                write(path)
+            except (ValueError, OSError) as error:
+                reason = getattr(error, "strerror", None) or error
+                self.window.say(f"{path.name} could not be written: {reason}. Choose another place.")
+                return
+            self.window.say(f"{title}: written to {path}.")
+
+        self._ask_where(title, Path.home() / _file_name(name), patterns, suffixes, to)
 
     def pick(self, title: str, pattern: str) -> Path | None:
         """A file that the user picks to read."""
@@ -145,17 +163,29 @@ class Files:
         """Ask where to and save the other hand of the job there."""
         other = other_hand(self.window.document.job, new_id("job"))
         hand = "mirrored" if other.mould.hand == "single" else other.mould.hand
-        start = Path.home() / f"{self.window.document.job.name} {hand}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self.window, "The mirrored job", str(start), JOB_PATTERN)
-        if not name:
+        start = Path.home() / _file_name(f"{self.window.document.job.name} {hand}{SUFFIX}")
+
+        def to(path: Path) -> None:
+            try:
+                save(other, path)
+            except StorageError as error:
+                self.window.say(str(error))
+                return
+            self.window.say(f"The mirrored job was saved as {path.name}.", ("Open it", lambda: self.open(path)))
+
+        self._ask_where("The mirrored job", start, JOB_PATTERN, (SUFFIX,), to)
+
+    def open_left_over(self, left: LeftOver) -> None:
+        """Take up work that was left: with its file if that is there, else without one."""
+        if left.file is not None:
+            self.open(left.file)
             return
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(SUFFIX)
         try:
-            save(other, path)
+            job = load(Kept.recovery_in(state_folder(), left.key))
         except StorageError as error:
-            self.window.say(str(error))
+            self.window.say(f"“{left.about.name}” cannot be taken up: {error}")
             return
-        self.window.say(f"The mirrored job was saved as {path.name}.", "Open it", lambda: self.open(path))
+        self.window.open_document(job, key=left.key)
 
     def take(self, path: Path) -> None:
         """Open a job; bring a drawing in as the outline, a mesh as the relief."""
@@ -167,3 +197,8 @@ class Files:
 
         self.window.go("part")
         (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self.window, path)
+
+
+def _file_name(name: str) -> str:
+    """*name* without what a file's name cannot hold."""
+    return name.replace("/", "-").replace("\0", "").strip()[:120]

@@ -24,6 +24,7 @@ from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.edits import revised
+from bibulon.parent_watch import end_with
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
@@ -70,6 +71,7 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with(os.getppid())
     os.nice(BEHIND_THE_HAND)
     while True:
         try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -12,11 +13,21 @@ from bibulon.job import Job
 from bibulon.quantities import Units
 
 
+@dataclass(frozen=True)
+class Source:
+    """Where a job comes from: its file and what was read there, or the key of work that was left without one."""
+
+    path: Path | None = None
+    read_as: str | None = None
+    """Fingerprint of the file as it was read."""
+    key: str | None = None
+
+
 class Opening(QObject):
     """Whichever job was asked for last is the one that comes."""
 
     ready = Signal(object, object)
-    """A job and its file, to be put on the desk."""
+    """A job and its :class:`Source`, to be put on the desk."""
     told = Signal(str)
 
     def __init__(self, owner: QObject) -> None:
@@ -24,16 +35,16 @@ class Opening(QObject):
         self._work = Background(work_out, self)
         self._work.progressed.connect(self._share)
         self._work.ended.connect(self._worked_out)
-        self._awaited: tuple[Job, Path | None, Units] | None = None
+        self._awaited: tuple[Job, Source, Units] | None = None
         self._under_way: Job | None = None
 
     @property
     def busy(self) -> bool:
         return self._work.busy
 
-    def ask(self, job: Job, path: Path | None, units: Units) -> None:
+    def ask(self, job: Job, source: Source, units: Units) -> None:
         """Have *job* come, a small one at once."""
-        self._awaited = job, path, units
+        self._awaited = job, source, units
         if is_large(job):
             self._begin()
         else:
@@ -51,9 +62,9 @@ class Opening(QObject):
 
     def _come(self) -> None:
         if self._awaited is not None:
-            job, path, _ = self._awaited
+            job, source, _ = self._awaited
             self._awaited = None
-            self.ready.emit(job, path)
+            self.ready.emit(job, source)
 
     def _share(self, share: float) -> None:
         if self._awaited is not None:

@@ -1,12 +1,13 @@
 """The run on the day: clock, instruments and the log.
 
-Each entry is on disk before the screen says so. The clock goes on from the last entry of the log, so a killed program
-takes it up where it really is.
+Each entry is on disk before the screen says so. The clock goes by the time since the machine was started (see
+:mod:`bibulon.job.shot_clock`), so a killed program takes it up where it really is.
 """
 
 from __future__ import annotations
 
 import time
+from contextlib import suppress
 from datetime import UTC, datetime
 from typing import Any
 
@@ -16,14 +17,18 @@ from bibulon.desk.document import Document
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of
-from bibulon.job.run import EventKind, RunEvent
-from bibulon.record.run_list import RunStep, next_step, run_list
+from bibulon.job import shot_clock
+from bibulon.job.run import EventKind, entry
+from bibulon.quantities import run_clock, show
+from bibulon.record.run_list import RunStep, done_steps, next_step, open_feeds, run_list
 
 TICK_MS = 250
 STALE_S = 5.0
 WARM_POT_K = 8.0
 LOW_BUCKET_KG = 0.7
 PACES = (1.0, 10.0, 60.0)
+LONGEST_SHOT_S = 48 * 3600.0
+"""A shot that was ended, and its vacuum never logged as let go, is over after this long."""
 
 
 class RunController(QObject):
@@ -32,27 +37,36 @@ class RunController(QObject):
     ticked = Signal()
     reading_taken = Signal(str, float)
     lost = Signal(str)
-    _arrived = Signal(object)
-    _lost = Signal(str)
+    """Something about the instruments or the clock that has to be said."""
+    _arrived = Signal(object, object)
+    _lost = Signal(object, str)
+    _back = Signal(object)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.link: InstrumentLink | None = None
+        self._closed: InstrumentLink | None = None
+        """The link before, which may still hold the port for a moment."""
         self.simulated: SimulatedBench | None = None
         self.pace = 1.0
         self._latest: dict[str, tuple[float, float]] = {}
+        self._lowest_pa: float | None = None
+        """The lowest vacuum reading since the shot was taken up."""
         self._anchor: tuple[float, float] | None = None
+        self._set_by_s = 0.0
+        """How far the time of day stands from the machine's own clock."""
         self._timer = QTimer(self)
         self._timer.setInterval(TICK_MS)
-        self._timer.timeout.connect(self.ticked)
+        self._timer.timeout.connect(self._tick)
         self._arrived.connect(self._take)
         self._lost.connect(self._lose)
+        self._back.connect(self._find_again)
 
     def set_document(self, document: Document) -> None:
         self.disconnect_instruments()
         self.document = document
-        self._anchor = None
+        self._anchor = self._lowest_pa = None
         self.update_timer()
 
     def update_timer(self) -> None:
@@ -67,52 +81,80 @@ class RunController(QObject):
 
     @property
     def started(self) -> bool:
-        return any(event.kind == "started" for event in self.document.job.run)
+        return any(event.kind == "started" for event in self.document.job.shot)
 
     @property
     def finished(self) -> bool:
-        return any(event.kind == "finished" for event in self.document.job.run)
+        """Whether the shot was ended: nothing more is poured or marked."""
+        return any(event.kind == "finished" for event in self.document.job.shot)
+
+    @property
+    def over(self) -> bool:
+        """Whether the clock stands: the shot was ended and the vacuum let go."""
+        shot = self.document.job.shot
+        if not self.finished:
+            return False
+        let_go = any(event.kind == "vacuum let go" for event in shot)
+        return let_go or shot_clock.time_of_day_s() - shot[-1].at.timestamp() > LONGEST_SHOT_S
 
     @property
     def running(self) -> bool:
-        return self.started and not self.finished
+        """Whether the clock runs: from the first feed until the shot is ended and the vacuum let go."""
+        return self.started and not self.over
 
     @property
     def clock_s(self) -> float:
         """Seconds since the first feed was opened; 0 before."""
-        run = self.document.job.run
         if not self.started:
             return 0.0
-        if self.finished:
-            return run[-1].clock_s
+        if self.over:
+            return self.document.job.shot[-1].clock_s
         if self._anchor is None:
-            last = run[-1]
-            since = max((datetime.now(UTC) - last.at).total_seconds(), 0.0)
-            self._anchor = (last.clock_s + since, time.monotonic())
+            taken = shot_clock.take_up(self.document.kept.clock, self.document.job.shot[-1])
+            self.resume_at(taken.clock_s)
+            if taken.doubt:
+                self.lost.emit(taken.doubt)
+        assert self._anchor is not None
         clock, then = self._anchor
-        return clock + (time.monotonic() - then) * self.pace
+        return clock + (shot_clock.since_boot_s() - then) * self.pace
 
     def resume_at(self, clock_s: float) -> None:
         """Set the clock of a run that is under way."""
-        self._anchor = (clock_s, time.monotonic())
+        self._anchor = (clock_s, shot_clock.since_boot_s())
+        self._set_by_s = shot_clock.time_of_day_s() - shot_clock.since_boot_s()
         self.update_timer()
+
+    def _tick(self) -> None:
+        moved = shot_clock.time_of_day_s() - shot_clock.since_boot_s() - self._set_by_s
+        if self.running and abs(moved) > shot_clock.SET_S:
+            self._set_by_s += moved
+            way = "forward" if moved > 0 else "back"
+            self.lost.emit(
+                f"This computer's time of day was set {way} by {run_clock(abs(moved))}. The shot clock does not follow "
+                "it and is right; times of day in the log before and after differ by that much."
+            )
+        self.ticked.emit()
 
     def set_pace(self, pace: float) -> None:
         """How fast a rehearsal runs; the real instruments know 1 only."""
         clock = self.clock_s
         self.pace = pace if self.simulated is not None else 1.0
-        self._anchor = (clock, time.monotonic()) if self.started else None
+        if self.started:
+            self.resume_at(clock)
         if self.simulated is not None:
             self.simulated.set_pace(self.pace)
 
     # -- log ---------------------------------------------------------------------------------------------------------
 
     def log(self, kind: EventKind, label: str = "", **more: Any) -> None:
-        """Write an entry. Raises OSError if the disk will not take it; then nothing was logged."""
+        """Write an entry. Raises OSError if the disk will not take it; then nothing was logged.
+
+        Nothing that is given can stop an entry: what the log cannot hold is left out, and the entry says so.
+        """
         clock = self.clock_s
-        event = RunEvent(
-            number=len(self.document.job.run) + 1,
-            at=datetime.now(UTC).astimezone(),
+        event = entry(
+            number=self.document.next_number,
+            at=datetime.fromtimestamp(shot_clock.time_of_day_s(), UTC).astimezone(),
             clock_s=round(clock, 1),
             kind=kind,
             label=label,
@@ -122,7 +164,18 @@ class RunController(QObject):
             **more,
         )
         self.document.append_event(event)
-        self._anchor = (clock, time.monotonic())
+        with suppress(OSError):  # the entry is on disk; the clock can still be taken up by its time
+            shot_clock.write_down(self.document.kept.clock, clock, event.number)
+        if self.started:
+            self.resume_at(clock)
+        self.update_timer()
+
+    def begin_anew(self) -> None:
+        """Begin another run of the same lay-up: the log stays, and the list of the shot is empty again. Raises
+        OSError."""
+        self.disconnect_instruments()
+        self.log("new run")
+        self._anchor = self._lowest_pa = None
         self.update_timer()
 
     def do(self, step: RunStep) -> None:
@@ -140,24 +193,41 @@ class RunController(QObject):
         return run_list(self.document.assessment)
 
     def next(self) -> RunStep | None:
-        return next_step(self.steps(), self.document.job.run)
+        return next_step(self.steps(), self.document.job.shot)
+
+    def next_batch(self) -> RunStep | None:
+        """The first batch that is planned and not poured."""
+        done = done_steps(self.steps(), self.document.job.shot)
+        return next((step for step in self.steps() if step.kind == "batch added" and step.id not in done), None)
 
     def alerts(self) -> tuple[str, ...]:
         """What has to be said aloud now."""
-        found = []
-        bucket, pot = self.latest("scale"), self.latest("pot")
-        poured = any(event.kind == "batch added" for event in self.document.job.run)
-        clamped = any(event.kind == "valve clamped" for event in self.document.job.run)
-        low = self.document.job.bucket.heel_kg + LOW_BUCKET_KG
-        if self.running and poured and not clamped and bucket is not None and bucket < low:
-            found.append("Bucket nearly empty: pour the next batch or clamp the feed now.")
-        shop = self.document.job.shop.temperature_k
-        if pot is not None and pot > shop + WARM_POT_K:
+        job, found = self.document.job, []
+        feeding = bool(open_feeds(job))
+        bucket, pot, vacuum = self.latest("scale"), self.latest("pot"), self.latest("vacuum")
+        poured = any(event.kind == "batch added" for event in job.shot)
+        if self.running and poured and feeding and bucket is not None and bucket < job.bucket.heel_kg + LOW_BUCKET_KG:
+            found.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
+        if pot is not None and pot > job.shop.temperature_k + WARM_POT_K:
             found.append("The pot is warming: swap it, carry it outdoors.")
+        let_go = any(event.kind == "vacuum let go" for event in job.shot)
+        if self.running and not let_go and vacuum is not None and self._lowest_pa is not None:
+            risen = vacuum - self._lowest_pa
+            if risen > job.house.vacuum_rise_pa:
+                units = self.document.assessment.units
+                found.append(
+                    f"The vacuum has lost {show(risen, 'pressure difference', units)} since its best: look for a leak, "
+                    "and at the pump."
+                )
         left = self.document.assessment.resin_flow.stops_s - self.clock_s
-        if self.running and left < self.document.job.charge.gel_margin_s and not clamped:
+        if self.running and feeding and left < job.charge.gel_margin_s:
             found.append("The gel margin is used up.")
-        return tuple(found)
+        return (*found, *self.impossible())
+
+    def impossible(self) -> tuple[str, ...]:
+        """What the instruments show that cannot be."""
+        shown = self.link.impossible.values() if self.link is not None else ()
+        return tuple(f"{words}, which cannot be: it is not logged. Look at the instrument." for words in shown)
 
     # -- instruments -------------------------------------------------------------------------------------------------
 
@@ -176,9 +246,8 @@ class RunController(QObject):
         """Set up the simulated bench, which follows the plan, and listen to it."""
         self.disconnect_instruments()
         self.simulated = SimulatedBench(world_of(self.document.assessment), pace)
-        done = [event for event in self.document.job.run if event.kind in ("batch added", "started")]
-        for event in done:
-            if event.mass_kg:
+        for event in self.document.job.shot:
+            if event.kind == "batch added" and event.mass_kg:
                 self.simulated.pour(event.mass_kg)
         if self.started:
             self.simulated.open_feed(self.clock_s)
@@ -191,28 +260,45 @@ class RunController(QObject):
         self._listen(url)
 
     def _listen(self, url: str) -> None:
-        self.link = InstrumentLink(url, self.document.assessment.units, self._arrived.emit, self._lost.emit)
-        self.link.start()
+        before = self._closed
+        link = InstrumentLink(
+            url,
+            self.document.assessment.units,
+            lambda reading: self._arrived.emit(link, reading),
+            lambda message: self._lost.emit(link, message),
+            lambda: self._back.emit(link),
+        )
+        self.link = link
+        link.start(before)
         self.update_timer()
 
     def disconnect_instruments(self) -> None:
         clock = self.clock_s
         if self.link is not None:
             self.link.close()
+            self._closed = self.link
         if self.simulated is not None:
             self.simulated.close()
         self.link = self.simulated = None
         self.pace = 1.0
         self._latest.clear()
-        self._anchor = (clock, time.monotonic()) if self.running else None
+        if self.running:
+            self.resume_at(clock)
         self.update_timer()
 
-    def _take(self, reading: Reading) -> None:
-        if self.link is None:
+    def _take(self, link: InstrumentLink, reading: Reading) -> None:
+        if link is not self.link:  # from a connection that was closed
             return
-        self._latest[reading.channel] = (reading.value, time.monotonic())
+        self._latest[reading.channel] = (reading.value, reading.at_s)
+        if reading.channel == "vacuum" and self.started:
+            self._lowest_pa = min(reading.value, reading.value if self._lowest_pa is None else self._lowest_pa)
         self.reading_taken.emit(reading.channel, reading.value)
 
-    def _lose(self, message: str) -> None:
-        self.disconnect_instruments()
-        self.lost.emit(message)
+    def _lose(self, link: InstrumentLink, message: str) -> None:
+        if link is self.link:
+            self._latest.clear()
+            self.lost.emit(message)
+
+    def _find_again(self, link: InstrumentLink) -> None:
+        if link is self.link:
+            self.lost.emit(f"{link.url} answers again.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -10,6 +11,7 @@ from pydantic import Field, ValidationError
 
 from bibulon.job.base import Model
 from bibulon.quantities import Reading, System, Units
+from bibulon.whole_file import write_own
 
 MOST_RECENT = 8
 
@@ -39,7 +41,7 @@ def settings_file() -> Path:
 
 
 def state_folder() -> Path:
-    """Where journals and recovery copies lie."""
+    """Where unsaved work and run journals are kept."""
     return Path(platformdirs.user_state_dir("bibulon"))
 
 
@@ -53,8 +55,5 @@ def load_settings() -> Settings:
 
 def save_settings(settings: Settings) -> None:
     """Write the settings; a folder that cannot be written leaves them for this session only."""
-    try:
-        settings_file().parent.mkdir(parents=True, exist_ok=True)
-        settings_file().write_text(settings.model_dump_json(indent=1), encoding="utf-8")
-    except OSError:
-        return
+    with suppress(OSError):
+        write_own(settings_file(), settings.model_dump_json(indent=1))

@@ -36,7 +36,7 @@ STATIONS = (
 
 
 def _settled(station: str, job: Job, assessment: Assessment) -> bool:
-    kinds = [event.kind for event in job.run]
+    kinds = [event.kind for event in job.shot]
     filled = assessment.fill is not None and assessment.fill.fill_time_s is not None
     return {
         "part": True,

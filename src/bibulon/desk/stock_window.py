@@ -39,6 +39,7 @@ from bibulon.laminate.compaction import fibre_fraction
 from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
+from bibulon.whole_file import write_whole
 
 SIZE = (860, 600)
 LIST_PX = 300
@@ -410,11 +411,16 @@ class StockWindow(QDialog):
         name, _ = QFileDialog.getSaveFileName(self, "Cards", "cards.toml", "Cards (*.toml);;Sheet (*.csv)")
         if not name:
             return
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(".toml")
+        path = Path(name)
+        if path.suffix.lower() not in (".toml", ".csv"):
+            path = path.with_name(f"{path.name}.toml")
+            if path.exists():
+                self._say(f"{path.name} is already there: choose it by its whole name to replace it.")
+                return
         cards = list((self.own or self.cards).values())
         text = as_csv(cards) if path.suffix.lower() == ".csv" else as_toml(cards)
         try:
-            path.write_text(text, encoding="utf-8")
+            write_whole(path, text.encode("utf-8"))
         except OSError as error:
             self._say(f"{path.name} could not be written ({error.strerror or error}).")
             return

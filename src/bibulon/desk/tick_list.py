@@ -25,9 +25,10 @@ from bibulon.desk.fields import label
 from bibulon.job import Job
 from bibulon.job.run import EventKind, RunEvent
 
-LONGEST_PX = 1280
+SHRINKING = ((1280, 82), (1280, 65), (1000, 55), (800, 45), (560, 40), (320, 35))
+"""The longer side in pixels and the quality that a picture is kept with: the first that makes it small enough."""
+LARGEST_JPEG_BYTES = 450_000
 LONG_LIST = 100
-QUALITY = 82
 LARGEST_FILE_BYTES = 60_000_000
 PICTURES = "Pictures (*.jpg *.jpeg *.png *.webp *.bmp)"
 
@@ -60,10 +61,19 @@ def small_jpeg(path: Path) -> str:
     image = reader.read()
     if image.isNull():
         raise PictureError(f"{path.name} is no picture that can be read: {reader.errorString().rstrip('.')}.")
-    if max(image.width(), image.height()) > LONGEST_PX:
+    for longest, quality in SHRINKING:
+        data = _jpeg(image, longest, quality)
+        if len(data) <= LARGEST_JPEG_BYTES:
+            return base64.b64encode(data).decode("ascii")
+    raise PictureError(f"{path.name} could not be made small enough to be kept.")
+
+
+def _jpeg(image: QImage, longest_px: int, quality: int) -> bytes:
+    """*image* as JPEG, its longer side no longer than that. Raises :class:`PictureError`."""
+    if max(image.width(), image.height()) > longest_px:
         image = image.scaled(
-            LONGEST_PX,
-            LONGEST_PX,
+            longest_px,
+            longest_px,
             Qt.AspectRatioMode.KeepAspectRatio,
             Qt.TransformationMode.SmoothTransformation,
         )
@@ -71,10 +81,10 @@ def small_jpeg(path: Path) -> str:
     buffer = QBuffer(data)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QImageWriter(buffer, b"jpeg")
-    writer.setQuality(QUALITY)
+    writer.setQuality(quality)
     if not writer.write(image.convertToFormat(QImage.Format.Format_RGB888)):
-        raise PictureError(f"{path.name} could not be made small: {writer.errorString()}.")
-    return base64.b64encode(data.data()).decode("ascii")
+        raise PictureError(f"The picture could not be made small: {writer.errorString()}.")
+    return bytes(data.data())
 
 
 def photographs_of(job: Job, label: str) -> list[RunEvent]:
@@ -193,7 +203,7 @@ class TickList:
         except OSError as error:
             self._of = self._key = None
             self._shown = {}
-            self.bench.desk.say(f"That could not be written to the log: {error.strerror or error}. Free some room.")
+            self.bench.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
         self.refresh()
 
     def _ticked(self, item: QListWidgetItem) -> None:

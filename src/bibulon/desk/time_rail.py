@@ -32,6 +32,7 @@ from bibulon.desk.fields import tool_button
 from bibulon.desk.rank_mark import paint_mark
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
+from bibulon.job.run import LAYING
 from bibulon.quantities import clock_time, run_clock, show
 
 LEFT, RIGHT = 12, 16
@@ -356,9 +357,9 @@ class TimeCanvas(QWidget):
         palette = theme.current.palette
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(palette.ink))
-        for entry in self.document.job.run:
+        for entry in self.document.job.shot:
             x = scale.x(entry.clock_s)
-            if scale.left <= x <= scale.right and not entry.kind.startswith("ply"):  # those were long before
+            if scale.left <= x <= scale.right and entry.kind not in LAYING:  # those were long before
                 painter.drawPolygon(QPolygonF([QPointF(x, 90), QPointF(x - 4, 98), QPointF(x + 4, 98)]))
         for caution in self.document.cautions:
             if caution.id == "batch-gels-first":

@@ -38,17 +38,19 @@ from bibulon.desk.fields import OneLine, rule_line, tool_button
 from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
 from bibulon.desk.job_menu import JobMenu
+from bibulon.desk.left_over import LeftOverWindow, in_words
 from bibulon.desk.new_job import new_job
-from bibulon.desk.opening import Opening
+from bibulon.desk.opening import Opening, Source
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.run_controller import RunController
-from bibulon.desk.settings import Settings, save_settings
+from bibulon.desk.settings import Settings, save_settings, state_folder
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
 from bibulon.desk.station import STATIONS
 from bibulon.desk.station_rail import StationRail
 from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.job import Job
+from bibulon.job.kept import left_over
 
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
@@ -79,7 +81,12 @@ class Window(QMainWindow):
     """The whole desk for one job at a time."""
 
     def __init__(
-        self, job: Job, settings: Settings, path: Path | None = None, runner: FillRunner | None = None
+        self,
+        job: Job,
+        settings: Settings,
+        path: Path | None = None,
+        runner: FillRunner | None = None,
+        read_as: str | None = None,
     ) -> None:
         super().__init__()
         self.setAcceptDrops(True)
@@ -87,7 +94,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.runner = runner or FillRunner(self)
         self._owns_runner = runner is None
-        self.document = Document(job, self.runner, settings, path)
+        self.document = Document(job, self.runner, settings, path, read_as)
         self.run = RunController(self.document)
         self.studies = Background(studied, self)
         self.proposals = Background(proposed, self)
@@ -191,12 +198,14 @@ class Window(QMainWindow):
         row.setContentsMargins(12, 6, 8, 6)
         self.note_text = QLabel()
         self.note_text.setWordWrap(True)
-        self.note_action = QPushButton()
-        self.note_action.clicked.connect(lambda _=False: self._do_note())
-        self._note_does: Callable[[], None] | None = None
+        self.note_actions = (QPushButton(), QPushButton())
+        self._note_does: list[Callable[[], object]] = []
+        for at, button in enumerate(self.note_actions):
+            button.clicked.connect(partial(self._do_note, at))
         close = tool_button("ph.x", "Put this note away", bar.hide)
         row.addWidget(self.note_text, 1)
-        row.addWidget(self.note_action)
+        for button in self.note_actions:
+            row.addWidget(button)
         row.addWidget(close)
         bar.hide()
         return bar
@@ -235,31 +244,56 @@ class Window(QMainWindow):
         self.document.said.connect(self.say)
         self.document.worked.connect(self.strip.show_share)
         if self.document.recover():
-            when = "A run was under way; its log is whole." if self.run.running else "Unsaved work was taken up again."
-            self.say(when, "Put it aside", self.document.undo if not self.run.running else self._start_afresh)
+            if self.run.running:
+                self.say("A run was under way: it goes on.", ("Begin a new run", self._begin_anew))
+            else:
+                self.say("Unsaved work was taken up again.", ("Put it aside", self.document.undo))
+        elif self.note.isHidden():
+            self.offer_left_over()
         self.run.update_timer()
         self.refresh()
 
-    def _start_afresh(self) -> None:
-        self.document.start_run_afresh()
-        self.run.set_document(self.document)
+    def _begin_anew(self) -> None:
+        try:
+            self.run.begin_anew()
+        except OSError as error:
+            self.say(f"The run goes on: a new one could not be begun ({error.strerror or error}).")
 
-    def open_document(self, job: Job, path: Path | None = None) -> None:
+    def offer_left_over(self) -> None:
+        """Say what work of other jobs was left, if any of it was not put by for later."""
+        found = [one for one in left_over(state_folder()) if not one.about.put_by]
+        if len(found) == 1:
+            one = found[0]
+            self.say(
+                f"{in_words(one)}.", ("Open it", partial(self.files.open_left_over, one)),
+                ("Look at it", self.show_left_over),
+            )  # fmt: skip
+        elif found:
+            self.say(f"Work on {len(found)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
+
+    def show_left_over(self) -> None:
+        """The work that was left, to open, keep or discard."""
+        LeftOverWindow(self, self.files.open_left_over).exec()
+
+    def open_document(
+        self, job: Job, path: Path | None = None, read_as: str | None = None, key: str | None = None
+    ) -> None:
         """Put another job on the desk, a large one once it is worked out; unsaved work on the one before is kept for
         recovery."""
-        self.opening.ask(job, path, self.document.settings.units(job.shop.barometer_pa))
+        units = self.document.settings.units(job.shop.barometer_pa)
+        self.opening.ask(job, Source(path, read_as, key), units)
 
-    def _put_on_desk(self, job: Job, path: Path | None) -> None:
+    def _put_on_desk(self, job: Job, source: Source) -> None:
         if self.document.dirty:
             self.document.write_recovery()
         self.document.close()
         self.studies.cancel()
         self.proposals.cancel()
         settings = self.document.settings
-        if path is not None:
-            settings = settings.with_recent(path)
+        if source.path is not None:
+            settings = settings.with_recent(source.path)
             save_settings(settings)
-        self.document = Document(job, self.runner, settings, path)
+        self.document = Document(job, self.runner, settings, source.path, source.read_as, source.key)
         self.run.set_document(self.document)
         for bench in self.benches.values():
             self.stack.removeWidget(bench)
@@ -338,12 +372,15 @@ class Window(QMainWindow):
     def fit_plan(self) -> None:
         self.plan.fit()
 
-    def say(self, text: str, action: str = "", do: Callable[[], None] | None = None) -> None:
-        """Show a note over the plan, with something to do about it."""
+    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
+        """Show a note over the plan, with up to two things to do about it."""
         self.note_text.setText(text)
-        self.note_action.setVisible(bool(action))
-        self.note_action.setText(action)
-        self._note_does = do
+        for button in self.note_actions:
+            button.hide()
+        for button, (words, _) in zip(self.note_actions, actions, strict=False):
+            button.setText(words)
+            button.show()
+        self._note_does = [do for _, do in actions]
         self.note.show()
 
     def _say_if_failed(self, message: str) -> None:
@@ -353,10 +390,9 @@ class Window(QMainWindow):
     def _keep_study(self, job: Job, answer: StudyAnswer) -> None:
         self.document.keep_study(job, answer)
 
-    def _do_note(self) -> None:
+    def _do_note(self, at: int) -> None:
         self.note.hide()
-        if self._note_does is not None:
-            self._note_does()
+        self._note_does[at]()
 
     def undo(self) -> None:
         self.document.undo()
@@ -435,7 +471,8 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Show the document as it is now."""
         document = self.document
-        self.setWindowTitle(f"{document.job.name}{' •' if document.dirty else ''} – Bibulon")
+        state = " (only shown)" if document.read_only else " •" if document.dirty else ""
+        self.setWindowTitle(f"{document.job.name}{state} – Bibulon")
         self.strip.refresh(document)
         self.rail.refresh(document)
         for button, text in ((self.undo_button, document.undo_label), (self.redo_button, document.redo_label)):

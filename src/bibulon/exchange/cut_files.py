@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -13,6 +14,7 @@ from ezdxf.filemanagement import new as new_drawing
 from bibulon.exchange.fill_files import MARGIN_MM, ExportError
 from bibulon.job.base import Point
 from bibulon.laminate.cut_list import CutList, CutPiece, Roll
+from bibulon.whole_file import whole
 
 LETTER_MM = 25.0
 BETWEEN_ROLLS_MM = 300.0
@@ -24,7 +26,7 @@ def write_cut_list(found: CutList, path: Path) -> None:
     writer = WRITERS.get(path.suffix.lower())
     if writer is None:
         raise ExportError(f"“{path.suffix}” is not known; a cut list is written as {', '.join(sorted(WRITERS))}.")
-    writer(found, path)
+    whole(path, partial(writer, found))
 
 
 def described(piece: CutPiece) -> str:

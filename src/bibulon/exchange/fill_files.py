@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -19,6 +20,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.quantities import run_clock
+from bibulon.whole_file import whole, write_whole
 
 FEED_COLOUR, VENT_COLOUR, PART_COLOUR = 30, 150, 7
 MARGIN_MM = 40.0
@@ -34,7 +36,10 @@ def write_fill(job: Job, result: FillResult, path: Path) -> None:
     writer = WRITERS.get(path.suffix.lower())
     if writer is None:
         raise ExportError(f"“{path.suffix}” is not known; a fill is written as {', '.join(sorted(WRITERS))}.")
-    writer(job, result, path)
+    if writer is _write_series:
+        _write_series(job, result, path)
+    else:
+        whole(path, lambda to: writer(job, result, to))
 
 
 def _write_vtu(job: Job, result: FillResult, path: Path) -> None:
@@ -53,7 +58,7 @@ def _write_vtu(job: Job, result: FillResult, path: Path) -> None:
             data[f"wet through at {level:.0f} s"] = (result.arrival_s <= level).astype(np.float64)
         data[f"full under film at {level:.0f} s"] = between_steps(result, level, result.saturation)[top]
         data[f"pressure Pa at {level:.0f} s"] = np.nan_to_num(pressure_map(result, level), nan=result.problem.vent_pa)
-    meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path)
+    meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path, file_format="vtu")
 
 
 def _write_series(job: Job, result: FillResult, path: Path) -> None:
@@ -71,10 +76,11 @@ def _write_series(job: Job, result: FillResult, path: Path) -> None:
                 "pressure Pa": np.nan_to_num(pressure_map(result, time_s), nan=result.problem.vent_pa),
             }
         name = f"{folder.name}/{folder.name}-{number:03d}.vtu"
-        meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data).write(path.parent / name)
+        mesh = meshio.Mesh(points, [("triangle", result.mesh.triangles)], point_data=data)
+        whole(path.parent / name, partial(mesh.write, file_format="vtu"))
         entries.append(f'<DataSet timestep="{time_s:.3f}" part="0" file="{escape(name)}"/>')
     text = "\n".join(['<VTKFile type="Collection" version="0.1"><Collection>', *entries, "</Collection></VTKFile>"])
-    path.write_text(text + "\n", encoding="utf-8")
+    write_whole(path, (text + "\n").encode("utf-8"))
 
 
 def _write_csv(job: Job, result: FillResult, path: Path) -> None:

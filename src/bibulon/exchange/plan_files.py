@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from xml.sax.saxutils import escape, quoteattr
 
@@ -12,6 +13,7 @@ from ezdxf.filemanagement import new as new_drawing
 from bibulon.exchange.fill_files import FEED_COLOUR, MARGIN_MM, PART_COLOUR, VENT_COLOUR, ExportError
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.whole_file import whole
 
 COLOURS = {"part": PART_COLOUR, "regions": 8, "feed lines": FEED_COLOUR, "vent lines": VENT_COLOUR, "media": 40}
 INKS = {
@@ -42,9 +44,9 @@ def _things(job: Job) -> Iterator[tuple[str, str, tuple[Point, ...], bool]]:
 def write_plan(job: Job, path: Path) -> None:
     """Write the plan of *job* to *path*. Raises :class:`ExportError` for an unknown suffix, or OSError."""
     if path.suffix.lower() == ".dxf":
-        _write_dxf(job, path)
+        whole(path, partial(_write_dxf, job))
     elif path.suffix.lower() == ".svg":
-        _write_svg(job, path)
+        whole(path, partial(_write_svg, job))
     else:
         raise ExportError(f"“{path.suffix}” is not known; a plan is written as .dxf or .svg.")
 

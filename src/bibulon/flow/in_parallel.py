@@ -6,12 +6,15 @@ wait for one another, and one that is given up is left to end by itself: what it
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator, Sequence
 from queue import Empty, SimpleQueue
 from threading import Event, Lock, Thread
 from typing import Any, Generic, TypeVar
 
 from joblib import Parallel, delayed
+
+from bibulon.parent_watch import end_with
 
 ASK_EVERY_S = 0.1
 Made = TypeVar("Made")
@@ -62,7 +65,7 @@ class _Batch(Generic[Made]):
         for number, given in enumerate(self._given):
             if self.given_up.is_set():
                 return
-            yield delayed(_numbered)(number, self._call, given)
+            yield delayed(_numbered)(number, self._call, given, os.getpid())
 
     def next_done(self) -> tuple[int, Made] | None:
         """The next that is done; None if it is being waited for."""
@@ -75,5 +78,6 @@ class _Batch(Generic[Made]):
         return done
 
 
-def _numbered(number: int, call: Callable[..., Made], given: tuple[Any, ...]) -> tuple[int, Made]:
+def _numbered(number: int, call: Callable[..., Made], given: tuple[Any, ...], asker: int) -> tuple[int, Made]:
+    end_with(asker)
     return number, call(*given)

@@ -11,12 +11,27 @@ passed over: a glitch on the wire must not stop a shot. See docs/instruments.md.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import re
+from dataclasses import dataclass, field
 
-from bibulon.quantities import QuantityError, Units, parse
+from bibulon.quantities import QuantityError, Units, parse, show
 
 CHANNELS: dict[str, str] = {"vacuum": "pressure", "scale": "mass", "pot": "temperature", "shop": "temperature"}
 """Channel: kind of quantity."""
+NAMES: dict[str, str] = {
+    "vacuum": "vacuum gauge",
+    "scale": "bucket's scale",
+    "pot": "probe in the pot",
+    "shop": "shop's thermometer",
+}
+"""Channel: what is on it, in words."""
+POSSIBLE: dict[str, tuple[float, float]] = {
+    "vacuum": (0.0, 200_000.0),
+    "scale": (-1000.0, 100_000.0),
+    "pot": (213.15, 773.15),
+    "shop": (213.15, 353.15),
+}
+"""Channel: the least and most that it can show in SI units; beyond that the instrument is broken or set wrong."""
 LONGEST_LINE = 200
 
 
@@ -26,14 +41,25 @@ class Reading:
 
     channel: str
     value: float
+    at_s: float = field(default=0.0, compare=False)
+    """When it came off the wire, on the monotonic clock of this machine."""
 
 
 class LineError(ValueError):
     """A line that is not a reading."""
 
 
+class ImpossibleReading(LineError):
+    """A reading that cannot be true; the message says what the instrument shows."""
+
+    def __init__(self, channel: str, message: str) -> None:
+        super().__init__(message)
+        self.channel = channel
+
+
 def read_line(line: str, units: Units) -> Reading | None:
-    """The reading in *line*; None for a greeting or a comment. Raises :class:`LineError`."""
+    """The reading in *line*; None for a greeting or a comment. Raises :class:`LineError`, and for a value beyond
+    :data:`POSSIBLE` :class:`ImpossibleReading`."""
     text = line.strip()
     if not text or text.startswith(("#", "hello")):
         return None
@@ -43,9 +69,16 @@ def read_line(line: str, units: Units) -> Reading | None:
     if not rest.strip().split(" ")[-1][-1:].isalpha() and "%" not in rest:
         raise LineError(f"no unit in “{text[:40]}”")
     try:
-        return Reading(channel, parse(rest, CHANNELS[channel], units))
+        value = parse(rest, CHANNELS[channel], units)
     except QuantityError as error:
+        if re.match(r"\s*-", rest):  # the unit is known, so it is the figure that cannot be
+            raise ImpossibleReading(channel, f"The {NAMES[channel]} shows {rest.strip()[:40]}") from error
         raise LineError(str(error)) from error
+    least, most = POSSIBLE[channel]
+    if not least <= value <= most:
+        shown = show(value, CHANNELS[channel], units)
+        raise ImpossibleReading(channel, f"The {NAMES[channel]} shows {shown}")
+    return Reading(channel, value)
 
 
 def write_line(reading: Reading) -> str:

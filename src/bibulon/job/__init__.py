@@ -7,6 +7,7 @@ document (see :mod:`bibulon.job.storage`).
 from __future__ import annotations
 
 from collections import Counter
+from itertools import pairwise
 from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, model_validator
@@ -28,11 +29,12 @@ from bibulon.job.cards import (
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
+from bibulon.job.house import HouseRules
 from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
 from bibulon.job.mould import Mould
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
-from bibulon.job.run import RunEvent
+from bibulon.job.run import RunEvent, shot_of
 from bibulon.job.series import Series
 
 FORMAT = "bibulon job"
@@ -83,6 +85,7 @@ class Job(Model):
     flow: FlowChoices = FlowChoices()
     bag: Bag = Bag()
     hold_rules: HoldRules = HoldRules()
+    house: HouseRules = HouseRules()
     hold_tests: tuple[HoldTest, ...] = ()
     charge: ChargePlan
     run: tuple[RunEvent, ...] = ()
@@ -118,8 +121,8 @@ class Job(Model):
             if chosen is not None:
                 self._expect(chosen, kind, user)
         self._expect(self.charge.resin, ResinCard, "the charge")
-        if [event.number for event in self.run] != list(range(1, len(self.run) + 1)):
-            raise ValueError("the entries of the run log are not numbered from 1 without a gap")
+        if any(later.number <= earlier.number for earlier, later in pairwise(self.run)):
+            raise ValueError("the numbers of the run log's entries have to grow from one to the next")
         return self
 
     def _check_book(self) -> None:
@@ -192,6 +195,11 @@ class Job(Model):
     def laid(self) -> tuple[Layer, ...]:
         """The ply book as it is laid, groups repeated."""
         return laid(self.layup, self.groups)
+
+    @property
+    def shot(self) -> tuple[RunEvent, ...]:
+        """The entries of the run log since the last new run."""
+        return shot_of(self.run)
 
     @property
     def mould_temperature_k(self) -> float:

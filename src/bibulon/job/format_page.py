@@ -26,8 +26,9 @@ uses, so that it opens the same anywhere; what follows from it (fill, charge, ca
 - Unknown fields, NaN and infinities are refused, by name.
 - A file is written beside the old one and renamed over it; the version before stays as `*{SUFFIX}{BACKUP_SUFFIX}`.
 - A file of a newer format version is refused and left as it is.
-- While a shot runs, every entry of `run` is first appended to a journal in the user's state folder
-  (`$XDG_STATE_HOME/bibulon/runs/<id>.journal`): one line an entry, `<crc32 in hex> <entry as JSON>`.
+- While a shot runs, every entry of `run` is first appended to a journal in the user's state folder, in the folder that
+  belongs to the file (`$XDG_STATE_HOME/bibulon/work/<file>/journal`): one line an entry,
+  `<crc32 in hex> <entry as JSON>`. Once the file holds an entry, the journal need not.
 """
 
 

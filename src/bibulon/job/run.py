@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, Field
+from pydantic import AwareDatetime, Field, ValidationError
 
 from bibulon.job.base import Label, Model, Point
+
+LONGEST_TEXT = 2000
+LONGEST_LABEL = 40
+LARGEST_PHOTOGRAPH = 1_500_000
+"""Letters of a picture in base64."""
 
 EventKind = Literal[
     "ply laid",
@@ -26,7 +31,20 @@ EventKind = Literal[
     "note",
     "vacuum let go",
     "finished",
+    "new run",
 ]
+LAYING: frozenset[EventKind] = frozenset(
+    (
+        "ply laid",
+        "ply taken up",
+        "debulked",
+        "debulk cleared",
+        "check ticked",
+        "check cleared",
+        "photographed",
+    )
+)
+"""What is done before a shot, and stands when a shot is begun anew."""
 
 
 class RunEvent(Model):
@@ -37,14 +55,69 @@ class RunEvent(Model):
     clock_s: float
     kind: EventKind
     label: Label = ""
-    text: Annotated[str, Field(max_length=2000)] = ""
+    text: Annotated[str, Field(max_length=LONGEST_TEXT)] = ""
     by: Label = ""
     """Who did it, where that was asked."""
-    photograph: Annotated[str, Field(max_length=1_500_000, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
+    photograph: Annotated[str, Field(max_length=LARGEST_PHOTOGRAPH, pattern=r"^[A-Za-z0-9+/=]*$")] = ""
     """A picture, made small, as JPEG in base64."""
     place: Point | None = None
-    mass_kg: Annotated[float, Field(ge=0)] | None = None
-    vacuum_pa: Annotated[float, Field(ge=0)] | None = None
-    temperature_k: Annotated[float, Field(ge=0)] | None = None
+    mass_kg: Annotated[float, Field(ge=0, le=1e5)] | None = None
+    vacuum_pa: Annotated[float, Field(ge=0, le=1e8)] | None = None
+    temperature_k: Annotated[float, Field(ge=0, le=2000)] | None = None
     rehearsal: bool = False
     """True when the simulated instruments, not real ones, were on the bench."""
+
+
+def shot_of(run: tuple[RunEvent, ...]) -> tuple[RunEvent, ...]:
+    """The entries of *run* that belong to the shot as it is now: all since the last new run."""
+    begun = max((at for at, event in enumerate(run) if event.kind == "new run"), default=-1)
+    return run[begun + 1 :]
+
+
+def missing_before(run: tuple[RunEvent, ...]) -> dict[int, tuple[int, int]]:
+    """Numbers that are missing from *run*, from and to, by the number of the entry that follows them."""
+    before = [0, *(event.number for event in run)]
+    return {
+        event.number: (last + 1, event.number - 1)
+        for last, event in zip(before, run, strict=False)
+        if event.number > last + 1
+    }
+
+
+def entry(**fields: Any) -> RunEvent:
+    """An entry of the log, whatever is given: words that are too long are cut, what cannot be held is left out, and
+    the text says so."""
+    fields = {name: value for name, value in fields.items() if value is not None}
+    left_out: list[str] = []
+    for name, most in (("label", LONGEST_LABEL), ("by", LONGEST_LABEL), ("text", LONGEST_TEXT)):
+        words = str(fields.get(name, ""))
+        if len(words) > most:
+            left_out.append("the end of " + ("what was written" if name == "text" else f"“{words[:12]}…”"))
+            fields[name] = words[: most - 1] + "…"
+    while True:
+        try:
+            event = RunEvent(**fields)
+            break
+        except ValidationError as error:
+            name = str(error.errors()[0]["loc"][0])
+            if name not in OPTIONAL or name not in fields:
+                raise
+            left_out.append(OPTIONAL[name])
+            del fields[name]
+    if not left_out:
+        return event
+    said = f"[left out: {', '.join(left_out)}]"
+    text = event.text[: LONGEST_TEXT - len(said) - 1]
+    return event.model_copy(update={"text": f"{text} {said}".strip()})
+
+
+OPTIONAL = {
+    "text": "what was written",
+    "by": "who",
+    "photograph": "a picture that is too large",
+    "place": "a place that is off the plan",
+    "mass_kg": "a mass that cannot be",
+    "vacuum_pa": "a vacuum reading that cannot be",
+    "temperature_k": "a temperature that cannot be",
+}
+"""Fields that an entry can do without, and what is said where one had to be left out."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -58,16 +60,26 @@ def _refuse_constant(constant: str) -> Any:
 
 def load(path: Path) -> Job:
     """The Job in the file. Raises :class:`StorageError`; a damaged file is left as it is."""
+    return load_with_fingerprint(path)[0]
+
+
+def load_with_fingerprint(path: Path) -> tuple[Job, str]:
+    """The Job in the file, and what tells this content of the file from another. Raises :class:`StorageError`."""
     try:
+        if not path.is_file():
+            raise StorageError(
+                f"{path.name} could not be read: {'it is no file' if path.exists() else 'it is not there'}."
+            )
         if path.stat().st_size > LARGEST_FILE_BYTES:
             raise StorageError(f"{path.name} is too large to be a job file.")
-        text = path.read_text(encoding="utf-8")
+        content = path.read_bytes()
+        text = content.decode("utf-8-sig")
     except OSError as error:
         raise StorageError(f"{path.name} could not be read: {error.strerror or error}.") from error
     except UnicodeDecodeError as error:
         raise StorageError(f"{path.name} is not a text file, so not a job file.") from error
     try:
-        return parse(text, path.name)
+        return parse(text, path.name), fingerprint(content)
     except StorageError as error:
         backup = backup_of(path)
         if backup.exists():
@@ -75,25 +87,51 @@ def load(path: Path) -> Job:
         raise
 
 
+def fingerprint(content: bytes) -> str:
+    """What tells one content of a file from another."""
+    return hashlib.sha256(content).hexdigest()
+
+
 def backup_of(path: Path) -> Path:
     """Where the previous version of the file is kept."""
     return path.with_name(path.name + BACKUP_SUFFIX)
 
 
-def save(job: Job, path: Path) -> None:
-    """Write *job* to the file: complete or not at all, with the version before kept beside it.
+class FileChanged(StorageError):
+    """The file on disk is no longer what was read: another program has written it."""
 
-    Raises :class:`StorageError`; then the file is as it was.
+
+def save(job: Job, path: Path, expected: str | None = None) -> str:
+    """Write *job* to the file: complete or not at all, with the version before kept beside it; its fingerprint.
+
+    Raises :class:`StorageError`; then the file is as it was. Where the fingerprint *expected* of the file is given and
+    the file has another, :class:`FileChanged` is raised.
     """
+    content = dump(job).encode("utf-8")
+    if len(content) > LARGEST_FILE_BYTES:
+        raise StorageError(
+            f"{path.name} was not saved: it would be {len(content) / 1e6:.0f} MB, more than the "
+            f"{LARGEST_FILE_BYTES / 1e6:.0f} MB that a job file may have. Its photographs are most of that. The file "
+            "on disk is as it was, and your work is still open here."
+        )
     try:
+        path = Path(os.path.realpath(path))
         if path.exists():
-            write_whole(backup_of(path), path.read_bytes())
-        write_whole(path, dump(job).encode("utf-8"))
+            before = path.read_bytes()
+            if expected is not None and fingerprint(before) != expected:
+                raise FileChanged(
+                    f"{path.name} was not saved: another program has changed it since it was opened here. "
+                    "Save to another place, or replace what is there; what is replaced stays beside it as "
+                    f"{backup_of(path).name}."
+                )
+            write_whole(backup_of(path), before)
+        write_whole(path, content)
     except OSError as error:
         raise StorageError(
             f"{path.name} could not be saved: {error.strerror or error}. The file on disk is as it was; "
             "your work is still open here. Save it to another place."
         ) from error
+    return fingerprint(content)
 
 
 def schema() -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
+from bibulon.job import Job
 from bibulon.job.lines import AtTime, Line, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.run import EventKind, RunEvent
 from bibulon.quantities import clock_time, run_clock, show
@@ -38,6 +39,12 @@ def opening_in_words(assessment: Assessment, line: Line) -> str:
     return f"at {run_clock(opens.time_s)}"
 
 
+def opened_s(assessment: Assessment) -> dict[str, float]:
+    """When the simulated fill first opens each line's valve, by the line's identifier."""
+    happens = assessment.fill.events if assessment.fill else ()
+    return {event.line: event.time_s for event in reversed(happens) if event.action == "opened"}
+
+
 READY_CHECKS = {
     "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
     "people": (
@@ -68,7 +75,7 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
                 batch.mass_kg,
             )
         )
-    opened = {event.line: event.time_s for event in (assessment.fill.events if assessment.fill else ())}
+    opened = opened_s(assessment)
     timed_first = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
     for feed in job.feeds:
         first = isinstance(feed.opens, AtTime) and feed.opens.time_s == timed_first
@@ -84,6 +91,14 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
                 RunStep(
                     f"clamp {feed.id}", f"Clamp feed {feed.label}", "By the clock.", feed.closes_s, "valve clamped",
                     feed.label,
+                )
+            )  # fmt: skip
+    for vent in job.vents:
+        if vent.closes_s is not None:
+            timed.append(
+                RunStep(
+                    f"clamp {vent.id}", f"Clamp vent {vent.label}", "By the clock.", vent.closes_s, "valve clamped",
+                    vent.label,
                 )
             )  # fmt: skip
     timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
@@ -111,14 +126,35 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     return (*checks, *timed, *last, release)
 
 
+ALL_FEEDS = "all feeds"
+"""The label under which the log says that every feed was clamped at once."""
+
+
+def open_feeds(job: Job) -> tuple[str, ...]:
+    """Labels of the feeds that the log says are open now, in the order opened."""
+    feeds = {line.label for line in job.feeds}
+    found: dict[str, None] = {}
+    for event in job.shot:
+        if event.kind == "valve opened" and event.label in feeds:
+            found[event.label] = None
+        elif event.kind == "valve clamped" and event.label == ALL_FEEDS:
+            found.clear()
+        elif event.kind == "valve clamped":
+            found.pop(event.label, None)
+    return tuple(found)
+
+
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:
-    """Ids of the steps that the log has ticked; each event ticks the first open step it fits."""
+    """Ids of the steps that the log has ticked; each event ticks the first open step it fits, and the clamping of all
+    feeds every clamping of a feed."""
     done: set[str] = set()
+    feeds = {step.label for step in steps if step.kind == "valve opened"}
     for event in run:
-        for step in steps:
-            if step.id not in done and step.kind == event.kind and step.label == event.label:
-                done.add(step.id)
-                break
+        fitting = [step for step in steps if step.id not in done and step.kind == event.kind]
+        if event.kind == "valve clamped" and event.label == ALL_FEEDS:
+            done.update(step.id for step in fitting if step.label in feeds)
+            continue
+        done.update(step.id for step in [step for step in fitting if step.label == event.label][:1])
     return frozenset(done)
 
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from bibulon.job.run import RunEvent
+from dataclasses import dataclass
+from datetime import datetime
+
+from bibulon.job.run import LAYING, RunEvent, missing_before
 from bibulon.quantities import Units, run_clock, show
 from bibulon.record.run_list import READY_CHECKS
 
@@ -34,5 +37,31 @@ def details(event: RunEvent, units: Units) -> str:
 
 def clocks(run: tuple[RunEvent, ...]) -> tuple[str, ...]:
     """The run clock of each entry; nothing for what was done before the first feed was opened."""
-    opened = next((at for at, event in enumerate(run) if event.kind == "started"), len(run))
-    return tuple("" if at < opened else run_clock(event.clock_s) for at, event in enumerate(run))
+    found, opened = [], False
+    for event in run:
+        opened = event.kind == "started" or (opened and event.kind != "new run")
+        found.append(run_clock(event.clock_s) if opened and event.kind not in LAYING else "")
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class LogRow:
+    """A line of the log as it is read; ``number`` is 0 where entries are missing."""
+
+    number: int
+    at: datetime
+    clock: str
+    what: str
+    details: str
+
+
+def log_rows(run: tuple[RunEvent, ...], units: Units) -> tuple[LogRow, ...]:
+    """The log line by line in the order it was written; where entries are missing, a line says which."""
+    missing, rows = missing_before(run), []
+    for event, clock in zip(run, clocks(run), strict=True):
+        if event.number in missing:
+            first, last = missing[event.number]
+            which = f"entry {first} is" if first == last else f"entries {first} to {last} are"
+            rows.append(LogRow(0, event.at, "", f"{which} missing", "damaged on disk"))
+        rows.append(LogRow(event.number, event.at, clock, what(event), details(event, units)))
+    return tuple(rows)

@@ -37,8 +37,8 @@ from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, from_to, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
-from bibulon.record.run_list import opening_in_words
-from bibulon.record.run_log import clocks, details, what
+from bibulon.record.run_list import opened_s, opening_in_words
+from bibulon.record.run_log import log_rows
 
 INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
 PICTURE_MM = 78
@@ -185,7 +185,7 @@ class _Traveller:
         ]
 
     def lines(self) -> list[Flowable]:
-        opened = {event.line: event.time_s for event in (self.assessment.fill.events if self.assessment.fill else ())}
+        opened = opened_s(self.assessment)
         rows = []
         for line in self.job.lines:
             if line.kind == "vent":
@@ -194,10 +194,12 @@ class _Traveller:
                 when = opening_in_words(self.assessment, line)
                 if line.id in opened and not isinstance(line.opens, AtTime):
                     when += f" (about {run_clock(opened[line.id])})"
-            rows.append([line.label, line.kind, self.show(line.hose_length_m, "distance"), when])
+            clamped = "" if line.closes_s is None else f"clamped at {run_clock(line.closes_s)}"
+            hose = self.show(line.hose_length_m, "distance")
+            rows.append([line.label, line.kind, hose, f"{when}, {clamped}" if clamped else when])
         return [
             self.text("Lines and valves", "head"),
-            self.table(["Label", "Line", "Hose", "Opened"], rows, [20, 25, 30, 105]),
+            self.table(["Label", "Line", "Hose", "Opened and clamped"], rows, [20, 25, 30, 105]),
         ]
 
     def charge(self) -> list[Flowable]:
@@ -256,14 +258,8 @@ class _Traveller:
 
     def log(self) -> list[Flowable]:
         rows = [
-            [
-                str(event.number),
-                event.at.strftime("%d %b %H:%M:%S"),
-                clock,
-                what(event),
-                details(event, self.assessment.units),
-            ]
-            for event, clock in zip(self.job.run, clocks(self.job.run), strict=True)
+            [str(row.number or ""), row.at.strftime("%d %b %H:%M:%S"), row.clock, row.what, row.details]
+            for row in log_rows(self.job.run, self.assessment.units)
         ]
         return [
             self.text("Run log", "head"),

@@ -24,6 +24,7 @@ from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
 from bibulon.quantities import parse, show
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
+from bibulon.whole_file import write_whole
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -270,11 +271,12 @@ class CuttingSections(QObject):
 
         def write(path: Path) -> None:
             if path.suffix.lower() == ".pdf":
-                path.write_bytes(cutting_pdf(document.job, found, document.assessment.units))
+                write_whole(path, cutting_pdf(document.job, found, document.assessment.units))
             else:
                 write_cut_list(found, path)
 
-        self.bench.desk.files.write("Cutting drawings", f"{document.job.name} cutting.dxf", CUT_FILES, write)
+        suffixes = (".dxf", ".svg", ".pdf", ".csv")
+        self.bench.desk.files.write("Cutting drawings", f"{document.job.name} cutting.dxf", CUT_FILES, suffixes, write)
 
     def _labels(self) -> None:
         if self.found is None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem
 
 from bibulon.desk.benches.base import Bench
 from bibulon.exchange.readings import log_csv
 from bibulon.quantities import show
-from bibulon.record.run_log import clocks, details, what
+from bibulon.record.run_log import log_rows
 
 
 class LogBench(Bench):
@@ -55,19 +57,16 @@ class LogBench(Bench):
 
     def _entries(self) -> list[tuple[str, str, str, str]]:
         units = self.document.assessment.units
-        found = []
+        found: list[tuple[datetime, tuple[str, str, str, str]]] = []
+        latest = datetime.min.replace(tzinfo=UTC)
+        for row in log_rows(self.document.job.run, units):
+            latest = max(latest, row.at)  # in the order written, even if the time of day was set back meanwhile
+            found.append((latest, (row.at.strftime("%d %b %H:%M"), row.clock, row.what, row.details)))
         for test, verdict in self.document.assessment.hold_verdicts:
             says = "passed" if verdict.passed else "FAILED"
             leak = show(verdict.leak_pa_m3_s, "leak rate", units)
-            found.append(
-                (
-                    test.taken_at,
-                    (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}"),
-                )
-            )
-        run = self.document.job.run
-        for event, clock in zip(run, clocks(run), strict=True):
-            found.append((event.at, (event.at.strftime("%d %b %H:%M"), clock, what(event), details(event, units))))
+            words = (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}")
+            found.append((test.taken_at, words))
         return [row for _, row in sorted(found, key=lambda item: item[0])]
 
     def _traveller(self) -> None:

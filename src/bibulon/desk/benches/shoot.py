@@ -11,9 +11,9 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import column, label
 from bibulon.desk.rank_mark import RankMark
 from bibulon.desk.run_controller import PACES
-from bibulon.job.run import EventKind
+from bibulon.job.run import LONGEST_TEXT, EventKind
 from bibulon.quantities import clock_time, run_clock, show
-from bibulon.record.run_list import done_steps
+from bibulon.record.run_list import ALL_FEEDS, done_steps
 
 
 class ShootBench(Bench):
@@ -52,8 +52,8 @@ class ShootBench(Bench):
         grid = QGridLayout()
         grid.setSpacing(6)
         self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
-        self.batch = self._glove("Batch poured", lambda: self._log("batch added", "extra"))
-        self.clamp = self._glove("All feeds clamped", lambda: self._log("valve clamped", "all feeds"))
+        self.batch = self._glove("Batch poured", self._pour)
+        self.clamp = self._glove("All feeds clamped", lambda: self._log("valve clamped", ALL_FEEDS))
         self.reading = self._glove("Log readings", lambda: self._log("reading"))
         for at, button in enumerate((self.mark, self.batch, self.clamp, self.reading)):
             grid.addWidget(button, at // 2, at % 2)
@@ -63,6 +63,7 @@ class ShootBench(Bench):
         self.note.setPlaceholderText("Note, then Enter")
         self.note.setAccessibleName("Note")
         self.note.setMinimumHeight(44)
+        self.note.setMaxLength(LONGEST_TEXT)
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
@@ -80,7 +81,7 @@ class ShootBench(Bench):
         self.body.addLayout(instruments)
         self.connect_real = self.button("Connect the instruments", self._connect)
         self.ended = self.button("Shot ended", lambda: self._log("finished"))
-        self.afresh = self.button("New run (keeps the old journal)", self._afresh)
+        self.afresh = self.button("New run (the log stays)", self._afresh)
         run.ticked.connect(self.tick)
         self.desk.plan.marked.connect(self._mark)
         self.tick()
@@ -108,7 +109,7 @@ class ShootBench(Bench):
         self.bucket.setText("–" if bucket is None else show(bucket, "mass", units))
         self.vacuum.setText("–" if vacuum is None else show(vacuum, "pressure", units))
         step = run.next()
-        self.next_button.setEnabled(step is not None and not run.finished)
+        self.next_button.setEnabled(step is not None and not self.document.read_only)
         if step is None:
             self.next_button.setText("Everything on the list is done")
             self.detail.setText("")
@@ -122,8 +123,10 @@ class ShootBench(Bench):
         self.connect_real.setVisible(bool(url))
         self.connect_real.setText(f"Disconnect {url}" if run.link and not run.simulated else f"Connect {url}")
         for button in (self.mark, self.batch, self.clamp, self.reading):
-            button.setEnabled(run.running)
-        self.ended.setVisible(run.running)
+            button.setEnabled(run.running and not self.document.read_only)
+        batch = run.next_batch()
+        self.batch.setText(f"{batch.label} poured" if batch is not None else "Extra batch poured")
+        self.ended.setVisible(run.running and not run.finished)
         self.afresh.setVisible(run.finished)
         self._watched[0].refresh()  # the alerts
 
@@ -135,11 +138,11 @@ class ShootBench(Bench):
             layout.addLayout(row)
 
     def _list_key(self) -> object:
-        return self.desk.run.steps(), self.document.job.run
+        return self.desk.run.steps(), self.document.job.shot
 
     def _fill_list(self, layout: QVBoxLayout) -> None:
         steps = self.desk.run.steps()
-        done = done_steps(steps, self.document.job.run)
+        done = done_steps(steps, self.document.job.shot)
         start = self.document.job.shop.shot_start_s
         for step in steps:
             row = QHBoxLayout()
@@ -151,11 +154,14 @@ class ShootBench(Bench):
 
     # -- doing -------------------------------------------------------------------------------------------------------
 
-    def _guarded(self, act: Callable[[], None]) -> None:
+    def _guarded(self, act: Callable[[], None]) -> bool:
+        """Do what writes to the log; whether it was written."""
         try:
             act()
         except OSError as error:
-            self.desk.say(f"This was NOT logged: the disk did not take it ({error.strerror or error}). Write it down.")
+            self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
+            return False
+        return True
 
     def _do_next(self) -> None:
         step = self.desk.run.next()
@@ -165,14 +171,21 @@ class ShootBench(Bench):
     def _log(self, kind: EventKind, text: str = "") -> None:
         self._guarded(lambda: self.desk.run.log(kind, text))
 
+    def _pour(self) -> None:
+        """The batch that is due, or one more than planned."""
+        step = self.desk.run.next_batch()
+        if step is None:
+            self._log("batch added", "extra")
+        else:
+            self._guarded(lambda: self.desk.run.do(step))
+
     def _mark(self, place: tuple[float, float]) -> None:
         if self.desk.run.running:
             self._guarded(lambda: self.desk.run.log("front marked", place=place))
 
     def _note(self) -> None:
         text = self.note.text().strip()
-        if text:
-            self._guarded(lambda: self.desk.run.log("note", text=text))
+        if text and self._guarded(lambda: self.desk.run.log("note", text=text)):
             self.note.clear()
 
     def _rehearse(self) -> None:
@@ -193,5 +206,4 @@ class ShootBench(Bench):
         self.desk.run.set_pace(pace)
 
     def _afresh(self) -> None:
-        self.document.start_run_afresh()
-        self.desk.run.set_document(self.document)
+        self._guarded(self.desk.run.begin_anew)

@@ -375,7 +375,7 @@ def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) ->
 def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
     """Front marks made on the day, numbered, with their times."""
     palette = theme.current.palette
-    for event in job.run:
+    for event in job.shot:
         if event.kind == "front marked" and event.place is not None:
             at = frame.to_screen(event.place)
             painter.setPen(QPen(QColor(palette.ink), 1.6))
