@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pty
 import queue
 import signal
+import socket
 import subprocess
 import sys
+import threading
 import tty
 from pathlib import Path
 
@@ -16,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bibulon.instruments.link import InstrumentLink
-from bibulon.instruments.protocol import LineError, Reading, read_line, write_line
+from bibulon.instruments.protocol import ImpossibleReading, LineError, Reading, read_line, write_line
 from bibulon.instruments.simulated import SimulatedBench, World
 from bibulon.job import Job
 from bibulon.job.storage import save
@@ -166,3 +169,82 @@ def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path:
     finally:
         serving.send_signal(signal.SIGINT)
         assert serving.wait(timeout=20) == 0
+
+
+def served(send: bytes, again: threading.Event | None = None) -> tuple[socket.socket, str]:
+    """A server that sends the same to each client, again and again until *again* is set, or once."""
+    server = socket.create_server(("127.0.0.1", 0))
+
+    def serve() -> None:
+        while True:
+            try:
+                client, _ = server.accept()
+            except OSError:
+                return
+            with client, contextlib.suppress(OSError):
+                client.sendall(send)
+                while again is not None and not again.is_set():
+                    client.sendall(send)
+
+    threading.Thread(target=serve, daemon=True).start()
+    return server, f"socket://127.0.0.1:{server.getsockname()[1]}"
+
+
+def test_a_lost_instrument_is_tried_again_until_it_is_back() -> None:
+    server, url = served(b"scale 3 kg\n")
+    found: queue.Queue[object] = queue.Queue()
+    link = InstrumentLink(url, Units(), found.put, found.put, lambda: found.put("back"))
+    link.start()
+    try:
+        told = [found.get(timeout=60) for _ in range(4)]
+    finally:
+        link.close()
+        server.close()
+    assert told[0] == told[3] == Reading("scale", 3.0)
+    assert "tried again" in str(told[1]) and told[2] == "back"
+
+
+def test_only_the_newest_of_a_flood_is_handed_on_and_it_is_fresh() -> None:
+    stop = threading.Event()
+    server, url = served(b"".join(b"scale %d kg\n" % number for number in range(10_000)), stop)
+    found: queue.Queue[object] = queue.Queue()
+    link = InstrumentLink(url, Units(), found.put, found.put)
+    link.start()
+    try:
+        first = found.get(timeout=60)
+        assert isinstance(first, Reading)
+        while found.qsize() < 5:
+            stop.wait(0.01)
+        handed_on = found.qsize()
+    finally:
+        stop.set()
+        link.close()
+        server.close()
+    assert handed_on < 1000, "ten thousand lines are not ten thousand readings"
+    assert first.at_s > 0
+
+
+@pytest.mark.parametrize("url", ["rubbish://x", "socket://[::1", "socket://127.0.0.1:port", "", "\0", "spy://"])
+def test_a_bad_address_is_said(url: str) -> None:
+    _, said = collected(url, 1)
+    assert len(said) == 1 and url in said[0]
+
+
+def test_a_closed_link_says_nothing_more_and_closing_does_not_wait() -> None:
+    server, url = served(b"")
+    server.close()
+    found: queue.Queue[object] = queue.Queue()
+    link = InstrumentLink(url, Units(), found.put, found.put)
+    link.close()
+    link.start()
+    assert link.wait(60) and found.empty()
+
+
+@pytest.mark.parametrize(
+    ("line", "channel"),
+    [("pot -300 °C", "pot"), ("pot 3000 °C", "pot"), ("vacuum -4 mbar abs", "vacuum"), ("vacuum 9 bar abs", "vacuum")],
+)
+def test_a_reading_that_cannot_be_is_told_from_garbage(line: str, channel: str) -> None:
+    with pytest.raises(ImpossibleReading, match="shows") as refused:
+        read_line(line, Units())
+    assert refused.value.channel == channel

@@ -261,3 +261,14 @@ def test_schema_and_a_core_without_qt(deck: Path) -> None:
     done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["total_kg"] > 10
+
+
+@pytest.mark.parametrize("words", [["check"], ["charge"], ["fill", "--json"]])
+def test_output_that_cannot_be_written_is_an_error_of_its_own(deck: Path, words: list[str]) -> None:
+    with open("/dev/full", "w", encoding="utf-8") as full:
+        done = subprocess.run(
+            [sys.executable, "-m", "bibulon", words[0], str(deck), *words[1:]],
+            stdout=full, stderr=subprocess.PIPE, text=True, check=False,
+        )  # fmt: skip
+    assert done.returncode == 3
+    assert done.stderr == "The answer could not be written: No space left on device.\n"

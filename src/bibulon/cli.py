@@ -14,9 +14,8 @@ import threading
 import warnings
 from contextlib import nullcontext, suppress
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any, NoReturn, TextIO, cast
 
-import click
 import typer
 
 from bibulon.assess import FULL_LEVELS, FULL_NODES, Assessment, assess, filled
@@ -351,26 +350,55 @@ def desk(
     raise typer.Exit(run(job, demo))
 
 
-WRITTEN, NOT_WRITTEN, BROKEN, INTERRUPTED = 0, 3, 4, 130
+NOT_WRITTEN, BROKEN = 3, 4
 """Exit codes beside those of the commands."""
+
+
+class _OutputLost(RuntimeError):
+    """The answer cannot be written any more: the pipe is closed or the disk full."""
+
+
+class _Output:
+    """Standard output that tells its own failure from any other."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
+
+    def write(self, text: str) -> int:
+        try:
+            return self._stream.write(text)
+        except OSError as error:
+            raise _OutputLost(error.strerror or str(error)) from error
+
+    def flush(self) -> None:
+        try:
+            self._stream.flush()
+        except OSError as error:
+            raise _OutputLost(error.strerror or str(error)) from error
 
 
 def main() -> None:
     """Entry point: whatever goes wrong is said in a sentence, and each kind has an exit code of its own."""
     warnings.simplefilter("ignore")  # what libraries tell each other's programmers
     logging.disable(logging.WARNING)
+    if sys.stdout is None:
+        sys.exit(_say_on_stderr("The answer could not be written: there is no output to write it to.", NOT_WRITTEN))
+    output = _Output(sys.stdout)
+    sys.stdout = cast(TextIO, output)
+    code: int | str | None = BROKEN
     try:
-        code = app(standalone_mode=False) or WRITTEN
-        sys.stdout.flush()
-    except click.exceptions.Abort:
-        code = INTERRUPTED
-    except click.ClickException as error:
-        error.show()
-        code = error.exit_code
-    except OSError as error:
-        # the output is full or closed: nothing more can be written there, not even at the end of the program
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = _say_on_stderr(f"The answer could not be written: {error.strerror or error}.", NOT_WRITTEN)
+        try:
+            app()
+        except SystemExit as end:
+            code = end.code
+        output.flush()
+    except _OutputLost as error:
+        # nothing more can be written there, not even by the interpreter as it ends
+        os.dup2(os.open(os.devnull, os.O_WRONLY), output.fileno())
+        code = _say_on_stderr(f"The answer could not be written: {error}.", NOT_WRITTEN)
     except MemoryError:
         code = _say_on_stderr("This job needs more memory than there is here.", BROKEN)
     except Exception as error:
@@ -380,6 +408,6 @@ def main() -> None:
 
 
 def _say_on_stderr(message: str, code: int) -> int:
-    with suppress(OSError):
+    with suppress(OSError, AttributeError):
         print(message, file=sys.stderr, flush=True)
     return code

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Protocol
+from urllib.parse import urlsplit
 
 import serial
 
@@ -15,8 +18,64 @@ from bibulon.quantities import Units
 WAIT_S = 0.2
 """How long a read waits for more; readings are handed on this much late at most."""
 AT_ONCE_BYTES = 65_536
+CONNECT_S = 5.0
 TRY_AGAIN_S = (1.0, 2.0, 5.0)
 """How long it waits before the first, second and each further try to be connected again."""
+
+
+class _Port(Protocol):
+    """What is connected: hands out what came in, after :data:`WAIT_S` at most; raises where the connection is lost."""
+
+    def __enter__(self) -> object: ...
+    def __exit__(self, *_: object) -> object: ...
+    def receive(self) -> bytes: ...
+
+
+class _Socket:
+    def __init__(self, host: str, port: int) -> None:
+        self._socket = socket.create_connection((host, port), timeout=CONNECT_S)
+        self._socket.settimeout(WAIT_S)
+
+    def __enter__(self) -> None:
+        return
+
+    def __exit__(self, *_: object) -> None:
+        self._socket.close()
+
+    def receive(self) -> bytes:
+        try:
+            found = self._socket.recv(AT_ONCE_BYTES)
+        except TimeoutError:
+            return b""
+        if not found:
+            raise ConnectionError("the other end has closed it")
+        return found
+
+
+class _Serial:
+    def __init__(self, url: str) -> None:
+        self._port = serial.serial_for_url(url, baudrate=9600, timeout=WAIT_S)
+
+    def __enter__(self) -> None:
+        return
+
+    def __exit__(self, *_: object) -> None:
+        self._port.close()
+
+    def receive(self) -> bytes:
+        return bytes(self._port.read(max(self._port.in_waiting, 1)))
+
+
+def _open(url: str) -> _Port:
+    """Connect. Raises OSError where nothing answers, and ValueError for what is no address."""
+    if not url.strip().isprintable() or not url.strip():
+        raise ValueError("nothing is written there" if not url.strip() else "it holds letters that cannot be printed")
+    place = urlsplit(url)
+    if place.scheme != "socket":
+        return _Serial(url)
+    if not place.hostname or place.port is None:
+        raise ValueError("write it like socket://host:port")
+    return _Socket(place.hostname, place.port)
 
 
 class InstrumentLink:
@@ -67,7 +126,7 @@ class InstrumentLink:
         tries, told = 0, False
         while not self._stop.is_set():
             try:
-                port = serial.serial_for_url(self.url, baudrate=9600, timeout=WAIT_S)
+                port = _open(self.url)
             except (serial.SerialException, OSError) as error:
                 message = f"{self.url} does not answer: {_reason(error)}"
             except Exception as error:  # whatever the library makes of what was typed
@@ -88,14 +147,14 @@ class InstrumentLink:
         if not self._stop.is_set():
             self._on_lost(message)
 
-    def _read(self, port: serial.SerialBase) -> str:
+    def _read(self, port: _Port) -> str:
         """Read until it is closed or lost; why it was lost."""
         with port:
             self.opened.set()
             rest = b""
             while not self._stop.is_set():
                 try:
-                    rest += port.read(AT_ONCE_BYTES)
+                    rest += port.receive()
                 except Exception as error:  # a cable pulled shows in many ways
                     return f"{self.url} was lost: {_reason(error)}"
                 *lines, rest = rest.split(b"\n")
