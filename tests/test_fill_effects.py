@@ -11,6 +11,7 @@ from conftest import bare_panel, rectangle
 from hypothesis import Phase, assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
+from scipy.integrate import quad
 from shapely import Polygon
 
 from bibulon.flow.ageing import Ageing
@@ -123,6 +124,27 @@ def test_air_shut_in_is_squeezed_by_the_gas_law() -> None:
     assert half.pockets[0].volume_m3 > 4 * tenth.pockets[0].volume_m3
     let_go = run(with_flow(ringed(50_000.0), trapped_air=False), 900)
     assert not let_go.pockets and let_go.stopped_by == "filled"
+
+
+@pytest.mark.parametrize("cavity_pa", [50_000.0, 10_000.0, 3_000.0])
+def test_gas_behind_a_clamped_vent_ends_by_the_gas_law_and_the_front_slows_as_it_should(cavity_pa: float) -> None:
+    """``p V`` constant; ``t = T·x₁² + ∫ 2TΔp s ds/(p_feed − p₀(1 − x₁)/(1 − s))`` for the front of a strip whose vent
+    is clamped when it is at x₁."""
+    job = with_flow(bare_panel(), trapped_air=False)
+    open_ = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity_pa)), 2000)
+    whole_s, at = open_.fill_time_s, 0.3
+    vent = revised(job.line("vent"), closes_s=at**2 * whole_s)
+    job = with_line(with_flow(job, trapped_air=True), vent)
+    result = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity_pa)), 2000)
+    drive_pa = result.problem.drive_pa
+    gas, feed_pa = cavity_pa * (1 - at), drive_pa + cavity_pa
+    assert result.stopped_by == "trapped air"
+    left = sum(one.volume_m3 for one in result.pockets) / open_.in_part_m3[-1]
+    assert left == pytest.approx(gas / feed_pa, rel=0.01)
+    for x in np.linspace(0.35, 0.9 * (1 - gas / feed_pa), 6):
+        way = quad(lambda s: s / (feed_pa - gas / (1 - s)), at, x)[0]
+        wanted = whole_s * (at**2 + 2 * drive_pa * way)
+        assert result.arrival_at(float(x), 0.2) == pytest.approx(wanted, rel=0.01)
 
 
 def closed_feed(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:

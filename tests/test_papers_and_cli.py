@@ -265,7 +265,7 @@ def test_schema_and_a_core_without_qt(deck: Path) -> None:
 
 @pytest.mark.parametrize("words", [["check"], ["charge"], ["fill", "--json"]])
 def test_output_that_cannot_be_written_is_an_error_of_its_own(deck: Path, words: list[str]) -> None:
-    with open("/dev/full", "w", encoding="utf-8") as full:
+    with Path("/dev/full").open("w", encoding="utf-8") as full:
         done = subprocess.run(
             [sys.executable, "-m", "bibulon", words[0], str(deck), *words[1:]],
             stdout=full, stderr=subprocess.PIPE, text=True, check=False,

@@ -1,13 +1,13 @@
 """When the front passed each node, smooth within steps.
 
-Behind a front the accumulated impulse ``W`` of a node grows as the square of the front's distance beyond it,
-``W ≈ c d²/(2T)`` (the obstacle problem that W solves has W = ∇W = 0 on the front). With ℓ the node's own size, the
-signed distance of the front beyond a node under the film is taken as ``(S − ½) ℓ`` until the node is full and
-``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. The arrival is where a
-parabola of time over that distance, through the ends of three steps, is at distance zero: a front at constant pressure
-is such a parabola. The first is the step's start if the node was partly full by then; else the front jumped over it. A
-node on a level below is fed from above too; it counts when a share of it is wet that grows from
-a half, where the lag length ``√(T/g)`` is much shorter than the cell, to the whole, where the mesh resolves it.
+Behind a front the accumulated impulse ``W`` of a node, over that of the air ahead, grows as the square of the front's
+distance beyond it, ``W ≈ c d²/(2T)`` (the obstacle problem that W solves has W = ∇W = 0 on the front). With ℓ the
+node's own size, the signed distance of the front beyond a node under the film is taken as ``(S − ½) ℓ`` until the node
+is full and ``√(ℓ²/4 + 2TW/c)`` after; the two agree with the exact one-dimensional front at every half cell. The
+arrival is where a parabola of time over that distance, through the ends of three steps, is at distance zero: a front at
+constant pressure is such a parabola. The first is the step's start if the node was partly full by then; else the front
+jumped over it. A node on a level below is fed from above too; it counts when a share of it is wet that grows from a
+half, where the lag length ``√(T/g)`` is much shorter than the cell, to the whole, where the mesh resolves it.
 """
 
 from __future__ import annotations
@@ -101,7 +101,7 @@ class Arrivals:
     def beyond(self, saturation: Floats, impulse: Floats) -> Floats:
         """(n,) signed distance (m) of the front beyond each node, after a step that is not kept."""
         partly = (saturation - self._when) * self._size
-        work = self._work + impulse[: self._count]
+        work = self._work + impulse
         full = np.sqrt(self.margin_m**2 + self._curvature * np.maximum(work, 0.0))
         distance: Floats = np.where(saturation < 1 - 1e-9, partly, full)
         distance[self._vents] = partly[self._vents]
@@ -110,7 +110,7 @@ class Arrivals:
     def add(self, start: float, end: float, before: Floats, after: Floats, impulse: Floats) -> None:
         """Take in the step from *start* to *end*; the nodes (n,) were full to *before*, now to *after*."""
         distance = self.beyond(after, impulse)
-        self._work = self._work + impulse[: self._count]
+        self._work = self._work + impulse
         self._follow(end, distance)
         passed = np.isnan(self._mark) & (distance >= 0)
         earlier = before - self._when
@@ -129,6 +129,17 @@ class Arrivals:
         self._rate = (after - before) / (end - start)
         self._speed = np.where(self.front_m >= self.margin_m, (distance - self.front_m) / (end - start), np.nan)
         self.front_m, self._span = distance, (start, end)
+
+    def ahead_of_front(self, air_pa: Floats, full: Flags) -> Floats:
+        """(n,) *air_pa* (n,) of nodes that are not *full*, and for those that are that of the nearest one ahead."""
+        found = air_pa.copy()
+        behind = np.flatnonzero(full)
+        for level in np.unique(self._level[behind]):
+            mine = behind[self._level[behind] == level]
+            ahead = np.flatnonzero(~full & (self._level == level))
+            if len(ahead):
+                found[mine] = air_pa[ahead[cKDTree(self._place[ahead]).query(self._place[mine])[1]]]
+        return found
 
     def _follow(self, end: float, distance: Floats) -> None:
         """Tell the nodes passed lately how far the front is beyond them at *end*."""

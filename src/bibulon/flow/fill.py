@@ -18,7 +18,7 @@ import numpy as np
 
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.conductors import Flags
+from bibulon.flow.conductors import LOOSE, Flags
 from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
@@ -47,6 +47,8 @@ STALLED_AFTER = 1e-3
 """But not before this share of the time that it flows at all: fine pores take their time at first."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""
+SQUEEZED_A_STEP = 0.2
+"""Gas comes nearer to its last pressure by about e to the power of so much in a step."""
 DRY_SHARE = 1e-3
 """A part with more of its pores in pockets than this is not filled."""
 NEVER_CLOCK = 0.999999
@@ -230,9 +232,8 @@ class _Fill:
         beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
         self.in_pots += float(beyond.sum())
         step.filled_m3[vents] -= beyond
-        impulse = step.pressure_pa * length
         self.arrivals.add(self.clock, self.clock + length, self._shares(self.filled, self.wet),
-                          self._shares(step.filled_m3, step.wet), impulse)  # fmt: skip
+                          self._shares(step.filled_m3, step.wet), self._impulse(length, step))  # fmt: skip
         self.ageing.take(step, self.filled, (before, float(self.drawn.sum())), span_s)
         self.last_rise, self.last_length = rise, length
         self.filled, self.wet, self.pressure = step.filled_m3, step.wet, step.pressure_pa
@@ -247,6 +248,16 @@ class _Fill:
         share[wet[self.shell]] = 1.0
         return np.asarray(share)
 
+    def _impulse(self, length: float, step: Step) -> Floats:
+        """(shell,) pressure times length of the step at each node, over that of the air ahead of the front there."""
+        air_pa: Floats = np.zeros(self.network.shell_count)
+        for gas in self.pockets.gases if self.pockets is not None else ():
+            left = gas.nodes[~step.wet[gas.nodes]]
+            air_pa[gas.nodes] = step.pressure_pa[left[0]] if len(left) else 0.0
+        if air_pa.any():
+            air_pa = self.arrivals.ahead_of_front(air_pa, self.wet[self.shell])
+        return np.asarray((step.pressure_pa[self.shell] - air_pa) * length)
+
     def _record(self) -> None:
         pressure = np.minimum(self.pressure[self.shell], self.most_pa)
         self.rows.append(Row(self._seconds(), self.filled.copy(), pressure, self.drawn.copy(), self.in_pots))
@@ -258,7 +269,7 @@ class _Fill:
     def _reach(self, length: float, step: Step) -> Reach:
         """How far the fill has come by the end of a step that is not kept."""
         drawn_m3 = float(self.drawn.sum() - step.inflow_m3[self.network.bucket])
-        front_m = self.arrivals.beyond(self._shares(step.filled_m3, step.wet), step.pressure_pa * length)
+        front_m = self.arrivals.beyond(self._shares(step.filled_m3, step.wet), self._impulse(length, step))
         return Reach(step.filled_m3, drawn_m3, front_m)
 
     def _dry(self, filled: Floats) -> float:
@@ -271,8 +282,32 @@ class _Fill:
 
     def _full(self, step: Step) -> bool:
         """Whether no more than a speck is dry, but for pockets that have come to rest."""
-        at_rest = self.pockets is None or self.pockets.at_rest(self.pressure)
-        return at_rest and self._dry(step.filled_m3) <= SPECK_SHARE
+        if self._dry(step.filled_m3) > SPECK_SHARE:
+            return False
+        return self.pockets is None or not self.pockets.followed or self.pockets.at_rest(self._at_last(step))
+
+    def _at_last(self, step: Step) -> Floats:
+        """(N,) pressure over the vent's once gas has stopped shrinking, as if resin flowed on past it."""
+        edges, network = self.network.edges, self.network
+        flowing = step.wet.copy()
+        flowing[self.pockets.nodes if self.pockets is not None else []] = True
+        flowing &= ~self.inactive
+        found = np.zeros(len(flowing))
+        found[network.bucket] = step.pressure_pa[network.bucket]
+        flowing[network.bucket] = False
+        flowing[self.vents] = False
+        joined = flowing.copy()
+        joined[network.bucket] = True
+        joined[self.vents] = True
+        conductance = np.where(joined[edges.starts] & joined[edges.ends], network.through_pores_m3 + self.bores, 0.0)
+        through = edges.into_nodes(conductance)
+        diagonal = through + LOOSE * np.where(through > 0, through, through.max(initial=1.0))
+        fall = found[edges.starts] - found[edges.ends]
+        if self.head_pa is not None:
+            fall = fall + self.head_pa
+        self.solves += 1
+        solved = self.factory.factors(conductance, diagonal, flowing).solve(edges.gathered(conductance * fall))
+        return np.where(flowing, solved, found)
 
     def run(self) -> FillResult:
         self._turn_valves()
@@ -303,6 +338,7 @@ class _Fill:
                 done, step = self._meet(done, step)
                 full = self._full(step)
             before, held = self._in_part(self.filled), self._held()
+            squeezed = self.pockets.squeezed(step.gas_pa) if self.pockets is not None else 0.0
             self._accept(done, step)
             reached = self._in_part(self.filled)
             arrived = float(np.maximum(self.last_rise, 0).sum())
@@ -316,6 +352,8 @@ class _Fill:
             # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
             growth = min(pace.longer * most / max(reached - before, 1e-30), 3 * target / max(gained, 1e-30))
             length = done * min(max(growth, 0.3), 8.0 if gained < target / 10 else pace.growth)
+            if squeezed > 0:
+                length = min(length, done * SQUEEZED_A_STEP / squeezed)
             if full:
                 stopped_by = "filled" if self._in_pockets() <= DRY_SHARE * self.total_m3 else "trapped air"
             elif self.clock >= self.limit * (1 - 1e-12):

@@ -7,6 +7,7 @@ would be less than a speck at the pressure that drives the resin is not followed
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,10 +19,16 @@ from bibulon.flow.stepper import Gas
 
 SPECK_SHARE = 3e-5
 """Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""
+LARGE_SHARE = 2e-3
+"""Gas that takes up less than this share of all pores may be squeezed in steps of any length."""
+NEARLY_THERE = 0.02
+"""As may gas that is within this share of its last pressure."""
 CRUMBS = 0.01
 """Pieces that fell off a pocket are not told if they hold less than this share of what it holds."""
-STILL_SHARE = 0.02
-"""A pocket is at rest when it has to shrink by no more than this share of what it was when cut off."""
+STILL_SHARE = 0.005
+"""A pocket is at rest when it has to shrink by no more than this share of what will be left of it,"""
+STILL_OF_ALL = 1e-5
+"""or of all pores."""
 
 
 @dataclass(frozen=True)
@@ -101,21 +108,27 @@ class Pockets:
                 found.append(_Followed(Gas(nodes, amount, amount / volume), cut_off, volume))
         self.followed = tuple(found)
 
+    def squeezed(self, gas_pa: tuple[float, ...]) -> float:
+        """How far a step to *gas_pa* brings the large pockets to the driving pressure, at most: the power of e."""
+        last_pa, most = self._drive_pa + self._vent_pa, LARGE_SHARE * float(self._capacity.sum())
+        found = 0.0
+        for one, end_pa in zip(self.followed, gas_pa, strict=True):
+            to_go, left = last_pa - one.gas.pressure_pa, last_pa - end_pa
+            if one.volume_m3 > most and 0 < left < to_go and left > NEARLY_THERE * last_pa:
+                found = max(found, math.log(to_go / left))
+        return found
+
     @property
     def nodes(self) -> Integers:
         """Numbers of all nodes of pockets."""
         return np.concatenate([one.gas.nodes for one in self.followed]) if self.followed else np.zeros(0, np.int64)
 
-    def at_rest(self, pressure: Floats) -> bool:
-        """Whether no pocket has far to shrink, with the resin at *pressure* (N,) over the vent's round it."""
+    def at_rest(self, at_last_pa: Floats) -> bool:
+        """Whether no pocket has far to shrink, with resin that will be at *at_last_pa* (N,) over the vent's there."""
         for one in self.followed:
-            mine = np.zeros(len(pressure), dtype=bool)
-            mine[one.gas.nodes] = True
-            beside = np.concatenate([self._b[mine[self._a]], self._a[mine[self._b]]])
-            if not len(beside):  # a speck of the part that nothing flows to
-                continue
-            highest = float(pressure[beside].max()) + self._vent_pa
-            if one.volume_m3 - one.gas.amount / highest > STILL_SHARE * one.cut_off_m3:
+            pressure_pa = float(at_last_pa[one.gas.nodes].mean()) + self._vent_pa
+            left_m3 = one.gas.amount / max(pressure_pa, one.gas.pressure_pa)
+            if one.volume_m3 - left_m3 > max(STILL_SHARE * left_m3, STILL_OF_ALL * float(self._capacity.sum())):
                 return False
         return True
 

@@ -28,6 +28,7 @@ where the search would not end otherwise, what the fibres hold by capillarity.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -164,6 +165,7 @@ class _Search:
         self.scale = drive.most_pa
         self.one_way = drive.head_pa is not None or bool(drive.pockets)
         self.gas_pa = np.array([gas.pressure_pa for gas in drive.pockets])
+        """Absolute pressures of the pockets at the step's end, as far as they are found."""
         self.pocket = np.full(count, -1, dtype=np.int64)
         for number, gas in enumerate(drive.pockets):
             self.pocket[gas.nodes] = number
@@ -289,12 +291,15 @@ class _Search:
         right = np.bincount(of_group[dry_gas], driven[dry_gas], count).astype(np.float64)
         own[np.arange(count), np.arange(count)] += np.bincount(of_group[dry_gas], plain, count)
         for at, group in enumerate(groups):
-            # the gas law about the pressure last found: what the pocket takes = left − N/p + (N/p²)(p_new + p_vent − p)
+            # the gas law about the pressure last found: what the pocket takes = left − N/p + (N/p²)(p_new − p), where
+            # p_new at the end goes with the mean over the step that the resin meets
             gas, pressure = self.drive.pockets[group], self.gas_pa[group]
             left = float(self.room[gas.nodes[~wet[gas.nodes]]].sum())
             slope = gas.amount / pressure**2
-            own[at, at] += slope
-            right[at] -= left - gas.amount / pressure + slope * (self.drive.vent_pa - pressure)
+            at_first = self._weight_of_start(gas, pressure)
+            own[at, at] += slope / (1 - at_first)
+            at_zero = (self.drive.vent_pa - at_first * gas.pressure_pa) / (1 - at_first)
+            right[at] -= left - gas.amount / pressure + slope * (at_zero - pressure)
         found, factor = self.boundary.copy(), None
         if wet.any():
             factor = self.factory.factors(conductance, diagonal, wet)
@@ -307,12 +312,27 @@ class _Search:
         found[dry_gas] = shared[of_group[dry_gas]]
         return found, factor
 
+    def _weight_of_start(self, gas: Gas, end_pa: float) -> float:
+        """What the pressure at the step's start counts for in the mean over the step, if it is *end_pa* at its end.
+
+        The gas nears the pressure that drives the resin as e⁻ᶻ: a half for a short step, next to nothing for a long.
+        """
+        last_pa = self.drive.most_pa + self.drive.vent_pa
+        to_go, left = last_pa - gas.pressure_pa, last_pa - end_pa
+        if to_go <= 0 or left >= to_go * (1 - 1e-6):
+            return 0.5
+        decay = max(left / to_go, 1e-12)
+        return ((1 - decay) / -math.log(decay) - decay) / (1 - decay)
+
     def _gas_stands(self, pressure: Floats, dry_gas: Flags) -> bool:
         """Take the pressures just found as the next to straighten the gas law about; True if they are the same."""
         stands = True
         for group in np.unique(self.pocket[dry_gas]):
             node = int(np.flatnonzero(dry_gas & (self.pocket == group))[0])
-            found, before = float(pressure[node]) + self.drive.vent_pa, float(self.gas_pa[group])
+            gas, before = self.drive.pockets[group], float(self.gas_pa[group])
+            at_first = self._weight_of_start(gas, before)
+            mean = float(pressure[node]) + self.drive.vent_pa
+            found = (mean - at_first * gas.pressure_pa) / (1 - at_first)
             self.gas_pa[group] = min(max(found, before / 4), before * 100)
             stands = stands and abs(found - before) <= GAS_TOLERANCE * before
         return stands
