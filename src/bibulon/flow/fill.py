@@ -280,11 +280,17 @@ class _Fill:
             empty[self.pockets.nodes] = 0.0
         return float(empty[self.shell].sum()) / self.total_m3
 
-    def _full(self, step: Step) -> bool:
-        """Whether no more than a speck is dry, but for pockets that have come to rest."""
-        if self._dry(step.filled_m3) > SPECK_SHARE:
-            return False
-        return self.pockets is None or not self.pockets.followed or self.pockets.at_rest(self._at_last(step))
+    def _missing(self, step: Step, at_last_pa: Floats | None = None) -> float:
+        """How far the part is from full but for specks and pockets at rest: zero or below once it is.
+
+        *at_last_pa* is asked for where it is needed and not given.
+        """
+        # what is dry is an area that closes in: its root goes nearly straight to nothing
+        missing = math.sqrt(self._dry(step.filled_m3)) - math.sqrt(SPECK_SHARE)
+        if missing > 0 or self.pockets is None or not self.pockets.followed:
+            return missing
+        at_last_pa = self._at_last(step) if at_last_pa is None else at_last_pa
+        return max(missing, self.pockets.to_shrink(step.filled_m3, at_last_pa))
 
     def _at_last(self, step: Step) -> Floats:
         """(N,) pressure over the vent's once gas has stopped shrinking, as if resin flowed on past it."""
@@ -332,11 +338,11 @@ class _Fill:
                 continue
             wanted = min(length, timed - self.clock, self.limit - self.clock)
             done, step = self._no_leap(*self._step(wanted), target)
-            full = self._full(step)
+            full = self._missing(step) <= 0
             awaiting = self.valves.awaiting
             if full or (awaiting and self.valves.short_of(awaiting, self._reach(done, step)) <= 0):
                 done, step = self._meet(done, step)
-                full = self._full(step)
+                full = self._missing(step) <= 0
             before, held = self._in_part(self.filled), self._held()
             squeezed = self.pockets.squeezed(step.gas_pa) if self.pockets is not None else 0.0
             self._accept(done, step)
@@ -412,16 +418,16 @@ class _Fill:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
 
         def trial(length: float, step: Step) -> Trial:
-            reach, dry = self._reach(length, step), self._dry(step.filled_m3)
-            # what is dry is an area that closes in: its root goes nearly straight to nothing
-            missing = min(math.sqrt(dry) - math.sqrt(SPECK_SHARE), self.valves.short_of(waiting, reach))
-            return Trial(length, step, missing, reach.front_m, flat=dry <= 0)
+            reach = self._reach(length, step)
+            missing = min(self._missing(step, at_last_pa), self.valves.short_of(waiting, reach))
+            return Trial(length, step, missing, reach.front_m, flat=self._dry(step.filled_m3) <= 0)
 
         def attempt(length: float, wet: Flags, front: Floats, about_pa: Floats) -> Trial:
             guess = wet.copy()
             guess[self.shell] &= ~(front < self.arrivals.margin_m)
             return trial(*self._step(length, guess, about_pa))
 
+        at_last_pa = self._at_last(step)
         waiting, nothing = self.valves.awaiting, np.zeros(len(self.filled))
         now = trial(0.0, Step(self.filled, nothing, nothing, self.wet, 0, (), nothing))
         met = shortest(

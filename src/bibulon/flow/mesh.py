@@ -16,14 +16,12 @@ from itertools import pairwise
 import gmsh
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import Delaunay
 from shapely import (
     LineString,
     MultiLineString,
     Point,
     Polygon,
     STRtree,
-    contains,
     coverage_simplify,
     distance,
     dwithin,
@@ -36,18 +34,25 @@ from shapely import (
     set_precision,
     union_all,
 )
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.laminate.cells import GRID_M
 
 Floats = npt.NDArray[np.float64]
 Integers = npt.NDArray[np.int64]
 
+Fine = tuple[BaseGeometry, float]
+"""A place where the mesh is to be finer, and the size of its triangles there."""
 _LOCK = threading.Lock()
 _FRONTAL_DELAUNAY = 6
 _MANY_CORNERS = 400
-TOO_MANY = 1.3
-MORE = 1.2
-"""The mesher puts about so many times more points than equal-sided triangles would have."""
+TOO_MANY = 2.2
+FINE = 0.3
+"""Where it pays the mesh is finer, down to this share of its size,"""
+CLASSES = 0.1
+"""Lines that lie close are finer in classes of so much of the size."""
+GROWTH = 0.25
+"""and grows by so much with the distance."""
 FINEST = 0.5
 """Where lines lie close the mesh is finer, down to this share of its size."""
 
@@ -143,15 +148,29 @@ class Mesh:
         return found
 
 
-def mesh_size_m(area_m2: float, nodes: int) -> float:
-    """Edge length of nearly equilateral triangles for about *nodes* nodes on *area_m2*."""
-    return float(np.sqrt(2 / np.sqrt(3) * area_m2 / nodes))
+def mesh_size_m(area_m2: float, nodes: int, fine_m: float = 0.0) -> float:
+    """Edge length of nearly equilateral triangles for about *nodes* nodes on *area_m2*, where the mesh is finer on both
+    sides of lines *fine_m* long.
+
+    With s from ``f·S`` on a line to S at ``W = (1 − f) S/growth`` beside it, ``∫ 1/s² − 1/S²`` over both sides is
+    ``2 (1 − f)²/(f·growth·S)`` for each metre of line.
+    """
+    per_point = 2 / math.sqrt(3)
+    a, b = per_point * area_m2, per_point * fine_m * 2 * (1 - FINE) ** 2 / (FINE * GROWTH)
+    return (b + math.sqrt(b**2 + 4 * nodes * a)) / (2 * nodes)
 
 
 def mesh_plan(
-    cells: Sequence[Polygon], courses: Sequence[MultiLineString], ports: Sequence[tuple[float, float]], size_m: float
+    cells: Sequence[Polygon],
+    courses: Sequence[MultiLineString],
+    ports: Sequence[tuple[float, float]],
+    size_m: float,
+    nodes: int,
+    fine: Sequence[Fine] = (),
 ) -> Mesh:
-    """Mesh the *cells* so that their borders and the *courses* are edges and the *ports* nodes.
+    """Mesh the *cells* with triangles of *size_m* so that their borders and the *courses* are edges and the *ports*
+    nodes, finer along the lines and at the corners that lie in the *fine* places, and coarser if that would make many
+    more than so many *nodes*.
 
     Raises ``RuntimeError`` if the mesher fails.
     """
@@ -175,7 +194,7 @@ def mesh_plan(
         if piece.length > GRID_M and on_borders.distance(piece.interpolate(0.5, normalized=True)) > GRID_M / 10
     ]
     with _LOCK:
-        return _mesh_faces(inside, loose, size_m)
+        return _mesh_faces(inside, loose, size_m, fine, nodes)
 
 
 def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
@@ -190,44 +209,81 @@ def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> 
     return MultiLineString(pieces)
 
 
-def _mesh_faces(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> Mesh:
+def _mesh_faces(
+    faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float, fine: Sequence[Fine], nodes: int
+) -> Mesh:
     if not gmsh.isInitialized():
         gmsh.initialize(argv=[], readConfigFiles=False, interruptible=False)
         _keep_broken_pipes_harmless()
         gmsh.option.setNumber("General.Terminal", 0)
         gmsh.option.setNumber("General.NumThreads", 1)
     try:
-        surfaces = _build(faces, loose, size_m)
-        gmsh.model.mesh.generate(1)
-        wanted = 2 / math.sqrt(3) * sum(face.area for face, _ in faces) / size_m**2
-        many = _foreseen(faces) / wanted
+        mesh = _meshed(faces, loose, size_m, fine)
+        many = len(mesh.points_m) / nodes
         if many > TOO_MANY:  # many lines lie close: the rest of the part makes up for it
-            surfaces = _build(faces, loose, size_m * math.sqrt(many))
-        gmsh.model.mesh.generate(2)
-        return _read(surfaces)
+            mesh = _meshed(faces, loose, size_m * math.sqrt(many), fine)
+        return mesh
     except Exception as error:
         raise RuntimeError(f"the mesher gave up on this outline ({error})") from error
     finally:
         gmsh.clear()
 
 
-def _foreseen(faces: list[tuple[Polygon, int]]) -> float:
-    """About how many points the mesh will have, from the sides that the mesher has put along the lines."""
-    tags, coordinates, _ = gmsh.model.mesh.getNodes()
-    places = coordinates.reshape(-1, 3)[:, :2]
-    number = np.zeros(int(tags.max()) + 1, dtype=np.int64)
-    number[tags.astype(np.int64)] = np.arange(len(tags))
-    a, b = number[gmsh.model.mesh.getElementsByType(1)[1].astype(np.int64)].reshape(-1, 2).T
-    lengths = np.linalg.norm(places[a] - places[b], axis=1)
-    sides = np.bincount(a, minlength=len(places)) + np.bincount(b, minlength=len(places))
-    sizes = (np.bincount(a, lengths, len(places)) + np.bincount(b, lengths, len(places))) / np.maximum(sides, 1)
-    corners = Delaunay(places[sides > 0]).simplices
-    at, sizes = places[sides > 0][corners], sizes[sides > 0][corners]
-    middles = points(at.mean(axis=1))
-    inside = np.any([contains(face, middles) for face, _ in faces], axis=0)
-    (ax, ay), (bx, by) = (at[:, 1] - at[:, 0]).T, (at[:, 2] - at[:, 0]).T
-    areas = 0.5 * np.abs(ax * by - ay * bx)
-    return float(MORE * 2 / math.sqrt(3) * (areas / sizes.mean(axis=1) ** 2)[inside].sum())
+def _meshed(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float, fine: Sequence[Fine]) -> Mesh:
+    sizes = _sizes(faces, loose, size_m)
+    surfaces = _build(faces, loose, size_m, sizes)
+    _refine(fine, sizes, size_m)
+    gmsh.model.mesh.generate(2)
+    return _read(surfaces)
+
+
+def _refine(fine: Sequence[Fine], sizes: dict[tuple[int, int], float], size_m: float) -> None:
+    """Let the mesh be finer round the lines and points of the model that lie in each *fine* place, and round lines that
+    are finer themselves by the *sizes* at their ends."""
+    ends = {tag: _ends(tag) for _, tag in gmsh.model.getEntities(1)}
+    middles = {tag: Point(both.mean(axis=0)) for tag, both in ends.items()}
+    corners = {tag: Point(gmsh.model.getValue(0, tag, [])[:2]) for _, tag in gmsh.model.getEntities(0)}
+    own = {tag: float(np.mean([sizes.get(_key(x, y), size_m) for x, y in both])) for tag, both in ends.items()}
+    groups: list[tuple[list[int], list[int], float]] = []
+    for place, least_m in fine:
+        prepare(place)
+        curves = [tag for tag, middle in middles.items() if dwithin(place, middle, 2 * GRID_M)]
+        groups.append((curves, [tag for tag, at in corners.items() if dwithin(place, at, 2 * GRID_M)], least_m))
+    for low in np.arange(FINEST, 1.0 - CLASSES / 2, CLASSES) * size_m:
+        groups.append(([tag for tag, one in own.items() if low <= one < low + CLASSES * size_m], [], float(low)))
+    field, grown = gmsh.model.mesh.field, []
+    for curves, places, least_m in groups:
+        if not curves and not places:
+            continue
+        away = field.add("Distance")
+        field.setNumbers(away, "CurvesList", curves)
+        field.setNumbers(away, "PointsList", places)
+        longest = max((float(np.linalg.norm(ends[tag][1] - ends[tag][0])) for tag in curves), default=0.0)
+        field.setNumber(away, "Sampling", max(int(2 * longest / least_m), 2))
+        grown.append(field.add("Threshold"))
+        for name, value in (
+            ("InField", away),
+            ("SizeMin", least_m),
+            ("SizeMax", size_m),
+            ("DistMin", 0.0),
+            ("DistMax", (size_m - least_m) / GROWTH),
+        ):
+            field.setNumber(grown[-1], name, value)
+    if grown:
+        least = field.add("Min")
+        field.setNumbers(least, "FieldsList", grown)
+        field.setAsBackgroundMesh(least)
+    gmsh.option.setNumber("Mesh.MeshSizeMin", min([size_m * FINEST, *(least_m for _, least_m in fine)]))
+
+
+def _key(x: float, y: float) -> tuple[int, int]:
+    return round(x / GRID_M), round(y / GRID_M)
+
+
+def _ends(curve: int) -> Floats:
+    """(2, 2) the ends of a straight curve of the model."""
+    low, high = gmsh.model.getParametrizationBounds(1, curve)
+    return np.asarray(gmsh.model.getValue(1, curve, [low[0], high[0]])).reshape(2, 3)[:, :2]
 
 
 def _keep_broken_pipes_harmless() -> None:
@@ -253,19 +309,21 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     np.minimum.at(least, corner, np.where(away > 2 * GRID_M, away, size_m))
     found: dict[tuple[int, int], float] = {}
     for (x, y), one in zip(places, np.maximum(least, size_m * FINEST), strict=True):
-        key = (round(x / GRID_M), round(y / GRID_M))
+        key = _key(x, y)
         found[key] = min(float(one), found.get(key, size_m))
     return found
 
 
-def _build(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float) -> list[tuple[int, int]]:
+def _build(
+    faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float, sizes: dict[tuple[int, int], float]
+) -> list[tuple[int, int]]:
     """Put the faces into the mesher; returns ``(surface, cell)`` pairs."""
     gmsh.clear()
     gmsh.model.add("plan")
     for option, value in (
         ("MeshSizeMin", size_m * FINEST),
         ("MeshSizeMax", size_m),
-        ("MeshSizeExtendFromBoundary", 1),
+        ("MeshSizeExtendFromBoundary", 0),
         ("MeshSizeFromPoints", 1),
         ("Algorithm", _FRONTAL_DELAUNAY),
     ):
@@ -274,10 +332,8 @@ def _build(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     places: dict[tuple[int, int], int] = {}
     segments: dict[tuple[int, int], int] = {}
 
-    sizes = _sizes(faces, loose, size_m)
-
     def place(x: float, y: float) -> int:
-        key = (round(x / GRID_M), round(y / GRID_M))
+        key = _key(x, y)
         if key not in places:
             places[key] = geo.addPoint(x, y, 0.0, sizes.get(key, size_m))
         return places[key]

@@ -9,20 +9,30 @@ levels joined at the nodes by their conductance per area. Lines: Poiseuille cond
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import sparse
-from shapely import MultiLineString, Polygon
+from shapely import LinearRing, LineString, MultiLineString, Point, Polygon, get_parts, union_all
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
 from bibulon.flow.conductors import Conductors, bodies_of
-from bibulon.flow.mesh import Floats, Integers, Mesh, mesh_plan, mesh_size_m
+from bibulon.flow.mesh import FINE, Fine, Floats, Integers, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import GRAVITY_M_S2, FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
+from bibulon.job.lines import AtTime
+from bibulon.laminate.cells import GRID_M
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
 from bibulon.laminate.relief import heights_at
 
 HOSE_PARTS = 4
+MORE = 1.15
+"""So many times the nodes asked for pay for what is refined."""
+SHARES_OF_FEED = 40.0
+"""A feed is at least so many triangles long."""
+NEAR_VENT_SIZES = 4.0
+SHARP_DEG = 30.0
 
 
 def pipe_conductance_m3(bore_m: float, length_m: float) -> float:
@@ -334,13 +344,64 @@ def _together_once(pores: Conductors, bores: Conductors) -> tuple[Conductors, Fl
     return Conductors(pairs // count, pairs % count, through_pores + through_bores, count), through_pores
 
 
+def _feeds(problem: FlowProblem) -> list[LineString]:
+    return [LineString(piece) for line in problem.lines if line.kind == "feed" for piece in line.pieces]
+
+
+def _worth_refining(problem: FlowProblem, part: BaseGeometry, size_m: float) -> list[Fine]:
+    """Where a finer mesh pays most: along feeds, where the pressure falls most steeply, the more so the shorter they
+    are; at ends of vents, and at sharp corners near them, where the last of the resin comes slowly."""
+    vents = MultiLineString([piece for line in problem.lines if line.kind == "vent" for piece in line.pieces])
+    ends = [Point(end) for piece in get_parts(vents) for end in (piece.coords[0], piece.coords[-1])]
+    corners = [
+        Point(corner)
+        for ring in _rings(part)
+        for corner in _sharp_corners(ring)
+        if vents.distance(Point(corner)) <= NEAR_VENT_SIZES * size_m
+    ]
+    return [
+        *_beside_feeds(problem, size_m),
+        (union_all([*ends, *corners]), FINE * size_m),
+    ]
+
+
+def _beside_feeds(problem: FlowProblem, size_m: float) -> Iterator[Fine]:
+    for line in problem.lines:
+        for piece in line.pieces if line.kind == "feed" else ():
+            course, least_m = LineString(piece), FINE * size_m
+            if isinstance(line.opens, AtTime):
+                least_m = min(least_m, course.length / SHARES_OF_FEED)
+            else:  # resin passes it first, and gets into it over its whole width
+                least_m = min(max(least_m, line.bore_m), size_m)
+            yield course, least_m
+
+
+def _rings(shape: BaseGeometry) -> list[LinearRing]:
+    return [ring for one in get_parts(shape) for ring in (one.exterior, *one.interiors)]
+
+
+def _sharp_corners(ring: LinearRing) -> list[tuple[float, float]]:
+    """Corners of *ring* at which it turns by more than :data:`SHARP_DEG`."""
+    places = np.asarray(ring.coords)[:-1, :2]
+    before, after = places - np.roll(places, 1, axis=0), np.roll(places, -1, axis=0) - places
+    turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))
+    return [(x, y) for x, y in places[np.abs(turn) > math.radians(SHARP_DEG)].tolist()]
+
+
 def build_network(problem: FlowProblem) -> Network:
     """Mesh the problem and assemble it. Raises :class:`FlowRefusal`."""
     outlines = [Polygon(cell.outline, cell.holes) for cell in problem.cells]
     courses = [MultiLineString(list(line.pieces)) for line in problem.lines]
-    size = mesh_size_m(sum(outline.area for outline in outlines), problem.nodes)
+    whole_part = union_all(outlines)
+    # a line along the edge is refined on one side only
+    fine_m = sum(
+        (line.length - 0.5 * line.intersection(whole_part.boundary.buffer(GRID_M)).length) for line in _feeds(problem)
+    )
+    size = mesh_size_m(whole_part.area, round(MORE * problem.nodes), fine_m)
+    fine = _worth_refining(problem, whole_part, size)
     try:
-        mesh = mesh_plan(outlines, courses, [line.port for line in problem.lines], size)
+        ports = [line.port for line in problem.lines]
+        mesh = mesh_plan(outlines, courses, ports, size, problem.nodes, fine)
     except RuntimeError as error:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
     mesh = replace(mesh, heights_m=heights_at(problem.relief, mesh.points_m))

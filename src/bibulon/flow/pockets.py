@@ -27,8 +27,8 @@ CRUMBS = 0.01
 """Pieces that fell off a pocket are not told if they hold less than this share of what it holds."""
 STILL_SHARE = 0.005
 """A pocket is at rest when it has to shrink by no more than this share of what will be left of it,"""
-STILL_OF_ALL = 1e-5
-"""or of all pores."""
+STILL_OF_ALL = 3e-4
+"""or once it takes up less than this share of all pores."""
 
 
 @dataclass(frozen=True)
@@ -123,14 +123,19 @@ class Pockets:
         """Numbers of all nodes of pockets."""
         return np.concatenate([one.gas.nodes for one in self.followed]) if self.followed else np.zeros(0, np.int64)
 
-    def at_rest(self, at_last_pa: Floats) -> bool:
-        """Whether no pocket has far to shrink, with resin that will be at *at_last_pa* (N,) over the vent's there."""
+    def to_shrink(self, filled: Floats, at_last_pa: Floats) -> float:
+        """How much further pockets have to shrink before all are at rest, as a share of all pores; 0 or less if none.
+
+        With the nodes *filled*, and resin that will be at *at_last_pa* (N,) over the vent's there.
+        """
+        whole, most = float(self._capacity.sum()), -1.0
         for one in self.followed:
-            pressure_pa = float(at_last_pa[one.gas.nodes].mean()) + self._vent_pa
+            nodes = one.gas.nodes
+            volume_m3 = float(np.maximum(self._capacity[nodes] - filled[nodes], 0.0).sum())
+            pressure_pa = float(at_last_pa[nodes].mean()) + self._vent_pa
             left_m3 = one.gas.amount / max(pressure_pa, one.gas.pressure_pa)
-            if one.volume_m3 - left_m3 > max(STILL_SHARE * left_m3, STILL_OF_ALL * float(self._capacity.sum())):
-                return False
-        return True
+            most = max(most, (volume_m3 - max((1 + STILL_SHARE) * left_m3, STILL_OF_ALL * whole)) / whole)
+        return most
 
     def report(self, filled: Floats) -> tuple[Pocket, ...]:
         """The pockets as they stand, the largest first, without what is left of those that fell to pieces."""
