@@ -182,7 +182,6 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "hold-not-repeated": lambda job: changed(job, hold_tests=(hold(stage="before the feed hose"),)),
     "hold-failed": lambda job: changed(job, hold_tests=(hold(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
     "gauge-misread": lambda job: changed(job, hold_tests=(hold(tuple((t, 101_300 - p) for t, p in GOOD)),)),
-    "leak-brings-air": lambda job: changed(job, hold_tests=(hold(((0.0, 3000.0), (450.0, 3150.0), (900.0, 3300.0))),)),
     "pump-cannot-reach": lambda job: changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=5000.0)),
     "resin-boils": lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=200.0)),
     "charge-short": lambda job: changed(job, charge=revised(job.charge, in_hand_kg=12.0)),

@@ -23,7 +23,7 @@ from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.hold import fit_leak, judge
-from bibulon.vacuum.pump import air_share_of_pores, base_pressure_pa
+from bibulon.vacuum.pump import base_pressure_pa
 
 Readings = tuple[tuple[float, float], ...]
 
@@ -117,9 +117,8 @@ def test_the_line_of_few_readings_has_the_textbooks_band() -> None:
     assert verdict.leak_band_pa_m3_s == pytest.approx((max(line.slope - reach, 0) * 0.05, (line.slope + reach) * 0.05))
 
 
-def test_pump_and_air() -> None:
+def test_pump() -> None:
     assert base_pressure_pa(200, 0.004, 0.04) == pytest.approx(210)
-    assert air_share_of_pores(0.01, 3600, 0.01, 50_000) == pytest.approx(0.072)
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -10,12 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from shapely import Polygon
 
+from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, MediaCard, TubeCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import CoreLaying
 from bibulon.job.lines import Manifold
+from bibulon.job.run import RunEvent
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import show
@@ -46,7 +50,7 @@ def test_more_in_the_pot_and_a_warmer_shop_shorten_everything(demo: Job) -> None
     assert pot_life_s(demo.resin, 293.15, 1.0) == pytest.approx(90 * 60, rel=0.03)
     assert pot_life_s(demo.resin, 293.15, 8.0) < 0.6 * pot_life_s(demo.resin, 293.15, 1.0)
     assert film_gel_s(demo.resin, 303.15) < film_gel_s(demo.resin, 293.15)
-    plan = cure_plan(demo)
+    plan = cure_plan(demo, 0.0)
     assert plan.release_s == pytest.approx(1.5 * plan.gel_s)
     assert plan.shift_end_s == pytest.approx(7.5 * 3600)
 
@@ -140,14 +144,20 @@ def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) 
     slow = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]))
     assert [one.number for one in slow] == [1, 2, 3]
     assert [one.mass_kg for one in slow] == pytest.approx([10 / 3] * 3)
-    assert [one.pour_s for one in slow] == pytest.approx([0.0, 1200.0, 2400.0])
-    assert [one.used_s for one in slow] == pytest.approx([1200.0, 2400.0, 3600.0])
-    assert [one.mix_s for one in slow] == pytest.approx([time - plan.mix_time_s for time in (0.0, 1200.0, 2400.0)])
+    assert [one.pour_s for one in slow] == pytest.approx([0.0, 1500.0, 3000.0])
+    assert [one.used_s for one in slow] == pytest.approx([1500.0, 3000.0, 3600.0])
+    assert [one.mix_s for one in slow] == pytest.approx([time - plan.mix_time_s for time in (0.0, 1500.0, 3000.0)])
     life = 0.9 * pot_life_s(resin, 293.15, 1.0)
     assert [one.usable_until_s - one.mix_s for one in slow] == pytest.approx([life] * 3)
     quick = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 30.0]), np.array([0.0, 8.0]))
-    last = 20.0 - plan.mix_time_s
+    last = 25.0 - plan.mix_time_s
     assert [one.mix_s for one in quick] == pytest.approx([last - 2 * plan.mix_time_s, last - plan.mix_time_s, last])
+    heel = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), 0.4)
+    poured = np.cumsum([0.0, *(each.mass_kg for each in heel)])
+    for each, before in zip(heel[1:], poured[1:], strict=False):
+        assert before - 8.0 * each.pour_s / 3600.0 == pytest.approx(0.4), "the bucket never falls below its heel"
+    given = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), 0.4, 3.2)
+    assert [each.mass_kg for each in given] == pytest.approx([3.2, 3.2, 3.6]), "as the fill took them"
     one = batches_of(plan, resin, 293.15, 3.9, np.array([0.0, 3600.0]), np.array([0.0, 3.0]))
     assert len(one) == 1 and one[0].mass_kg == pytest.approx(3.9)
     assert batches_of(plan, resin, 293.15, 3.9, np.array([0.0]), np.array([0.0])) == ()
@@ -193,3 +203,37 @@ def test_a_hot_shop_needs_more_batches(demo: Job) -> None:
 def test_a_lone_component_ratio_is_refused(demo: Job) -> None:
     with pytest.raises(ValueError, match="components"):
         changed(demo, cards=(revised(demo.resin, components=demo.resin.components[:1]),))
+
+
+def test_the_vacuum_stays_on_until_the_last_batch_has_gelled() -> None:
+    """By hand: release is that of the batch mixed last, whenever the first feed was opened."""
+    job = demo_job()
+    made = filled(assess(job), 400)
+    count = len(made.batches)
+    assert count > 2
+    gel = film_gel_s(job.resin, job.mould_temperature_k)
+    last = made.batches[-1]
+    assert last.mix_s > 0
+    assert made.cure.gel_s == pytest.approx(last.mix_s + gel)
+    assert made.cure.release_s == pytest.approx(last.mix_s + gel * job.resin.release_after_gel_factor)
+    # as the log says it was: the last poured ten minutes later than planned
+    at = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
+    poured = [batch.pour_s for batch in made.batches[:-1]] + [last.pour_s + 600.0]
+    run = tuple(
+        RunEvent(number=number, at=at, clock_s=clock, kind="batch added", label=f"B{number}")
+        for number, clock in enumerate(poured, 1)
+    )
+    late = replace(made, job=changed(job, run=run))
+    assert late.cure.gel_s == pytest.approx(last.pour_s + 600.0 - job.charge.mix_time_s + gel)
+
+
+def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(demo: Job) -> None:
+    made = filled(assess(demo), 400)
+    fill, density = made.fill, demo.resin.density_kg_m3
+    assert fill is not None and len(made.batches) > 2
+    for number, batch in enumerate(made.batches[:-1], 1):
+        used_m3 = number * fill.problem.batch_m3 - fill.problem.heel_m3
+        if used_m3 < fill.resin_drawn_m3:
+            assert fill.drawn_at(batch.used_s) == pytest.approx(used_m3, rel=1e-3)
+            left = sum(one.mass_kg for one in made.batches[:number]) - fill.drawn_at(batch.used_s) * density
+            assert left == pytest.approx(demo.bucket.heel_kg, abs=0.01)

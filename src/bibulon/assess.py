@@ -28,11 +28,12 @@ from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
+from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
-from bibulon.resin.viscosity import Rheology, rheology
+from bibulon.resin.viscosity import Rheology, film_gel_s, poured, rheology
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
@@ -85,11 +86,28 @@ class Assessment:
 
     @cached_property
     def cure(self) -> CurePlan:
-        return cure_plan(self.job)
+        return cure_plan(self.job, self.last_mixed_s)
+
+    @cached_property
+    def last_mixed_s(self) -> float:
+        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet."""
+        done = [event.clock_s for event in self.job.shot if event.kind == "batch added"]
+        mixed = [clock_s - self.job.charge.mix_time_s for clock_s in done]
+        ended = any(event.kind == "finished" for event in self.job.shot)
+        ahead = [] if ended else [batch.mix_s for batch in self.batches[len(done) :]]
+        return max([*mixed, *ahead], default=-self.job.charge.mix_time_s)
+
+    @property
+    def flows_until_s(self) -> float:
+        """When the resin that fills the last places stops flowing, on the run clock; with no fill the first poured."""
+        if self.fill is None or self.fill.margin_s is None:
+            return self.resin_flow.stops_s
+        return self.fill.end_s + self.fill.margin_s
 
     @cached_property
     def resin_flow(self) -> Rheology:
-        return rheology(self.job.resin, self.job.mould_temperature_k)
+        """The resin as it flows from its pouring on."""
+        return poured(rheology(self.job.resin, self.job.mould_temperature_k), self.job.charge.mix_time_s)
 
     @cached_property
     def batches(self) -> tuple[Batch, ...]:
@@ -104,16 +122,24 @@ class Assessment:
             self.charge.total_kg,
             self.fill.times_s,
             drawn,
+            self.job.bucket.heel_kg,
+            self.fill.problem.batch_m3 * self.job.resin.density_kg_m3,
         )
 
     @cached_property
     def evacuated_m3(self) -> float:
-        """Volume under vacuum in a hold test without the pots: pores, media, core and bores."""
-        pores = sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells)
-        lines = 0.0
-        for line in self.job.lines:
-            lines += pipe_volume_m3(self.job.card(line.hose, TubeCard).bore_m, line.hose_length_m)
-        return pores + lines
+        """Volume under vacuum in a hold test without the pots: pores, media, core and the bores of lines, manifolds and
+        hoses."""
+        job, bores = self.job, 0.0
+        for line in job.lines:
+            length = developed_length_m(job.part.relief, line.points)
+            bores += pipe_volume_m3(job.card(line.tube, TubeCard).bore_m, length)
+        for manifold in job.manifolds:
+            bores += pipe_volume_m3(job.card(manifold.tube, TubeCard).bore_m, manifold.length_m)
+        hoses = [(one.hose, one.hose_length_m) for one in job.lines]
+        for hose, length in (*hoses, *((one.hose, one.hose_length_m) for one in job.manifolds)):
+            bores += pipe_volume_m3(job.card(hose, TubeCard).bore_m, length)
+        return sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells) + bores
 
     @cached_property
     def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
@@ -128,7 +154,7 @@ class Assessment:
             self.job.hold_rules,
             self.laminate.total.area_m2,
             self.evacuated_m3 + pots,
-            self.cure.gel_s,
+            film_gel_s(self.job.resin, self.job.mould_temperature_k),
             self.units,
         )
 

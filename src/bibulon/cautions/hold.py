@@ -7,10 +7,8 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
 from bibulon.quantities import show
-from bibulon.vacuum.pump import air_share_of_pores
 
 NEARLY_ATMOSPHERE = 0.5
-AIR_SHARE = 0.01
 
 
 @caution(
@@ -70,26 +68,6 @@ def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
                 f"A hold test ({test.stage}) never gets below {reading}: absolute was perhaps meant as gauge.",
                 subject=test.id,
             )
-
-
-@caution(
-    "leak-brings-air",
-    "caution",
-    "hold",
-    why="The air a leak brings in until gel stays in the laminate as voids.",
-    remedy="Mend the leak, or at least find it and keep the vent open on its side.",
-)
-def leak_brings_air(assessment: Assessment) -> Iterator[Finding]:
-    if not assessment.hold_verdicts:
-        return
-    test, verdict = assessment.hold_verdicts[-1]
-    pores = sum(cell.area_m2 * cell.stack.void_m for cell in assessment.laminate.cells)
-    if pores <= 0:
-        return
-    pressure = assessment.job.shop.barometer_pa / 2
-    share = air_share_of_pores(max(verdict.leak_pa_m3_s, 0.0), assessment.cure.gel_s, pores, pressure)
-    if share > AIR_SHARE:
-        yield Finding(f"The measured leak draws in about {share:.0%} of the pores as air by gel.", subject=test.id)
 
 
 @caution(

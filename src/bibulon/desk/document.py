@@ -60,7 +60,8 @@ def flow_inputs(job: Job) -> tuple[object, ...]:
     return (
         job.part, job.mould.temperature_k, job.shop, job.regions, job.layup, job.groups, job.core_laying,
         job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
-        job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.cards,
+        job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.charge.mix_time_s,
+        job.charge.bleed_kg, job.charge.contingency, job.cards,
     )  # fmt: skip
 
 

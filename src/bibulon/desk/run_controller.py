@@ -110,13 +110,16 @@ class RunController(QObject):
         if self.over:
             return self.document.job.shot[-1].clock_s
         if self._anchor is None:
-            taken = shot_clock.take_up(self.document.kept.clock, self.document.job.shot[-1])
-            self.resume_at(taken.clock_s)
-            if taken.doubt:
-                self.lost.emit(taken.doubt)
+            self.take_up()
         assert self._anchor is not None
         clock, then = self._anchor
         return clock + (shot_clock.since_boot_s() - then) * self.pace
+
+    def take_up(self) -> str:
+        """Take up the clock of a run that was begun by another window or before a crash; why it may be wrong."""
+        taken = shot_clock.take_up(self.document.kept.clock, self.document.job.shot)
+        self.resume_at(taken.clock_s)
+        return taken.doubt
 
     def resume_at(self, clock_s: float) -> None:
         """Set the clock of a run that is under way."""
@@ -219,7 +222,7 @@ class RunController(QObject):
                     f"The vacuum has lost {show(risen, 'pressure difference', units)} since its best: look for a leak, "
                     "and at the pump."
                 )
-        left = self.document.assessment.resin_flow.stops_s - self.clock_s
+        left = self.document.assessment.flows_until_s - self.clock_s
         if self.running and feeding and left < job.charge.gel_margin_s:
             found.append("The gel margin is used up.")
         return (*found, *self.impossible())

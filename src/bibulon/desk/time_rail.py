@@ -326,7 +326,7 @@ class TimeCanvas(QWidget):
                 painter.setPen(QPen(QColor(colour), 2))
                 painter.drawLine(QPointF(x, 16), QPointF(x, 97))
                 flags.append((x, moment.label, colour))
-        stops = self.document.assessment.resin_flow.stops_s
+        stops = self.document.assessment.flows_until_s
         if stops < self.document.assessment.cure.gel_s:
             x = scale.x(stops)
             if scale.left <= x <= scale.right:

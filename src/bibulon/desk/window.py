@@ -245,9 +245,12 @@ class Window(QMainWindow):
         self.document.worked.connect(self.strip.show_share)
         if self.document.recover():
             if self.run.running:
-                self.say("A run was under way: it goes on.", ("Begin a new run", self._begin_anew))
+                words = f"A run was under way: it goes on. {self.run.take_up()}".strip()
+                self.say(words, ("Begin a new run", self._begin_anew))
             else:
                 self.say("Unsaved work was taken up again.", ("Put it aside", self.document.undo))
+        elif self.run.running and (doubt := self.run.take_up()):
+            self.say(doubt)
         elif self.note.isHidden():
             self.offer_left_over()
         self.run.update_timer()

@@ -24,8 +24,10 @@ STOPPED = 1e-9
 class Ageing:
     """Follows the batches of a fill; times in seconds on the run clock."""
 
-    def __init__(self, network: Network, resin: Rheology, batch_m3: float, density_kg_m3: float) -> None:
-        self._network, self._resin, self._batch_m3 = network, resin, batch_m3
+    def __init__(
+        self, network: Network, resin: Rheology, batch_m3: float, heel_m3: float, density_kg_m3: float
+    ) -> None:
+        self._network, self._resin, self._batch_m3, self._heel_m3 = network, resin, batch_m3, heel_m3
         self._weight = density_kg_m3 * GRAVITY_M_S2
         self.pours_s = [0.0]
         self._poured: Floats = np.zeros(len(network.capacity_m3))
@@ -82,8 +84,8 @@ class Ageing:
         else:
             self._wetted |= step.filled_m3 > 0
         low, high = drawn_m3
-        while high > self._batch_m3 * len(self.pours_s):
-            share = (self._batch_m3 * len(self.pours_s) - low) / max(high - low, 1e-300)
+        while high > (used_up := max(self._batch_m3 * len(self.pours_s) - self._heel_m3, 0.0)):
+            share = (used_up - low) / max(high - low, 1e-300)
             self.pours_s.append(span_s[0] + min(max(share, 0.0), 1.0) * (span_s[1] - span_s[0]))
         self._poured[self._network.bucket] = self.pours_s[-1]
 

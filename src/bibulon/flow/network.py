@@ -294,7 +294,8 @@ class _Assembly:
         capacity = self.pores + self.bores
         edges, pores = _together_once(_all(self.pores_between, self.count), _all(self.pipes_between, self.count))
         height = np.zeros(self.count)
-        height[: self.shell_count] = self.mesh.heights_m[self.place]
+        # the drive is that at the lowest face, wherever the relief has its zero
+        height[: self.shell_count] = self.mesh.heights_m[self.place] - self.mesh.heights_m.min()
         return Network(
             mesh=self.mesh,
             place=self.place,

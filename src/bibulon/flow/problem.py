@@ -18,7 +18,9 @@ from bibulon.job.lines import AtTime, Line, Manifold, Opening
 from bibulon.job.part import Relief
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
-from bibulon.resin.viscosity import Rheology, rheology
+from bibulon.resin.batches import even_batch_kg
+from bibulon.resin.charge import charge_of
+from bibulon.resin.viscosity import Rheology, poured, rheology
 
 GRAVITY_M_S2 = 9.81
 NEVER_S = 1e9
@@ -134,7 +136,8 @@ class FlowProblem:
     cells: tuple[FlowCell, ...]
     lines: tuple[FlowLine, ...]
     drive_pa: float
-    """Pressure of the supply over the vent's, at height 0: ``p_atm + p_pot − ρ·g·Δz − p_vent``; a machine's at most."""
+    """Pressure of the supply over the vent's at the lowest face, ``p_atm + p_pot − ρ·g·Δz − p_vent``; a machine's at
+    most."""
     resin: Rheology
     nodes: int
     """About how many nodes the mesh should have."""
@@ -156,6 +159,8 @@ class FlowProblem:
     """Of resin that feels its weight inside the part; 0: gravity is left out."""
     batch_m3: float = 0.0
     """Resin is poured in batches of this volume, each ageing from its own pouring; 0: all ages from the start."""
+    heel_m3: float = 0.0
+    """What is left in the bucket when the next batch is poured."""
     pace: Pace = FULL_PACE
 
 
@@ -175,7 +180,7 @@ def flow_problem(
     drive = drive_pa(job)
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
-    resin = rheology(job.resin, job.mould_temperature_k)
+    resin = poured(rheology(job.resin, job.mould_temperature_k), job.charge.mix_time_s)
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
     if resin.stops_s <= 0:
@@ -230,9 +235,16 @@ def flow_problem(
         rate_m3_s=job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
-        batch_m3=job.charge.largest_batch_kg / job.resin.density_kg_m3 if job.flow.by_batch else 0.0,
+        batch_m3=_batch_m3(job) if job.flow.by_batch else 0.0,
+        heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
         pace=pace,
     )
+
+
+def _batch_m3(job: Job) -> float:
+    """The volume of the planned batches, all alike."""
+    kg = even_batch_kg(charge_of(job).total_kg, job.charge.largest_batch_kg)
+    return kg / job.resin.density_kg_m3
 
 
 def _manifold(job: Job, manifold: Manifold) -> FlowManifold:

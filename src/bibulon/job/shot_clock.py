@@ -65,13 +65,15 @@ def write_down(path: Path, clock_s: float, number: int) -> None:
         write_whole(path, note.model_dump_json().encode("utf-8"), OWNER_ONLY)
 
 
-def take_up(path: Path, last: RunEvent) -> TakenUp:
-    """The run clock after *last*, the newest entry of the run."""
+def take_up(path: Path, shot: tuple[RunEvent, ...]) -> TakenUp:
+    """The run clock now, after the entries of a *shot* that has begun."""
+    last = shot[-1]
+    begun = next(event.number for event in shot if event.kind == "started")
     try:
         note = ClockNote.model_validate_json(path.read_bytes())
     except (OSError, ValidationError):
         note = None
-    if note is not None and note.boot == boot_id() and note.number == last.number:
+    if note is not None and note.boot == boot_id() and note.number >= begun:
         return TakenUp(note.clock_s + max(since_boot_s() - note.since_boot_s, 0.0))
     since_s = (datetime.fromtimestamp(time_of_day_s(), UTC) - last.at).total_seconds()
     if since_s < 0:

@@ -11,10 +11,23 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import product
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from rectpack import PackingMode, newPacker
+from rectpack import (
+    SORT_AREA,
+    SORT_LSIDE,
+    SORT_SSIDE,
+    GuillotineBssfSas,
+    MaxRectsBl,
+    MaxRectsBssf,
+    PackingMode,
+    SkylineBl,
+    SkylineMwf,
+    newPacker,
+)
 from scipy.interpolate import RegularGridInterpolator
 from shapely import LinearRing, Polygon, affinity, box, get_coordinates, segmentize
 
@@ -40,6 +53,15 @@ NARROWEST_LEFT_M, SMALLEST_LEFT_M2 = 0.15, 0.08
 """Smaller ones are not worth a label."""
 
 Box = tuple[float, float, float, float]
+WAYS = tuple(
+    product(
+        (MaxRectsBssf, MaxRectsBl, SkylineBl, SkylineMwf, GuillotineBssfSas),
+        (SORT_AREA, SORT_LSIDE, SORT_SSIDE),
+    )
+)
+"""How pieces are packed: by which rule each finds its place, and in what order they come."""
+MANY_PIECES = 200
+"""More pieces than this are packed in the first way only."""
 
 
 @dataclass(frozen=True)
@@ -228,8 +250,23 @@ def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -
 
 
 def _packed(sizes: dict[int, tuple[int, int]], room: tuple[int, int]) -> dict[int, tuple[int, int]]:
-    """Where those of *sizes* that fit come to lie in the *room*: across and along, in grains, by number."""
-    packer = newPacker(mode=PackingMode.Offline, rotation=False)
+    """Where those of *sizes* that fit come to lie in the *room*: across and along, in grains, by number.
+
+    Packed in several ways: most of them placed counts first, then the least length, then the first way.
+    """
+    ways = WAYS if len(sizes) <= MANY_PIECES else WAYS[:1]
+    every = [_packed_by(way, order, sizes, room) for way, order in ways]
+
+    def length(placed: dict[int, tuple[int, int]]) -> int:
+        return max((y + sizes[number][1] for number, (_, y) in placed.items()), default=0)
+
+    return min(every, key=lambda placed: (-len(placed), length(placed)))
+
+
+def _packed_by(
+    way: type, order: Callable[..., Any], sizes: dict[int, tuple[int, int]], room: tuple[int, int]
+) -> dict[int, tuple[int, int]]:
+    packer = newPacker(mode=PackingMode.Offline, pack_algo=way, sort_algo=order, rotation=False)
     for number, (across, along) in sizes.items():
         packer.add_rect(across, along, rid=number)
     packer.add_bin(*room)

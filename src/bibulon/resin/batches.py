@@ -1,13 +1,14 @@
 """Batches: when to mix how much, so that each is used up well within its own pot life.
 
-The draw curve of the simulated fill says how fast the bucket empties. A batch of mass m, mixed at the plan's
-temperature, lasts ``share · pot life(m)``; from its pouring it serves until the draw has taken it. Each batch is the
-largest that still meets this, so their number is the smallest. One person mixes them one after the other, so where
+The draw curve of the simulated fill says how fast the bucket empties, down to the heel. A batch of mass m, mixed at the
+plan's temperature, lasts ``share · pot life(m)``; from its pouring it serves until the draw has taken it. Each batch is
+the largest that still meets this, so their number is the smallest. One person mixes them one after the other, so where
 the draw is quick a batch is mixed before the one ahead of it is used up, at worst before the start.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -44,18 +45,21 @@ def batches_of(
     total_kg: float,
     times_s: npt.NDArray[np.float64],
     drawn_kg: npt.NDArray[np.float64],
+    heel_kg: float = 0.0,
+    in_fill_kg: float = 0.0,
 ) -> tuple[Batch, ...]:
     """Batches for *total_kg*, of which ``drawn_kg`` (k,) has left the bucket at ``times_s`` (k,).
 
-    What is mixed beyond the draw (heel, bleed, contingency) is shared out over the batches in proportion.
+    A batch is used up, and the next one poured, when the bucket holds no more than *heel_kg*: the dip tube must not
+    draw air. Where batches of *in_fill_kg*, by which the resin aged in the fill, will do, they are taken.
     """
     end_kg = float(drawn_kg[-1])
     if total_kg <= 0 or end_kg <= 0:
         return ()
-    scale = total_kg / end_kg
 
     def time_of(mass_kg: float) -> float:
-        return float(np.interp(mass_kg / scale, drawn_kg, times_s))
+        """When so much of what is mixed is used up, but for the heel."""
+        return float(np.interp(mass_kg - heel_kg, drawn_kg, times_s)) if mass_kg > 0 else 0.0
 
     def fits(start_kg: float, mass_kg: float) -> bool:
         age = plan.mix_time_s + time_of(start_kg + mass_kg) - time_of(start_kg)
@@ -63,11 +67,15 @@ def batches_of(
 
     masses: list[float] = []
     start = 0.0
+    alike = _alike(total_kg, in_fill_kg, plan.largest_batch_kg)
+    if alike and all(fits(sum(alike[:at]), mass) for at, mass in enumerate(alike)):
+        masses, start = alike, total_kg
     while start < total_kg - 1e-9 and len(masses) < MOST_BATCHES:
         largest = min(plan.largest_batch_kg, total_kg - start)
         masses.append(_largest(partial(fits, start), min(SMALLEST_BATCH_KG, largest), largest))
         start += masses[-1]
-    masses = _levelled(masses, fits)
+    if masses is not alike:
+        masses = _levelled(masses, fits)
 
     starts = np.concatenate([[0.0], np.cumsum(masses)])
     pours = [time_of(float(start)) for start in starts[:-1]]
@@ -80,6 +88,23 @@ def batches_of(
         usable = mix + plan.pot_life_share * pot_life_s(resin, temperature_k, masses[index])
         batches.insert(0, Batch(index + 1, masses[index], mix, pours[index], used, usable, used <= usable + 1e-6))
     return tuple(batches)
+
+
+def even_batch_kg(total_kg: float, largest_kg: float) -> float:
+    """The mass of the fewest batches, all alike, that make up *total_kg*."""
+    return total_kg / max(math.ceil(total_kg / largest_kg - 1e-9), 1)
+
+
+def _alike(total_kg: float, mass_kg: float, largest_kg: float) -> list[float]:
+    """Batches of *mass_kg*, the last taking what is left; none if that is too much for it or next to nothing."""
+    if mass_kg <= 0:
+        return []
+    count = max(math.floor(total_kg / mass_kg), 1)
+    for more in (count, count + 1):  # the last takes a little more than the others, or is one more
+        last = total_kg - (more - 1) * mass_kg
+        if SMALLEST_BATCH_KG <= last <= largest_kg + 1e-9:
+            return [mass_kg] * (more - 1) + [last]
+    return []
 
 
 def _largest(fits: Callable[[float], bool], low: float, high: float) -> float:

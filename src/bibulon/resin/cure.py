@@ -10,7 +10,7 @@ from bibulon.resin.viscosity import film_gel_s
 
 @dataclass(frozen=True)
 class CurePlan:
-    """Times on the run clock (s), counted like the resin's age from the opening of the first feed."""
+    """Times on the run clock (s): gel and release of the resin that was mixed last."""
 
     gel_s: float
     release_s: float
@@ -22,7 +22,10 @@ class CurePlan:
         return self.release_s - self.shift_end_s
 
 
-def cure_plan(job: Job) -> CurePlan:
-    """Gel of the film in the bag and the earliest release of vacuum."""
+def cure_plan(job: Job, last_mixed_s: float) -> CurePlan:
+    """Gel of the film in the bag and the earliest release of vacuum, where the last resin is mixed at *last_mixed_s*
+    on the run clock: what is poured later gels later."""
     gel = film_gel_s(job.resin, job.mould_temperature_k)
-    return CurePlan(gel, gel * job.resin.release_after_gel_factor, job.shop.shift_end_s - job.shop.shot_start_s)
+    release = gel * job.resin.release_after_gel_factor
+    shift_end = job.shop.shift_end_s - job.shop.shot_start_s
+    return CurePlan(last_mixed_s + gel, last_mixed_s + release, shift_end)

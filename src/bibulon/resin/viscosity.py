@@ -92,3 +92,11 @@ def rheology(resin: ResinCard, temperature_k: float) -> Rheology:
     thickening = resin.thickening_time_s * gel / film_gel_s(resin, resin.film_gel[0].temperature_k)
     limit = thickening * math.log(max(resin.flow_limit_pa_s / viscosity, 1.0))
     return Rheology(viscosity, thickening, gel, limit)
+
+
+def poured(resin: Rheology, age_s: float) -> Rheology:
+    """*resin* as it flows from its pouring on, *age_s* after it was mixed."""
+    thicker = math.exp(age_s / resin.thickening_s)
+    return Rheology(
+        resin.viscosity_pa_s * thicker, resin.thickening_s, max(resin.gel_s - age_s, 0.0), resin.flow_limit_s - age_s
+    )

@@ -2,7 +2,9 @@
 
 Model: ``P(t) = P₀ + D·(1 − e^(−t/τ)) + (Q/V)·t``, settling and outgassing that die away, and a leak that does not.
 For each τ of a grid the rest is linear least squares with D ≥ 0; the band of the slope takes every τ that fits nearly
-as well (profile likelihood, F test) and the scatter of the readings, at 95 %.
+as well (profile likelihood, F test) and the scatter of the readings, at 95 %. A gauge shows steps: the scatter is no
+less than that of rounding to them, ``step/√12``. Noise that remembers (lag-one correlation r of what the fit leaves)
+makes ``n`` readings worth ``n (1 − r)/(1 + r)``.
 """
 
 from __future__ import annotations
@@ -20,6 +22,8 @@ from bibulon.quantities import Units, show
 
 Floats = npt.NDArray[np.float64]
 LEAST_READINGS = 3
+LEAST_FOR_MEMORY = 8
+"""With fewer readings the memory of the noise cannot be told."""
 
 
 @dataclass(frozen=True)
@@ -40,35 +44,56 @@ class LeakFit:
         return np.asarray(self.start_pa + self.settling_pa * settled + self.rise_pa_s * time_s)
 
 
-def fit_leak(readings: tuple[tuple[float, float], ...]) -> LeakFit:
-    """Fit the model to ``(time_s, pressure_pa)`` readings.
+def fit_leak(readings: tuple[tuple[float, float], ...], step_pa: float = 100.0) -> LeakFit:
+    """Fit the model to ``(time_s, pressure_pa)`` readings of a gauge that shows steps of at most *step_pa*.
 
     With fewer than five readings only the straight line is fitted; with two its band is unbounded above.
     """
     time, pressure = np.array(readings, dtype=np.float64).T
     span = float(time[-1] - time[0])
     time = time - time[0]
-    candidates = [_linear(time, pressure, None)]
+    least_pa = _gauge_step_pa(pressure, step_pa) / math.sqrt(12)
+    candidates = [_linear(time, pressure, None, least_pa)]
     if len(time) >= 5:
-        candidates += [_linear(time, pressure, tau) for tau in np.geomspace(span / 50, span * 1.0, 40)]
+        candidates += [_linear(time, pressure, tau, least_pa) for tau in np.geomspace(span / 50, span * 3.0, 50)]
     settled = [candidate for candidate in candidates if candidate.settling_pa >= 0]
     errors = np.array([_error(candidate, time, pressure) for candidate in settled])
     best = int(np.argmin(errors))
-    freedom = max(len(time) - (4 if settled[best].settling_pa else 2), 1)
-    floor = (1e-6 * max(float(pressure.mean()), 1.0)) ** 2 * len(time)
-    allowed = (errors[best] + floor) * (1 + float(fdtri(1, freedom, 0.95)) / freedom)
-    plausible = [settled[i] for i in range(len(settled)) if errors[i] <= allowed]
     chosen = settled[best]
     if len(time) == 2:
         return LeakFit(chosen.rise_pa_s, 0.0, math.inf, chosen.start_pa, 0.0, span, 0.0)
-    low = min(candidate.low_pa_s for candidate in plausible)
-    high = max(candidate.high_pa_s for candidate in plausible)
+    worth = _worth(pressure - chosen.pressure_at(time)) if len(time) >= LEAST_FOR_MEMORY else 1.0
+    freedom = max(len(time) - (4 if chosen.settling_pa else 2), 1)
+    floor = least_pa**2 * freedom
+    allowed = max(errors[best], floor) * (1 + float(fdtri(1, freedom, 0.95)) / (freedom * worth))
+    plausible = [settled[i] for i in range(len(settled)) if errors[i] <= allowed]
+    wider = 1 / math.sqrt(worth)
+    low = min(one.rise_pa_s - wider * (one.rise_pa_s - one.low_pa_s) for one in plausible)
+    high = max(one.rise_pa_s + wider * (one.high_pa_s - one.rise_pa_s) for one in plausible)
     return LeakFit(
         chosen.rise_pa_s, low, high, chosen.start_pa, chosen.settling_pa, chosen.settling_s, chosen.scatter_pa
     )
 
 
-def _linear(time: Floats, pressure: Floats, tau: float | None) -> LeakFit:
+def _gauge_step_pa(pressure: Floats, step_pa: float) -> float:
+    """The step that a gauge shows: what all differences are multiples of, *step_pa* where all readings are the same."""
+    tenths = np.unique(np.round(np.abs(np.diff(pressure)) * 10).astype(np.int64))
+    found = int(np.gcd.reduce(tenths)) / 10
+    return min(found, step_pa) if found > 0 else step_pa
+
+
+def _worth(residual: Floats) -> float:
+    """How many independent readings each reading is worth, by the lag-one correlation of what the fit leaves."""
+    whole = float(residual @ residual)
+    if whole <= 0:
+        return 1.0
+    count = len(residual)
+    memory = float(residual[1:] @ residual[:-1]) / whole
+    memory = min(max(memory + (3 + 6 * max(memory, 0.0)) / count, 0.0), 0.95)  # a fit takes some of it out
+    return (1 - memory) / (1 + memory)
+
+
+def _linear(time: Floats, pressure: Floats, tau: float | None, least_pa: float) -> LeakFit:
     columns = [np.ones_like(time), time] + ([] if tau is None else [-np.expm1(-time / tau)])
     matrix = np.column_stack(columns)
     solution, *_ = np.linalg.lstsq(matrix, pressure, rcond=None)
@@ -76,7 +101,7 @@ def _linear(time: Floats, pressure: Floats, tau: float | None) -> LeakFit:
     residual = pressure - matrix @ solution
     scatter = math.sqrt(float(residual @ residual) / freedom) if freedom > 0 else 0.0
     inverse = np.linalg.pinv(matrix.T @ matrix)
-    reach = float(stdtrit(max(freedom, 1), 0.975)) * scatter * math.sqrt(max(float(inverse[1, 1]), 0.0))
+    reach = float(stdtrit(max(freedom, 1), 0.975)) * max(scatter, least_pa) * math.sqrt(max(float(inverse[1, 1]), 0.0))
     rise = float(solution[1])
     settling = float(solution[2]) if tau is not None else 0.0
     return LeakFit(rise, rise - reach, rise + reach, float(solution[0]), settling, tau or 1.0, scatter)
@@ -189,7 +214,7 @@ def judge(
     test: HoldTest, rules: HoldRules, area_m2: float, volume_m3: float, gel_s: float, units: Units | None = None
 ) -> HoldVerdict:
     """The verdict of the house *rules* on *test*, for a part of *area_m2* and an evacuated *volume_m3*."""
-    fit = fit_leak(test.readings)
+    fit = fit_leak(test.readings, rules.visible_drop_pa)
     case = _Case(test, fit, rules, area_m2, volume_m3, gel_s, units or Units())
     verdicts = tuple(RuleVerdict(rule, *RULES[rule](case)) for rule in rules.rules)
     return HoldVerdict(fit, volume_m3, verdicts)

@@ -13,7 +13,7 @@ class CureBench(Bench):
     def build(self) -> None:
         self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
         self.figure("Fresh viscosity", self._viscosity)
-        self.figure("Too thick to flow", lambda: self._time(self.document.assessment.resin_flow.flow_limit_s, "flow"))
+        self.figure("Resin flows until", lambda: self._time(self.document.assessment.flows_until_s, "flow"))
         self.figure("Gel of the film", lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("Shift ends", self._shift)
@@ -43,9 +43,10 @@ class CureBench(Bench):
         clock = clock_time(self.document.job.shop.shot_start_s + time_s)
         resin = self.document.job.resin
         how = {
-            "flow": f"When thickening brings it to {resin.flow_limit_pa_s * 1000:.0f} mPa·s.",
-            "gel": "Film gel times of the card, Arrhenius, at the shop's temperature.",
-            "release": f"{resin.release_after_gel_factor:g} times the film gel time ({resin.source}).",
+            "flow": "The resin that fills the last places, until it gels or thickening brings it to "
+            f"{resin.flow_limit_pa_s * 1000:.0f} mPa·s.",
+            "gel": "Film gel times of the card, Arrhenius, at the mould's temperature, from the last mixing.",
+            "release": f"{resin.release_after_gel_factor:g} times the film gel time, after the last mixing.",
         }[what]
         return f"{clock}  ({show(time_s, 'duration')})", how
 

@@ -103,7 +103,7 @@ class ShootBench(Bench):
         run, units = self.desk.run, self.document.assessment.units
         clock = run.clock_s
         self.time.setText(run_clock(clock))
-        left = self.document.assessment.resin_flow.stops_s - clock
+        left = self.document.assessment.flows_until_s - clock
         self.gel.setText(run_clock(left) if left > 0 else "over")
         bucket, vacuum = run.latest("scale"), run.latest("vacuum")
         self.bucket.setText("–" if bucket is None else show(bucket, "mass", units))
