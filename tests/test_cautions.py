@@ -188,6 +188,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "batch-gels-first": lambda job: changed(job, charge=revised(job.charge, pot_life_share=0.06)),
     "too-viscous": lambda job: changed(job, shop=revised(job.shop, temperature_k=287.0)),
     "too-cold": lambda job: changed(job, shop=revised(job.shop, temperature_k=285.0)),
+    "beyond-card-data": lambda job: in_mould(job, temperature_k=403.0),
     "release-after-shift": lambda job: changed(job, shop=revised(job.shop, shift_end_s=12 * 3600.0)),
 }
 

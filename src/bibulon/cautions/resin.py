@@ -6,9 +6,11 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
-from bibulon.quantities import clock_time, show
+from bibulon.quantities import clock_time, from_to, show
 
 THICK_PA_S = 0.45
+BEYOND_K = 6.0
+"""So far beyond the points of a card its curves are trusted."""
 
 
 @caution(
@@ -81,6 +83,30 @@ def too_cold(assessment: Assessment) -> Iterator[Finding]:
     if temperature < lowest:
         is_, least = (show(one, "temperature", assessment.units) for one in (temperature, lowest))
         yield Finding(f"Shop or mould is at {is_}; {assessment.job.resin.name} wants at least {least}.")
+
+
+@caution(
+    "beyond-card-data",
+    "caution",
+    "charge",
+    why="Viscosity and times are drawn out beyond the points of the resin's card, where nobody has measured them.",
+    remedy="Ask the maker for figures at this temperature and add them to the card, or work within its points.",
+)
+def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
+    job, units = assessment.job, assessment.units
+    resin = job.resin
+    flow = [*(one.temperature_k for one in resin.viscosity), *(one.temperature_k for one in resin.film_gel)]
+    pot = [one.temperature_k for one in resin.pot_life]
+    for what, known, temperature in (
+        ("viscosity and gel", flow, job.mould_temperature_k),
+        ("pot life", pot, job.shop.temperature_k),
+    ):
+        if not min(known) - BEYOND_K <= temperature <= max(known) + BEYOND_K:
+            is_ = show(temperature, "temperature", units)
+            low, high = (show(one, "temperature", units) for one in (min(known), max(known)))
+            has = f"at {low} only" if low == high else f"from {from_to(low, high)}"
+            yield Finding(f"At {is_} the {what} of {resin.name} are guessed: its card has them {has}.")
+            return
 
 
 @caution(

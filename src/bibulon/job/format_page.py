@@ -25,6 +25,7 @@ uses, so that it opens the same anywhere; what follows from it (fill, charge, ca
   opening of the first feed. Times of day with a date are ISO 8601 with an offset.
 - Unknown fields, NaN and infinities are refused, by name.
 - A file is written beside the old one and renamed over it; the version before stays as `*{SUFFIX}{BACKUP_SUFFIX}`.
+- `format` and `format_version` have to be there; a resin card has two components or more.
 - A file of a newer format version is refused and left as it is.
 - While a shot runs, every entry of `run` is first appended to a journal in the user's state folder, in the folder that
   belongs to the file (`$XDG_STATE_HOME/bibulon/work/<file>/journal`): one line an entry,
