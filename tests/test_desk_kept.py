@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 from driving import bench, push, texts, type_into, while_open
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
@@ -45,6 +45,8 @@ def opened(qtbot, runner):
     for made in windows:
         made.close()
         made.deleteLater()
+    # now and here: left to the collector, a window may go on a thread that is not the interface's
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def started(window: Window) -> None:

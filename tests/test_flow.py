@@ -101,8 +101,8 @@ def test_a_unidirectional_ply_is_slower_across() -> None:
 def test_thickening_resin_is_slower_by_the_fluidity_clock(panel: Job) -> None:
     rigid = edge_time(panel, 1.0)
     job = with_card(panel, revised(panel.resin, thickening_time_s=rigid * 2))
-    tau = flow_problem(job).resin.thickening_s
-    expected = -tau * np.log(1 - rigid / tau)
+    tau, age = flow_problem(job).resin.thickening_s, job.charge.mix_time_s  # as old as that when it is poured
+    expected = -tau * np.log(1 - rigid * np.exp(age / tau) / tau)
     assert run(job, 1500).fill_time_s == pytest.approx(expected, rel=0.01)
 
 
@@ -110,7 +110,7 @@ def test_gel_stops_the_front_and_reports_the_dry_area(panel: Job) -> None:
     gel = edge_time(panel, 0.5)
     job = with_card(panel, revised(panel.resin, film_gel=(revised(panel.resin.film_gel[0], time_s=gel),)))
     job = changed(job, shop=revised(job.shop, temperature_k=job.resin.film_gel[0].temperature_k))
-    gel_share = np.sqrt(gel / edge_time(job, 1.0))
+    gel_share = np.sqrt((gel - job.charge.mix_time_s) / edge_time(job, 1.0))
     result = run(job, 1500)
     assert result.stopped_by == "gel"
     assert result.fill_time_s is None
