@@ -303,14 +303,16 @@ def test_a_broken_probe_a_long_note_and_a_huge_photograph_stop_no_entry(
     class Broken:
         """A gauge, and a probe that came off."""
 
-        impossible = {"pot": "The probe in the pot shows -300 °C"}  # noqa: RUF012
         url = "socket://127.0.0.1:1"
+
+        def __init__(self) -> None:
+            self.impossible = {"pot": "The probe in the pot shows -300 °C"}
 
         def close(self) -> None:
             return
 
     started(window)
-    window.run.link = Broken()  # type: ignore[assignment]
+    window.run.link = Broken()
     window.run._take(window.run.link, Reading("vacuum", 1e12, time.monotonic()))
     page = bench(window)
     push(page, "Log readings")
