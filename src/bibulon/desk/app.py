@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import demo_job
 from bibulon.desk import theme
+from bibulon.desk.collector import Collector
 from bibulon.desk.document import is_large
 from bibulon.desk.new_job import new_job
 from bibulon.desk.settings import load_settings, state_folder
@@ -35,6 +36,8 @@ def make_app() -> QApplication:
     """The application in the shop's theme."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    if app.findChild(Collector) is None:
+        Collector(app)
     app.setApplicationName("bibulon")
     app.setApplicationDisplayName("Bibulon")
     app.setDesktopFileName("bibulon")

@@ -98,6 +98,7 @@ class Background(QObject):
 
     def _rest(self) -> None:
         if not self.busy:  # else begun again meanwhile
+            self.wait()  # its thread must not be the last that holds this object
             _under_way.discard(self)
 
     def _tell(self, share: float) -> None:

@@ -112,6 +112,8 @@ class InstrumentLink:
     def close(self) -> None:
         """Stop listening; the thread lets the port go by itself."""
         self._stop.set()
+        # the thread lives on for a moment, and must not be the last that holds who listened
+        self._on_reading = self._on_lost = self._on_back = _nothing
 
     def wait(self, timeout_s: float = 10.0) -> bool:
         """Wait until a closed link has let go; whether it has."""
@@ -180,6 +182,10 @@ class InstrumentLink:
             if reading is not None and not self._stop.is_set():
                 self.impossible.pop(reading.channel, None)
                 self._on_reading(replace(reading, at_s=at_s))
+
+
+def _nothing(*_: object) -> None:
+    return
 
 
 def _reason(error: Exception) -> str:
