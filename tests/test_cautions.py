@@ -1,45 +1,37 @@
-"""Each caution on a job that has the mistake, and none of them on the demo job that has not."""
+"""Each caution on a job that has the mistake, and none of them on sound jobs of many kinds."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from functools import cache
 
 import pytest
 from conftest import rectangle
 from shapely import Point as Place
 from shapely import Polygon
+from sound_jobs import DAY, GOOD, HELD_AT, SOUND, across, deck, held, job_of, line, plies, tapered, two_cores_butted
 
 from bibulon.assess import Assessment, assess, filled
+from bibulon.bag.checks import bag_checks
 from bibulon.cautions import REGISTRY, cautions_of
 from bibulon.cautions.safety import safety_notes
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard, TubeCard
-from bibulon.job.edits import changed, revised, with_card, with_line, with_media, with_region
-from bibulon.job.hold import HoldTest
+from bibulon.job.charge import ChargePlan
+from bibulon.job.edits import changed, reshaped_region, revised, with_card, with_line, with_media, with_region
 from bibulon.job.layup import Dart, Layer
-from bibulon.job.part import Part, Region
+from bibulon.job.lines import Manifold
+from bibulon.job.part import Part, Region, Vacuum
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
 from bibulon.quantities import Units
 from bibulon.stock import shelf, shelf_card
-
-GOOD = ((0.0, 3000.0), (60.0, 3031.0), (120.0, 3049.0), (240.0, 3064.0), (480.0, 3071.0), (900.0, 3074.0))
-
-
-def hold(readings: tuple[tuple[float, float], ...] = GOOD, stage: str = "with the feed hose") -> HoldTest:
-    return HoldTest(id="hold", stage=stage, taken_at=datetime(2026, 3, 1, tzinfo=UTC), readings=readings)
-
-
-def sound_job() -> Job:
-    """The demo panel with nothing wrong: held, and mirrored about its core but for the skin coat."""
-    return changed(demo_job(), hold_tests=(hold(),), layup=demo_job().layup[:-1])
 
 
 def vent_inside(job: Job) -> Job:
@@ -138,6 +130,72 @@ def darted(job: Job, mouth: tuple[float, float], tip: tuple[float, float]) -> Jo
     return changed(job, cutting=revised(job.cutting, darts=(dart,)))
 
 
+def logged(job: Job, *events: tuple[str, float, dict[str, object]], after_hold: bool = True) -> Job:
+    """*job* with a shot that was begun and these entries, each a kind, a run clock and what else it says."""
+    at = HELD_AT + timedelta(hours=1 if after_hold else -1)
+    said = (("started", 0.0, {}), *events)
+    run = tuple(
+        RunEvent(number=number, at=at + timedelta(seconds=clock_s), clock_s=clock_s, kind=kind, **more)
+        for number, (kind, clock_s, more) in enumerate(said, 1)
+    )
+    return changed(job, run=run)
+
+
+def unlogged(job: Job, kind: str, **more: object) -> Job:
+    """*job* with one entry of before the shot, an hour after the hold test."""
+    return changed(job, run=(RunEvent(number=1, at=HELD_AT + timedelta(hours=1), clock_s=0, kind=kind, **more),))
+
+
+def marked(job: Job, clock_s: float) -> Job:
+    return logged(job, ("front marked", clock_s, {"place": (1.0, 0.9)}))
+
+
+def with_hose(job: Job, bore_m: float, length_m: float, label: str = "F1") -> Job:
+    hose = revised(job.card("hose-12", TubeCard), id="other-hose", bore_m=bore_m, outer_m=bore_m + 0.004)
+    one = next(line for line in job.lines if line.label == label)
+    return with_line(with_card(job, hose), revised(one, hose="other-hose", hose_length_m=length_m))
+
+
+def padded(job: Job) -> Job:
+    """Nine more plies on a pad between feed and vent, with no media over it."""
+    job = with_region(job, Region(name="pad", outline=rectangle(1.0, 0.2, 1.2, 0.3)))
+    job = changed(job, media=job.media[:1])
+    return changed(job, layup=(*job.layup, Layer(id="pad", card="glass-quad-1200", count=9, region="pad")))
+
+
+def fed_at_the_narrow_end() -> Job:
+    job = tapered()
+    feed, vent = job.lines
+    narrow = revised(feed, points=tuple((x - 0.03, y) for x, y in vent.points))
+    wide = revised(vent, points=((0.0, 0.0), (0.0, 0.6)))
+    cut = rectangle(0.07, 0.2, 1.17, 0.4)
+    return changed(job, lines=(narrow, wide), media=(revised(job.media[0], outline=cut),))
+
+
+def early_vent() -> Job:
+    job = SOUND["early_vent_clamped"]()
+    return with_line(job, revised(job.line("v2"), closes_s=None))
+
+
+def cold(job: Job) -> Job:
+    return changed(job, shop=revised(job.shop, temperature_k=288.15))
+
+
+def half(job: Job) -> Job:
+    """Just the lower feed: the resin has the whole width to go."""
+    return changed(job, charge=revised(job.charge, gel_margin_s=5400.0))
+
+
+def with_pleats(job: Job, count: int) -> Job:
+    return changed(job, bag=revised(job.bag, pleats=count))
+
+
+def hot_bag(job: Job) -> Job:
+    tape = shelf_card("tape-soft-20")
+    warm = changed(with_card(job, tape), bag=revised(job.bag, tape=tape.id))
+    return in_mould(warm, temperature_k=373.0)
+
+
 MISTAKES: dict[str, Callable[[Job], Job]] = {
     "no-fill": lambda job: changed(job, lines=job.feeds),
     "media-reaches-vent": media_to_vent,
@@ -179,27 +237,61 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "film-too-small": lambda job: changed(job, bag=revised(job.bag, film_excess=0.05)),
     "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
     "hold-not-done": lambda job: changed(job, hold_tests=()),
-    "hold-not-repeated": lambda job: changed(job, hold_tests=(hold(stage="before the feed hose"),)),
-    "hold-failed": lambda job: changed(job, hold_tests=(hold(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
-    "gauge-misread": lambda job: changed(job, hold_tests=(hold(tuple((t, 101_300 - p) for t, p in GOOD)),)),
+    "hold-not-repeated": lambda job: changed(job, hold_tests=(held(stage="before the feed hose"),)),
+    "hold-failed": lambda job: changed(job, hold_tests=(held(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
+    "gauge-misread": lambda job: changed(job, hold_tests=(held(tuple((t, 101_300 - p) for t, p in GOOD)),)),
     "pump-cannot-reach": lambda job: changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=5000.0)),
     "resin-boils": lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=200.0)),
     "charge-short": lambda job: changed(job, charge=revised(job.charge, in_hand_kg=12.0)),
     "batch-gels-first": lambda job: changed(job, charge=revised(job.charge, pot_life_share=0.06)),
     "too-viscous": lambda job: changed(job, shop=revised(job.shop, temperature_k=287.0)),
     "too-cold": lambda job: changed(job, shop=revised(job.shop, temperature_k=285.0)),
-    "beyond-card-data": lambda job: in_mould(job, temperature_k=403.0),
+    "beyond-card-data": lambda job: in_mould(job, temperature_k=311.0),
+    "thick-zone-unfed": padded,
+    "feed-on-narrow-end": lambda _: fed_at_the_narrow_end(),
+    "vents-unequal": lambda _: early_vent(),
+    "edge-gap-open": lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.002)),
+    "fill-held-back": half,
+    "tube-sizes-differ": lambda job: with_hose(job, 0.030, 1.5),
+    "hose-restricts-flow": lambda job: with_hose(job, 0.006, 3.0),
+    "hose-waste": lambda job: with_hose(job, 0.016, 25.0),
+    "heel-forgotten": lambda job: changed(job, bucket=revised(job.bucket, heel_kg=0.0)),
+    "port-without-pleat": lambda job: with_pleats(SOUND["test_panel"](), 5),
+    "tape-not-closed": lambda job: unlogged(job, "check ticked", label="T2", text=bag_checks(job)[1].text),
+    "film-or-tape-too-hot": hot_bag,
+    "hold-too-old": lambda job: changed(job, hold_tests=(held(taken_at=HELD_AT - timedelta(days=1)),)),
+    "hold-touched-since": lambda job: unlogged(job, "bag touched", text="vent hose moved"),
+    "hold-too-short": lambda job: changed(job, hold_tests=(held(((0.0, 3000.0), (20.0, 3001.0))),)),
+    "hold-no-rule": lambda job: changed(job, hold_rules=revised(job.hold_rules, rules=())),
+    "hold-falling": lambda job: changed(job, hold_tests=(held(tuple((t, 4000 - t) for t, _ in GOOD)),)),
+    "hold-without-pots": lambda job: changed(job, hold_tests=(held(pots_included=False),)),
+    "batch-too-heavy": lambda job: logged(job, ("batch added", 0.0, {"label": "B1", "mass_kg": 25.0})),
+    "mix-temperature-missed": lambda job: logged(job, ("batch added", 0.0, {"label": "B1", "temperature_k": 291.0})),
+    "warmed-too-far": lambda job: in_mould(job, temperature_k=318.0),
+    "front-behind-plan": lambda job: marked(job, 1500.0),
+    "branch-racing": lambda job: marked(job, 300.0),
+    "vacuum-rising": lambda job: logged(
+        job, ("reading", 300.0, {"vacuum_pa": 3100.0}), ("reading", 600.0, {"vacuum_pa": 7800.0})
+    ),
+    "vacuum-let-go-early": lambda job: logged(job, ("vacuum let go", 4000.0, {})),
+    "step-out-of-order": lambda job: logged(job, ("valve opened", 0.0, {"label": "F2"})),
     "release-after-shift": lambda job: changed(job, shop=revised(job.shop, shift_end_s=12 * 3600.0)),
 }
 
 
 def assessed(job: Job) -> Assessment:
-    return filled(assess(job), 500)
+    return filled(replace(assess(job), on=DAY), 500)
+
+
+@cache
+def with_mistake(name: str) -> Assessment:
+    """The sound panel with that mistake; kept, for several tests ask for it."""
+    return assessed(MISTAKES[name](deck()))
 
 
 @cache
 def sound_ids() -> frozenset[str]:
-    return frozenset(caution.id for caution in cautions_of(assessed(sound_job())))
+    return frozenset(caution.id for caution in cautions_of(assessed(deck())))
 
 
 def test_every_caution_has_its_pair() -> None:
@@ -209,7 +301,7 @@ def test_every_caution_has_its_pair() -> None:
 @pytest.mark.parametrize("name", MISTAKES)
 def test_the_mistake_is_caught_and_its_absence_is_quiet(name: str) -> None:
     assert name not in sound_ids()
-    found = [caution for caution in cautions_of(assessed(MISTAKES[name](sound_job()))) if caution.id == name]
+    found = [caution for caution in cautions_of(with_mistake(name)) if caution.id == name]
     assert found, name
     for caution in found:
         assert caution.message.endswith(".") and caution.why and caution.remedy
@@ -232,23 +324,129 @@ WHY_DRY: dict[str, tuple[Callable[[Job], Job], str, str]] = {
 @pytest.mark.parametrize("way", WHY_DRY)
 def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way: str) -> None:
     mistake, reason, remedy = WHY_DRY[way]
-    assessment = assessed(mistake(sound_job()))
+    assessment = assessed(mistake(deck()))
     found = next(one for one in cautions_of(assessment) if one.id == "stays-dry")
-    assert reason in found.message and remedy in found.remedy and "100%" not in found.message
+    assert reason in found.message.lower() and remedy in found.remedy and "100%" not in found.message
     assert assessment.fill is not None
     dry_m2 = assessment.fill.dry_area_m2
     assert sum(pocket.area_m2 for pocket in assessment.fill.pockets) <= dry_m2 * (1 + 1e-9), "seen from above"
 
 
+@pytest.mark.parametrize("name", SOUND)
+def test_a_sound_job_raises_no_alarm(name: str) -> None:
+    assert [f"{one.id}: {one.message}" for one in cautions_of(assessed(SOUND[name]()))] == []
+
+
+def cores_apart(job: Job, gap_m: float) -> Job:
+    return reshaped_region(job, "right", rectangle(0.8 + gap_m, 0, 1.6, 0.8))
+
+
+def ply_short_of_core(short_m: float) -> Job:
+    job = SOUND["local_plies_past_the_core"]()
+    core = rectangle(0.3 + short_m, 0.2 + short_m, 1.2 - short_m, 0.6 - short_m)
+    return reshaped_region(job, "past core", core)
+
+
+PIPE = Manifold(id="pipe", label="M", tube="spiral-20", hose="hose-12")
+NEAR_MISSES: dict[str, tuple[Callable[[Job], Job], str, str]] = {
+    "a ply ends 5 mm short of the core's edge": (
+        lambda _: ply_short_of_core(0.005), "ply-stops-at-core-edge", "5 mm from the edge",
+    ),
+    "a ply ends 5 mm past the core's edge": (
+        lambda _: ply_short_of_core(-0.005), "ply-stops-at-core-edge", "5 mm from the edge",
+    ),
+    "a ply ends on the core's edge": (
+        lambda _: ply_short_of_core(0.0), "ply-stops-at-core-edge", "where the core ends",
+    ),
+    "two cores 4 mm apart": (lambda _: cores_apart(two_cores_butted(), 0.004), "core-gap-open", "4.00 mm"),
+    "a pressure that falls": (MISTAKES["hold-falling"], "hold-falling", "falls by 9"),
+    "a hold of 20 s": (MISTAKES["hold-too-short"], "hold-too-short", "20 s"),
+    "no rule chosen": (MISTAKES["hold-no-rule"], "hold-no-rule", "No house rule"),
+    "two pots with one label": (
+        lambda job: changed(job, pots=tuple(revised(pot, label="P") for pot in (*job.pots, *job.pots)[:2])),
+        "label-missing", "“P”",
+    ),
+    "a manifold with a pot's label": (
+        lambda job: changed(job, manifolds=(revised(PIPE, label=job.pots[0].label),)),
+        "label-missing", "more than one",
+    ),
+    "fibre under the tape": (MISTAKES["fibre-on-flange"], "fibre-on-flange", "under the tape"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NEAR_MISSES)
+def test_near_misses_are_caught_with_their_figure(name: str) -> None:
+    mistake, caution_id, words = NEAR_MISSES[name]
+    found = [one.message for one in cautions_of(replace(assess(mistake(deck())), on=DAY)) if one.id == caution_id]
+    assert len(found) == 1 and words in found[0], found
+
+
+@pytest.mark.parametrize("gap_m", [0.0, 0.0005, 0.2])
+def test_cores_that_touch_or_are_meant_to_be_apart_are_no_gap(gap_m: float) -> None:
+    job = cores_apart(two_cores_butted(), gap_m)
+    assert "core-gap-open" not in {one.id for one in cautions_of(assess(job))}
+
+
+def long_panel(**more: object) -> Job:
+    """Two metres of plain laminate: resin has far to go, but not too far while nothing else is wrong."""
+    lines = (line("feed", "F1", across(0.03, 0.6)), line("vent", "V1", across(1.9, 0.6)))
+    charge = ChargePlan(resin="epoxy-slow", gel_margin_s=4000.0)
+    return job_of("long", rectangle(0, 0, 1.9, 0.6), plies("glass-biax-800", 4), lines, charge=charge, **more)
+
+
+def tightened(job: Job) -> Job:
+    """*job* with cloth a fiftieth as open, which the brake before the vent consists of."""
+    fabric = job.card("glass-biax-800", FabricCard)
+    ways = ("along", "across")
+    tight = {f"permeability_{way}_m2": {"value": getattr(fabric, f"permeability_{way}_m2").value / 50} for way in ways}
+    return with_card(job, revised(fabric, **tight))
+
+
+CAUSES: dict[str, tuple[Callable[[], Job], str, str]] = {
+    "a 6 mm hose": (lambda: with_hose(long_panel(), 0.006, 3.0), "hose", "hose-restricts-flow"),
+    "20 m of hose": (lambda: with_hose(long_panel(), 0.010, 20.0), "hose", "hose-restricts-flow"),
+    "a cold shop": (lambda: long_panel(celsius=15.0), "viscosity", "fill-held-back"),
+    "no media": (lambda: changed(long_panel(), media=()), "medium", "fill-held-back"),
+    "a poor vacuum": (lambda: long_panel(vacuum=Vacuum(cavity_pa=65_000.0)), "vacuum", "fill-held-back"),
+    "a tight fabric": (lambda: tightened(long_panel()), "fabric", "slow-fabric"),
+    "nothing but distance": (
+        lambda: changed(long_panel(), charge=revised(long_panel().charge, gel_margin_s=4700.0)),
+        "distance", "fill-held-back",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CAUSES)
+def test_a_missed_margin_is_blamed_on_its_cause_with_a_figure(name: str) -> None:
+    """What is blamed is what would help most, and another thing is not blamed beside it."""
+    make, kind, caution_id = CAUSES[name]
+    assessment = assessed(make())
+    assert assessment.causes and assessment.causes[0].kind == kind
+    told = {one.id: one.message for one in cautions_of(assessment)}
+    assert re.search(r"in \d+(\.\d)? % of the time", told[caution_id]), told
+    assert len({"slow-fabric", "fill-held-back", "hose-restricts-flow"} & set(told)) == 1
+
+
+def test_figures_have_two_or_three_digits() -> None:
+    for name in MISTAKES:
+        for one in cautions_of(with_mistake(name)):
+            text = one.message
+            for card in with_mistake(name).job.cards:
+                text = text.replace(card.name, "")
+            for figure in re.findall(r"(?<![\d:])\d[\d,]*\.?\d*(?![\d:])", text):
+                digits = figure.replace(",", "").lstrip("0.").replace(".", "")
+                assert len(digits.rstrip("0")) <= 3 or (digits.isdigit() and "." not in figure), (name, text)
+
+
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.of_plan])
 def test_what_is_found_of_the_plan_does_not_wait_for_the_fill(name: str) -> None:
     rule = next(entry.rule for entry in REGISTRY if entry.id == name)
-    job = MISTAKES[name](sound_job())
-    assert tuple(rule(assess(job))) == tuple(rule(assessed(job)))
+    filled_in = with_mistake(name)
+    assert tuple(rule(replace(assess(filled_in.job), on=DAY))) == tuple(rule(filled_in))
 
 
 def test_gravest_first_and_placed_on_the_plan() -> None:
-    job = media_to_vent(changed(sound_job(), bucket=revised(sound_job().bucket, below_part_m=-0.4)))
+    job = media_to_vent(changed(deck(), bucket=revised(deck().bucket, below_part_m=-0.4)))
     found = cautions_of(assessed(job))
     assert found[0].rank == "stop"
     media = next(caution for caution in found if caution.id == "media-reaches-vent")
@@ -257,10 +455,10 @@ def test_gravest_first_and_placed_on_the_plan() -> None:
 
 
 def test_cautions_speak_the_shops_units() -> None:
-    job = changed(sound_job(), charge=revised(sound_job().charge, in_hand_kg=12.0))
+    job = changed(deck(), charge=revised(deck().charge, in_hand_kg=12.0))
     assessment = replace(assessed(job), units=replace(assess(job).units, system="us"))
     message = next(caution.message for caution in cautions_of(assessment) if caution.id == "charge-short")
-    assert "26.46 lb" in message
+    assert "26.5 lb" in message
 
 
 def test_safety_notes_follow_the_chemistry() -> None:
@@ -273,25 +471,24 @@ def test_safety_notes_follow_the_chemistry() -> None:
 
 def test_the_dome_gore_has_only_its_hold_test_to_do() -> None:
     found = cautions_of(assessed(demo_job("dome-gore.bibulon")))
-    assert [one.id for one in found] == ["hold-not-done"]
+    assert [one.id for one in found] == ["hold-not-done", "too-viscous"], "and a thick mix, in a shop at 21 °C"
 
 
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.station in ("part", "layup")])
 def test_what_is_wrong_with_part_or_stack_has_its_place_on_the_plan(name: str) -> None:
-    mistake = MISTAKES[name](sound_job())
-    found = [caution for caution in cautions_of(assessed(mistake)) if caution.id == name]
+    found = [caution for caution in cautions_of(with_mistake(name)) if caution.id == name]
     assert found
+    part = with_mistake(name).job.part
     for caution in found:
-        assert caution.place is not None and mistake.part.shape.distance(Place(caution.place)) < 1e-9
+        assert caution.place is not None and part.shape.distance(Place(caution.place)) < 1e-9
 
 
 def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
     mended = {entry.id: entry.mend for entry in REGISTRY if entry.mend is not None}
     assert {"overlap-out-of-range", "peel-ply-missing", "ply-stops-at-core-edge", "joints-line-up"} <= set(mended)
     for name, mend in mended.items():
-        mistake = MISTAKES[name](sound_job())
-        before = {caution.id for caution in cautions_of(assessed(mistake))}
-        after = {caution.id for caution in cautions_of(assessed(mend.apply(mistake)))}
+        before = {caution.id for caution in cautions_of(with_mistake(name))}
+        after = {caution.id for caution in cautions_of(assessed(mend.apply(with_mistake(name).job)))}
         assert name in before and after <= before - {name}
 
 
@@ -307,20 +504,20 @@ def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
 def test_darts_that_cannot_be_cut_are_told_and_left(
     mouth: tuple[float, float], tip: tuple[float, float], told: bool
 ) -> None:
-    job = darted(sound_job(), mouth, tip)
+    job = darted(deck(), mouth, tip)
     found = [one for one in cautions_of(assess(job)) if one.id == "dart-not-cut"]
     assert bool(found) == told
-    plain = {piece.code: Polygon(piece.outline).area for piece in cut_list(sound_job()).pieces}
+    plain = {piece.code: Polygon(piece.outline).area for piece in cut_list(deck()).pieces}
     for piece in cut_list(job).pieces:
         less = plain[piece.code] - Polygon(piece.outline).area
         assert less == pytest.approx(0.0, abs=1e-4) or (not told and 0.003 < less < 0.007)
 
 
 def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
-    job = changed(sound_job(), cutting=revised(sound_job().cutting, stagger_m=0.9))
+    job = changed(deck(), cutting=revised(deck().cutting, stagger_m=0.9))
     (caution,) = [one for one in cautions_of(assess(job)) if one.id == "joints-line-up"]
     assert caution.mend is None
-    (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](sound_job()))) if one.id == caution.id]
+    (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
     assert moved.mend is not None
 
 
@@ -329,7 +526,7 @@ def test_plies_ticked_are_counted_against_the_book() -> None:
         found = cautions_of(assess(job))
         return [f"{one.rank}: {one.message}" for one in found if one.id == "ply-count-differs"]
 
-    job = changed(demo_job(), hold_tests=(hold(),))
+    job = changed(demo_job(), hold_tests=(held(),))
     every = [line.label for line in lay_list(job)]
     assert every == ["P1", "P2", "P3", "P4", "C1", "P5", "P6", "P7"]
     assert told(laid(job, *every)) == []
@@ -346,12 +543,11 @@ def test_plies_ticked_are_counted_against_the_book() -> None:
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY])
 def test_every_caution_speaks_in_the_shops_unit(name: str) -> None:
     """Figures found and rules of thumb alike; names of materials say what is printed on the roll."""
-    mistake = MISTAKES[name](sound_job())
-    in_us = replace(assessed(mistake), units=Units(system="us"))
+    in_us = replace(with_mistake(name), units=Units(system="us"))
     found = [caution for caution in cautions_of(in_us) if caution.id == name]
     assert found
     for caution in found:
         for text in (caution.message, caution.why, caution.remedy, caution.mend.text if caution.mend else ""):
-            for card in (*mistake.cards, *shelf()):
+            for card in (*in_us.job.cards, *shelf()):
                 text = text.replace(card.name, "")
             assert not re.search(r"\d (mm|cm|m|kg|g|mbar|bar|°C|m²|g/m²|kg/m³|L)\b", text), text

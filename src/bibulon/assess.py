@@ -17,8 +17,9 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.bag.film import BagPlan, bag_plan
+from bibulon.bag.film import BagPlan, bag_plan, ports_of
 from bibulon.figures import Figure
+from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.fill import Progress, fill
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
@@ -66,6 +67,8 @@ class Assessment:
     refusal: FlowRefusal | None = None
     on: date = field(default_factory=date.today)
     """The day that it is judged on: materials may be out of date."""
+    causes: tuple[Cause, ...] = ()
+    """What holds the fill back, the worst first."""
 
     @cached_property
     def laminate(self) -> Laminate:
@@ -82,7 +85,7 @@ class Assessment:
 
     @cached_property
     def bag(self) -> BagPlan:
-        return bag_plan(self.job.part, self.job.bag)
+        return bag_plan(self.job.part, self.job.bag, ports_of(self.job))
 
     @cached_property
     def cure(self) -> CurePlan:
@@ -331,6 +334,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        return replace(assessment, fill=fill(flow_problem(assessment.job, nodes, levels), progress), refusal=None)
+        found = fill(flow_problem(assessment.job, nodes, levels), progress)
+        return replace(assessment, fill=found, refusal=None, causes=causes_of(assessment.job, found))
     except FlowRefusal as refusal:
-        return replace(assessment, fill=None, refusal=refusal)
+        return replace(assessment, fill=None, refusal=refusal, causes=())

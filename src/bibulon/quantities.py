@@ -18,6 +18,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
@@ -170,6 +171,7 @@ KINDS: dict[str, Kind] = {
     "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
 }  # fmt: skip
 
+BRIEF_DIGITS, MOST_DIGITS = 3, 7
 SMALL_TOO = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
@@ -371,6 +373,36 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
     number = round(number_shown(value, kind, units), decimals) + 0.0
     unit = unit_shown(kind, units)
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def brief(value: float, kind: str, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:
+    """*value* as :func:`show` puts it, with no more than so many digits that say something: for a sentence.
+
+    >>> brief(163.214, "mass"), brief(0.4567, "length"), brief(1.2111, "length"), brief(0.31, "duration")
+    ('163 kg', '457 mm', '1210 mm', '0 s')
+    """
+    units = units or Units()
+    if kind == "duration" or not math.isfinite(value):
+        return show(value, kind, units)
+    number = number_shown(value, kind, units)
+    size = math.floor(math.log10(abs(number))) + 1 if number else 1
+    usual = show(value, kind, units)
+    decimals = len(usual.partition(" ")[0].partition(".")[2].rstrip("°%"))
+    if decimals > max(digits - size, 0):
+        return show(value, kind, units, max(digits - size, 0))
+    if size <= digits:
+        return usual
+    unit = unit_shown(kind, units)
+    return f"{round(number, digits - size):.0f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def brief_each(values: Sequence[float], kind: str, units: Units | None = None) -> tuple[str, ...]:
+    """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
+    for digits in range(BRIEF_DIGITS, MOST_DIGITS):
+        found = tuple(brief(value, kind, units, digits) for value in values)
+        if len(set(found)) == len(set(values)):
+            return found
+    return tuple(show(value, kind, units) for value in values)
 
 
 def from_to(low: str, high: str) -> str:

@@ -1,7 +1,8 @@
 """Film, tape and pleats from the outline and the mould's relief.
 
 The tape runs round the part on the flange. Film of ``(1 + excess)`` times the taped area has edges longer by its root;
-what they are longer than the tape goes into pleats: first one at each corner of the edge, the rest evenly.
+what they are longer than the tape goes into pleats: first one at each corner of the edge and beside each port, the
+rest evenly.
 """
 
 from __future__ import annotations
@@ -11,7 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from shapely import LinearRing, LineString, Polygon, get_coordinates
+from shapely import Point as ShapelyPoint
 
+from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
@@ -37,24 +40,35 @@ class BagPlan:
     tape_line: tuple[Point, ...]
     excess_m: float
     pleats_needed: int
+    """For the film's excess, and one at every corner and port."""
+    pleats_for_film: int
+    corners: int
+    ports: int
     pleats_planned: int
     pleat_height_m: float
     pleat_places: tuple[Point, ...]
 
 
-def bag_plan(part: Part, bag: Bag) -> BagPlan:
-    """The bag of *part*: tape in the middle of the flange, film over it by the planned excess."""
-    return _bag_plan((part, bag))
+def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
+    """The bag of *part*: tape in the middle of the flange, film over it by the planned excess, pleats first at the
+    corners and beside the *ports*, where hoses come up under the film."""
+    return _bag_plan((part, bag, ports))
 
 
-def remember_bag_plan(part: Part, bag: Bag, plan: BagPlan) -> None:
-    """Keep *plan*, worked out elsewhere, as that of *part*."""
-    _bag_plan.put((part, bag), plan)
+def ports_of(job: Job) -> tuple[Point, ...]:
+    """Where the hose of each line comes up under the film."""
+    found = [LineString(line.points).interpolate(line.port_at, normalized=True) for line in job.lines]
+    return tuple((place.x, place.y) for place in found)
+
+
+def remember_bag_plan(job: Job, plan: BagPlan) -> None:
+    """Keep *plan*, worked out elsewhere, as that of *job*."""
+    _bag_plan.put((job.part, job.bag, ports_of(job)), plan)
 
 
 @remembered(64)
-def _bag_plan(of: tuple[Part, Bag]) -> BagPlan:
-    part, bag = of
+def _bag_plan(of: tuple[Part, Bag, tuple[Point, ...]]) -> BagPlan:
+    part, bag, ports = of
     outline = Polygon(part.outline)
     taped = outline.buffer(part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
     if not isinstance(taped, Polygon):  # cannot happen to one valid outline, but shapely cannot promise it
@@ -68,7 +82,9 @@ def _bag_plan(of: tuple[Part, Bag]) -> BagPlan:
     overhang = bag.tape_width_m * 2
     round_m = developed_length_m(part.relief, [(x, y) for x, y in ring.coords])
     excess = round_m * (stretch - 1)
-    needed = max(math.ceil(excess / bag.excess_per_pleat_m - 1e-9), 0)
+    for_film = max(math.ceil(excess / bag.excess_per_pleat_m - 1e-9), 0)
+    turns = len(corners_of(ring))
+    needed = max(for_film, turns + len(ports))
     planned = needed if bag.pleats is None else bag.pleats
     return BagPlan(
         film_length_m=sides[1] * stretch + overhang,
@@ -78,9 +94,12 @@ def _bag_plan(of: tuple[Part, Bag]) -> BagPlan:
         tape_line=tuple((x, y) for x, y in ring.coords),
         excess_m=excess,
         pleats_needed=needed,
+        pleats_for_film=for_film,
+        corners=turns,
+        ports=len(ports),
         pleats_planned=planned,
         pleat_height_m=excess / (2 * planned) if planned else 0.0,
-        pleat_places=_places(ring, planned),
+        pleat_places=_places(ring, planned, ports),
     )
 
 
@@ -118,9 +137,10 @@ def corners_of(ring: LinearRing) -> list[float]:
     return [float(place) for place in along[sharp[np.argsort(-turns[sharp], kind="stable")]]]
 
 
-def _places(ring: LinearRing, count: int) -> tuple[Point, ...]:
-    """*count* places: the corners first, then always the middle of the longest gap."""
-    stations = sorted(corners_of(ring)[:count])
+def _places(ring: LinearRing, count: int, ports: tuple[Point, ...] = ()) -> tuple[Point, ...]:
+    """*count* places: the corners first, then beside the ports, then always the middle of the longest gap."""
+    wanted = [*corners_of(ring), *(float(ring.project(ShapelyPoint(port))) for port in ports)]
+    stations = sorted(dict.fromkeys(wanted[:count]))
     if not stations and count:
         stations = [0.0]
     while len(stations) < count:

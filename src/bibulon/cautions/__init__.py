@@ -1,13 +1,14 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``mould``, ``layup``, ``stack``, ``lines``, ``bag``, ``hold``, ``resin``;
+place. Modules: ``mould``, ``layup``, ``stack``, ``lines``, ``layout``, ``tubes``, ``bag``, ``hold``,
+``resin``, ``run``;
 ``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
 
-from bibulon.cautions import bag, hold, layup, lines, mould, resin, stack
+from bibulon.cautions import bag, hold, layout, layup, lines, mould, resin, run, stack, tubes
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, found_of_plan, remember_found
 
 __all__ = [
@@ -18,10 +19,13 @@ __all__ = [
     "cautions_of",
     "found_of_plan",
     "hold",
+    "layout",
     "layup",
     "lines",
     "mould",
     "remember_found",
     "resin",
+    "run",
     "stack",
+    "tubes",
 ]

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime, time, timedelta
 
 from bibulon.assess import Assessment
+from bibulon.bag.checks import bag_checks
+from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, caution
-from bibulon.quantities import show
+from bibulon.job.hold import HoldTest
+from bibulon.quantities import brief, brief_each
 
 NEARLY_ATMOSPHERE = 0.5
 
@@ -36,6 +40,123 @@ def hold_not_repeated(assessment: Assessment) -> Iterator[Finding]:
         yield Finding("The last hold test was done before the feed hose was fitted.")
 
 
+def _ended(test: HoldTest) -> datetime:
+    return test.taken_at + timedelta(seconds=test.readings[-1][0])
+
+
+@caution(
+    "hold-too-old",
+    "caution",
+    "hold",
+    why="Bags are leaned on, hoses are moved, tape creeps: a test says nothing of a bag hours later.",
+    remedy="Hold again, just before the resin is mixed.",
+)
+def hold_too_old(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    job, test = assessment.job, assessment.hold_verdicts[-1][0]
+    ended = _ended(test)
+    started = next((event.at for event in job.shot if event.kind == "started"), None)
+    planned = datetime.combine(assessment.on, time(), ended.tzinfo) + timedelta(seconds=job.shop.shot_start_s)
+    age_s = ((started or planned) - ended).total_seconds()
+    if age_s > job.house.hold_age_s:
+        is_, most = _age(age_s), brief(job.house.hold_age_s, "duration")
+        was, when = ("was", "began") if started else ("will be", "begins")
+        text = f"The last hold test {was} {is_} old when the shot {when}; {most} is the most."
+        yield Finding(text, subject=test.id)
+
+
+def _age(seconds: float) -> str:
+    days = round(seconds / 86_400)
+    return brief(seconds, "duration") if days < 2 else f"{days} days"
+
+
+@caution(
+    "hold-touched-since",
+    "caution",
+    "hold",
+    why="Whatever was lifted, moved or pressed on after the test may leak now, and the test does not know.",
+    remedy="Hold again: five minutes of hold against the whole part.",
+)
+def hold_touched_since(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    job, test = assessment.job, assessment.hold_verdicts[-1][0]
+    kinds = ("bag touched", "ply laid", "ply taken up", "debulked")
+    bag = {check.label for check in bag_checks(job)}
+    for event in job.run:
+        done = event.kind in kinds or (event.kind == "check cleared" and event.label in bag)
+        if done and event.at > _ended(test):
+            what = " ".join(word for word in (event.kind, event.label or event.text) if word)
+            yield Finding(f"After the last hold test something was touched: {what}, {event.at:%H:%M}.", subject=test.id)
+            return
+
+
+@caution(
+    "hold-too-short",
+    "caution",
+    "hold",
+    why="A leak that fills the bag in half an hour does not show on a gauge in seconds.",
+    remedy="Leave the bag isolated for as long as the house asks, and read the gauge at least at its start and end.",
+)
+def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    test, least = assessment.hold_verdicts[-1][0], assessment.job.house.shortest_hold_s
+    length = test.readings[-1][0] - test.readings[0][0]
+    if length < least:
+        held, asked = brief(length, "duration"), brief(least, "duration")
+        yield Finding(f"The last hold test lasted {held}; the house asks for {asked}.", subject=test.id)
+
+
+@caution(
+    "hold-no-rule",
+    "caution",
+    "hold",
+    why="Without a rule every test passes, a bag full of holes too.",
+    remedy="Choose at Hold by which rule the shop judges a bag.",
+)
+def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
+    if assessment.job.hold_tests and not assessment.job.hold_rules.rules:
+        yield Finding("No house rule is chosen: nothing judges the hold test.")
+
+
+@caution(
+    "hold-falling",
+    "caution",
+    "hold",
+    why="An isolated bag never gets better by itself: the pump was still on it, or what cooled down or drifted hides "
+    "a leak.",
+    remedy="Shut the valve to the pump, let the gauge and the shop settle, and hold again.",
+)
+def hold_falling(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    job, test = assessment.job, assessment.hold_verdicts[-1][0]
+    highest, fell = 0.0, 0.0
+    for _, pressure in test.readings:
+        highest = max(highest, pressure)
+        fell = max(fell, highest - pressure)
+    if fell >= max(job.hold_rules.visible_drop_pa, 1.0):
+        by = brief(fell, "pressure difference", assessment.units)
+        yield Finding(f"The pressure falls by {by} during the last hold test.", subject=test.id)
+
+
+@caution(
+    "hold-without-pots",
+    "caution",
+    "hold",
+    why="A leak at the lid of a catch pot, or at its hose, draws air through the shot like any other; a test that "
+    "leaves the pots out says nothing of them.",
+    remedy="Hold once more with the pots open to the bag.",
+)
+def hold_without_pots(assessment: Assessment) -> Iterator[Finding]:
+    job, tests = assessment.job, assessment.hold_verdicts
+    if job.pots and tests and not tests[-1][0].pots_included:
+        pots = listed(pot.label for pot in job.pots)
+        yield Finding(f"The last hold test leaves out {pots}.", subject=tests[-1][0].id)
+
+
 @caution(
     "hold-failed",
     "stop",
@@ -47,9 +168,9 @@ def hold_failed(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
         return
     test, verdict = assessment.hold_verdicts[-1]
-    for rule in verdict.rules:
-        if not rule.passed:
-            yield Finding(f"The last hold test ({test.stage}) fails “{rule.rule}”: {rule.text}.", subject=test.id)
+    failed = [f"“{rule.rule}”: {rule.text}" for rule in verdict.rules if not rule.passed]
+    if failed:
+        yield Finding(f"The last hold test ({test.stage}) fails {'; and '.join(failed)}.", subject=test.id)
 
 
 @caution(
@@ -60,14 +181,17 @@ def hold_failed(assessment: Assessment) -> Iterator[Finding]:
     remedy="Check whether the gauge shows absolute pressure or vacuum, and set it for the readings.",
 )
 def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
-    for test, _ in assessment.hold_verdicts:
-        lowest = min(pressure for _, pressure in test.readings)
-        if lowest > NEARLY_ATMOSPHERE * assessment.job.shop.barometer_pa:
-            reading = show(lowest, "pressure", assessment.units)
-            yield Finding(
-                f"A hold test ({test.stage}) never gets below {reading}: absolute was perhaps meant as gauge.",
-                subject=test.id,
-            )
+    if not assessment.hold_verdicts:
+        return
+    test = assessment.hold_verdicts[-1][0]
+    lowest = min(pressure for _, pressure in test.readings)
+    if lowest > NEARLY_ATMOSPHERE * assessment.job.shop.barometer_pa:
+        reading = brief(lowest, "pressure", assessment.units)
+        yield Finding(
+            f"The last hold test ({test.stage}) never gets below {reading}: it was perhaps read as vacuum, not as "
+            "absolute pressure.",
+            subject=test.id,
+        )
 
 
 @caution(
@@ -80,7 +204,7 @@ def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
 def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     base = assessment.pump_base_pa
     if base is not None and base > assessment.job.vacuum.cavity_pa:
-        reach, planned = (show(one, "pressure", assessment.units) for one in (base, assessment.job.vacuum.cavity_pa))
+        reach, planned = brief_each((base, assessment.job.vacuum.cavity_pa), "pressure", assessment.units)
         yield Finding(f"The pump can reach {reach} with the measured leak; the plan counts on {planned}.")
 
 
@@ -94,5 +218,5 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
 def resin_boils(assessment: Assessment) -> Iterator[Finding]:
     planned, lowest = assessment.job.vacuum.cavity_pa, assessment.job.resin.lowest_pressure_pa
     if planned < lowest:
-        plan, limit = (show(one, "pressure", assessment.units) for one in (planned, lowest))
+        plan, limit = brief_each((planned, lowest), "pressure", assessment.units)
         yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {assessment.job.resin.name} gases.")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from shapely import LineString, Polygon, union_all
+from shapely import Polygon, union_all
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import in_cell, in_region, inside, of_card
+from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
@@ -16,13 +16,9 @@ from bibulon.job.edits import changed, revised, with_card, with_layup, with_regi
 from bibulon.job.layup import Layer
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
-from bibulon.quantities import show
+from bibulon.quantities import brief, brief_each, from_to
 from bibulon.stock import shelf
 
-PAST_CORE_M = 0.03
-"""A local ply is run so far past the core's edge."""
-OVERLAP_M = (0.010, 0.030)
-"""Joints usually overlap between these."""
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
@@ -68,16 +64,18 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     if job.peel_ply is not None:
         return
-    if job.media:
-        yield Finding("Flow media is planned with no peel ply under it.", job.media[0].outline[0])
-    for region in job.regions:
-        if region.bonded:
-            where = inside(Polygon(region.outline))
-            yield Finding(f"“{region.name}” is bonded later, with no peel ply over it.", where)
+    bonded = [region for region in job.regions if region.bonded]
+    under = "Flow media is planned with no peel ply under it" if job.media else ""
+    later = f"“{bonded[0].name}” is bonded later, with no peel ply over it" if bonded else ""
+    if under or later:
+        patch = Polygon((bonded[0] if bonded else job.media[0]).outline).intersection(job.part.shape)
+        place = inside(patch) if not patch.is_empty else None
+        yield Finding(f"{'; '.join(one for one in (under, later) if one)}.", place)
 
 
 def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:
-    """Local plies that end where core ends, and along what."""
+    """Local plies that end where core ends or not far enough past it, and along what."""
+    near = job.house.past_core_m - NEAR_EDGE_M
     regions = {region.name: Polygon(region.outline) for region in job.regions}
     part_edge = job.part.shape.exterior
     kinds = {card.id: card for card in job.cards}
@@ -87,17 +85,33 @@ def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:
             continue
         for core in cores:
             edge = regions[core].exterior.difference(part_edge.buffer(NEAR_EDGE_M))
-            shared = regions[layer.region].exterior.intersection(edge.buffer(NEAR_EDGE_M))
+            ply = regions[layer.region].exterior.difference(part_edge.buffer(NEAR_EDGE_M))
+            # what runs up onto the core by as much is as good as what runs past its edge
+            shared = ply.intersection(edge.buffer(near, cap_style="flat"))
             if edge.length and shared.length > ALONG_EDGE_SHARE * edge.length:
                 yield layer, shared
                 break
 
 
+def core_of(job: Job, edge: BaseGeometry) -> Polygon:
+    """The core region whose edge lies next to *edge*."""
+    shapes = [
+        Polygon(region.outline)
+        for region in job.regions
+        if any(layer.region == region.name and job.is_core(layer.card) for layer in job.layup)
+    ]
+    return min(shapes, key=lambda shape: shape.exterior.distance(edge))
+
+
 def _past_core(job: Job) -> Job:
     """*job* with those plies in regions of their own, wider all round."""
-    for layer, _ in list(_ends_at_core(job)):
+    for layer, shared in list(_ends_at_core(job)):
         region = next(one for one in job.regions if one.name == layer.region)
-        wider = Polygon(region.outline).buffer(PAST_CORE_M, join_style="mitre", mitre_limit=2.0)
+        wider = (
+            Polygon(region.outline)
+            .union(core_of(job, shared))
+            .buffer(job.house.past_core_m, join_style="mitre", mitre_limit=2.0)
+        )
         if not isinstance(wider, Polygon):
             continue
         name = f"past {region.name}"[:60]
@@ -114,15 +128,24 @@ def _past_core(job: Job) -> Job:
     "layup",
     why="A ply that ends at the core's edge leaves a stress riser and a channel where resin races.",
     remedy="Run local plies up onto the core or well past its edge.",
-    mend=Mend("Run it 30 mm past the core", _past_core),
+    mend=Mend("Run it well past the core", _past_core),
     of_plan=True,
 )
 def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
-    cards = {card.id: card for card in assessment.job.cards}
-    for layer, shared in _ends_at_core(assessment.job):
-        place = shared.interpolate(0.5, normalized=True) if isinstance(shared, LineString) else shared.centroid
-        name = cards[layer.card].name
-        yield Finding(f"{name} in “{layer.region}” ends where the core ends.", (place.x, place.y), layer.id)
+    job = assessment.job
+    cards = {card.id: card for card in job.cards}
+    found = list(_ends_at_core(job))
+    if not found:
+        return
+    layer, shared = found[0]
+    place = middle_of(shared)
+    core = core_of(job, shared)
+    apart = core.exterior.distance(shared)
+    away = brief(apart, "length", assessment.units)
+    where = "where the core ends" if apart < NEAR_EDGE_M else f"{away} from the edge of the core"
+    names = listed(cards[one.card].name for one, _ in found)
+    ends = "ends" if len(found) == 1 else "end"
+    yield Finding(f"{names} in “{layer.region}” {ends} {where}.", place, layer.id)
 
 
 @caution(
@@ -136,7 +159,7 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
 def part_not_covered(assessment: Assessment) -> Iterator[Finding]:
     bare = [cell for cell in assessment.laminate.cells if cell.stack.laminate_thickness_m == 0]
     if assessment.job.layup and bare:
-        area = show(sum(cell.area_m2 for cell in bare), "area", assessment.units)
+        area = brief(sum(cell.area_m2 for cell in bare), "area", assessment.units)
         yield Finding(f"{area} of the part have no ply at all.", in_cell(max(bare, key=lambda cell: cell.area_m2)))
 
 
@@ -149,17 +172,21 @@ def _with_usual_overlap(job: Job) -> Job:
     "caution",
     "layup",
     why="Too short an overlap slips open and carries no load; too long a one is a thick band that fills late.",
-    remedy="Let pieces overlap by 10 to 30 mm, 25 mm as a rule, unless the designer says otherwise.",
+    remedy="Let pieces overlap by 25 mm as a rule, unless the designer says otherwise.",
     mend=Mend("Overlap by 25 mm", _with_usual_overlap),
     of_plan=True,
 )
 def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
-    overlap = assessment.job.cutting.overlap_m
+    overlap, house = assessment.job.cutting.overlap_m, assessment.job.house
     joints = [joint for ply in assessment.plies for joint in ply.joints]
-    if joints and not OVERLAP_M[0] <= overlap <= OVERLAP_M[1]:
+    if joints and not house.overlap_least_m <= overlap <= house.overlap_most_m:
         place = joints[0].interpolate(0.5, normalized=True)
-        shown = show(overlap, "thickness", assessment.units)
-        yield Finding(f"Pieces of a ply overlap by {shown}.", (place.x, place.y))
+        shown, low, high = brief_each(
+            (overlap, house.overlap_least_m, house.overlap_most_m), "thickness", assessment.units
+        )
+        yield Finding(
+            f"Pieces of a ply overlap by {shown}; the house rule is {from_to(low, high)}.", (place.x, place.y)
+        )
 
 
 @caution(
@@ -181,7 +208,7 @@ def joints_line_up(assessment: Assessment) -> Iterator[Finding]:
     if near:
         worst = min(near, key=lambda ply: ply.apart_m)
         place = worst.joints[0].interpolate(0.5, normalized=True)
-        shown = show(worst.apart_m, "length", assessment.units)
+        shown = brief(worst.apart_m, "length", assessment.units)
         yield Finding(f"Joints of ply P{worst.number} lie {shown} from those of a ply below it.", (place.x, place.y))
 
 
@@ -216,11 +243,17 @@ def dart_not_cut(assessment: Assessment) -> Iterator[Finding]:
     of_plan=True,
 )
 def material_out_of_date(assessment: Assessment) -> Iterator[Finding]:
-    for card in assessment.job.cards:
-        if not isinstance(card, ResinCard) and card.expires is not None and card.expires < assessment.on:
-            lot = f", lot {card.lot}," if card.lot else ""
-            said = f"{card.name}{lot} was good until {card.expires:%d %b %Y}."
-            yield Finding(said, of_card(assessment.job, card.id))
+    old = [
+        card
+        for card in assessment.job.cards
+        if not isinstance(card, ResinCard) and card.expires is not None and card.expires < assessment.on
+    ]
+    if old:
+        said = listed(
+            f"{card.name}{f', lot {card.lot},' if card.lot else ''} was good until {card.expires:%d %b %Y}"
+            for card in old
+        )
+        yield Finding(f"{said}.", of_card(assessment.job, old[0].id))
 
 
 @caution(

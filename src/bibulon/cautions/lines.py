@@ -1,26 +1,31 @@
-"""Cautions about feed and vent lines, media, bucket, pots and hoses, and the fill they give."""
+"""Cautions about feed and vent lines, media, bucket and pots, and the fill they give."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
 
-from shapely import LineString, Point, Polygon
+import numpy as np
+from shapely import LineString, Polygon, distance, points
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.registry import Finding, caution
+from bibulon.cautions.places import listed, middle_of
+from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.problem import GRAVITY_M_S2
-from bibulon.job.cards import TubeCard
-from bibulon.quantities import show, show_full
+from bibulon.job import Job
+from bibulon.job.base import Point as PlanPoint
+from bibulon.job.edits import revised, with_media
+from bibulon.quantities import brief, brief_each, show_full
 
-BRAKE_M = 0.060
 SHORTEST_EDGE_M = 0.1
 SMALLEST_POCKET_M2 = 1e-3
-VENT_REACH_M = 0.15
-FEED_OFF_MEDIA_M = 0.05
-LARGE_PART_M2 = 8.0
-POT_RESERVE = 2.0
+SMALLEST_POCKET_SHARE = 1e-3
+"""Of the part's area; less is a bubble, not a dry place."""
+BESIDE_VENT_M = 0.02
+LATER = 1.02
+LEAST_LATE_SHARE = 0.01
+"""Of the part's area that fills after the vents were reached; less is a corner."""
 
 
 @caution(
@@ -35,26 +40,46 @@ def no_fill(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(str(assessment.refusal), assessment.refusal.place)
 
 
+def _with_brake(job: Job) -> Job:
+    """*job* with its media cut back from the vents; a patch that would fall apart, or away, stays as it is."""
+    vents = unary_union([LineString(vent.points) for vent in job.vents])
+    for patch in job.media:
+        media = Polygon(patch.outline)
+        if media.distance(vents) >= job.house.brake_m - 1e-6:
+            continue
+        cut = media.difference(vents.buffer(job.house.brake_m + 1e-4, join_style="mitre"))
+        if isinstance(cut, Polygon) and not cut.is_empty and not cut.interiors:
+            outline = tuple((round(x, 4), round(y, 4)) for x, y in cut.exterior.coords[:-1])
+            job = with_media(job, revised(patch, outline=outline))
+    return job
+
+
 @caution(
     "media-reaches-vent",
     "caution",
     "lines",
     why="Resin runs through the media straight to the pot; the tool side stays dry and the pot floods.",
-    remedy="End the media 60 mm short of the vent, so that the last stretch goes through the laminate.",
+    remedy="End the media short of the vent, so that the last stretch goes through the laminate.",
+    mend=Mend("Cut the media back", _with_brake, lambda job: _with_brake(job) != job),
     of_plan=True,
 )
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
-    part = assessment.job.part.shape
-    for patch in assessment.job.media:
+    job = assessment.job
+    part, wanted = job.part.shape, job.house.brake_m
+    found: list[tuple[float, PlanPoint, str, str]] = []
+    for patch in job.media:
         media = Polygon(patch.outline).intersection(part)
-        for vent in assessment.job.vents:
+        for vent in job.vents:
             line = LineString(vent.points)
-            if media.is_empty or (gap := media.distance(line)) >= BRAKE_M - 1e-6:
-                continue
-            place = nearest_points(media, line)[0]
-            brake, asked = (show(length, "length", assessment.units) for length in (gap, BRAKE_M))
-            text = "Flow media lies under" if gap == 0 else f"Flow media ends only {brake} from"
-            yield Finding(f"{text} vent {vent.label}; the brake should be {asked}.", (place.x, place.y), patch.id)
+            if not media.is_empty and (gap := media.distance(line)) < wanted - 1e-6:
+                close = nearest_points(media, line)[0]
+                found.append((gap, (close.x, close.y), vent.label, patch.id))
+    if found:
+        gap, place, _, patch_id = min(found)
+        brake, asked = brief_each((gap, wanted), "length", assessment.units)
+        text = "Flow media lies under" if gap == 0 else f"Flow media ends only {brake} from"
+        which = listed(label for *_, label, _ in sorted(found))
+        yield Finding(f"{text} vent {which}; the brake should be {asked}.", place, patch_id)
 
 
 @caution(
@@ -66,15 +91,18 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     of_plan=True,
 )
 def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
-    if not assessment.job.media:
+    job = assessment.job
+    if not job.media:
         return
-    media = unary_union([Polygon(patch.outline) for patch in assessment.job.media])
-    for feed in assessment.job.feeds:
-        bare = LineString(feed.points).difference(media)
-        if bare.length > FEED_OFF_MEDIA_M:
-            place = bare.interpolate(0.5, normalized=True) if isinstance(bare, LineString) else bare.centroid
-            length = show(bare.length, "length", assessment.units)
-            yield Finding(f"{length} of feed {feed.label} lies off the media.", (place.x, place.y), feed.id)
+    media = unary_union([Polygon(patch.outline) for patch in job.media])
+    bare = [(LineString(feed.points).difference(media), feed) for feed in job.feeds]
+    off = [(line, feed) for line, feed in bare if line.length > job.house.off_media_m]
+    if off:
+        line, feed = max(off, key=lambda one: one[0].length)
+        length = brief(line.length, "length", assessment.units)
+        others = listed(other.label for _, other in off if other is not feed)
+        more = f", and {others} as well" if others else ""
+        yield Finding(f"{length} of feed {feed.label} lies off the media{more}.", middle_of(line), feed.id)
 
 
 @caution(
@@ -85,30 +113,40 @@ def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
     remedy="Bring a vent to the place that fills last, or change the feeds so that it fills last at a vent.",
 )
 def last_filled_no_vent(assessment: Assessment) -> Iterator[Finding]:
-    if assessment.fill is None or assessment.fill.fill_time_s is None or not assessment.job.vents:
+    job, fill = assessment.job, assessment.fill
+    if fill is None or fill.fill_time_s is None or not job.vents:
         return
-    x, y = assessment.fill.last_filled
-    gap = min(LineString(vent.points).distance(Point(x, y)) for vent in assessment.job.vents)
-    if gap > VENT_REACH_M:
-        distance = show(gap, "length", assessment.units)
-        yield Finding(f"The place that fills last is {distance} from the nearest vent.", (x, y))
+    places = np.asarray(points(fill.mesh.points_m))
+    gaps = np.min([distance(LineString(vent.points), places) for vent in job.vents], axis=0)
+    reach = max(job.house.vent_reach_m, float(gaps.min()) + BESIDE_VENT_M)
+    full_s = fill.half_full_s
+    late = (full_s > LATER * float(np.nanmax(full_s[gaps <= reach], initial=0.0))) & (gaps > reach)
+    areas = np.zeros(len(gaps))
+    np.maximum.at(areas, fill.place, fill.node_area_m2)
+    if areas[late].sum() > max(SMALLEST_POCKET_M2, LEAST_LATE_SHARE * areas.sum()):
+        last = int(np.argmax(np.where(late, full_s, -np.inf)))
+        gap = brief(float(gaps[last]), "length", assessment.units)
+        area = brief(float(areas[late].sum()), "area", assessment.units)
+        x, y = (float(value) for value in fill.mesh.points_m[last])
+        text = f"{area} fill after all that lies near a vent; the last place is {gap} from the nearest."
+        yield Finding(text, (x, y))
 
 
 MEET_ON_A_VENT = "Let the fronts meet on a vent, open the feeds in another order, or bring a vent to the place."
 WHY_DRY = {
-    "gel": ("the resin gels first", ""),
-    "flow limit": ("the resin grows too thick to flow first", ""),
-    "trapped air": ("resin closes round air that has no way out", MEET_ON_A_VENT),
+    "gel": ("The resin gels before the part is full", ""),
+    "flow limit": ("The resin grows too thick to flow before the part is full", ""),
+    "trapped air": ("Resin closes round air that has no way out", MEET_ON_A_VENT),
     "too high for the vacuum": (
-        "the vacuum cannot lift the resin any higher",
+        "The vacuum cannot lift the resin any higher",
         "Raise the bucket, feed from higher up, pull a better vacuum, or put the resin under pressure.",
     ),
     "no feed open": (
-        "every feed is clamped or waits for resin that never comes",
+        "Every feed is clamped or waits for resin that never comes",
         "Open a feed by the clock, or by something that resin comes to, and clamp it later.",
     ),
     "dry area behind the vents": (
-        "resin has no way on to it past the vents",
+        "Resin has no way past the vents to what lies behind them",
         "Move the vent beyond the dry place, or bring a feed to it, so that it lies between feed and vent.",
     ),
 }
@@ -126,10 +164,10 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     fill = assessment.fill
     if fill is None or fill.fill_time_s is not None:
         return
-    area = show(fill.dry_area_m2, "area", assessment.units)
+    area = brief(fill.dry_area_m2, "area", assessment.units)
     reason, remedy = WHY_DRY[fill.stopped_by]
     full = show_full(fill.filled_fraction)
-    yield Finding(f"{area} stay dry ({full} filled): {reason}.", fill.last_filled, remedy=remedy)
+    yield Finding(f"{reason}: {area} stay dry, {full} of it is filled.", fill.last_filled, remedy=remedy)
 
 
 @caution(
@@ -142,12 +180,14 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
 def air_trapped(assessment: Assessment) -> Iterator[Finding]:
     if assessment.fill is None:
         return
-    for pocket in assessment.fill.pockets:
-        if pocket.area_m2 < SMALLEST_POCKET_M2:
-            continue
-        size = show(pocket.area_m2, "area", assessment.units)
-        pressure = show(pocket.pressure_pa, "pressure", assessment.units)
-        yield Finding(f"Air is trapped over {size}, squeezed to {pressure}.", (pocket.x_m, pocket.y_m))
+    least = max(SMALLEST_POCKET_M2, SMALLEST_POCKET_SHARE * assessment.laminate.total.area_m2)
+    pockets = [pocket for pocket in assessment.fill.pockets if pocket.area_m2 >= least]
+    if pockets:
+        worst = max(pockets, key=lambda pocket: pocket.area_m2)
+        size = brief(worst.area_m2, "area", assessment.units)
+        pressure = brief(worst.pressure_pa, "pressure", assessment.units)
+        more = f" It is the largest of {len(pockets)} places." if len(pockets) > 1 else ""
+        yield Finding(f"Air is trapped over {size}, squeezed to {pressure}.{more}", (worst.x_m, worst.y_m))
 
 
 @caution(
@@ -170,7 +210,7 @@ def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     inside = edge.intersection(unary_union([cell.polygon for cell in plain]).buffer(1e-3))
     if inside.length > SHORTEST_EDGE_M:
         place = inside.representative_point()
-        length = show(inside.length, "distance", assessment.units)
+        length = brief(inside.length, "distance", assessment.units)
         yield Finding(f"Plies meet {length} of core edge, where resin may race along a gap.", (place.x, place.y))
 
 
@@ -187,8 +227,8 @@ def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
     head = assessment.job.resin.density_kg_m3 * GRAVITY_M_S2 * bucket.below_part_m
     beyond = bucket.over_pressure_pa - max(head, 0.0)
     if bucket.over_pressure_pa > 0 and beyond > 0:
-        pressure = show(beyond, "pressure difference", assessment.units)
-        yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.")
+        pressure = brief(beyond, "pressure difference", assessment.units)
+        yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.", _beside(assessment.job))
 
 
 @caution(
@@ -201,8 +241,9 @@ def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
 def margin_short(assessment: Assessment) -> Iterator[Finding]:
     margin, asked = assessment.gel_margin_s, assessment.job.charge.gel_margin_s
     if margin is not None and margin < asked:
-        left, wanted = show(margin, "duration"), show(asked, "duration")
-        yield Finding(f"Only {left} between the end of the fill and resin that no longer flows; {wanted} asked.")
+        left, wanted = brief(margin, "duration"), brief(asked, "duration")
+        text = f"The part is full only {left} before its resin stops flowing; {wanted} are asked for."
+        yield Finding(text, assessment.fill.last_filled if assessment.fill is not None else None)
 
 
 @caution(
@@ -215,29 +256,25 @@ def margin_short(assessment: Assessment) -> Iterator[Finding]:
 )
 def labels(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    taken = [*(line.label for line in job.lines), *(pot.label for pot in job.pots)]
-    counts = Counter(label.strip().upper() for label in taken)
-    for line in job.lines:
-        label = line.label.strip()
-        if not label:
-            yield Finding(f"A {line.kind} line has no label.", line.points[0], line.id)
-        elif counts[label.upper()] > 1:
-            yield Finding(f"“{label}” is the label of more than one valve or pot.", line.points[0], line.id)
+    things: list[tuple[str, str, PlanPoint | None, str]]
+    things = [(line.label.strip(), f"A {line.kind} line", line.points[0], line.id) for line in job.lines]
+    things += [(one.label.strip(), "A manifold", _beside(job), one.id) for one in job.manifolds]
+    things += [(pot.label.strip(), "A catch pot", None, "") for pot in job.pots]
+    counts = Counter(label.upper() for label, *_ in things)
+    bare = [thing for thing in things if not thing[0]]
+    twins = [thing for thing in things if thing[0] and counts[thing[0].upper()] > 1]
+    if bare:
+        words = listed(f"{what.lower()}" for _, what, *_ in bare)
+        yield Finding(f"{words[0].upper()}{words[1:]} {'has' if len(bare) == 1 else 'have'} no label.", *bare[0][2:])
+    if twins:
+        shown = listed(f"“{label}”" for label in dict.fromkeys(thing[0].upper() for thing in twins))
+        is_ = "is" if len({thing[0].upper() for thing in twins}) == 1 else "are each"
+        yield Finding(f"{shown} {is_} the label of more than one valve or pot.", *twins[0][2:])
 
 
-@caution(
-    "hose-not-clampable",
-    "caution",
-    "lines",
-    why="A tube that a clamp cannot shut leaks all day, and cannot be closed when the bucket runs dry.",
-    remedy="Take a hose that the clamp in use can shut, at least for the stretch under the clamp.",
-    of_plan=True,
-)
-def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
-    for line in assessment.job.lines:
-        hose = assessment.job.card(line.hose, TubeCard)
-        if not hose.clampable:
-            yield Finding(f"The hose of {line.label}, {hose.name}, cannot be clamped.", line.points[0], line.id)
+def _beside(job: Job) -> PlanPoint | None:
+    """Where the feeds are: a manifold has no place of its own."""
+    return job.feeds[0].points[0] if job.feeds else None
 
 
 @caution(
@@ -251,7 +288,8 @@ def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
 def bucket_above(assessment: Assessment) -> Iterator[Finding]:
     below = assessment.job.bucket.below_part_m
     if below < 0:
-        yield Finding(f"The bucket stands {show(-below, 'length', assessment.units)} above the part.")
+        above = brief(-below, "length", assessment.units)
+        yield Finding(f"The bucket stands {above} above the part.", _beside(assessment.job))
 
 
 @caution(
@@ -270,9 +308,9 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
     bleed = job.charge.bleed_kg / density
     if assessment.fill is not None:
         bleed = max(bleed, float(assessment.fill.in_pots_m3[-1]))
-    room = sum(pot.capacity_m3 for pot in job.pots)
-    if room < POT_RESERVE * bleed:
-        has, wants = show(room, "volume", assessment.units), show(POT_RESERVE * bleed, "volume", assessment.units)
+    room, reserve = sum(pot.capacity_m3 for pot in job.pots), job.house.pot_reserve
+    if room < reserve * bleed:
+        has, wants = brief(room, "volume", assessment.units), brief(reserve * bleed, "volume", assessment.units)
         yield Finding(f"The catch pots hold {has}; the expected bleed with reserve is {wants}.")
 
 
@@ -286,5 +324,5 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
 )
 def one_pot(assessment: Assessment) -> Iterator[Finding]:
     area = assessment.laminate.total.area_m2
-    if len(assessment.job.pots) == 1 and area > LARGE_PART_M2:
-        yield Finding(f"One catch pot for {show(area, 'area', assessment.units)}.")
+    if len(assessment.job.pots) == 1 and area > assessment.job.house.large_part_m2:
+        yield Finding(f"One catch pot for {brief(area, 'area', assessment.units)}.")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bibulon.assess import Assessment
-from bibulon.cautions.bag import TAPE_WIDTHS_ON_FLANGE
 from bibulon.cautions.places import in_cell, in_region
 from bibulon.cautions.registry import Finding, Mend, Rank, caution
 from bibulon.job import Job
@@ -14,7 +13,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.laminate.corner import USUAL_TURN_DEG, corner_move
 from bibulon.laminate.lay_list import lay_list
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import show
+from bibulon.quantities import brief
 
 
 @caution(
@@ -49,9 +48,17 @@ def _cut_to_outline(job: Job) -> Job:
 def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     allowance, flange = job.cutting.allowance_m, job.part.flange_width_m
-    wanted = TAPE_WIDTHS_ON_FLANGE * job.bag.tape_width_m
-    if job.layup and flange - allowance < wanted <= flange:
-        stands, left = (show(one, "length", assessment.units) for one in (allowance, max(flange - allowance, 0.0)))
+    wanted = job.house.tapes_on_flange * job.bag.tape_width_m
+    tape_from = (flange - job.bag.tape_width_m) / 2
+    if not job.layup or allowance <= 0:
+        return
+    stands = brief(allowance, "length", assessment.units)
+    if allowance > tape_from:
+        under = brief(max(tape_from, 0.0), "length", assessment.units)
+        text = f"Pieces stand {stands} over the edge, and the tape lies {under} from it: fibre gets under the tape."
+        yield Finding(text, job.part.outline[0], rank="stop")
+    elif flange - allowance < wanted <= flange:
+        left = brief(max(flange - allowance, 0.0), "length", assessment.units)
         yield Finding(f"Pieces stand {stands} over the edge and leave {left} of the flange.", job.part.outline[0])
 
 
@@ -73,7 +80,7 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     stack, spot = thickest.stack, in_cell(thickest)
     cards = {card.id: card for card in job.cards}
     plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
-    shown = show(radius, "length", assessment.units)
+    shown = brief(radius, "length", assessment.units)
     try:
         move = corner_move(
             stack.layers,
@@ -84,11 +91,11 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
             job.mould.face == "male",
         )
     except ValueError:
-        thick = show(stack.laminate_thickness_m, "thickness", assessment.units)
+        thick = brief(stack.laminate_thickness_m, "thickness", assessment.units)
         yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.", spot)
         return
     if move.goes > max(plies, 1):
-        gap = show(move.gap_m / max(plies, 1), "thickness", assessment.units)
+        gap = brief(move.gap_m / max(plies, 1), "thickness", assessment.units)
         what = "piles up" if job.mould.face == "male" else "stands off"
         text = f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply."
         yield Finding(text, spot)
@@ -108,7 +115,7 @@ def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
     missed = [line for line in lines[: last + 1] if line.debulk and line.laid is None]
     if missed:
         corner = assessment.job.mould.corner_radius_m
-        where = f", with a corner of {show(corner, 'length', assessment.units)}" if corner is not None else ""
+        where = f", with a corner of {brief(corner, 'length', assessment.units)}" if corner is not None else ""
         rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.shot) else None
         labels = ", ".join(line.label for line in missed[:6])
         place = in_region(assessment.job, missed[0].region)

@@ -2,17 +2,44 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from shapely import Point as Place
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
+from shapely.ops import nearest_points
 
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Cell
 
 
+def listed(names: Iterable[str], most: int = 6) -> str:
+    """*names* for a sentence: “F1, F2 and F3”; of many only the first."""
+    found = list(dict.fromkeys(names))
+    if len(found) > most:
+        return f"{', '.join(found[:most])} and {len(found) - most} more"
+    return " and ".join([", ".join(found[:-1]), found[-1]]) if len(found) > 1 else "".join(found)
+
+
+def on_part(job: Job, place: Point | None) -> Point | None:
+    """*place*, or the place of the part next to it: lines, media and flange lie beside the part too."""
+    if place is None or job.part.shape.covers(Place(place)):
+        return place
+    nearest = nearest_points(job.part.shape, Place(place))[0]
+    return nearest.x, nearest.y
+
+
 def inside(shape: BaseGeometry) -> Point:
     """A place well inside *shape*."""
     place = shape.representative_point()
+    return place.x, place.y
+
+
+def middle_of(lines: BaseGeometry) -> Point:
+    """The middle of a line, or of the longest of several."""
+    longest = max(getattr(lines, "geoms", [lines]), key=lambda one: one.length)
+    place = longest.interpolate(0.5, normalized=True) if longest.geom_type == "LineString" else longest.centroid
     return place.x, place.y
 
 

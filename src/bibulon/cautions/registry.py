@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from bibulon.assess import Assessment
+from bibulon.cautions.places import on_part
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.quantities import in_words
@@ -125,7 +126,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             finding.message,
             in_words(entry.why, units),
             in_words(finding.remedy or entry.remedy, units),
-            finding.place,
+            on_part(assessment.job, finding.place),
             finding.subject,
             replace(entry.mend, text=in_words(entry.mend.text, units))
             if entry.mend is not None and entry.mend.helps(assessment.job)

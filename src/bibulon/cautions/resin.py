@@ -5,10 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bibulon.assess import Assessment
-from bibulon.cautions.registry import Finding, caution
-from bibulon.quantities import clock_time, from_to, show
+from bibulon.cautions.places import listed
+from bibulon.cautions.registry import Finding, Rank, caution
+from bibulon.flow.network import pipe_volume_m3
+from bibulon.job.cards import TubeCard
+from bibulon.quantities import brief, brief_each, clock_time, from_to
+from bibulon.resin.viscosity import pot_life_s
 
-THICK_PA_S = 0.45
+MUCH_TOO_THICK = 1.5
+"""So many times the house's viscosity is more than a note."""
+SHORT_HOSE_M = 1.5
+"""A hose of this length is needed in any case."""
 BEYOND_K = 6.0
 """So far beyond the points of a card its curves are trusted."""
 
@@ -23,7 +30,7 @@ BEYOND_K = 6.0
 def charge_short(assessment: Assessment) -> Iterator[Finding]:
     in_hand, wanted = assessment.job.charge.in_hand_kg, assessment.charge.total_kg
     if in_hand is not None and in_hand < wanted:
-        has, needs = (show(one, "mass", assessment.units) for one in (in_hand, wanted))
+        has, needs = brief_each((in_hand, wanted), "mass", assessment.units)
         yield Finding(f"{has} of resin in hand; the charge is {needs}.")
 
 
@@ -49,10 +56,102 @@ def resin_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     remedy="Mix smaller batches, a slower hardener, or keep the pot in a water bath.",
 )
 def batch_gels(assessment: Assessment) -> Iterator[Finding]:
-    for batch in assessment.batches:
-        if not batch.in_time:
-            age, limit = (show(time - batch.mix_s, "duration") for time in (batch.used_s, batch.usable_until_s))
-            yield Finding(f"Batch {batch.number} is {age} old when used up; it should be by {limit}.")
+    late = [batch for batch in assessment.batches if not batch.in_time]
+    if not late:
+        return
+    worst = max(late, key=lambda batch: batch.used_s - batch.usable_until_s)
+    age, limit = (brief(time - worst.mix_s, "duration") for time in (worst.used_s, worst.usable_until_s))
+    others = f" {len(late) - 1} more are too old as well." if len(late) > 1 else ""
+    yield Finding(f"Batch {worst.number} is {age} old when used up; it should be by {limit}.{others}")
+
+
+@caution(
+    "batch-too-heavy",
+    "caution",
+    "charge",
+    why="The more resin in one pot, the hotter it gets by itself: it smokes, foams and gels before it is poured.",
+    remedy="Mix less at a time, in wide shallow buckets or a water bath; the data sheet gives the most for one pot.",
+)
+def batch_too_heavy(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    planned = max((batch.mass_kg for batch in assessment.batches), default=0.0)
+    logged = max((event.mass_kg or 0.0 for event in job.shot if event.kind == "batch added"), default=0.0)
+    mass = max(planned, logged)
+    if mass <= 0 or any(not batch.in_time for batch in assessment.batches):
+        return  # that one pot gels before it is used up is said by itself
+    left = job.charge.pot_life_share * pot_life_s(job.resin, job.shop.temperature_k, mass) - job.charge.mix_time_s
+    if left < job.house.pot_time_s:
+        shown, most = brief(mass, "mass", assessment.units), brief(job.house.pot_time_s, "duration")
+        after = f"{brief(left, 'duration')} after mixing" if left > 0 else "while it is still being mixed"
+        yield Finding(f"A pot of {shown} is used up or too warm {after}; the house asks for {most}.")
+
+
+@caution(
+    "heel-forgotten",
+    "caution",
+    "charge",
+    why="A dip tube never empties its bucket: what stays below its mouth is mixed and not drawn, and the last of the "
+    "charge comes with air.",
+    remedy="Measure what the dip tube leaves, and enter it as the heel.",
+    of_plan=True,
+)
+def heel_forgotten(assessment: Assessment) -> Iterator[Finding]:
+    bucket = assessment.job.bucket
+    if assessment.job.feeds and bucket.heel_kg <= 0 and bucket.rate_m3_s <= 0:
+        place = assessment.job.feeds[0].points[0]
+        yield Finding("The charge counts nothing for the heel that the dip tube leaves in the bucket.", place)
+
+
+@caution(
+    "hose-waste",
+    "caution",
+    "charge",
+    why="What stands in hoses at the end is thrown away, and a long hose slows the feed as well.",
+    remedy="Stand the bucket nearer, shorten the hoses, or take a thinner one where the fill allows it.",
+)
+def hose_waste(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    total, density = assessment.charge.total_kg, job.resin.density_kg_m3
+    hoses = [(one.hose, one.hose_length_m, one.label, one.points[0]) for one in job.lines]
+    hoses += [(one.hose, one.hose_length_m, one.label, job.lines[0].points[0]) for one in job.manifolds if job.lines]
+    too_long = [
+        (pipe_volume_m3(job.card(hose, TubeCard).bore_m, length - SHORT_HOSE_M) * density, length, label, place)
+        for hose, length, label, place in hoses
+        if length > SHORT_HOSE_M
+    ]
+    waste = sum(mass for mass, *_ in too_long)
+    if too_long and waste > job.house.hose_waste * total:
+        worst = max(too_long)
+        kg, metres = brief(waste, "mass", assessment.units), brief(worst[1], "distance", assessment.units)
+        share = brief(waste / total, "share", assessment.units)
+        labels = listed(label for *_, label, _ in sorted(too_long, reverse=True))
+        longest = f", the longest {metres}" if len(too_long) > 1 else f" of {metres}"
+        yield Finding(f"The hoses of {labels}{longest} waste {kg}, {share} of the charge.", worst[3])
+
+
+@caution(
+    "mix-temperature-missed",
+    "caution",
+    "charge",
+    why="Viscosity, pot life and gel are planned for one temperature; mixed resin that is colder flows slower, warmer "
+    "resin gels earlier.",
+    remedy="Bring the components to the planned temperature, and measure the mix, not the drums.",
+)
+def mix_temperature_missed(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    planned = job.shop.temperature_k
+    off = [
+        event
+        for event in job.shot
+        if event.kind == "batch added"
+        and event.temperature_k is not None
+        and abs(event.temperature_k - planned) > job.house.mix_temperature_k
+    ]
+    if off:
+        worst = max(off, key=lambda event: abs((event.temperature_k or planned) - planned))
+        is_, plan = brief_each((worst.temperature_k or planned, planned), "temperature", assessment.units)
+        more = f" So are {len(off) - 1} more." if len(off) > 1 else ""
+        yield Finding(f"Batch {worst.label} was poured at {is_}; the plan counts on {plan}.{more}")
 
 
 @caution(
@@ -63,11 +162,12 @@ def batch_gels(assessment: Assessment) -> Iterator[Finding]:
     remedy="Warm the shop, the mould and the resin within the data sheet, or take a thinner system.",
 )
 def too_viscous(assessment: Assessment) -> Iterator[Finding]:
-    viscosity = assessment.resin_flow.viscosity_pa_s
-    if viscosity > THICK_PA_S:
-        has, wants = (show(one, "viscosity", assessment.units) for one in (viscosity, THICK_PA_S))
-        temperature = show(assessment.job.mould_temperature_k, "temperature", assessment.units)
-        yield Finding(f"The mix has {has} at {temperature}; infusion wants less than {wants}.")
+    viscosity, most = assessment.resin_flow.viscosity_pa_s, assessment.job.house.thick_pa_s
+    if viscosity > most * (1 + 1e-6):
+        has, wants = brief_each((viscosity, most), "viscosity", assessment.units)
+        temperature = brief(assessment.job.mould_temperature_k, "temperature", assessment.units)
+        rank: Rank = "caution" if viscosity > MUCH_TOO_THICK * most else "note"
+        yield Finding(f"The mix has {has} at {temperature}; the house aims at less than {wants}.", rank=rank)
 
 
 @caution(
@@ -81,8 +181,26 @@ def too_cold(assessment: Assessment) -> Iterator[Finding]:
     temperature = min(assessment.job.shop.temperature_k, assessment.job.mould_temperature_k)
     lowest = assessment.job.resin.lowest_temperature_k
     if temperature < lowest:
-        is_, least = (show(one, "temperature", assessment.units) for one in (temperature, lowest))
+        is_, least = brief_each((temperature, lowest), "temperature", assessment.units)
         yield Finding(f"Shop or mould is at {is_}; {assessment.job.resin.name} wants at least {least}.")
+
+
+@caution(
+    "warmed-too-far",
+    "stop",
+    "charge",
+    why="Warm resin is thin but short-lived: it gels in the pot or the hose, boils under vacuum, and may run away hot.",
+    remedy="Cool mix, mould and shop to what the resin's data sheet allows.",
+)
+def warmed_too_far(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    poured = [event.temperature_k or 0.0 for event in job.shot if event.kind == "batch added"]
+    temperatures = {"The shop": job.shop.temperature_k, "The mould": job.mould_temperature_k}
+    temperatures["The mix"] = max(poured, default=0.0)
+    what, temperature = max(temperatures.items(), key=lambda one: one[1])
+    if temperature > job.resin.highest_temperature_k:
+        is_, most = brief_each((temperature, job.resin.highest_temperature_k), "temperature", assessment.units)
+        yield Finding(f"{what} is at {is_}; {job.resin.name} is to stay below {most}.")
 
 
 @caution(
@@ -101,9 +219,11 @@ def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
         ("viscosity and gel", flow, job.mould_temperature_k),
         ("pot life", pot, job.shop.temperature_k),
     ):
+        if temperature > resin.highest_temperature_k:
+            return  # too warm for the resin at all, and said so
         if not min(known) - BEYOND_K <= temperature <= max(known) + BEYOND_K:
-            is_ = show(temperature, "temperature", units)
-            low, high = (show(one, "temperature", units) for one in (min(known), max(known)))
+            is_ = brief(temperature, "temperature", units)
+            low, high = brief_each((min(known), max(known)), "temperature", units)
             has = f"at {low} only" if low == high else f"from {from_to(low, high)}"
             yield Finding(f"At {is_} the {what} of {resin.name} are guessed: its card has them {has}.")
             return

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
 from shapely import Polygon
+from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
@@ -18,20 +18,15 @@ from bibulon.job.layup import Layer, role_of
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
 from bibulon.laminate.cells import Cell, Stack
 from bibulon.laminate.closed_mould import closed_at
-from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio, ply_thickness_m
-from bibulon.quantities import show
+from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+from bibulon.quantities import brief, brief_each
 from bibulon.resin.exotherm import peak_temperature_k
 from bibulon.stock import shelf_card
 
-OPEN_GAP_M = 0.001
 SNUG_GAP_M = 0.0002
+WIDEST_GAP_M = 0.05
+"""Cores drawn further apart than this are meant to be apart."""
 SKIN_COAT = "glass-mat-300"
-HOTTEST_K = 353.15
-"""Above about 80 °C foam core, bag seals and many composite moulds soften."""
-SLOW_SHARE = 0.25
-"""A fabric with less than this of the others' permeability is slow."""
-LATE_SHARE = 0.12
-"""A tool side that fills later than the top by more than this of the fill time is late."""
 CLAMP_SHARE = 0.8
 """How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
 
@@ -91,27 +86,47 @@ def _snug(job: Job) -> Job:
     return changed(job, flow=flow, core_laying=revised(job.core_laying, joint_gap_m=0.0))
 
 
+def _core_shapes(job: Job) -> list[tuple[Layer, Polygon]]:
+    """Every core of the ply book, with the area it is planned on."""
+    outlines = {region.name: Polygon(region.outline) for region in job.regions}
+    return [
+        (layer, job.part.shape if layer.region is None else outlines[layer.region])
+        for layer in job.layup
+        if job.is_core(layer.card)
+    ]
+
+
 @caution(
     "core-gap-open",
     "caution",
     "layup",
     why="Resin races along a gap beside the core, shuts off what lies behind, and cures as a hot, brittle bead.",
     remedy="Cut the core to fit, or fill the gap with fibre or thickened resin before the bag goes on.",
-    mend=Mend("Plan it fitted close", _snug),
+    mend=Mend(
+        "Plan it fitted close",
+        _snug,
+        lambda job: max(job.flow.core_gap_m, job.core_laying.joint_gap_m) >= job.house.open_gap_m,
+    ),
     of_plan=True,
 )
 def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
+    cores, widest = _core_shapes(job), job.house.open_gap_m
+    for at, (layer, shape) in enumerate(cores):
+        for other, beside in cores[:at]:
+            gap = shape.distance(beside)
+            if other.region != layer.region and widest <= gap <= WIDEST_GAP_M:
+                one, two = nearest_points(shape, beside)
+                shown = brief(gap, "thickness", assessment.units)
+                place = (one.x + two.x) / 2, (one.y + two.y) / 2
+                yield Finding(f"Core in “{layer.region}” lies {shown} from that in “{other.region}”.", place, layer.id)
+                return
     gap = max(job.flow.core_gap_m, job.core_laying.joint_gap_m)
-    core = next((layer for layer in job.layup if job.is_core(layer.card)), None)
-    if core is None or gap < OPEN_GAP_M:
-        return
-    shown = show(gap, "thickness", assessment.units)
-    shape = job.part.shape
-    if core.region is not None:
-        shape = Polygon(next(region.outline for region in job.regions if region.name == core.region))
-    place = shape.exterior.interpolate(0.125, normalized=True)
-    yield Finding(f"A gap of {shown} is planned beside the core.", (place.x, place.y), core.id)
+    if cores and gap >= widest:
+        layer, shape = cores[0]
+        corner = shape.exterior.interpolate(0.125, normalized=True)
+        shown = brief(gap, "thickness", assessment.units)
+        yield Finding(f"A gap of {shown} is planned beside the core.", (corner.x, corner.y), layer.id)
 
 
 # -- fabrics -----------------------------------------------------------------------------------------------------------
@@ -180,47 +195,9 @@ def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
     peak = peak_temperature_k(
         job.resin, job.mould_temperature_k, round(run.thickness_m, 5), round(run.resin_share, 3), run.against_core
     )
-    if peak > HOTTEST_K:
-        thick, hot = show(run.thickness_m, "thickness", assessment.units), show(peak, "temperature", assessment.units)
+    if peak > job.house.hottest_k:
+        thick, hot = brief(run.thickness_m, "thickness", assessment.units), brief(peak, "temperature", assessment.units)
         yield Finding(f"{thick} of plies in one shot may reach {hot} by their own heat.", in_cell(cell))
-
-
-@caution(
-    "slow-fabric",
-    "caution",
-    "layup",
-    why="One tight fabric sets the pace of the whole stack: resin reaches less far, or the tool side fills late.",
-    remedy="Put a more open fabric in its place, lay it beside one that conducts, or bring the feeds closer.",
-)
-def slow_fabric(assessment: Assessment) -> Iterator[Finding]:
-    fill, cell = assessment.fill, _widest(assessment)
-    if fill is None or cell is None:
-        return
-    margin = assessment.gel_margin_s
-    short = margin is None or margin < assessment.job.charge.gel_margin_s
-    late = fill.fill_time_s is not None and fill.lag_max_s > LATE_SHARE * fill.fill_time_s
-    if not short and not late:
-        return
-    pressure = assessment.job.shop.barometer_pa - assessment.job.vacuum.cavity_pa
-    through: dict[str, tuple[float, float]] = {}
-    cards = {card.id: card for card in assessment.job.cards}
-    for layer in cell.stack.layers:
-        card = cards[layer.card]
-        if isinstance(card, FabricCard):
-            fraction = fibre_fraction(card, pressure)
-            scaled = kozeny_carman_ratio(fraction, card.fibre_fraction)
-            in_plane = float(np.sqrt(card.permeability_along_m2.value * card.permeability_across_m2.value))
-            through[card.id] = in_plane * scaled, card.permeability_through_m2.value * scaled
-    for name, values in through.items():
-        others = [other for key, other in through.items() if key != name]
-        if others and any(
-            values[way] < SLOW_SHARE * float(np.exp(np.mean([np.log(other[way]) for other in others])))
-            for way in (0, 1)
-        ):
-            which = "the fill does not keep its margin" if short else "the tool side fills late"
-            layer = next(layer for layer in cell.stack.layers if layer.card == name)
-            yield Finding(f"{cards[name].name} lets resin through far less than the rest, and {which}.",
-                          in_cell(cell), layer.id)  # fmt: skip
 
 
 def _no_tack(job: Job) -> Job:
@@ -246,7 +223,7 @@ def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
         plies = sum(layer.count for layer in cell.stack.layers if isinstance(cards[layer.card], FabricCard))
         sprayed = adhesive.areal_weight_kg_m2 * max(plies - 1, 0)
         if sprayed > adhesive.most_kg_m2:
-            has, most = (show(one, "areal weight", assessment.units) for one in (sprayed, adhesive.most_kg_m2))
+            has, most = brief_each((sprayed, adhesive.most_kg_m2), "areal weight", assessment.units)
             yield Finding(f"Tack on every ply comes to {has} through the stack; {most} is the most.", in_cell(cell))
             return
 
@@ -274,7 +251,7 @@ def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
             if isinstance(card := cards[layer.card], CoreCard | CoatCard)
         )
         if rigid >= cavity:
-            has, room = (show(one, "thickness", assessment.units) for one in (rigid, cavity))
+            has, room = brief_each((rigid, cavity), "thickness", assessment.units)
             yield Finding(f"Core and coats are {has} thick; the cavity is {room}.", in_cell(cell))
             return
 
@@ -297,12 +274,12 @@ def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
             closed = closed_at(cell.stack.layers, job.cards, cavity)
         except ValueError:
             continue  # the core alone is too thick, and has a caution of its own
-        share = show(min(closed.fibre_fraction, 9.99), "share", assessment.units)
+        share = brief(min(closed.fibre_fraction, 9.99), "share", assessment.units)
         if closed.pressure_pa is None:
             rank: Rank = "stop"
             yield Finding(
                 f"The cavity would press the stack to {share} fibre: it cannot close.", in_cell(cell), "", rank
             )
         elif closed.pressure_pa > CLAMP_SHARE * pull:
-            load, has = (show(one, "pressure difference", assessment.units) for one in (closed.pressure_pa, pull))
+            load, has = brief_each((closed.pressure_pa, pull), "pressure difference", assessment.units)
             yield Finding(f"Closing to {share} fibre takes {load}; the vacuum pulls with {has}.", in_cell(cell))

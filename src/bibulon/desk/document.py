@@ -51,7 +51,7 @@ def work_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
     found = apart(tell, ready, job, units)
     remember_laminate(job, found.laminate)
     remember_plies(job, found.plies)
-    remember_bag_plan(job.part, job.bag, found.bag)
+    remember_bag_plan(job, found.bag)
     remember_found(assess(job, units), found.of_plan)
 
 
@@ -61,7 +61,7 @@ def flow_inputs(job: Job) -> tuple[object, ...]:
         job.part, job.mould.temperature_k, job.shop, job.regions, job.layup, job.groups, job.core_laying,
         job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
         job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.charge.mix_time_s,
-        job.charge.bleed_kg, job.charge.contingency, job.cards,
+        job.charge.bleed_kg, job.charge.contingency, job.charge.gel_margin_s, job.house, job.cards,
     )  # fmt: skip
 
 
@@ -147,7 +147,8 @@ class Document(QObject):
         if self._assessment is None:
             made = assess(self._assessed, self.settings.units(self._assessed.shop.barometer_pa))
             fill = self.answer.result if self.answer else None
-            self._assessment = replace(made, fill=fill, refusal=self._refusal)
+            causes = self.answer.causes if self.answer else ()
+            self._assessment = replace(made, fill=fill, refusal=self._refusal, causes=causes)
         return self._assessment
 
     @property

@@ -19,6 +19,7 @@ from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import FULL_NODES, PREVIEW_NODES
 from bibulon.desk.apart import BEHIND_THE_HAND
+from bibulon.flow.causes import Cause
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
@@ -50,9 +51,11 @@ class FillAnswer:
     seen: Face
     canvas: Canvas
     final: bool = True
+    causes: tuple[Cause, ...] = ()
+    """What holds the fill back; looked for in full fills only."""
 
 
-def _picture(result: FillResult, final: bool) -> FillAnswer:
+def _picture(result: FillResult, final: bool, causes: tuple[Cause, ...] = ()) -> FillAnswer:
     from bibulon.flow.contours import contour, round_levels
 
     levels = round_levels(result.end_s)
@@ -63,7 +66,7 @@ def _picture(result: FillResult, final: bool) -> FillAnswer:
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
         return Face(times_s, front.draw(times_s), lines)
 
-    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final, causes)
 
 
 def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
@@ -91,6 +94,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     A coarse fill is let through even when it is stale (under a moving hand something has to be shown); a fine one is
     dropped. Under the hand trapped air is left out, which takes half the time.
     """
+    from bibulon.flow.causes import causes_of
     from bibulon.flow.fill import Cancelled, fill
     from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 
@@ -113,7 +117,8 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
             fine = fill(flow_problem(job, nodes[1], after=True), progress_while_wanted)
-            pipe.send(("answer", number, _picture(fine, final=True)))
+            causes = causes_of(job, fine, progress_while_wanted)
+            pipe.send(("answer", number, _picture(fine, final=True, causes=causes)))
     except Cancelled:
         return
     except FlowRefusal as refusal:

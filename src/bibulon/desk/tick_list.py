@@ -29,6 +29,8 @@ SHRINKING = ((1280, 82), (1280, 65), (1000, 55), (800, 45), (560, 40), (320, 35)
 """The longer side in pixels and the quality that a picture is kept with: the first that makes it small enough."""
 LARGEST_JPEG_BYTES = 450_000
 LONG_LIST = 100
+CHECKED: tuple[EventKind, EventKind] = ("check ticked", "check cleared")
+"""The entries of the log that tick and clear a check."""
 LARGEST_FILE_BYTES = 60_000_000
 PICTURES = "Pictures (*.jpg *.jpeg *.png *.webp *.bmp)"
 

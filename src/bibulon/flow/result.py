@@ -12,6 +12,8 @@ from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName
 
+HALF = 0.5
+
 
 @dataclass(frozen=True)
 class ValveEvent:
@@ -94,15 +96,30 @@ class FillResult:
         return float((self.swelling_m[-1] * self.node_area_m2).sum())
 
     @property
+    def half_full_s(self) -> Floats:
+        """(points,) when the last level of each place was half full: air that is squeezed into a corner keeps it from
+        being quite full for long, and says nothing of where the front went. NaN where it never was."""
+        enough = self.saturation >= HALF
+        first = enough.argmax(axis=0)
+        before = np.maximum(first - 1, 0)
+        node = np.arange(self.saturation.shape[1])
+        low, high = self.saturation[before, node], self.saturation[first, node]
+        share = np.clip((HALF - low) / np.where(high > low, high - low, 1.0), 0.0, 1.0)
+        times = self.times_s[before] + share * (self.times_s[first] - self.times_s[before])
+        times[~enough.any(axis=0)] = np.inf
+        found = np.zeros(len(self.mesh.points_m))
+        np.maximum.at(found, self.place, times)
+        return np.where(np.isinf(found), np.nan, found)
+
+    @property
     def last_filled(self) -> tuple[float, float]:
-        """Place that fills last, or stays driest if some place never fills."""
-        lateness = np.where(np.isnan(self.arrival_s), np.inf, self.arrival_s)
-        if np.isinf(lateness).any():
-            dry = np.flatnonzero(np.isinf(lateness))
+        """Place where the front ends, or the middle of what stays dry."""
+        if self.fill_time_s is None and np.isnan(self.arrival_s).any():
+            dry = np.flatnonzero(np.isnan(self.arrival_s))
             middle = self.mesh.points_m[dry].mean(axis=0)
             node = dry[int(np.argmin(((self.mesh.points_m[dry] - middle) ** 2).sum(axis=1)))]
         else:
-            node = int(np.argmax(lateness))
+            node = int(np.nanargmax(self.half_full_s))
         return float(self.mesh.points_m[node, 0]), float(self.mesh.points_m[node, 1])
 
     @property

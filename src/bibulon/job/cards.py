@@ -243,6 +243,8 @@ class ResinCard(StockCard):
     release_after_gel_factor: Annotated[float, Field(ge=1)] = 1.5
     """Vacuum may be let go at this multiple of the film gel time."""
     lowest_temperature_k: Temperature = 288.15
+    highest_temperature_k: Temperature = 313.15
+    """Mix, mould and shop are kept below this until gel."""
     lowest_pressure_pa: NotNegative = 500.0
     """Below this absolute pressure the resin gases or boils."""
 

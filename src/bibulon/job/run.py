@@ -21,6 +21,7 @@ EventKind = Literal[
     "check ticked",
     "check cleared",
     "photographed",
+    "bag touched",
     "started",
     "valve opened",
     "valve clamped",
@@ -42,6 +43,7 @@ LAYING: frozenset[EventKind] = frozenset(
         "check ticked",
         "check cleared",
         "photographed",
+        "bag touched",
     )
 )
 """What is done before a shot, and stands when a shot is begun anew."""

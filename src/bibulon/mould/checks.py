@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from bibulon.job import Job
-from bibulon.job.run import RunEvent
+from bibulon.job.checks import Check, checked
 from bibulon.quantities import Units, show
 
 LITTLE_DRAFT_DEG = 1.5
@@ -56,27 +55,6 @@ CHECKS: tuple[tuple[str, Words], ...] = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class MouldCheck:
-    """One line of the list, and the entry of the log that ticks it."""
-
-    label: str
-    text: str
-    ticked: RunEvent | None
-
-
-def mould_checks(job: Job, units: Units) -> tuple[MouldCheck, ...]:
+def mould_checks(job: Job, units: Units) -> tuple[Check, ...]:
     """What there is to check on the mould of *job*, with the ticks of the log that fit."""
-    ticked: dict[str, RunEvent] = {}
-    for event in job.run:
-        if event.kind == "check ticked":
-            ticked[event.label] = event
-        elif event.kind == "check cleared":
-            ticked.pop(event.label, None)
-    found = []
-    for label, words in CHECKS:
-        text = words(job, units)
-        if text:
-            tick = ticked.get(label)
-            found.append(MouldCheck(label, text, tick if tick is not None and tick.text == text else None))
-    return tuple(found)
+    return checked(job.run, ((label, words(job, units)) for label, words in CHECKS))

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from bibulon.bag.checks import bag_checks
 from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.fields import label
+from bibulon.desk.tick_list import CHECKED, Tick, TickList
+from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import show
 from bibulon.stock import shelf
+
+LIST_PX = 190
 
 
 class BagBench(Bench):
@@ -35,7 +40,7 @@ class BagBench(Bench):
         )
         self.figure(
             "Pleats needed",
-            self._of(lambda bag: str(bag.pleats_needed), "Excess over what one pleat takes up."),
+            self._of(lambda bag: str(bag.pleats_needed), "What takes up the excess, and one at every corner and port."),
         )
         self.figure(
             "Pleat height",
@@ -54,12 +59,15 @@ class BagBench(Bench):
         self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")
         self.quantity("Tape width", "length", "bag/tape_width_m")
         self.section("While bagging")
-        for text in (
-            "Tape goes down on clean, unreleased flange before any fibre.",
-            "A pleat at every corner first; tape up both faces, press its root; the last one reversed to close.",
-            "Draw down slowly, stop half-way, work the film into the corners and look that no line has shifted.",
-        ):
-            self.body.addWidget(label(text))
+        self.body.addWidget(label("Tape goes down before any fibre. Draw down slowly and stop half-way."))
+        self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
+
+    def _checks(self, job: Job) -> list[Tick]:
+        return [Tick(one.label, one.text, CHECKED, one.ticked) for one in bag_checks(job)]
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.ticks.refresh()
 
     def _material(self, name: str, kind: type[FilmCard] | type[TapeCard], field: str) -> None:
         """A choice of a card of *kind*, or none, for that field of the bag."""

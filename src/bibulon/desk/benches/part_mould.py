@@ -9,12 +9,11 @@ from PySide6.QtWidgets import QHBoxLayout
 
 from bibulon.desk.fields import FreeField, ToggleField
 from bibulon.desk.files import MESH_SUFFIXES
-from bibulon.desk.tick_list import Tick, TickList
+from bibulon.desk.tick_list import CHECKED, Tick, TickList
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.mould import Face, Hand, MouldKind
 from bibulon.job.part import Part, ReliefFigures
-from bibulon.job.run import EventKind
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
@@ -24,7 +23,6 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 LIST_PX = 190
-CHECKED: tuple[EventKind, EventKind] = ("check ticked", "check cleared")
 HANDS = {"single": "a single part", "left": "left of a pair", "right": "right of a pair"}
 ARCH = "Height of a parabola over the part's length or width; negative for a dish."
 RIM = "How far the face rises towards its edge; negative where it falls."

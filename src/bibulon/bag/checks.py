@@ -1,0 +1,22 @@
+"""What is checked on the bag while it goes on, and what the log says was."""
+
+from __future__ import annotations
+
+from bibulon.job import Job
+from bibulon.job.checks import Check, checked
+
+TAPE, PLEATS, BRIDGING, ROOTS = "T1", "T2", "T3", "T4"
+
+
+def bag_checks(job: Job) -> tuple[Check, ...]:
+    """What there is to check on the bag of *job*, with the ticks of the log that fit."""
+    standing = ", ".join(line.label for line in job.lines[:12]) or "every port"
+    return checked(
+        job.run,
+        (
+            (TAPE, "Tape closed all round on bare flange, corners overlapped, no fibre under it"),
+            (PLEATS, f"A pleat at every corner and where something stands up: {standing}"),
+            (BRIDGING, "Looked at half-way through drawing down: nothing bridges, no line has shifted"),
+            (ROOTS, "Pleat roots, hose entries and tape corners pressed; the last pleat reversed to close"),
+        ),
+    )

@@ -1,0 +1,196 @@
+"""Cautions about what the log of the shot says: front, vacuum and the order of the steps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.assess import Assessment
+from bibulon.cautions.registry import Finding, Rank, caution
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.lines import AtTime, WhenReached
+from bibulon.quantities import brief, clock_time, run_clock
+
+EARLIEST_MARK_S = 60.0
+"""Marks before this say little: nobody presses a clock to the second."""
+LAST_MARKS = 3
+"""The pace of the front is that of the newest marks."""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A mark of the front: where and when, and when the plan has it there (None: never)."""
+
+    place: Point
+    clock_s: float
+    planned_s: float | None
+
+    @property
+    def ratio(self) -> float:
+        """1.2 is a fifth slower than planned."""
+        return self.clock_s / self.planned_s if self.planned_s else float("nan")
+
+
+def marks_of(assessment: Assessment) -> tuple[Mark, ...]:
+    """The marks of the shot that can be held against the plan."""
+    fill = assessment.fill
+    if fill is None:
+        return ()
+    found = []
+    for event in assessment.job.shot:
+        if event.kind != "front marked" or event.place is None or event.clock_s < EARLIEST_MARK_S:
+            continue
+        try:
+            planned = fill.seen_at(*event.place)
+        except ValueError:  # beside the part
+            continue
+        if planned is not None and planned >= EARLIEST_MARK_S / 2:
+            found.append(Mark(event.place, event.clock_s, planned))
+    return tuple(found)
+
+
+@caution(
+    "front-behind-plan",
+    "caution",
+    "shoot",
+    why="A front that is late reaches the far side with resin that is older and thicker than planned, or not at all.",
+    remedy="Look at hoses and vacuum, open the next feed early, warm the part within the data sheet, or stop feeding "
+    "what will not arrive.",
+)
+def front_behind_plan(assessment: Assessment) -> Iterator[Finding]:
+    marks, fill = marks_of(assessment), assessment.fill
+    if not marks or fill is None:
+        return
+    ratio = float(np.median([mark.ratio for mark in marks[-LAST_MARKS:]]))
+    if ratio <= 1 + assessment.job.house.front_off:
+        return
+    last = marks[-1]
+    at, planned = run_clock(last.clock_s), run_clock(last.planned_s or 0.0)
+    text = f"At {at} the front is where the plan has it at {planned}"
+    rank: Rank = "caution"
+    if fill.fill_time_s is not None:
+        full = fill.fill_time_s * ratio
+        left = assessment.flows_until_s - full
+        when, until = brief(full, "duration"), brief(abs(left), "duration")
+        if left < 0:
+            rank, text = "stop", f"{text}: the resin stops flowing {until} before the part is full"
+        else:
+            text = f"{text}: the part is full after {when}, {until} before the resin stops flowing"
+            rank = "stop" if left < assessment.job.charge.gel_margin_s else rank
+    yield Finding(f"{text}.", last.place, rank=rank)
+
+
+@caution(
+    "branch-racing",
+    "caution",
+    "shoot",
+    why="Resin that races along a gap or a branch comes to the vent first and shuts off what lies beside it.",
+    remedy="Pinch the racing branch's hose or clamp the vent it runs to, until the rest has caught up.",
+)
+def branch_racing(assessment: Assessment) -> Iterator[Finding]:
+    marks = marks_of(assessment)
+    if not marks:
+        return
+    pace = max(float(np.median([mark.ratio for mark in marks])), 1.0) if len(marks) > 2 else 1.0
+    fastest = min(marks, key=lambda mark: mark.ratio)
+    if fastest.ratio < (1 - assessment.job.house.front_off) * pace:
+        at, planned = run_clock(fastest.clock_s), run_clock(fastest.planned_s or 0.0)
+        yield Finding(f"Resin was here at {at}; the plan has it here at {planned}.", fastest.place)
+
+
+@caution(
+    "vacuum-rising",
+    "stop",
+    "shoot",
+    why="Pressure that rises while resin runs is a leak or a pump that fails: air goes into the part until gel.",
+    remedy="Look at the pump and its oil, at the pots' lids, then along the tape; put the spare pump on.",
+)
+def vacuum_rising(assessment: Assessment) -> Iterator[Finding]:
+    shot = assessment.job.shot
+    started = any(event.kind == "started" for event in shot)
+    let_go = next((at for at, event in enumerate(shot) if event.kind == "vacuum let go"), len(shot))
+    readings = [(event.vacuum_pa, event.clock_s) for event in shot[:let_go] if event.vacuum_pa is not None]
+    if not started or len(readings) < 2:
+        return
+    best = min(pressure for pressure, _ in readings)
+    newest, at_s = readings[-1]
+    if newest - best > assessment.job.house.vacuum_rise_pa:
+        risen, is_ = (
+            brief(newest - best, "pressure difference", assessment.units),
+            brief(newest, "pressure", assessment.units),
+        )
+        place = assessment.job.vents[0].points[0] if assessment.job.vents else None
+        yield Finding(f"The vacuum has lost {risen} since its best and was at {is_} at {run_clock(at_s)}.", place)
+
+
+@caution(
+    "vacuum-let-go-early",
+    "stop",
+    "cure",
+    why="Before gel the laminate springs back as the vacuum goes, draws air in and swells with resin.",
+    remedy="Put the vacuum back on at once and keep it on until a sample of the last batch is hard.",
+)
+def vacuum_let_go_early(assessment: Assessment) -> Iterator[Finding]:
+    release = assessment.cure.release_s
+    for event in assessment.job.shot:
+        if event.kind == "vacuum let go" and event.clock_s < release:
+            start = assessment.job.shop.shot_start_s
+            early = brief(release - event.clock_s, "duration")
+            text = f"The vacuum was let go {early} too early; it was to stay on until {clock_time(start + release)}."
+            yield Finding(text)
+            return
+
+
+@caution(
+    "step-out-of-order",
+    "caution",
+    "shoot",
+    why="Feeds, vents and vacuum are worked in an order that pushes air out; out of it, fronts close round air.",
+    remedy="Stop, compare the list with the labels on the bag, and clamp what should not be open yet.",
+)
+def step_out_of_order(assessment: Assessment) -> Iterator[Finding]:
+    found = list(_out_of_order(assessment.job))
+    if found:
+        text, place = found[0]
+        more = f" {len(found) - 1} more steps were out of order." if len(found) > 1 else ""
+        yield Finding(f"{text}.{more}", place)
+
+
+def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
+    """What the log of the shot has in another order than the plan."""
+    lines = {line.label: line for line in job.lines}
+    opened: list[str] = []
+    clamped: set[str] = set()
+    held_ticked = False
+    for event in job.shot:
+        line = lines.get(event.label)
+        if event.kind == "step done" and event.label == "hold":
+            held_ticked = True
+        elif event.kind == "valve clamped":
+            clamped.add(event.label)
+        elif event.kind == "vacuum let go":
+            still = [label for label in opened if label not in clamped and "all feeds" not in clamped]
+            if still:
+                yield f"The vacuum was let go with feed {still[0]} open", lines[still[0]].points[0]
+        elif event.kind == "valve opened" and line is not None and line.kind == "feed":
+            if not opened and not held_ticked and any(one.kind == "step done" for one in job.shot):
+                yield f"Feed {line.label} was opened before the last hold test was ticked as passed", line.points[0]
+            before = [one for one in _planned_before(job, event.label) if one not in opened]
+            if before:
+                yield f"Feed {line.label} was opened before {before[0]}", line.points[0]
+            opened.append(line.label)
+
+
+def _planned_before(job: Job, label: str) -> tuple[str, ...]:
+    """Labels of the feeds that the plan opens before the one of that *label*."""
+    feeds = {line.label: line for line in job.feeds}
+    opens = feeds[label].opens
+    timed = {one: line.opens.time_s for one, line in feeds.items() if isinstance(line.opens, AtTime)}
+    if isinstance(opens, AtTime):
+        return tuple(one for one, time_s in timed.items() if time_s < opens.time_s)
+    if isinstance(opens, WhenReached) and opens.line != feeds[label].id:
+        return tuple(one for one, line in feeds.items() if line.id == opens.line)
+    return tuple(one for one, time_s in timed.items() if time_s == min(timed.values()))

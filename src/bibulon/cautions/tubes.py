@@ -1,0 +1,99 @@
+"""Cautions about hoses and the sizes of what they are put on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from bibulon.assess import Assessment
+from bibulon.cautions.places import listed
+from bibulon.cautions.registry import Finding, caution
+from bibulon.job.base import Point
+from bibulon.job.cards import TubeCard
+from bibulon.quantities import brief
+
+
+@caution(
+    "hose-not-clampable",
+    "caution",
+    "lines",
+    why="A tube that a clamp cannot shut leaks all day, and cannot be closed when the bucket runs dry.",
+    remedy="Take a hose that the clamp in use can shut, at least for the stretch under the clamp.",
+    of_plan=True,
+)
+def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    stiff = [line for line in job.lines if not job.card(line.hose, TubeCard).clampable]
+    if stiff:
+        hose = job.card(stiff[0].hose, TubeCard)
+        labels, cannot = listed(line.label for line in stiff), "cannot be clamped"
+        of = f"hose of {labels}, {hose.name}," if len(stiff) == 1 else f"hoses of {labels} ({hose.name})"
+        yield Finding(f"The {of} {cannot}.", stiff[0].points[0], stiff[0].id)
+
+
+@caution(
+    "tube-sizes-differ",
+    "caution",
+    "lines",
+    why="A hose that does not fit its line, tee or port slips off under vacuum or sucks air past it.",
+    remedy="Take hose, line and fittings of one size, or put a reducer between them.",
+    of_plan=True,
+)
+def tube_sizes_differ(assessment: Assessment) -> Iterator[Finding]:
+    job, units, most = assessment.job, assessment.units, assessment.job.house.tube_fit_m
+    off: list[tuple[str, Point, str]] = []
+    for line in job.lines:
+        hose, tube = job.card(line.hose, TubeCard), job.card(line.tube, TubeCard)
+        over, into = abs(hose.bore_m - tube.outer_m), abs(hose.outer_m - tube.bore_m)
+        if min(over, into, abs(hose.bore_m - tube.bore_m)) > most:
+            bores = f"a hose of {brief(hose.bore_m, 'thickness', units)} bore on {tube.name}"
+            off.append((f"{line.label} has {bores}", line.points[0], line.id))
+    hoses = {one.id: (one.label, job.card(one.hose, TubeCard).bore_m) for one in job.lines}
+    pipes = {one.id: (one.label, job.card(one.tube, TubeCard).bore_m) for one in job.manifolds}
+    for line in job.feeds:
+        if line.fed_by is None:
+            continue
+        label, bore = {**hoses, **pipes}[line.fed_by]
+        own = hoses[line.id][1]
+        if abs(own - bore) > most:
+            sizes = f"{brief(own, 'thickness', units)} bore from {label} with {brief(bore, 'thickness', units)}"
+            off.append((f"{line.label} takes resin through {sizes}", line.points[0], line.id))
+    if off:
+        more = f", and so on at {len(off) - 1} more" if len(off) > 1 else ""
+        yield Finding(f"{off[0][0]}{more}.", off[0][1], off[0][2])
+
+
+def supply_loss(assessment: Assessment) -> float | None:
+    """The share of the pull that hoses and feed lines take, as the mean over the fill; None without a fill."""
+    fill = assessment.fill
+    if fill is None or len(fill.times_s) < 3 or fill.problem.drive_pa <= 0 or assessment.job.bucket.rate_m3_s > 0:
+        return None
+    steps = np.diff(fill.times_s)
+    left = np.clip(fill.pressure_pa.max(axis=1)[1:] / fill.problem.drive_pa, 0.0, 1.0)
+    return float(1 - (left * steps).sum() / steps.sum())
+
+
+@caution(
+    "hose-restricts-flow",
+    "caution",
+    "lines",
+    why="A thin or long hose eats up the pull before it reaches the part, and no medium makes up for it.",
+    remedy="Take a wider hose, stand the bucket nearer, or feed by two hoses. Half the bore lets a sixteenth through.",
+)
+def hose_restricts_flow(assessment: Assessment) -> Iterator[Finding]:
+    job, loss = assessment.job, supply_loss(assessment)
+    cause = next((one for one in assessment.causes if one.kind == "hose"), None)
+    if loss is None or not job.feeds or (loss <= job.house.supply_loss and cause is None):
+        return
+    feed = max(job.feeds, key=lambda one: one.hose_length_m / job.card(one.hose, TubeCard).bore_m ** 4)
+    hose = job.card(feed.hose, TubeCard)
+    bore, length = (
+        brief(hose.bore_m, "thickness", assessment.units),
+        brief(feed.hose_length_m, "distance", assessment.units),
+    )
+    share = brief(loss, "share", assessment.units)
+    text = f"The hose of {feed.label} ({length}, {bore} bore) and its line take {share} of the pull"
+    if cause is not None and cause is assessment.causes[0]:
+        text += f"; with a usual hose the part fills in {brief(cause.share, 'share', assessment.units)} of the time"
+    yield Finding(f"{text}.", feed.points[0], feed.id)

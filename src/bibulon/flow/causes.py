@@ -1,0 +1,279 @@
+"""What holds a fill back: each thing that is off good practice is mended in turn, and the simulator asked again.
+
+Trials run coarse, with resin that does not age, so that one figure compares them: how long the part takes to fill. Only
+where nothing that is off practice matters is it the distance that resin has to go.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from shapely import LineString, Polygon
+from shapely import Point as Place
+from shapely.affinity import translate
+from shapely.ops import nearest_points, unary_union
+
+from bibulon.flow.fill import fill
+from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard, PeelPlyCard, TubeCard
+from bibulon.job.edits import changed, new_id, revised, with_card, with_line
+from bibulon.job.lines import AtTime, MediaPatch
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
+from bibulon.resin.viscosity import fresh_viscosity_pa_s
+from bibulon.stock import shelf, shelf_card
+
+CauseKind = Literal["hose", "viscosity", "vacuum", "vent", "medium", "core", "fabric", "distance", "fabric through"]
+
+TRIAL_NODES = 260
+USUAL_BORE_M, USUAL_LINE_BORE_M, USUAL_HOSE_M = 0.012, 0.009, 3.0
+USUAL_VACUUM_PA = 3_000.0
+POOR_VACUUM_PA = 10_000.0
+USUAL_FABRIC, USUAL_MEDIA = "glass-biax-800", "media-knitted"
+WORTH = 0.85
+"""A cause counts if without it the part fills in less than this share of the time."""
+WELL_COVERED = 0.5
+"""Media over this share of the part is enough."""
+LESS_LAG = 0.7
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Something that holds the fill back: mended, the part fills in ``share`` of the time (or, of a fabric that lets
+    resin *through* slowly, the tool side lags by that share). ``subject`` is the thing's identifier, ``name`` its name
+    or label."""
+
+    kind: CauseKind
+    share: float
+    subject: str = ""
+    name: str = ""
+    place: Point | None = None
+
+
+def is_slow(job: Job, result: FillResult) -> bool:
+    """Whether *result* keeps less than the margin that is asked, for want of speed."""
+    if result.margin_s is None:
+        return result.stopped_by in ("gel", "flow limit")
+    return result.margin_s < job.charge.gel_margin_s
+
+
+def lags(job: Job, result: FillResult) -> bool:
+    """Whether the tool side of *result* fills late."""
+    return result.fill_time_s is not None and result.lag_max_s > job.house.late_share * result.fill_time_s
+
+
+def causes_of(job: Job, result: FillResult, go_on: Callable[[float], None] = lambda share: None) -> tuple[Cause, ...]:
+    """What holds the fill of *job* back, the worst first; nothing if it is quick enough.
+
+    *go_on* is called between trials and may raise to give up.
+    """
+    found: list[Cause] = []
+    if is_slow(job, result):
+        found += _of_slowness(job, result, go_on)
+    if lags(job, result):
+        found += _of_lag(job, go_on)
+    return tuple(found)
+
+
+def _of_slowness(job: Job, result: FillResult, go_on: Callable[[float], None]) -> list[Cause]:
+    base = _ageless(job)
+    before = _fill_time_s(base)
+    if before is None:
+        return []
+    found: list[Cause] = []
+    for kind, mended, subject, name, place in _mends(base, result):
+        go_on(1.0)
+        after = _fill_time_s(mended)
+        if after is not None and after < WORTH * before:
+            found.append(Cause(kind, after / before, subject, name, place))
+    found.sort(key=lambda cause: cause.share)
+    if not found:
+        go_on(1.0)
+        nearer = _with_feed_between(base, result)
+        after = None if nearer is None else _fill_time_s(nearer)
+        if after is not None and after < WORTH * before:
+            found.append(Cause("distance", after / before, place=result.last_filled))
+    return found
+
+
+def _of_lag(job: Job, go_on: Callable[[float], None]) -> Iterator[Cause]:
+    before = _trial(_ageless(job))
+    for card, mended, place in _opened_fabrics(_ageless(job), through=True):
+        go_on(1.0)
+        after = _trial(mended)
+        if before is not None and after is not None and after.lag_max_s < LESS_LAG * before.lag_max_s:
+            yield Cause("fabric through", after.lag_max_s / before.lag_max_s, card.id, card.name, place)
+
+
+def _trial(job: Job) -> FillResult | None:
+    try:
+        return fill(flow_problem(job, TRIAL_NODES, pace=PREVIEW_PACE))
+    except FlowRefusal:
+        return None
+
+
+def _fill_time_s(job: Job) -> float | None:
+    result = _trial(job)
+    return None if result is None else result.fill_time_s
+
+
+def _ageless(job: Job) -> Job:
+    """*job* with resin that stays as it was poured, and without what only costs time to simulate."""
+    gel = tuple(revised(point, time_s=point.time_s * 1e4) for point in job.resin.film_gel)
+    flow = revised(job.flow, thickening=False, trapped_air=False, by_batch=False, swelling=False)
+    return changed(with_card(job, revised(job.resin, film_gel=gel)), flow=flow)
+
+
+# -- what can be mended ------------------------------------------------------------------------------------------------
+
+Mended = tuple[CauseKind, Job, str, str, Point | None]
+
+
+def _mends(job: Job, result: FillResult) -> Iterator[Mended]:
+    for mend in (_hoses, _viscosity, _vacuum, _vents, _medium, _core):
+        yield from mend(job)
+    for card, mended, place in _opened_fabrics(job, through=False):
+        yield "fabric", mended, card.id, card.name, place
+
+
+def _usual_tube(job: Job, identifier: str, least_m: float) -> tuple[Job, str]:
+    """*job* with a card like that one and no narrower than *least_m*; and its identifier."""
+    card = job.card(identifier, TubeCard)
+    if card.bore_m >= least_m:
+        return job, identifier
+    wider = revised(card, id=f"{identifier[:60]} wider", bore_m=least_m, outer_m=max(card.outer_m, least_m + 0.004))
+    return with_card(job, wider), wider.id
+
+
+def _hoses(job: Job) -> Iterator[Mended]:
+    mended = job
+    for feed in job.feeds:
+        mended, hose = _usual_tube(mended, feed.hose, USUAL_BORE_M)
+        mended, tube = _usual_tube(mended, feed.tube, USUAL_LINE_BORE_M)
+        length = min(feed.hose_length_m, USUAL_HOSE_M)
+        mended = with_line(mended, revised(feed, hose=hose, tube=tube, hose_length_m=length))
+    manifolds = []
+    for one in job.manifolds:
+        mended, hose = _usual_tube(mended, one.hose, USUAL_BORE_M)
+        mended, tube = _usual_tube(mended, one.tube, USUAL_BORE_M)
+        length = min(one.hose_length_m, USUAL_HOSE_M)
+        manifolds.append(revised(one, hose=hose, tube=tube, hose_length_m=length))
+    mended = changed(mended, manifolds=tuple(manifolds))
+    if mended.feeds != job.feeds or mended.manifolds != job.manifolds:
+        worst = max(job.feeds, key=lambda one: one.hose_length_m / job.card(one.hose, TubeCard).bore_m ** 4)
+        yield "hose", mended, worst.id, worst.label, worst.points[0]
+
+
+def _viscosity(job: Job) -> Iterator[Mended]:
+    ratio = job.house.thick_pa_s / fresh_viscosity_pa_s(job.resin, job.mould_temperature_k)
+    if ratio < 1:
+        points = tuple(revised(one, viscosity_pa_s=one.viscosity_pa_s * ratio) for one in job.resin.viscosity)
+        yield "viscosity", with_card(job, revised(job.resin, viscosity=points)), job.resin.id, job.resin.name, None
+
+
+def _vacuum(job: Job) -> Iterator[Mended]:
+    better = max(USUAL_VACUUM_PA, job.resin.lowest_pressure_pa)
+    if job.vacuum.cavity_pa > POOR_VACUUM_PA:
+        yield "vacuum", changed(job, vacuum=revised(job.vacuum, cavity_pa=better)), "", "", None
+
+
+def _vents(job: Job) -> Iterator[Mended]:
+    shut = [vent for vent in job.vents if vent.closes_s is not None]
+    mended = job
+    for vent in shut:
+        mended = with_line(mended, revised(vent, closes_s=None))
+    if shut:
+        first = min(shut, key=lambda vent: vent.closes_s or 0.0)
+        yield "vent", mended, first.id, first.label, first.points[0]
+
+
+def _medium(job: Job) -> Iterator[Mended]:
+    part = job.part.shape
+    covered = unary_union([Polygon(patch.outline) for patch in job.media]).intersection(part)
+    if covered.area > WELL_COVERED * part.area:
+        return
+    vents = unary_union([LineString(vent.points) for vent in job.vents]).buffer(job.house.brake_m)
+    shapes = [one for one in getattr(part.difference(vents), "geoms", [part.difference(vents)]) if one.area > 1e-4]
+    usual = next((job.card(patch.card, MediaCard) for patch in job.media), None) or shelf_card(USUAL_MEDIA)
+    mended = with_card(job, usual)
+    if mended.peel_ply is None:
+        peel_ply = next(card for card in shelf() if isinstance(card, PeelPlyCard))
+        mended = changed(with_card(mended, peel_ply), peel_ply=peel_ply.id)
+    patches = tuple(
+        MediaPatch(id=new_id("media"), card=usual.id, outline=tuple(shape.exterior.coords)) for shape in shapes
+    )
+    if patches:
+        bare = part.difference(covered).representative_point()
+        yield "medium", changed(mended, media=patches), "", usual.name, (bare.x, bare.y)
+
+
+def _core(job: Job) -> Iterator[Mended]:
+    mended, plain = job, []
+    for card in job.cards:
+        if isinstance(card, CoreCard) and card.grooves == "none" and any(one.card == card.id for one in job.layup):
+            plain.append(card)
+            grooved = {"grooves": "two ways", "groove_pitch_m": 0.02, "groove_width_m": 0.002}
+            deep = min(0.002, card.thickness_m)
+            mended = with_card(mended, revised(card, perforation_pitch_m=0.02, groove_depth_m=deep, **grooved))
+    if plain:
+        cells = [one for one in laminate_of(job).cells if any(layer.card == plain[0].id for layer in one.stack.layers)]
+        place = (cells[0].polygon if cells else job.part.shape).representative_point()
+        where = place.x, place.y
+        yield "core", mended, next(one.id for one in job.layup if one.card == plain[0].id), plain[0].name, where
+
+
+def _opened_fabrics(job: Job, through: bool) -> Iterator[tuple[FabricCard, Job, Point | None]]:
+    """Fabrics of the largest stack that conduct far less than usual cloth and than the rest of it, and *job* with each
+    as open as the tighter of the two: next to mat every cloth is slow."""
+    laid = [cell for cell in laminate_of(job).cells if cell.stack.layers]
+    if not laid:
+        return
+    cell = max(laid, key=lambda one: one.area_m2)
+    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+    cards = {card.id: card for card in job.cards}
+    fabrics = {layer.card: cards[layer.card] for layer in cell.stack.layers}
+    opens = {name: _openness(card, pressure, through) for name, card in fabrics.items() if isinstance(card, FabricCard)}
+    usual = shelf_card(USUAL_FABRIC)
+    assert isinstance(usual, FabricCard)
+    for name, value in opens.items():
+        others = [other for key, other in opens.items() if key != name]
+        aim = min(_openness(usual, pressure, through), float(np.exp(np.mean(np.log(others)))) if others else np.inf)
+        if value >= job.house.slow_share * aim:
+            continue
+        card = cards[name]
+        assert isinstance(card, FabricCard)
+        ways = ("through",) if through else ("along", "across")
+        opened = {
+            f"permeability_{way}_m2": Measured(value=getattr(card, f"permeability_{way}_m2").value * aim / value)
+            for way in ways
+        }
+        place = cell.polygon.representative_point()
+        yield card, with_card(job, revised(card, **opened)), (place.x, place.y)
+
+
+def _openness(card: FabricCard, pressure_pa: float, through: bool) -> float:
+    """Permeability (m²) under *pressure_pa*, in the plane or through it."""
+    scaled = kozeny_carman_ratio(fibre_fraction(card, pressure_pa), card.fibre_fraction)
+    if through:
+        return card.permeability_through_m2.value * scaled
+    return float(np.sqrt(card.permeability_along_m2.value * card.permeability_across_m2.value)) * scaled
+
+
+def _with_feed_between(job: Job, result: FillResult) -> Job | None:
+    """*job* with one more feed, half-way between the place that fills last and the feed next to it."""
+    last = Place(result.last_filled)
+    feed = min(job.feeds, key=lambda one: LineString(one.points).distance(last))
+    line = LineString(feed.points)
+    start = nearest_points(line, last)[0]
+    moved = translate(line, (last.x - start.x) / 2, (last.y - start.y) / 2).intersection(job.part.shape)
+    pieces = [one for one in getattr(moved, "geoms", [moved]) if isinstance(one, LineString) and one.length > 0.02]
+    if not pieces:
+        return None
+    points = tuple((x, y) for x, y in max(pieces, key=lambda one: one.length).coords)
+    return with_line(job, revised(feed, id=new_id("feed"), points=points, opens=AtTime(), closes_s=None))
