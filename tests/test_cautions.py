@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from functools import cache
+from pathlib import Path
 
 import pytest
 from conftest import rectangle
@@ -330,6 +331,16 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
     assert assessment.fill is not None
     dry_m2 = assessment.fill.dry_area_m2
     assert sum(pocket.area_m2 for pocket in assessment.fill.pockets) <= dry_m2 * (1 + 1e-9), "seen from above"
+
+
+def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
+    page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
+    rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
+    assert len(rows) == 71
+    told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
+    beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
+    assert told | beside == {entry.id for entry in REGISTRY} and not told & beside
+    assert {name for row in rows for name in re.findall(r"`(\w+)`", row[2])} <= set(SOUND)
 
 
 @pytest.mark.parametrize("name", SOUND)

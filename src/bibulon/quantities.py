@@ -122,6 +122,13 @@ KINDS: dict[str, Kind] = {
         {"°C": "degC", "C": "degC", "degC": "degC", "°F": "degF", "F": "degF", "degF": "degF", "K": "K"},
         "21 °C",
     ),
+    "temperature difference": Kind(
+        "a difference in temperature",
+        "K",
+        {"metric": ("°C", 1), "us": ("°F", 1), "mixed": ("°C", 1)},
+        {"°C": "delta_degC", "C": "delta_degC", "K": "K", "°F": "delta_degF", "F": "delta_degF"},
+        "3 °C",
+    ),
     "duration": Kind(
         "a time", "s", {"metric": ("min", 0), "us": ("min", 0), "mixed": ("min", 0)}, _DURATION, "40 min or 1:40 h"
     ),
@@ -168,9 +175,18 @@ KINDS: dict[str, Kind] = {
     "money": Kind("an amount of money", "", {"metric": ("", 2), "us": ("", 2), "mixed": ("", 2)}, {}, "12.50"),
     "share": Kind("a share", "", {"metric": ("%", 0), "us": ("%", 0), "mixed": ("%", 0)}, {}, "15 %"),
     "angle": Kind("an angle in degrees", "", {"metric": ("°", 0), "us": ("°", 0), "mixed": ("°", 0)}, {}, "45°"),
+    "factor": Kind("a number", "", {"metric": ("×", 1), "us": ("×", 1), "mixed": ("×", 1)}, {}, "2 ×"),
     "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
 }  # fmt: skip
 
+PLAIN = {
+    "share": ("", "%"),
+    "angle": ("", "°", "deg"),
+    "count": ("", "×", "x"),
+    "factor": ("", "×", "x"),
+    "money": ("",),
+}
+"""Kinds without a unit of measure, and what may be written after their figures."""
 BRIEF_DIGITS, MOST_DIGITS = 3, 7
 SMALL_TOO = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
@@ -238,7 +254,7 @@ def parse(text: str, kind: str, units: Units | None = None) -> float:
     text = text.strip()
     if not text:
         raise QuantityError(f"A figure is missing here. Write {KINDS[kind].example}.")
-    if kind in ("share", "angle", "count", "money"):
+    if kind in PLAIN:
         return _parse_plain(text.removeprefix(units.currency) if kind == "money" else text, kind, units.currency)
     if kind == "pressure":
         return _parse_pressure(text, units)
@@ -261,7 +277,7 @@ def _finite(value: float) -> float:
 
 def _parse_plain(text: str, kind: str, currency: str) -> float:
     value, unit = _split(text, kind)
-    allowed = {"share": ("", "%"), "angle": ("", "°", "deg"), "count": ("", "×", "x"), "money": ("", currency)}[kind]
+    allowed = {**PLAIN, "money": ("", currency)}[kind]
     if unit not in allowed:
         raise QuantityError(f"“{unit}” does not belong after {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
     if kind == "count" and value != int(value):

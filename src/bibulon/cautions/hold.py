@@ -9,7 +9,6 @@ from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, caution
-from bibulon.job.hold import HoldTest
 from bibulon.quantities import brief, brief_each
 
 NEARLY_ATMOSPHERE = 0.5
@@ -40,10 +39,6 @@ def hold_not_repeated(assessment: Assessment) -> Iterator[Finding]:
         yield Finding("The last hold test was done before the feed hose was fitted.")
 
 
-def _ended(test: HoldTest) -> datetime:
-    return test.taken_at + timedelta(seconds=test.readings[-1][0])
-
-
 @caution(
     "hold-too-old",
     "caution",
@@ -55,7 +50,7 @@ def hold_too_old(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
         return
     job, test = assessment.job, assessment.hold_verdicts[-1][0]
-    ended = _ended(test)
+    ended = test.taken_at
     started = next((event.at for event in job.shot if event.kind == "started"), None)
     planned = datetime.combine(assessment.on, time(), ended.tzinfo) + timedelta(seconds=job.shop.shot_start_s)
     age_s = ((started or planned) - ended).total_seconds()
@@ -86,7 +81,7 @@ def hold_touched_since(assessment: Assessment) -> Iterator[Finding]:
     bag = {check.label for check in bag_checks(job)}
     for event in job.run:
         done = event.kind in kinds or (event.kind == "check cleared" and event.label in bag)
-        if done and event.at > _ended(test):
+        if done and event.at > test.taken_at:
             what = " ".join(word for word in (event.kind, event.label or event.text) if word)
             yield Finding(f"After the last hold test something was touched: {what}, {event.at:%H:%M}.", subject=test.id)
             return

@@ -24,8 +24,6 @@ from bibulon.record.run_list import RunStep, done_steps, next_step, open_feeds, 
 
 TICK_MS = 250
 STALE_S = 5.0
-WARM_POT_K = 8.0
-LOW_BUCKET_KG = 0.7
 PACES = (1.0, 10.0, 60.0)
 LONGEST_SHOT_S = 48 * 3600.0
 """A shot that was ended, and its vacuum never logged as let go, is over after this long."""
@@ -209,9 +207,15 @@ class RunController(QObject):
         feeding = bool(open_feeds(job))
         bucket, pot, vacuum = self.latest("scale"), self.latest("pot"), self.latest("vacuum")
         poured = any(event.kind == "batch added" for event in job.shot)
-        if self.running and poured and feeding and bucket is not None and bucket < job.bucket.heel_kg + LOW_BUCKET_KG:
+        if (
+            self.running
+            and poured
+            and feeding
+            and bucket is not None
+            and bucket < job.bucket.heel_kg + job.house.bucket_low_kg
+        ):
             found.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
-        if pot is not None and pot > job.shop.temperature_k + WARM_POT_K:
+        if pot is not None and pot > job.shop.temperature_k + job.house.pot_rise_k:
             found.append("The pot is warming: swap it, carry it outdoors.")
         let_go = any(event.kind == "vacuum let go" for event in job.shot)
         if self.running and not let_go and vacuum is not None and self._lowest_pa is not None:

@@ -10,6 +10,7 @@ import platformdirs
 from pydantic import Field, ValidationError
 
 from bibulon.job.base import Model
+from bibulon.job.house import HouseRules
 from bibulon.quantities import Reading, System, Units
 from bibulon.whole_file import write_own
 
@@ -25,6 +26,8 @@ class Settings(Model):
     theme: Literal["linen", "lamplight"] = "linen"
     instruments_url: str = ""
     recent: tuple[str, ...] = ()
+    house: HouseRules = HouseRules()
+    """The rules that new jobs begin with."""
 
     def units(self, barometer_pa: float) -> Units:
         return Units(self.system, self.reading, barometer_pa, self.currency)

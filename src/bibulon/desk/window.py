@@ -314,7 +314,7 @@ class Window(QMainWindow):
         self.open_document(demo_job(file))
 
     def new_job(self) -> None:
-        self.open_document(new_job())
+        self.open_document(new_job(self.document.settings.house))
 
     # -- stations, tools, notes --------------------------------------------------------------------------------------
 
@@ -446,6 +446,13 @@ class Window(QMainWindow):
         window.exec()
         self.refresh()
 
+    def show_house_rules(self) -> None:
+        """The figures by which cautions judge."""
+        from bibulon.desk.house_window import HouseWindow
+
+        HouseWindow(self, self.document, lambda house: self.set_setting("house", house)).exec()
+        self.refresh()
+
     def ask_instruments(self) -> None:
         """Where the shop's instruments are."""
         from PySide6.QtWidgets import QInputDialog
@@ -457,7 +464,7 @@ class Window(QMainWindow):
         if taken:
             self.set_setting("instruments_url", url.strip())
 
-    def set_setting(self, field: str, value: str) -> None:
+    def set_setting(self, field: str, value: object) -> None:
         """Change one of the shop's settings."""
         settings = Settings.model_validate({**dict(self.document.settings), field: value})
         save_settings(settings)
@@ -465,7 +472,7 @@ class Window(QMainWindow):
         if field == "theme":
             application = QApplication.instance()
             assert isinstance(application, QApplication)
-            theme.apply(application, theme.PALETTES[value])
+            theme.apply(application, theme.PALETTES[str(value)])
             icons.follow_theme(self)
         self.refresh()
 

@@ -125,7 +125,7 @@ def _fill_time_s(job: Job) -> float | None:
 
 def _ageless(job: Job) -> Job:
     """*job* with resin that stays as it was poured, and without what only costs time to simulate."""
-    gel = tuple(revised(point, time_s=point.time_s * 1e4) for point in job.resin.film_gel)
+    gel = tuple(revised(point, time_s=min(point.time_s * 1e4, 1e9)) for point in job.resin.film_gel)
     flow = revised(job.flow, thickening=False, trapped_air=False, by_batch=False, swelling=False)
     return changed(with_card(job, revised(job.resin, film_gel=gel)), flow=flow)
 

@@ -7,7 +7,19 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.job.base import Identifier, Label, Model, Name, NotNegative, Positive, Temperature
+from bibulon.job.base import (
+    Amount,
+    ArealWeight,
+    Density,
+    Exponent,
+    Identifier,
+    Label,
+    LongTime,
+    Model,
+    Name,
+    Temperature,
+    Thickness,
+)
 
 Source = Literal["class default", "data sheet", "strip test", "past job", "measured"]
 
@@ -18,7 +30,7 @@ Spread = Annotated[float, Field(ge=1.0, le=100.0)]
 class Measured(Model):
     """A value with its geometric spread (1.6 = a factor of 1.6 either way, one standard deviation) and its source."""
 
-    value: Positive
+    value: Annotated[float, Field(ge=1e-20, le=1e-3)]
     spread: Spread = 1.0
     source: Source = "class default"
 
@@ -30,9 +42,9 @@ class StockCard(Model):
 
     id: Identifier
     name: Name
-    price: NotNegative | None = None
+    price: Amount | None = None
     """In the shop's money; None if nobody has said."""
-    in_hand: NotNegative | None = None
+    in_hand: Amount | None = None
     lot: Label = ""
     expires: date | None = None
     spread: Spread = 1.05
@@ -48,18 +60,18 @@ class FabricCard(StockCard):
     sold_by: ClassVar[str] = "m²"
 
     kind: Literal["fabric"] = "fabric"
-    areal_weight_kg_m2: Positive
-    fibre_density_kg_m3: Positive
+    areal_weight_kg_m2: ArealWeight
+    fibre_density_kg_m3: Density
     fibre_fraction: Annotated[float, Field(gt=0.05, lt=0.8)]
     fibre_fraction_spread: Annotated[float, Field(ge=1.0, le=3.0)] = 1.04
     """Geometric spread of the fibre fraction, and so of the ply's thickness."""
     fibre_fraction_source: Source = "class default"
-    compaction_exponent: NotNegative = 0.08
-    reference_pressure_pa: Positive = 95_000.0
+    compaction_exponent: Annotated[float, Field(ge=0, le=1)] = 0.08
+    reference_pressure_pa: Annotated[float, Field(ge=100, le=1_000_000)] = 95_000.0
     permeability_along_m2: Measured
     permeability_across_m2: Measured
     permeability_through_m2: Measured
-    roll_width_m: Positive = 1.27
+    roll_width_m: Annotated[float, Field(ge=0.01, le=20)] = 1.27
 
 
 class CoreCard(StockCard):
@@ -68,17 +80,17 @@ class CoreCard(StockCard):
     sold_by: ClassVar[str] = "m²"
 
     kind: Literal["core"] = "core"
-    thickness_m: Positive
-    density_kg_m3: Positive
+    thickness_m: Thickness
+    density_kg_m3: Density
     grooves: Literal["none", "one way", "two ways"] = "none"
-    groove_pitch_m: Positive = 0.02
-    groove_width_m: Positive = 0.001
-    groove_depth_m: Positive = 0.001
-    perforation_pitch_m: Positive | None = None
-    perforation_diameter_m: Positive = 0.002
-    surface_uptake_kg_m2: NotNegative = 0.0
-    sheet_length_m: Positive = 2.44
-    sheet_width_m: Positive = 1.22
+    groove_pitch_m: Thickness = 0.02
+    groove_width_m: Thickness = 0.001
+    groove_depth_m: Thickness = 0.001
+    perforation_pitch_m: Thickness | None = None
+    perforation_diameter_m: Thickness = 0.002
+    surface_uptake_kg_m2: Annotated[float, Field(ge=0, le=200)] = 0.0
+    sheet_length_m: Annotated[float, Field(ge=0.01, le=100)] = 2.44
+    sheet_width_m: Annotated[float, Field(ge=0.01, le=100)] = 1.22
     conduction_spread: Spread = 1.5
     """Geometric spread of what its grooves and joints conduct."""
 
@@ -108,7 +120,7 @@ class MediaCard(StockCard):
     sold_by: ClassVar[str] = "m²"
 
     kind: Literal["media"] = "media"
-    thickness_m: Positive
+    thickness_m: Thickness
     porosity: Annotated[float, Field(gt=0, lt=1)]
     permeability_m2: Measured
 
@@ -119,9 +131,9 @@ class PeelPlyCard(StockCard):
     sold_by: ClassVar[str] = "m²"
 
     kind: Literal["peel ply"] = "peel ply"
-    areal_weight_kg_m2: Positive
-    uptake_kg_m2: NotNegative
-    thickness_m: Positive
+    areal_weight_kg_m2: ArealWeight
+    uptake_kg_m2: Annotated[float, Field(ge=0, le=200)]
+    thickness_m: Thickness
     permeability_through_m2: Measured
 
 
@@ -132,8 +144,8 @@ class TubeCard(StockCard):
 
     kind: Literal["tube"] = "tube"
     use: Literal["feed line", "vent line", "hose"]
-    bore_m: Positive
-    outer_m: Positive
+    bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
+    outer_m: Annotated[float, Field(ge=0.0005, le=0.4)]
     clampable: bool = True
 
     @model_validator(mode="after")
@@ -149,8 +161,8 @@ class CoatCard(StockCard):
     sold_by: ClassVar[str] = "kg"
 
     kind: Literal["surface coat"] = "surface coat"
-    areal_weight_kg_m2: Positive
-    thickness_m: Positive
+    areal_weight_kg_m2: ArealWeight
+    thickness_m: Thickness
 
 
 class FilmCard(StockCard):
@@ -159,8 +171,8 @@ class FilmCard(StockCard):
     sold_by: ClassVar[str] = "m²"
 
     kind: Literal["film"] = "film"
-    width_m: Positive
-    thickness_m: Positive
+    width_m: Annotated[float, Field(ge=0.001, le=50)]
+    thickness_m: Thickness
     stretch: Annotated[float, Field(ge=0, le=10)]
     """How much longer it gets before it tears, as a share."""
     highest_temperature_k: Temperature
@@ -172,8 +184,8 @@ class TapeCard(StockCard):
     sold_by: ClassVar[str] = "m"
 
     kind: Literal["tape"] = "tape"
-    width_m: Positive
-    thickness_m: Positive
+    width_m: Annotated[float, Field(ge=0.001, le=50)]
+    thickness_m: Thickness
     highest_temperature_k: Temperature
 
 
@@ -184,8 +196,8 @@ class FittingCard(StockCard):
 
     kind: Literal["fitting"] = "fitting"
     use: Literal["tee", "port", "elbow", "clamp", "valve", "reducer"]
-    bore_m: Positive
-    fits_bore_m: Positive
+    bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
+    fits_bore_m: Annotated[float, Field(ge=0.0005, le=0.4)]
 
 
 class AdhesiveCard(StockCard):
@@ -194,9 +206,9 @@ class AdhesiveCard(StockCard):
     sold_by: ClassVar[str] = "kg"
 
     kind: Literal["adhesive"] = "adhesive"
-    areal_weight_kg_m2: Positive
+    areal_weight_kg_m2: ArealWeight
     """What is sprayed on one face of a ply."""
-    most_kg_m2: Positive
+    most_kg_m2: ArealWeight
     """More than this, counted over the whole stack, blocks wet-out."""
 
 
@@ -204,22 +216,22 @@ class ViscosityPoint(Model):
     """Viscosity of the fresh mix at one temperature."""
 
     temperature_k: Temperature
-    viscosity_pa_s: Positive
+    viscosity_pa_s: Annotated[float, Field(ge=1e-4, le=10_000)]
 
 
 class TimePoint(Model):
     """A time from the data sheet at one temperature."""
 
     temperature_k: Temperature
-    time_s: Positive
+    time_s: LongTime
 
 
 class Component(Model):
     """One component of a resin system and its parts by weight."""
 
     name: Name
-    parts_by_weight: Positive
-    density_kg_m3: Positive
+    parts_by_weight: Annotated[float, Field(gt=0, le=1_000_000)]
+    density_kg_m3: Density
 
 
 class ResinCard(StockCard):
@@ -229,23 +241,23 @@ class ResinCard(StockCard):
 
     kind: Literal["resin"] = "resin"
     chemistry: Literal["epoxy", "vinyl ester", "polyester"]
-    density_kg_m3: Positive
+    density_kg_m3: Density
     components: Annotated[tuple[Component, ...], Field(min_length=2)]
     viscosity: Annotated[tuple[ViscosityPoint, ...], Field(min_length=1)]
-    viscosity_spread: Annotated[float, Field(ge=1.0)] = 1.15
-    thickening_time_s: Positive
+    viscosity_spread: Annotated[float, Field(ge=1, le=100)] = 1.15
+    thickening_time_s: LongTime
     """Time at ``film_gel[0].temperature_k`` in which the viscosity grows e-fold."""
-    flow_limit_pa_s: Positive = 1.0
+    flow_limit_pa_s: Annotated[float, Field(ge=1e-4, le=1_000_000)] = 1.0
     pot_life: Annotated[tuple[TimePoint, ...], Field(min_length=1)]
-    pot_life_mass_kg: Positive
-    pot_life_mass_exponent: NotNegative = 0.35
+    pot_life_mass_kg: Annotated[float, Field(ge=0.001, le=10_000)]
+    pot_life_mass_exponent: Exponent = 0.35
     film_gel: Annotated[tuple[TimePoint, ...], Field(min_length=1)]
-    release_after_gel_factor: Annotated[float, Field(ge=1)] = 1.5
+    release_after_gel_factor: Annotated[float, Field(ge=1, le=100)] = 1.5
     """Vacuum may be let go at this multiple of the film gel time."""
     lowest_temperature_k: Temperature = 288.15
     highest_temperature_k: Temperature = 313.15
     """Mix, mould and shop are kept below this until gel."""
-    lowest_pressure_pa: NotNegative = 500.0
+    lowest_pressure_pa: Annotated[float, Field(ge=0, le=100_000)] = 500.0
     """Below this absolute pressure the resin gases or boils."""
 
 

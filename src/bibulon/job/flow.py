@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from bibulon.job.base import Model, NotNegative
+from bibulon.job.base import Gap, Model
 
 
 class FlowChoices(Model):
@@ -20,9 +20,9 @@ class FlowChoices(Model):
     """Resin feels its weight inside a part with heights."""
     by_batch: bool = True
     """Each batch ages from its own pouring; if not all resin ages from the start of the shot."""
-    core_gap_m: NotNegative = 0.0
+    core_gap_m: Gap = 0.0
     """Width of the gap beside every core edge."""
-    edge_gap_m: NotNegative = 0.0
+    edge_gap_m: Gap = 0.0
     """Width of the gap along the edge of the part."""
     feeds_after: Literal["clamped", "open"] = "clamped"
     """The feeds once the part is full."""

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, Field, field_validator
 
-from bibulon.job.base import Identifier, Model, NotNegative, Positive
+from bibulon.job.base import Duration, Identifier, Model, Pressure, PressureDifference
 
 Stage = Literal["before the feed hose", "with the feed hose", "last before mixing"]
 STAGES: tuple[Stage, ...] = ("before the feed hose", "with the feed hose", "last before mixing")
@@ -21,7 +21,8 @@ class HoldTest(Model):
     id: Identifier
     stage: Stage
     taken_at: AwareDatetime
-    readings: Annotated[tuple[tuple[NotNegative, NotNegative], ...], Field(min_length=2)]
+    """When its last reading was taken, or it was written down."""
+    readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(min_length=2, max_length=200_000)]
     pots_included: bool = True
     source: str = "typed"
 
@@ -37,11 +38,11 @@ class HoldRules(Model):
     """The house rules that a hold test has to pass, alone or combined."""
 
     rules: tuple[Rule, ...] = ("drop per time", "pressure reached")
-    visible_drop_pa: Positive = 100.0
+    visible_drop_pa: PressureDifference = 100.0
     """The smallest drop that can be seen on the shop's gauge."""
-    short_hold_s: Positive = 300.0
-    drop_pa_per_600_s: Positive = 500.0
+    short_hold_s: Annotated[float, Field(gt=0, le=2_592_000)] = 300.0
+    drop_pa_per_600_s: PressureDifference = 500.0
     """The tolerated drop in ten minutes for one square metre; it grows with the root of the area."""
-    reach_pa: Positive = 5_000.0
-    soak_s: Positive = 12 * 3600.0
-    leak_pa_m3_s: Positive = 0.01
+    reach_pa: PressureDifference = 5_000.0
+    soak_s: Annotated[float, Field(gt=0, le=2_592_000)] = 12 * 3600.0
+    leak_pa_m3_s: Annotated[float, Field(gt=0, le=10_000)] = 0.01

@@ -6,11 +6,10 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from bibulon.job.base import Model
+from bibulon.job.base import Model, PressureDifference
 
-Length = Annotated[float, Field(ge=0, le=5)]
+Reach = Annotated[float, Field(ge=0, le=5)]
 Portion = Annotated[float, Field(ge=0, le=1)]
-PressureDifference = Annotated[float, Field(gt=0, le=100_000)]
 TemperatureDifference = Annotated[float, Field(gt=0, le=100)]
 
 
@@ -19,8 +18,9 @@ class HouseRules(Model):
 
     # lay-up
     overlap_least_m: Annotated[float, Field(ge=0, le=0.2)] = 0.010
+    """Pieces of a ply overlap by no less."""
     overlap_most_m: Annotated[float, Field(ge=0, le=0.2)] = 0.030
-    """Joints overlap between these two."""
+    """Nor by more than this."""
     past_core_m: Annotated[float, Field(gt=0, le=0.5)] = 0.030
     """A local ply runs up onto the core, or so far past its edge."""
     open_gap_m: Annotated[float, Field(gt=0, le=0.02)] = 0.001
@@ -36,9 +36,9 @@ class HouseRules(Model):
     # lines
     brake_m: Annotated[float, Field(ge=0, le=1)] = 0.060
     """Flow media ends so far before a vent."""
-    off_media_m: Length = 0.05
+    off_media_m: Reach = 0.05
     """So much of a feed may lie off the media."""
-    vent_reach_m: Length = 0.15
+    vent_reach_m: Reach = 0.15
     """The place that fills last may lie so far from a vent."""
     vents_apart: Portion = 0.4
     """Resin may come to one open vent earlier than to another by this share of the fill time."""

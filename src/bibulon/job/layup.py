@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from bibulon.job.base import Identifier, Model, Name, NotNegative, Point, Positive
+from bibulon.job.base import Coordinate, Identifier, Length, Model, Name, Point
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 
 Role = Literal["surface coat", "skin coat", "ply", "core", "bulking mat", "insert", "reinforcement patch"]
@@ -54,8 +54,8 @@ class JointShift(Model):
     """The joints of one ply moved by hand, across its roll."""
 
     layer: Identifier
-    turn: Annotated[int, Field(ge=1)] = 1
-    shift_m: float
+    turn: Annotated[int, Field(ge=1, le=100_000)] = 1
+    shift_m: Coordinate
 
 
 class Dart(Model):
@@ -73,8 +73,8 @@ class Offcut(Model):
 
     label: Name
     card: Identifier
-    length_m: Positive
-    width_m: Positive
+    length_m: Length
+    width_m: Length
 
 
 class CutChoices(Model):
@@ -88,7 +88,7 @@ class CutChoices(Model):
     """What is left standing round each piece, to be trimmed."""
     shifts: tuple[JointShift, ...] = ()
     darts: Annotated[tuple[Dart, ...], Field(max_length=200)] = ()
-    dart_stagger_m: NotNegative = 0.03
+    dart_stagger_m: Annotated[float, Field(ge=0, le=10)] = 0.03
     """From ply to ply each dart moves so far along the edge, to one side and to the other."""
     offcuts: Annotated[tuple[Offcut, ...], Field(max_length=500)] = ()
 

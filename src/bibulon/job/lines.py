@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from bibulon.job.base import Identifier, Label, Model, NotNegative, Point, Positive, Share
+from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share
 from bibulon.job.part import Outline
 
 
@@ -14,7 +14,7 @@ class AtTime(Model):
     """The valve is opened at a time on the run clock."""
 
     kind: Literal["at time"] = "at time"
-    time_s: NotNegative = 0.0
+    time_s: Duration = 0.0
 
 
 class WhenReached(Model):
@@ -57,11 +57,11 @@ class Line(Model):
     points: Annotated[tuple[Point, ...], Field(min_length=2)]
     tube: Identifier
     hose: Identifier
-    hose_length_m: Positive = 2.0
+    hose_length_m: Length = 2.0
     port_at: Share = 0.5
     """Where the hose joins, as a share of the line's length from its first point."""
     opens: Opening = AtTime()
-    closes_s: NotNegative | None = None
+    closes_s: Duration | None = None
     fed_by: Identifier | None = None
     """What the hose of a feed comes from: another feed or a manifold; None: the bucket."""
     membrane: bool = False
@@ -81,9 +81,9 @@ class Manifold(Model):
     id: Identifier
     label: Label
     tube: Identifier
-    length_m: Positive = 1.0
+    length_m: Length = 1.0
     hose: Identifier
-    hose_length_m: Positive = 1.0
+    hose_length_m: Length = 1.0
 
 
 class MediaPatch(Model):
@@ -99,7 +99,7 @@ class Bucket(Model):
 
     below_part_m: Annotated[float, Field(ge=-5, le=9)] = 0.5
     """Height of the bucket below the part; negative above it."""
-    heel_kg: NotNegative = 0.3
+    heel_kg: Mass = 0.3
     over_pressure_pa: Annotated[float, Field(ge=0, le=1_000_000)] = 0.0
     """Pressure over the atmosphere in a pressure pot, or the most that a machine gives; 0 for an open bucket."""
     rate_m3_s: Annotated[float, Field(ge=0, le=0.1)] = 0.0
@@ -110,4 +110,4 @@ class CatchPot(Model):
     """A catch pot (resin trap) between part and pump."""
 
     label: Label
-    capacity_m3: Positive
+    capacity_m3: Annotated[float, Field(gt=0, le=1000)]

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from bibulon.job.base import Model, Name, Positive, Temperature
+from bibulon.job.base import Length, Model, Name, Temperature
 
 MouldKind = Literal["rigid composite", "metal", "glass plate", "foam", "wood or board", "flexible"]
 Face = Literal["female", "male", "flat"]
@@ -27,7 +27,7 @@ class Mould(Model):
     temperature_k: Temperature | None = None
     """None: that of the shop."""
     draft_deg: Annotated[float, Field(ge=0, le=90)] = 3.0
-    corner_radius_m: Positive | None = None
+    corner_radius_m: Length | None = None
     """The tightest corner that fibre has to follow."""
-    cavity_m: Positive | None = None
+    cavity_m: Length | None = None
     """Height of a closed mould's cavity; None for an open one."""

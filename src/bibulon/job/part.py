@@ -12,7 +12,7 @@ from pydantic import Field, ValidatorFunctionWrapHandler, WrapValidator, field_v
 from shapely import Polygon
 from shapely.validation import explain_validity
 
-from bibulon.job.base import Identifier, Model, Name, NotNegative, Point, Positive
+from bibulon.job.base import Coordinate, Identifier, Length, Model, Name, Point
 from bibulon.remembered import ByIdentity
 
 SMALLEST_AREA_M2 = 1e-4
@@ -60,7 +60,9 @@ def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> 
 
 def _is_a_surface(relief: tuple[Height, ...]) -> tuple[Height, ...]:
     seen = set()
-    for x, y, _ in relief:
+    for number, (x, y, z) in enumerate(relief, 1):
+        if not max(abs(x), abs(y), abs(z)) <= FARTHEST_M:
+            raise ValueError(f"point {number} of the relief lies more than 1 km from the origin")
         if (x, y) in seen:
             raise ValueError(f"the relief has two heights at {x:g}, {y:g} m")
         seen.add((x, y))
@@ -93,8 +95,8 @@ class ReliefSection(Model):
     coordinate and the height."""
 
     across: Literal["x", "y"]
-    at_m: float
-    points: Annotated[tuple[tuple[float, float], ...], Field(min_length=2, max_length=200)]
+    at_m: Coordinate
+    points: Annotated[tuple[tuple[Coordinate, Coordinate], ...], Field(min_length=2, max_length=200)]
 
     @field_validator("points")
     @classmethod
@@ -107,14 +109,14 @@ class ReliefSection(Model):
 class ReliefFigures(Model):
     """Figures that a relief is made from: arches over length and width, a rim, and sections or single heights."""
 
-    along_m: float = 0.0
-    across_m: float = 0.0
-    edge_depth_m: float = 0.0
+    along_m: Coordinate = 0.0
+    across_m: Coordinate = 0.0
+    edge_depth_m: Coordinate = 0.0
     """How much the face rises (negative: falls) towards its edge."""
-    edge_width_m: Positive = 0.05
+    edge_width_m: Length = 0.05
     """Over this width."""
     sections: Annotated[tuple[ReliefSection, ...], Field(max_length=100)] = ()
-    heights: Annotated[tuple[tuple[float, float, float], ...], Field(max_length=500)] = ()
+    heights: Annotated[tuple[tuple[Coordinate, Coordinate, Coordinate], ...], Field(max_length=500)] = ()
 
     @model_validator(mode="after")
     def _one_way(self) -> ReliefFigures:
@@ -135,7 +137,7 @@ class Part(Model):
     outline: Outline
     holes: tuple[Outline, ...] = ()
     """Openings in the part, inside its outline and apart from one another."""
-    flange_width_m: NotNegative = 0.1
+    flange_width_m: Annotated[float, Field(ge=0, le=100)] = 0.1
     relief: Relief = ()
     """Points x, y and height of the mould's face; between them it is made of flat triangles. Empty: a flat mould."""
     relief_from: ReliefFigures | None = None
@@ -183,8 +185,8 @@ class Vacuum(Model):
     """The vacuum planned under the film, and the pump that has to make it."""
 
     cavity_pa: Annotated[float, Field(ge=0, le=100_000)] = 3_000.0
-    pump_ultimate_pa: NotNegative = 200.0
-    pump_speed_m3_s: Positive = 16 / 3600
+    pump_ultimate_pa: Annotated[float, Field(ge=0, le=100_000)] = 200.0
+    pump_speed_m3_s: Annotated[float, Field(gt=0, le=100)] = 16 / 3600
 
 
 class Bag(Model):
@@ -192,8 +194,8 @@ class Bag(Model):
 
     film_excess: Annotated[float, Field(ge=0, le=2)] = 0.3
     """Film area over the developed surface."""
-    excess_per_pleat_m: Positive = 0.15
+    excess_per_pleat_m: Annotated[float, Field(ge=0.005, le=10)] = 0.15
     pleats: Annotated[int, Field(ge=0, le=500)] | None = None
-    tape_width_m: Positive = 0.012
+    tape_width_m: Annotated[float, Field(ge=0.001, le=1)] = 0.012
     film: Identifier | None = None
     tape: Identifier | None = None

@@ -52,9 +52,9 @@ LAYING: frozenset[EventKind] = frozenset(
 class RunEvent(Model):
     """One entry of the run log; ``clock_s`` counts from the opening of the first feed."""
 
-    number: Annotated[int, Field(ge=1)]
+    number: Annotated[int, Field(ge=1, le=1_000_000_000)]
     at: AwareDatetime
-    clock_s: float
+    clock_s: Annotated[float, Field(ge=-1e10, le=1e10)]
     kind: EventKind
     label: Label = ""
     text: Annotated[str, Field(max_length=LONGEST_TEXT)] = ""

@@ -21,7 +21,7 @@ import tomli_w
 from pydantic import Field, ValidationError
 
 from bibulon.job import Job
-from bibulon.job.base import Model, Name, NotNegative, Positive, Share
+from bibulon.job.base import Amount, Model, Name, Share
 from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
@@ -37,28 +37,28 @@ class ProcessCosts(Model):
 
     id: Name
     name: Name
-    tool_per_m2: NotNegative
+    tool_per_m2: Amount
     tool_life: Annotated[int, Field(ge=1)]
     """Parts that come off one mould."""
-    equipment: NotNegative
+    equipment: Amount
     """Bought for this run if the shop has none: set to 0 what it has."""
-    setup_h: NotNegative
-    labour_h_per_m2: NotNegative
-    consumables_per_m2: NotNegative
-    consumables_per_part: NotNegative
+    setup_h: Amount
+    labour_h_per_m2: Amount
+    consumables_per_m2: Amount
+    consumables_per_part: Amount
     fibre_fraction: Annotated[float, Field(gt=0.05, lt=0.8)]
-    resin_waste: NotNegative
+    resin_waste: Amount
     scrap: Annotated[float, Field(ge=0, lt=1)]
     good_faces: Annotated[int, Field(ge=1, le=2)]
     thickness_tolerance: Share
-    largest_m2: Positive
+    largest_m2: Annotated[float, Field(gt=0, le=1e9)]
     needs: tuple[str, ...] = ()
 
 
 class ShopCosts(Model):
     """The shop's card of costs."""
 
-    labour_per_h: NotNegative
+    labour_per_h: Amount
     process: Annotated[tuple[ProcessCosts, ...], Field(min_length=1)]
 
 

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPlainTextEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench, clear
 from bibulon.desk.fields import column, label, restyle, tool_button
@@ -51,6 +51,11 @@ class HoldBench(Bench):
         self.watch(self._kept_key, self.kept, self._fill_kept)
         self.section("New test")
         self.choice("Stage", lambda: [(one, one) for one in STAGES], lambda: self.stage, self._set_stage)
+        self.pots = QCheckBox("Catch pots open to the bag")
+        self.pots.setChecked(True)
+        self.pots.setToolTip("Whether the volume that was tested holds the pots and their hoses")
+        self.pots.toggled.connect(lambda _: self._read())
+        self.body.addWidget(self.pots)
         self.hint = label("", "muted")
         self.body.addWidget(self.hint)
         self.readings = QPlainTextEdit()
@@ -101,6 +106,7 @@ class HoldBench(Bench):
             stage=self.stage,
             taken_at=datetime.now(UTC).astimezone(),
             readings=readings,
+            pots_included=self.pots.isChecked(),
             source="gauge" if self._gauge else "typed",
         )
 
@@ -225,9 +231,10 @@ class HoldBench(Bench):
             frame.setProperty("role", "card")
             row = QHBoxLayout(frame)
             row.setContentsMargins(8, 6, 6, 6)
-            row.addWidget(RankMark("settled" if verdict.passed else "stop", 18), 0, Qt.AlignmentFlag.AlignTop)
+            mark = ("settled" if verdict.passed else "stop") if verdict.rules else "caution"
+            row.addWidget(RankMark(mark, 18), 0, Qt.AlignmentFlag.AlignTop)
             texts = column(1)
-            says = "Passed" if verdict.passed else "Failed"
+            says = ("Passed" if verdict.passed else "Failed") if verdict.rules else "Not judged"
             texts.addWidget(label(f"{says}: {test.stage}", "figure"))
             when = test.taken_at.strftime("%d %b %H:%M")
             length = show(test.readings[-1][0], "duration")
@@ -242,6 +249,23 @@ class HoldBench(Bench):
             layout.addWidget(frame)
         if not self.document.job.hold_tests:
             layout.addWidget(label("No test kept yet.", "muted"))
+            return
+        touched = QPushButton("Something was touched")
+        touched.setAutoDefault(False)
+        touched.setToolTip("Log that bag, hose or line was moved since the last test: it has to be held again")
+        touched.clicked.connect(lambda _=False: self._touched())
+        layout.addWidget(touched, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def _touched(self) -> None:
+        text, taken = QInputDialog.getText(
+            self, "Something was touched", "What was touched or moved since the last test?"
+        )
+        if not taken:
+            return
+        try:
+            self.desk.run.log("bag touched", text=text.strip())
+        except OSError as error:
+            self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
 
     def _remove(self, test: HoldTest) -> None:
         kept = tuple(one for one in self.document.job.hold_tests if one != test)

@@ -1,0 +1,91 @@
+"""House rules, and what is logged of bag and hold test, through the window."""
+
+from __future__ import annotations
+
+from driving import bench, caution_ids, push, texts, type_into, while_open
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QListWidget, QPlainTextEdit
+
+from bibulon.desk.house_window import FIELDS, HouseWindow
+from bibulon.desk.job_menu import JobMenu
+from bibulon.desk.settings import load_settings
+from bibulon.desk.window import Window
+from bibulon.job.edits import changed, revised
+from bibulon.job.house import HouseRules
+
+
+def choose_in_menu(window: Window, text: str) -> None:
+    menu = JobMenu(window, window)
+    menu.fill()
+    next(one for one in menu.actions() if one.text().startswith(text)).trigger()
+
+
+def test_a_rule_of_the_house_is_typed_undone_and_kept_for_new_jobs(window: Window) -> None:
+    assert "media-reaches-vent" not in caution_ids(window)
+
+    def stricter(page: HouseWindow) -> None:
+        field = type_into(page, "Brake", "900 mm")
+        assert not field.error.text() and window.document.job.house.brake_m == 0.9
+        wrong = type_into(page, "Film excess", "900 %")
+        assert "at most 200 %" in wrong.error.text() and window.document.job.house.film_excess == 0.3
+        push(page, "Use for new jobs")
+        assert "New jobs" in page.told.text()
+        page.accept()
+
+    while_open(HouseWindow, stricter)
+    choose_in_menu(window, "House rules")
+    assert "media-reaches-vent" in caution_ids(window)
+    assert load_settings().house.brake_m == 0.9
+    window.document.undo()
+    assert window.document.job.house == HouseRules() and "media-reaches-vent" not in caution_ids(window)
+    window.new_job()
+    assert window.document.job.house.brake_m == 0.9
+
+    def usual(page: HouseWindow) -> None:
+        push(page, "Usual figures")
+        page.accept()
+
+    while_open(HouseWindow, usual)
+    choose_in_menu(window, "House rules")
+    assert window.document.job.house == HouseRules()
+
+
+def test_every_rule_has_a_field_with_its_meaning() -> None:
+    shown = [rule for column in FIELDS for _, fields in column for _, _, rule in fields]
+    assert sorted(shown) == sorted(HouseRules.model_fields)
+    assert all(field.description for field in HouseRules.model_fields.values())
+
+
+def test_a_hold_test_without_pots_or_touched_since_is_told(window: Window) -> None:
+    window.go("hold")
+    page = bench(window)
+    page.findChild(QPlainTextEdit).setPlainText("0 30\n5 30.5\n10 30.6\n15 30.7")
+    pots = next(one for one in page.findChildren(QCheckBox) if one.text().startswith("Catch pots"))
+    pots.click()
+    push(page, "Keep this test")
+    assert not window.document.job.hold_tests[0].pots_included and "hold-without-pots" in caution_ids(window)
+    assert "hold-touched-since" not in caution_ids(window)
+
+    def say(asked: QInputDialog) -> None:
+        asked.setTextValue("vent hose moved")
+        asked.accept()
+
+    while_open(QInputDialog, say)
+    push(page, "Something was touched")
+    assert window.document.job.run[-1].kind == "bag touched"
+    assert "vent hose moved" in texts(page), "the caution stands at Hold"
+
+
+def test_the_bag_is_checked_line_by_line(window: Window) -> None:
+    window.go("bag")
+    page = bench(window)
+    rows = next(one for one in page.findChildren(QListWidget) if one.accessibleName() == "Checks on the bag")
+    assert rows.count() == 4 and "tape-not-closed" not in caution_ids(window), "nothing is ticked, nothing is late"
+    rows.item(1).setCheckState(Qt.CheckState.Checked)
+    assert "tape-not-closed" in caution_ids(window) and "port-without-pleat" not in caution_ids(window)
+    rows.item(0).setCheckState(Qt.CheckState.Checked)
+    assert "tape-not-closed" not in caution_ids(window)
+    # another line on the plan: what was ticked no longer says the same
+    job = window.document.job
+    window.document.edit("label", changed(job, lines=(revised(job.lines[0], label="F9"), *job.lines[1:])))
+    assert "port-without-pleat" in caution_ids(window)
