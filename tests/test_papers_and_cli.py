@@ -136,12 +136,26 @@ def test_check_charge_and_report(deck: Path, demo: Job, tmp_path: Path) -> None:
         assert call(command, str(deck))[0] == 1, "a stop-rank caution"
 
 
+def test_spread_fills_go_to_the_workers_of_a_scheduler(deck: Path) -> None:
+    """What a cluster answers is what this machine answers; the workers are another program's, and stay up."""
+    from distributed import LocalCluster
+
+    words = ("fill", str(deck), "--nodes", "200", "--ensemble", "3", "--json")
+    with LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=None) as cluster:
+        for _ in range(2):
+            code, out, err = call(*words, "--scheduler", cluster.scheduler_address)
+            assert code in (0, 1), err
+        assert cluster.scheduler_info["workers"]
+    assert json.loads(out)["ensemble"] == json.loads(call(*words)[1])["ensemble"]
+
+
 @pytest.mark.parametrize(
     ("words", "says"),
     [
         (["fill", "DECK", "--probe", "9,9"], "not on the part"),
         (["fill", "DECK", "--probe", "middle"], "write --probe X,Y"),
-        (["fill", "DECK", "--nodes", "200", "--ensemble", "2", "--backend", "nowhere"], "Invalid backend"),
+        (["fill", "DECK", "--nodes", "200", "--ensemble", "2", "--scheduler", "nowhere"], "nothing answers at nowhere"),
+        (["fill", "DECK", "--nodes", "200", "--ensemble", "2", "--scheduler", "tcp://127.0.0.1:9"], "nothing answers"),
         (["fill", "nowhere.bibulon"], "could not be read"),
         (["report", "DECK", "-o", "/nowhere/t.pdf"], "could not be written"),
     ],

@@ -42,7 +42,8 @@ Floats = npt.NDArray[np.float64]
 
 FULL_NODES = 2000
 PREVIEW_NODES = 400
-FULL_LEVELS = 2
+FULL_LEVELS = 4
+"""All that a stack has: with fewer the tool side seems to fill earlier than it does."""
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,8 @@ import os
 import sys
 import threading
 import warnings
-from contextlib import nullcontext, suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Annotated, Any, NoReturn, TextIO, cast
 
@@ -33,6 +34,9 @@ app = typer.Typer(add_completion=False, no_args_is_help=True, help="Plan and run
 JobFile = Annotated[Path, typer.Argument(help="A .bibulon job file.", metavar="JOB")]
 AsJson = Annotated[bool, typer.Option("--json", help="Answer as JSON, SI units.")]
 Nodes = Annotated[int, typer.Option(min=100, max=200_000, help="About how many nodes the mesh gets.")]
+
+
+SCHEDULER_WAIT_S = 10
 
 
 def _refuse(message: str) -> NoReturn:
@@ -92,16 +96,35 @@ def _probe(text: str) -> tuple[float, float, int | None]:
         _refuse(f"“{text}” is not a place: write --probe X,Y or X,Y,LEVEL, in metres, level 0 at the tool.")
 
 
-def _ensemble(assessment: Assessment, samples: int, levels: int, backend: str) -> dict[str, Any]:
+@contextmanager
+def _workers_of(scheduler: str) -> Iterator[None]:
+    """Send spread fills to the workers of the dask *scheduler* at that address; to this machine's own for ""."""
+    if not scheduler:
+        yield
+        return
+    try:
+        from distributed import Client
+    except ImportError:
+        _refuse("--scheduler needs the package distributed: pip install 'bibulon[cluster]'.")
     from joblib import parallel_config
 
+    logging.getLogger("distributed").setLevel(logging.CRITICAL)
+    connect = cast(Callable[..., Any], Client)
+    try:
+        client = connect(scheduler, timeout=SCHEDULER_WAIT_S, set_as_default=False)
+    except (OSError, ValueError, TypeError) as error:
+        _refuse(f"--scheduler: nothing answers at {scheduler} ({error or type(error).__name__}).")
+    with client:
+        if not client.scheduler_info()["workers"]:
+            _refuse(f"--scheduler: the scheduler at {scheduler} has no workers.")
+        with parallel_config(backend="dask", client=client):
+            yield
+
+
+def _ensemble(assessment: Assessment, samples: int, levels: int, scheduler: str) -> dict[str, Any]:
     from bibulon.flow.ensemble import study
 
-    try:
-        chosen = parallel_config(backend=backend) if backend else nullcontext()
-    except ValueError as error:
-        _refuse(f"--backend: {error}.")
-    with chosen:
+    with _workers_of(scheduler):
         found = study(assessment.job, samples, levels=levels)
     return {
         "fills": len(found.fill_time_s),
@@ -122,8 +145,8 @@ def fill(
     nodes: Nodes = FULL_NODES,
     levels: Annotated[int, typer.Option(min=1, max=4, help="Most flow levels through the thickness.")] = FULL_LEVELS,
     ensemble: Annotated[int, typer.Option(min=0, max=4096, help="So many fills with spread inputs besides.")] = 0,
-    backend: Annotated[
-        str, typer.Option(help="joblib backend that the spread fills go to, such as loky or dask.")
+    scheduler: Annotated[
+        str, typer.Option(help="Address of a dask scheduler whose workers take the spread fills, tcp://HOST:PORT.")
     ] = "",
     export: Annotated[
         Path | None, typer.Option(help="Write the fill to FILE.vtu, .pvd (a VTU a step), .csv, .dxf or .svg.")
@@ -168,7 +191,7 @@ def fill(
         except (ExportError, OSError) as error:
             _refuse(f"{export.name} could not be written: {error}")
     if ensemble:
-        data["ensemble"] = _ensemble(assessment, ensemble, levels, backend)
+        data["ensemble"] = _ensemble(assessment, ensemble, levels, scheduler)
     if as_json:
         _print(data)
     else:

@@ -17,7 +17,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.assess import FULL_NODES, PREVIEW_NODES
+from bibulon.assess import FULL_LEVELS, FULL_NODES, PREVIEW_NODES
 from bibulon.desk.apart import BEHIND_THE_HAND
 from bibulon.flow.causes import Cause
 from bibulon.flow.mesh import Floats
@@ -116,7 +116,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
-            fine = fill(flow_problem(job, nodes[1], after=True), progress_while_wanted)
+            fine = fill(flow_problem(job, nodes[1], FULL_LEVELS, after=True), progress_while_wanted)
             causes = causes_of(job, fine, progress_while_wanted)
             pipe.send(("answer", number, _picture(fine, final=True, causes=causes)))
     except Cancelled:

@@ -212,12 +212,18 @@ def _core_level(
 
 
 def merged(levels: tuple[Level, ...], count: int) -> tuple[Level, ...]:
-    """*levels* as at most *count*: one takes everything together, two keep the tool side apart, more change nothing."""
+    """*levels* as so many: one takes everything together; two keep the tool side apart from the rest of the plies and
+    the core; more keep all. From two on media stay a level of their own: what lies under them, peel ply and plies, has
+    to be crossed, and that is what the tool side waits for."""
     if count > 2 or len(levels) <= 1:
         return levels
-    if count == 1 or levels[0].name != "tool side":
+    if count == 1:
         return (_one(levels),)
-    return (levels[0], _one(levels[1:]))
+    media = tuple(level for level in levels if level.name == "media")
+    plies = levels[: len(levels) - len(media)]
+    tool = plies[:1] if plies[:1] and plies[0].name == "tool side" else ()
+    rest = plies[len(tool) :]
+    return (*tool, *((_one(rest),) if rest else ()), *media)
 
 
 def _one(levels: tuple[Level, ...]) -> Level:
