@@ -209,7 +209,7 @@ if __name__ == "__main__":
         gc.collect()
     for thread in threading.enumerate():
         if thread.name == "background":
-            thread.join(10)
+            thread.join(120)
     app.processEvents()
     print("ended")
 """

@@ -15,6 +15,10 @@ from bibulon.desk.window import Window
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">{}</svg>'
 BOMB = "".join(f'<!ENTITY {b} "{f"&{a};" * 10}">' for a, b in zip("abcdefgh", "bcdefghi", strict=True))
+COPIES = '<g id="a0"><path d="M0 0 L1 0 L1 1 Z"/></g>' + "".join(
+    f'<g id="a{at}">' + f'<use href="#a{at - 1}"/>' * 10 + "</g>" for at in range(1, 10)
+)
+"""Each group holds ten copies of the one before."""
 TOLD: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
     "nothing.bibulon": ("", ("is empty",)),
     "list.bibulon": ("[1, 2, 3]", ("is not a Bibulon job",)),
@@ -26,6 +30,7 @@ TOLD: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
     "theft.svg": (
         '<!DOCTYPE s [<!ENTITY a SYSTEM "file:///etc/passwd">]>' + SVG.format("<text>&a;</text>"), ("entities",),
     ),
+    "copies.svg": (SVG.format(COPIES), ("more than 5 s of work",)),
     "nan.csv": ("0,0\n1,nan\n1,1\n", ("Line 2",)),
     "words.csv": ("x,y\n0,0\nhello,3\n1,1\n", ("Line 3", "hello")),
     "nothing.stl": ("", ("is empty",)),
@@ -46,7 +51,7 @@ def test_a_bad_file_is_refused_by_name(window: Window, qtbot, tmp_path: Path, na
     kept = window.document.job
     window.note.hide()
     window.files.take(path)
-    qtbot.waitUntil(window.note.isVisible, timeout=20_000)
+    qtbot.waitUntil(window.note.isVisible, timeout=120_000)
     text = window.note_text.text()
     assert name in text and any(one in text for one in said), text
     assert window.document.job is kept and not window.document.undo_label

@@ -213,7 +213,7 @@ def test_a_book_of_hundreds_of_plies_is_worked_on_where_it_is_seen(window: Windo
     assert len(window.document.assessment.laminate.cells) > 12
     assert 0 < len(side.book.entries) < 40 and side.book.first == 0
     side.ensureWidgetVisible(side.book.mirror)
-    qtbot.waitUntil(lambda: side.book.entries[-1].number == 240, timeout=10_000)
+    qtbot.waitUntil(lambda: side.book.entries[-1].number == 240, timeout=120_000)
     last = side.book.entries[-1]
     assert last.layer.id == "p239" and last.number == 240
     field = next(one for one in last.findChildren(QuantityField) if one.objectName() == "Angle")

@@ -22,7 +22,7 @@ def test_the_fill_is_played_to_its_end_and_can_be_held(window: Window, qtbot) ->
     assert canvas.time_s is not None and abs(canvas.time_s - 0.6 * end) < 0.02 * end
     before = window.plan.grab().toImage()
     QTest.mouseClick(rail.play, LEFT)
-    with qtbot.waitSignals([canvas.scrubbed] * 3, timeout=10_000):
+    with qtbot.waitSignals([canvas.scrubbed] * 3, timeout=120_000):
         pass
     QTest.mouseClick(rail.play, LEFT)
     held = canvas.time_s

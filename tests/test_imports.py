@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import os
 from pathlib import Path
 
 import ezdxf
@@ -13,9 +14,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from shapely import Polygon
 
-from bibulon.exchange.drawings import UNITS_M, DrawingRefusal, read_drawing
+from bibulon.exchange.drawings import UNITS_M, Chain, Drawing, DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import outline_of
-from bibulon.exchange.reliefs import Lie, ReliefRefusal, likely_turn, read_surface, relief_of
+from bibulon.exchange.reliefs import Lie, ReliefRefusal, Surface, likely_turn, read_surface, relief_of
+from bibulon.exchange.within import TooMuch, read_within
+from bibulon.flow.fill import Cancelled
+from bibulon.job.part import Part
 from bibulon.laminate.relief import developed_area_m2, heights_at
 
 PLATE = ((0, 0), (800, 0), (800, 300), (0, 300))
@@ -252,3 +256,103 @@ def test_damaged_meshes_are_refused_by_name(tmp_path: Path) -> None:
         path.write_bytes(content)
         with pytest.raises(ReliefRefusal, match=name):
             read_surface(path)
+
+
+# -- files that ask for more work than a part does ---------------------------------------------------------------------
+
+
+def copies_of_copies(path: Path) -> None:
+    groups = "".join(f'<g id="a{at}">' + f'<use href="#a{at - 1}"/>' * 10 + "</g>" for at in range(1, 10))
+    first = '<g id="a0"><path d="M0 0 L1 0 L1 1 Z"/></g>'
+    path.write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><defs>{first}{groups}</defs><use href="#a9"/></svg>')
+
+
+def blocks_in_blocks(path: Path) -> None:
+    drawing = ezdxf.new()
+    drawing.blocks.new("b0").add_line((0, 0), (1, 1))
+    for at in range(1, 6):
+        block = drawing.blocks.new(f"b{at}")
+        for column in range(12):
+            block.add_blockref(f"b{at - 1}", (column, 0))
+    drawing.modelspace().add_blockref("b5", (0, 0))
+    drawing.saveas(path)
+
+
+def laid_down_a_billion_times(path: Path) -> None:
+    drawing = ezdxf.new()
+    drawing.blocks.new("b0").add_line((0, 0), (1, 1))
+    many = {"column_count": 30_000, "row_count": 30_000, "column_spacing": 1, "row_spacing": 1}
+    drawing.modelspace().add_blockref("b0", (0, 0), dxfattribs=many)
+    drawing.saveas(path)
+
+
+@pytest.mark.parametrize(
+    ("name", "make"),
+    [("use.svg", copies_of_copies), ("blocks.dxf", blocks_in_blocks), ("many.dxf", laid_down_a_billion_times)],
+)
+def test_a_small_file_that_asks_for_endless_work_is_given_up(tmp_path: Path, name: str, make) -> None:
+    make(tmp_path / name)
+    with pytest.raises((TooMuch, DrawingRefusal), match="Leave out"):
+        read_within(read_drawing, tmp_path / name, seconds=2)
+
+
+def hoard(path: Path) -> object:
+    return [np.ones(50_000_000) for _ in range(200)]
+
+
+def break_down(path: Path) -> object:
+    os.abort()
+
+
+def test_memory_and_a_reader_that_breaks_down_are_told_apart(tmp_path: Path) -> None:
+    with pytest.raises(TooMuch, match="GB of memory"):
+        read_within(hoard, tmp_path / "a.svg")
+    with pytest.raises(TooMuch, match="damaged or not what its name says"):
+        read_within(break_down, tmp_path / "a.svg")
+    with pytest.raises(DrawingRefusal, match="cannot be read"):
+        read_within(read_drawing, tmp_path / "not-there.svg")
+
+
+def test_reading_is_given_up_when_nobody_waits_for_it(tmp_path: Path) -> None:
+    copies_of_copies(tmp_path / "use.svg")
+
+    def give_up() -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        read_within(read_drawing, tmp_path / "use.svg", give_up)
+
+
+def test_a_star_of_five_thousand_points_is_refused_at_its_first_crossing() -> None:
+    turns = np.arange(5000) * 2499 % 5000 / 5000 * 2 * np.pi
+    star = Drawing((Chain(np.column_stack([np.cos(turns), np.sin(turns)]), "0", True),), "m")
+    with pytest.raises(DrawingRefusal, match="crosses itself") as refused:
+        outline_of(star, 1.0, {"0"}, 0.001)
+    assert refused.value.place is not None and math.hypot(*refused.value.place) <= 1
+
+
+def test_many_equal_triangles_and_far_off_points_are_refused_or_read(tmp_path: Path) -> None:
+    square = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
+    equal = Surface(np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0.0)]), np.tile([[0, 1, 2]], (200_000, 1)))
+    with pytest.raises(ReliefRefusal, match="lies over itself"):
+        relief_of(equal, Lie(1.0, "z"), square)
+    wide = Surface(np.array([(-9e6, -9e6, 0.5), (2e7, -9e6, 0.5), (-9e6, 2e7, 0.5)]), np.array([[0, 1, 2]]))
+    with pytest.raises(ReliefRefusal, match="beyond the part"):
+        relief_of(wide, Lie(1.0, "z", centred=False), square)
+    tall = Surface(np.array([(-1, -1, 0.0), (4, -1, 4e3), (-1, 4, 8e3)]), np.array([[0, 1, 2]]))
+    with pytest.raises(ReliefRefusal, match=r"m high|steeper"):
+        relief_of(tall, Lie(1.0, "z", centred=False), square)
+
+
+def test_a_fine_mesh_under_a_square_gives_no_more_points_than_a_job_takes() -> None:
+    side = np.linspace(-0.05, 1.05, 140)
+    x, y = (one.ravel() for one in np.meshgrid(side, side))
+    at = np.arange(140 * 140).reshape(140, 140)
+    low, high = at[:-1, :-1].ravel(), at[1:, 1:].ravel()
+    triangles = np.vstack(
+        [np.column_stack([low, at[:-1, 1:].ravel(), high]), np.column_stack([low, high, at[1:, :-1].ravel()])]
+    )
+    surface = Surface(np.column_stack([x, y, 0.1 * np.sin(3 * x)]), triangles)
+    square = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
+    found = relief_of(surface, Lie(1.0, "z", centred=False), square)
+    assert Part(outline=square, relief=found.relief).relief

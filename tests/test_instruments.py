@@ -83,7 +83,7 @@ def collected(link_url: str, count: int) -> tuple[list[Reading], list[str]]:
     readings: list[Reading] = []
     try:
         while len(readings) < count:
-            one = found.get(timeout=20)
+            one = found.get(timeout=120)
             if isinstance(one, str):
                 return readings, [one]
             readings.append(one)
@@ -133,11 +133,11 @@ def test_a_serial_gauge_with_noise_on_the_wire() -> None:
     link = InstrumentLink(os.ttyname(theirs), Units(), found.put, found.put)
     link.start()
     try:
-        assert link.opened.wait(20)
+        assert link.opened.wait(120)
         os.write(ours, b"hello gauge\nvacuum 31.4 mbar abs\n\xff\xfe junk\nvacuum 3")
-        first = found.get(timeout=20)
+        first = found.get(timeout=120)
         os.write(ours, b"2.0 mbar abs\n")
-        second = found.get(timeout=20)
+        second = found.get(timeout=120)
     finally:
         link.close()
         os.close(ours)
@@ -168,7 +168,7 @@ def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path:
         assert {one.channel for one in readings} >= {"vacuum"} and not said
     finally:
         serving.send_signal(signal.SIGINT)
-        assert serving.wait(timeout=20) == 0
+        assert serving.wait(timeout=120) == 0
 
 
 def served(send: bytes, again: threading.Event | None = None) -> tuple[socket.socket, str]:

@@ -71,3 +71,19 @@ def test_wrong_sheets_are_refused_by_line_and_column() -> None:
         from_csv("kind,id\nrope,x\n", "ours.csv")
     with pytest.raises(StockError, match="no cards"):
         from_csv("", "ours.csv")
+
+
+@pytest.mark.parametrize("end", ["\r\n", "\n", "\r"])
+def test_a_sheet_is_read_however_its_lines_end(end: str) -> None:
+    cards = shelf()[:5]
+    text = as_csv(cards).replace("\r\n", "\n").replace("\n", end)
+    assert from_csv(text, "cards.csv") == tuple(cards)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [("kind,id,id.more\nhose,a,b\n", "cannot both be columns"), ('kind,id\n"' + "x" * 200_000 + '",a\n', "line 2")],
+)
+def test_a_sheet_that_contradicts_itself_is_refused_by_line(text: str, said: str) -> None:
+    with pytest.raises(StockError, match=said):
+        from_csv(text, "cards.csv")

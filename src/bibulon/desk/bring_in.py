@@ -44,6 +44,7 @@ from bibulon.exchange.reliefs import (
     read_surface,
     relief_of,
 )
+from bibulon.exchange.within import TooMuch, read_within
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
@@ -406,7 +407,13 @@ def _read(
     refusal: type[Exception],
     ask: Callable[[Any], None],
 ) -> None:
-    reader = Background(lambda job, tell: read(path), desk.plan, refusal)
+    def look(job: Job | None, tell: Callable[[float], None]) -> object:
+        try:
+            return read_within(read, path, lambda: tell(0.0))
+        except TooMuch as error:
+            raise refusal(str(error)) from error
+
+    reader = Background(look, desk.plan, refusal)
     read_in: list[object] = []
 
     def over(message: str) -> None:

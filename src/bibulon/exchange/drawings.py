@@ -29,9 +29,12 @@ Floats = npt.NDArray[np.float64]
 MOST_BYTES = 60_000_000
 MOST_POINTS = 400_000
 MOST_NESTING = 6
+MOST_COPIES = 2500
 FINEST_SHARE = 2e-4
 """Curves are followed within this share of the drawing's size."""
 FOLLOWED = ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE")
+ROUGHLY = np.linspace(0.0, 1.0, 9)
+"""Where on a curve its length is measured."""
 SVG_UNIT_M = 0.0254 / 96
 UNITS_M = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254, "ft": 0.3048}
 """Units that a drawing's numbers can be in."""
@@ -103,6 +106,8 @@ def read_drawing(path: Path) -> Drawing:
         raise
     except OSError as error:
         raise DrawingRefusal(f"“{path.name}” cannot be read ({error}).") from error
+    except MemoryError:
+        raise
     except Exception as error:  # the readers' libraries raise whatever a damaged file makes them
         raise DrawingRefusal(f"“{path.name}” is damaged or not what its name says ({error}).") from error
     if not drawing.chains:
@@ -156,7 +161,10 @@ def _dxf_chains(
         if isinstance(entity, Insert):
             if depth >= MOST_NESTING:
                 raise DrawingRefusal("The drawing's blocks are nested too deeply.")
-            yield from _dxf_chains(entity.virtual_entities(), finest, left_out, depth + 1)
+            if entity.mcount > MOST_COPIES:
+                raise DrawingRefusal(f"A block is laid down {entity.mcount} times. Leave out what is no outline.")
+            for copy in entity.multi_insert() if entity.mcount > 1 else (entity,):
+                yield from _dxf_chains(copy.virtual_entities(), finest, left_out, depth + 1)
         elif kind in FOLLOWED:
             course = dxf_path.make_path(entity)
             for piece in course.sub_paths():
@@ -224,8 +232,10 @@ def _svg_chains(parsed: Any) -> Iterator[Chain]:
                     if segment.end is not None:
                         points.append((segment.end.x, segment.end.y))
                 else:
-                    count = max(8, min(200, int(math.sqrt(segment.length(error=1e-3)) * 2)))
-                    points += [(at.x, at.y) for at in (segment.point(k / count) for k in range(1, count + 1))]
+                    rough = segment.npoint(ROUGHLY)
+                    length = float(np.hypot(*np.diff(rough, axis=0).T).sum())
+                    count = max(8, min(200, int(math.sqrt(length) * 2)))
+                    points += [(x, y) for x, y in segment.npoint(np.arange(1, count + 1) / count)]
             yield Chain(np.array(points, dtype=np.float64).reshape(-1, 2), layer, closed)
 
 
@@ -234,7 +244,7 @@ def _svg_chains(parsed: Any) -> Iterator[Chain]:
 
 def _read_csv(path: Path) -> Drawing:
     """Two columns x and y; a heading may name the unit, ``x (mm), y (mm)``; an empty line begins another outline."""
-    text = path.read_text(encoding="utf-8-sig")
+    text = "\n".join(path.read_text(encoding="utf-8-sig").splitlines())
     separator = next((one for one in (";", "\t") if one in text), ",")
     runs: list[list[tuple[float, float]]] = [[]]
     unit = None

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
-from shapely import LineString, Point, Polygon, STRtree, get_coordinates, simplify
+from shapely import Polygon, STRtree, get_coordinates, is_valid_reason, simplify
 
 from bibulon.exchange.drawings import Chain, Drawing, DrawingRefusal
 from bibulon.job.base import Point as PlanPoint
@@ -18,6 +19,7 @@ Floats = npt.NDArray[np.float64]
 
 THINNED_M = 2e-5
 """Points of an outline that lie this close to the line between their neighbours are left out."""
+MOST_HOLES = 500
 SMALLEST_M, LARGEST_M = 0.02, 200.0
 
 
@@ -46,14 +48,17 @@ def outline_of(drawing: Drawing, unit_m: float, layers: Collection[str], gap_m: 
     size_m = max(np.ptp(rings[0], axis=0)) * unit_m
     if not SMALLEST_M <= size_m <= LARGEST_M:
         raise DrawingRefusal(f"The part would be {size_m:.4g} m long. Is the drawing in another unit?")
+    if len(rings) - 1 > MOST_HOLES:
+        raise DrawingRefusal(f"There are {len(rings) - 1} contours inside one another; {MOST_HOLES} is the most.")
+    inners = [Polygon(ring) for ring in rings[1:]]
+    tree = STRtree(inners)
     holes: list[Floats] = []
-    for ring in rings[1:]:
-        inner = Polygon(ring)
+    for number, (ring, inner) in enumerate(zip(rings[1:], inners, strict=True)):
         x, y = ring[0]
         if not outer.contains(inner):
             where = "crosses the outline" if outer.intersects(inner) else "lies beside it"
             raise DrawingRefusal(f"A second contour {where}. Choose the layers of one part.", (float(x), float(y)))
-        if any(Polygon(hole).intersects(inner) for hole in holes):
+        if (tree.query(inner, predicate="intersects") != number).any():
             raise DrawingRefusal("A contour lies in or on a hole.", (float(x), float(y)))
         holes.append(ring)
     corner = rings[0].min(axis=0)
@@ -123,16 +128,12 @@ def _check(ring: Floats) -> None:
     """Refuse a contour that has no area or meets itself, naming where."""
     if len(ring) < 3:
         raise DrawingRefusal("A contour of fewer than three points encloses nothing.", _at(ring[0]))
-    closed = np.vstack([ring, ring[:1]])
-    if Polygon(ring).is_valid and Polygon(ring).area > 0:
+    polygon = Polygon(ring)
+    if polygon.is_valid and polygon.area > 0:
         return
-    sides = [LineString(closed[k : k + 2]) for k in range(len(ring))]
-    tree = STRtree(sides)
-    for one, other in tree.query(sides, predicate="intersects").T:
-        apart = (int(other) - int(one)) % len(ring)
-        if apart not in (0, 1, len(ring) - 1):
-            place: Point = sides[one].intersection(sides[other]).representative_point()
-            raise DrawingRefusal("The contour crosses itself.", (place.x, place.y))
+    said = re.search(r"\[(\S+) (\S+)\]", is_valid_reason(polygon))  # the first place only: there may be millions
+    if said and polygon.convex_hull.area > 0:
+        raise DrawingRefusal("The contour crosses itself.", (float(said[1]), float(said[2])))
     raise DrawingRefusal("A contour encloses no plain area.", _at(ring[0]))
 
 

@@ -33,7 +33,11 @@ UPWARDS: tuple[Upwards, ...] = ("z", "y", "x", "−z", "−y", "−x")
 SUFFIXES = (".stl", ".obj")
 MOST_BYTES = 120_000_000
 MOST_TRIANGLES = 2_000_000
-SAMPLES_ALONG = 150
+SAMPLES_ALONG = 140
+"""Cells of the grid along its longer side: a relief has at most 20,000 points."""
+HIGHEST_M = 100.0
+FARTHEST_SHARE = 50.0
+"""A mesh may reach beyond the part by so many times its size."""
 STEEPEST = 20.0
 """A face steeper than so much rise on one of run cannot be laid out on the plan."""
 FOLD_SHARE = 1e-3
@@ -43,6 +47,9 @@ UNCOVERED_SHARE = 0.03
 MOST_OWN_POINTS = 12_000
 """A mesh of more points is sampled on a grid."""
 CHECKED_POINTS = 4000
+
+
+LIES_OVER_ITSELF = "The mesh lies over itself: seen from above there are several faces. Keep the mould's only."
 
 
 class ReliefRefusal(ValueError):
@@ -196,7 +203,14 @@ def relief_of(
         )
     triangles, corners = surface.triangles[near], corners[near]
     tell(0.1)
+    far = max(float(np.abs(corners[..., :2] - np.array([low_x, low_y])).max()), 0.0)
+    if far > FARTHEST_SHARE * max(high_x - low_x, high_y - low_y):
+        raise ReliefRefusal(f"The mesh reaches {far:.4g} m beyond the part. Cut it to the mould's face.")
     _refuse_walls_and_folds(corners)
+    seen = float(np.abs(_normals(corners)[:, 2]).sum()) / 2
+    own_area = MultiPoint(corners.reshape(-1, 3)[:, :2]).convex_hull.area
+    if seen > (1 + OVERLAP_SHARE) * own_area and own_area > 0:  # before any work is done for each
+        raise ReliefRefusal(LIES_OVER_ITSELF)
     tell(0.2)
     used, number = np.unique(triangles, return_inverse=True)
     own = points[used]
@@ -210,11 +224,8 @@ def relief_of(
     )
     covered = ~np.isnan(picture.values)
     cell = picture.width_m / columns * picture.height_m / rows
-    seen = float(np.abs(_normals(corners)[:, 2]).sum()) / 2
     if seen > (1 + OVERLAP_SHARE) * (covered.sum() + 2 * (rows + columns)) * cell:
-        raise ReliefRefusal(
-            "The mesh lies over itself: seen from above there are several faces. Keep the mould's only."
-        )
+        raise ReliefRefusal(LIES_OVER_ITSELF)
     inside = part.buffer(-beyond / 4)  # the outline may run along the mesh's own edge
     share = float((contains_xy(inside, x, y) & covered).sum()) * cell / inside.area
     if share < 1 - UNCOVERED_SHARE:
@@ -233,6 +244,8 @@ def relief_of(
     edge = heights_at(tuple(map(tuple, places.tolist())), np.array(outline))
     lowest = float(np.concatenate([under, edge]).min())
     places = places - np.array([0.0, 0.0, lowest])
+    if np.abs(places[:, 2]).max() > HIGHEST_M:
+        raise ReliefRefusal(f"The mould would be {np.abs(places[:, 2]).max():.4g} m high. Is the mesh in another unit?")
     tell(0.7)
     relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
     some = own[:: max(len(own) // CHECKED_POINTS, 1)]

@@ -135,7 +135,7 @@ class Part(Model):
     """The part seen from above, and the clean flange round it that takes the sealing tape."""
 
     outline: Outline
-    holes: tuple[Outline, ...] = ()
+    holes: Annotated[tuple[Outline, ...], Field(max_length=500)] = ()
     """Openings in the part, inside its outline and apart from one another."""
     flange_width_m: Annotated[float, Field(ge=0, le=100)] = 0.1
     relief: Relief = ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -40,13 +40,24 @@ def _flat(data: dict[str, Any], before: str = "") -> dict[str, str]:
     return found
 
 
+def _rows(text: str, separator: str, name: str) -> Iterator[tuple[int, dict[str, Any]]]:
+    """The lines of the sheet after its heading, counted from 2, however their ends are written."""
+    rows = csv.DictReader(io.StringIO(text, newline=""), delimiter=separator)
+    number = 2
+    try:
+        for number, row in enumerate(rows, 2):
+            yield number, row
+    except csv.Error as error:
+        raise StockError(f"{name} cannot be read after line {number}: {error}.") from error
+
+
 def from_csv(text: str, name: str) -> tuple[Card, ...]:
     """The cards of a sheet written by :func:`as_csv`. Raises :class:`StockError` naming the line and the column."""
     if len(text) > MOST_BYTES:
         raise StockError(f"{name} is too large for a sheet of cards.")
     separator = ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
     cards = []
-    for number, row in enumerate(csv.DictReader(io.StringIO(text), delimiter=separator), 2):
+    for number, row in _rows(text, separator, name):
         data: dict[str, Any] = {}
         for column, cell in row.items():
             if column is None or not isinstance(cell, str) or not cell.strip():
@@ -55,6 +66,8 @@ def from_csv(text: str, name: str) -> tuple[Card, ...]:
             *outer, last = column.strip().split(".")
             for step in outer:
                 inner = inner.setdefault(step, {})
+                if not isinstance(inner, dict):
+                    raise StockError(f"{name}, line {number}: “{column.strip()}” and “{step}” cannot both be columns.")
             inner[last] = _value(cell.strip())
         try:
             cards.append(_CARDS.validate_python(data))
