@@ -31,7 +31,7 @@ from bibulon.job.layup import Dart, Layer, Offcut
 from bibulon.job.part import Part
 from bibulon.job.storage import save
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
-from bibulon.laminate.cut_list import cut_list, left_over
+from bibulon.laminate.cut_list import WAYS, _packed, _packed_by, cut_list, left_over
 from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
 from bibulon.laminate.other_hand import other_hand
 from bibulon.quantities import Units
@@ -296,3 +296,16 @@ def test_a_long_roll_is_drawn_over_pages_with_each_piece_where_it_lies(demo: Job
     first, second = (text for text in pages if mat.title in text)
     assert "part 1 of 2" in first and "P1A" in first and "P1B" not in first
     assert "part 2 of 2" in second and "P1B" in second and "P1A" not in second
+
+
+@given(st.lists(st.tuples(st.integers(60, 1270), st.integers(100, 2400)), min_size=2, max_size=14))
+def test_pieces_lie_on_the_roll_as_short_as_any_way_of_packing_puts_them(sizes: list[tuple[int, int]]) -> None:
+    wanted, room = dict(enumerate(sizes)), (1275, sum(along for _, along in sizes))
+    placed = _packed(wanted, room)
+    boxes = [box(x, y, x + wanted[number][0], y + wanted[number][1]) for number, (x, y) in placed.items()]
+    assert len(placed) == len(wanted) and union_all(boxes).area == sum(one.area for one in boxes), "none over another"
+    length = max(one.bounds[3] for one in boxes)
+    for way, order in WAYS:
+        other = _packed_by(way, order, wanted, room)
+        longest = max((y + wanted[number][1] for number, (_, y) in other.items()), default=0)
+        assert len(other) < len(wanted) or length <= longest

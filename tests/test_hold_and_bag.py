@@ -56,6 +56,27 @@ def test_the_band_is_honest() -> None:
     assert hits >= 90
 
 
+@pytest.mark.parametrize("step_pa", [10.0, 100.0], ids=["fine gauge", "coarse gauge"])
+def test_the_band_is_honest_where_noise_remembers_and_settling_is_slow(step_pa: float) -> None:
+    """Readings every half minute of a gauge that shows steps, with noise that hangs on from one to the next."""
+    hits, times = 0, np.arange(0.0, 1801.0, 30.0)
+    for seed in range(100):
+        drawn = np.random.default_rng(seed)
+        noise = np.zeros(len(times))
+        for at in range(1, len(times)):
+            noise[at] = 0.7 * noise[at - 1] + drawn.normal(0.0, 15.0)
+        true = 3000.0 + 0.4 * times + 250.0 * -np.expm1(-times / 900.0) + noise
+        shown = np.round(true / step_pa) * step_pa
+        fit = fit_leak(tuple(zip(times.tolist(), shown.tolist(), strict=True)), step_pa)
+        hits += fit.low_pa_s <= 0.4 <= fit.high_pa_s
+    assert hits >= 88
+
+
+def test_readings_that_are_all_alike_say_no_more_than_the_gauge_can() -> None:
+    fit = fit_leak(tuple((60.0 * at, 3000.0) for at in range(11)), 100.0)
+    assert fit.low_pa_s <= -0.03 and fit.high_pa_s >= 0.03, "100 Pa in 600 s would not have shown for long"
+
+
 def test_exact_readings_give_the_exact_line_and_two_readings_no_upper_bound() -> None:
     fit = fit_leak(made_up(0.8, 0, 100, 0))
     assert fit.rise_pa_s == pytest.approx(0.8, rel=1e-6)

@@ -6,8 +6,10 @@ import math
 
 import numpy as np
 import pytest
-from conftest import bare_panel
+from conftest import bare_panel, rectangle
+from sound_jobs import across, job_of, line, plies
 
+from bibulon.assess import assess, filled
 from bibulon.flow.ensemble import inputs_of, study
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.problem import FlowRefusal, flow_problem
@@ -26,7 +28,8 @@ def test_levels_share_out_the_whole_stack(demo: Job) -> None:
         stack = cell.stack
         for count in (1, 2, 4):
             levels = merged(stack.levels, count)
-            assert len(levels) <= count
+            own = any(level.name == "media" for level in stack.levels) and count > 1
+            assert len(levels) <= min(count + own, 4), "media are a level of their own"
             assert sum(level.capacity_m for level in levels) == pytest.approx(stack.capacity_m)
             total = np.sum([level.transmissivity_m3 for level in levels], axis=0)
             assert np.allclose(total, stack.transmissivity_m3)
@@ -71,9 +74,9 @@ def test_levels_are_joined_through_half_of_what_lies_between(demo: Job, count: i
     assert bag.joint_m == pytest.approx(1 / (resistance["above"] / 2 + 1 / through_peel), rel=0.02)
     assert media.joint_m == 0 and core.thickness_m == pytest.approx(count * 0.025)
     two = merged(cell.stack.levels, 2)
-    assert [one.name for one in two] == ["tool side", "bag side"] and two[0] == tool and two[1].joint_m == 0
-    assert two[1].thickness_m == pytest.approx(core.thickness_m + bag.thickness_m + media.thickness_m)
-    swollen = np.sum([one.swelling_m for one in (core, bag, media) if one.swelling_m], axis=0)
+    assert [one.name for one in two] == ["tool side", "bag side", "media"] and two[0] == tool and two[2] == media
+    assert two[1].thickness_m == pytest.approx(core.thickness_m + bag.thickness_m) and two[1].joint_m == bag.joint_m
+    swollen = np.sum([one.swelling_m for one in (core, bag) if one.swelling_m], axis=0)
     assert not two[1].swelling_m or two[1].swelling_m == pytest.approx(swollen)
 
 
@@ -89,6 +92,18 @@ def test_the_fewer_ways_through_the_core_the_more_the_tool_side_lags(demo: Job) 
     tight = revised(core, perforation_diameter_m=core.perforation_diameter_m / 8)
     plain = revised(core, perforation_pitch_m=None)
     assert lag(plain) > lag(tight) > 2 * lag(core) > 0, "a plain core leaves only the way round its edge"
+
+
+def test_the_tool_side_under_media_lags_as_with_all_levels() -> None:
+    """Eight plies under media: peel ply and plies have to be crossed, whatever the levels are merged to."""
+    job = job_of(
+        "eight", rectangle(0, 0, 1.0, 0.4), plies("glass-biax-800", 8),
+        (line("feed", "F1", across(0.03, 0.4)), line("vent", "V1", across(1.0, 0.4))),
+    )  # fmt: skip
+    lags = [fill(flow_problem(job, 600, levels)).lag_max_s for levels in (2, 4)]
+    assert lags[0] == pytest.approx(lags[1], rel=0.1)
+    found = filled(assess(job), 600).fill
+    assert found is not None and found.lag_max_s == pytest.approx(lags[1], rel=0.1), "and so says the usual fill"
 
 
 def test_finer_levels_agree_on_a_thin_skin() -> None:

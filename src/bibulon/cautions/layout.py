@@ -11,10 +11,11 @@ from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import inside
-from bibulon.cautions.registry import Finding, caution
+from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.causes import Cause
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
+from bibulon.job.edits import changed, revised
 from bibulon.laminate.cells import Cell
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 from bibulon.quantities import brief, brief_each
@@ -149,6 +150,7 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Resin races along a gap at the edge, reaches the vent first and leaves the middle dry.",
     remedy="Cut the plies to the edge, seal the edge with tape or tight cloth, or let the vent stop short of it.",
+    mend=Mend("Plan it closed", lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.0))),
     of_plan=True,
 )
 def edge_gap_open(assessment: Assessment) -> Iterator[Finding]:

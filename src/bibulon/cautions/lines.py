@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
-from shapely import LineString, Polygon, distance, points
+from shapely import LineString, Point, Polygon, distance, points
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
@@ -15,7 +15,7 @@ from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.edits import revised, with_media
+from bibulon.job.edits import changed, revised, with_media
 from bibulon.quantities import brief, brief_each, show_full
 
 SHORTEST_EDGE_M = 0.1
@@ -181,7 +181,12 @@ def air_trapped(assessment: Assessment) -> Iterator[Finding]:
     if assessment.fill is None:
         return
     least = max(SMALLEST_POCKET_M2, SMALLEST_POCKET_SHARE * assessment.laminate.total.area_m2)
-    pockets = [pocket for pocket in assessment.fill.pockets if pocket.area_m2 >= least]
+    vents = unary_union([LineString(vent.points) for vent in assessment.job.vents])
+    pockets = [  # what lies under a vent it draws off, bubble by bubble
+        pocket
+        for pocket in assessment.fill.pockets
+        if pocket.area_m2 >= least and Point(pocket.x_m, pocket.y_m).distance(vents) > assessment.job.house.brake_m
+    ]
     if pockets:
         worst = max(pockets, key=lambda pocket: pocket.area_m2)
         size = brief(worst.area_m2, "area", assessment.units)
@@ -220,6 +225,7 @@ def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Film holds resin by the atmosphere only. Pressed beyond it, resin lifts the film and floods the part.",
     remedy="Take the pressure off the pot, or use a closed mould that is rated for it.",
+    mend=Mend("Take the pressure off", lambda job: changed(job, bucket=revised(job.bucket, over_pressure_pa=0.0))),
     of_plan=True,
 )
 def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
@@ -246,12 +252,31 @@ def margin_short(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(text, assessment.fill.last_filled if assessment.fill is not None else None)
 
 
+def _labelled(job: Job) -> Job:
+    """*job* in which every line, manifold and pot has a label of its own; those that have one keep it."""
+    taken: set[str] = set()
+
+    def own(label: str, letter: str) -> str:
+        label, number = label.strip(), 1
+        while not label or label.upper() in taken:
+            label, number = f"{letter}{number}", number + 1
+        taken.add(label.upper())
+        return label
+
+    lines = tuple(revised(one, label=own(one.label, one.kind[0].upper())) for one in job.lines)
+    manifolds = tuple(revised(one, label=own(one.label, "M")) for one in job.manifolds)
+    return changed(
+        job, lines=lines, manifolds=manifolds, pots=tuple(revised(pot, label=own(pot.label, "P")) for pot in job.pots)
+    )
+
+
 @caution(
     "label-missing",
     "caution",
     "lines",
     why="Crews act on labels, over radios. A valve without its own label is opened at the wrong time.",
     remedy="Give every valve and pot one short label of its own and write it on the bag.",
+    mend=Mend("Give each a label of its own", _labelled),
     of_plan=True,
 )
 def labels(assessment: Assessment) -> Iterator[Finding]:
@@ -283,6 +308,7 @@ def _beside(job: Job) -> PlanPoint | None:
     "lines",
     why="Resin standing above the part runs in by itself, lifts the film and floods the laminate.",
     remedy="Stand the bucket below the part.",
+    mend=Mend("Stand it half a metre below", lambda job: changed(job, bucket=revised(job.bucket, below_part_m=0.5))),
     of_plan=True,
 )
 def bucket_above(assessment: Assessment) -> Iterator[Finding]:

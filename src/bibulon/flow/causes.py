@@ -31,7 +31,7 @@ from bibulon.stock import shelf, shelf_card
 
 CauseKind = Literal["hose", "viscosity", "vacuum", "vent", "medium", "core", "fabric", "distance", "fabric through"]
 
-TRIAL_NODES = 260
+MOST_TRIAL_NODES = 260
 USUAL_BORE_M, USUAL_LINE_BORE_M, USUAL_HOSE_M = 0.012, 0.009, 3.0
 USUAL_VACUUM_PA = 3_000.0
 POOR_VACUUM_PA = 10_000.0
@@ -77,49 +77,54 @@ def causes_of(job: Job, result: FillResult, go_on: Callable[[float], None] = lam
     if is_slow(job, result):
         found += _of_slowness(job, result, go_on)
     if lags(job, result):
-        found += _of_lag(job, go_on)
+        found += _of_lag(job, _nodes(result), go_on)
     return tuple(found)
 
 
 def _of_slowness(job: Job, result: FillResult, go_on: Callable[[float], None]) -> list[Cause]:
-    base = _ageless(job)
-    before = _fill_time_s(base)
+    base, nodes = _ageless(job), _nodes(result)
+    before = _fill_time_s(base, nodes)
     if before is None:
         return []
     found: list[Cause] = []
     for kind, mended, subject, name, place in _mends(base, result):
         go_on(1.0)
-        after = _fill_time_s(mended)
+        after = _fill_time_s(mended, nodes)
         if after is not None and after < WORTH * before:
             found.append(Cause(kind, after / before, subject, name, place))
     found.sort(key=lambda cause: cause.share)
     if not found:
         go_on(1.0)
         nearer = _with_feed_between(base, result)
-        after = None if nearer is None else _fill_time_s(nearer)
+        after = None if nearer is None else _fill_time_s(nearer, nodes)
         if after is not None and after < WORTH * before:
             found.append(Cause("distance", after / before, place=result.last_filled))
     return found
 
 
-def _of_lag(job: Job, go_on: Callable[[float], None]) -> Iterator[Cause]:
-    before = _trial(_ageless(job))
+def _of_lag(job: Job, nodes: int, go_on: Callable[[float], None]) -> Iterator[Cause]:
+    before = _trial(_ageless(job), nodes)
     for card, mended, place in _opened_fabrics(_ageless(job), through=True):
         go_on(1.0)
-        after = _trial(mended)
+        after = _trial(mended, nodes)
         if before is not None and after is not None and after.lag_max_s < LESS_LAG * before.lag_max_s:
             yield Cause("fabric through", after.lag_max_s / before.lag_max_s, card.id, card.name, place)
 
 
-def _trial(job: Job) -> FillResult | None:
+def _nodes(result: FillResult) -> int:
+    """How fine the trials are: no finer than what they are asked about."""
+    return min(MOST_TRIAL_NODES, len(result.mesh.points_m))
+
+
+def _trial(job: Job, nodes: int) -> FillResult | None:
     try:
-        return fill(flow_problem(job, TRIAL_NODES, pace=PREVIEW_PACE))
+        return fill(flow_problem(job, nodes, pace=PREVIEW_PACE))
     except FlowRefusal:
         return None
 
 
-def _fill_time_s(job: Job) -> float | None:
-    result = _trial(job)
+def _fill_time_s(job: Job, nodes: int) -> float | None:
+    result = _trial(job, nodes)
     return None if result is None else result.fill_time_s
 
 
