@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QEventLoop, QPoint, QTimer
 from PySide6.QtWidgets import QApplication
 
+from bibulon.assess import Assessment
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
@@ -31,7 +32,10 @@ SHOT_CLOCK_S = 1130.0
 LONG_ENOUGH_MS = 1500
 SECTION_HEAD_PX = 44
 STUDY_FILLS = 32
-MORNING = datetime(2026, 3, 12, 8, 40, tzinfo=UTC)
+MORNING = datetime.now(UTC).replace(hour=8, minute=40, second=0, microsecond=0)
+"""Of today: a hold test of another day is too old."""
+MARKS = ((2.1, 0.42), (2.4, 0.61))
+A_LITTLE_LATE = 1.04
 
 
 def story_job() -> Job:
@@ -40,21 +44,22 @@ def story_job() -> Job:
     return changed(demo_job(), hold_tests=(test,))
 
 
-def story_run() -> tuple[RunEvent, ...]:
-    """A shot twenty minutes in."""
+def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
+    """A shot twenty minutes in, as planned but for a front that is a little late."""
+    kg = [{"mass_kg": round(batch.mass_kg, 2)} for batch in assessment.batches]
+    pours = [batch.pour_s for batch in assessment.batches]
+    seen = [assessment.fill.seen_at(*place) or 0.0 for place in MARKS] if assessment.fill is not None else [0.0, 0.0]
     entries: list[tuple[float, EventKind, str, dict[str, Any]]] = [
         (0, "step done", "hold", {}),
         (0, "step done", "people", {}),
-        (0, "batch added", "B1", {"mass_kg": 4.37}),
+        (0, "batch added", "B1", kg[0]),
         (0, "started", "", {}),
         (0, "valve opened", "F1", {}),
-        (80, "batch added", "B2", {"mass_kg": 4.37}),
-        (300, "front marked", "", {"place": (2.1, 0.42)}),
-        (364, "batch added", "B3", {"mass_kg": 4.37}),
+        *((pours[at], "batch added", f"B{at + 1}", kg[at]) for at in range(1, len(kg)) if pours[at] < SHOT_CLOCK_S),
+        *((seen[at] * A_LITTLE_LATE, "front marked", "", {"place": place}) for at, place in enumerate(MARKS)),
         (610, "note", "", {"text": "Left corner lags, vent side clear."}),
-        (840, "front marked", "", {"place": (2.4, 0.61)}),
-        (1060, "batch added", "B4", {"mass_kg": 4.37}),
     ]
+    entries[5:] = sorted((one for one in entries[5:] if one[0] < SHOT_CLOCK_S), key=lambda one: one[0])
     start = MORNING + timedelta(minutes=50)
     return tuple(
         RunEvent(number=i, at=start + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label, **more)
@@ -64,7 +69,7 @@ def story_run() -> tuple[RunEvent, ...]:
 
 def rehearse(window: Window) -> None:
     """Put the window into the middle of the shot, with the simulated instruments on the bench."""
-    window.document.edit("run", changed(window.document.job, run=story_run()))
+    window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
     window.run.resume_at(SHOT_CLOCK_S)
     window.run.connect_simulated()
     loop = QEventLoop()
