@@ -130,7 +130,7 @@ def kills_in_save(count: int, folder: Path) -> tuple[int, int]:
 
 def kills_in_journal(count: int, folder: Path) -> tuple[int, int]:
     """How many of *count* kills lost a confirmed entry, and how many entries there are."""
-    path, lost = folder / "journal", 0
+    path, lost, numbers = folder / "journal", 0, list[int]()
     for number in range(count):
         if number % 50 == 0:
             path.unlink(missing_ok=True)
@@ -143,7 +143,7 @@ def kills_in_journal(count: int, folder: Path) -> tuple[int, int]:
 def kills_of_the_window(count: int, folder: Path) -> tuple[int, int]:
     """How many of *count* kills of a window that logs and saves lost a confirmed entry; how many entries were made."""
     os.environ["XDG_STATE_HOME"] = str(folder / "state")
-    path, script, lost, entries = folder / "deck.bibulon", folder / "window.py", 0, 0
+    path, script, lost, numbers = folder / "deck.bibulon", folder / "window.py", 0, list[int]()
     script.write_text(WINDOW, encoding="utf-8")
     for number in range(count):
         if number % 20 == 0:  # another part
@@ -155,7 +155,6 @@ def kills_of_the_window(count: int, folder: Path) -> tuple[int, int]:
         kept.close()
         numbers = [event.number for event in job.run]
         lost += numbers != list(range(1, len(numbers) + 1)) or len(numbers) < last
-        entries += max(len(numbers), last) > 0
     return lost, len(numbers)
 
 

@@ -313,6 +313,12 @@ def test_memory_and_a_reader_that_breaks_down_are_told_apart(tmp_path: Path) -> 
         read_within(read_drawing, tmp_path / "not-there.svg")
 
 
+def test_points_beyond_all_bounds_are_refused(tmp_path: Path) -> None:
+    (tmp_path / "far.csv").write_text("0,0\n1e200,0\n1e200,1e200\n")
+    with pytest.raises(DrawingRefusal, match="from its origin"):
+        read_drawing(tmp_path / "far.csv")
+
+
 def test_reading_is_given_up_when_nobody_waits_for_it(tmp_path: Path) -> None:
     copies_of_copies(tmp_path / "use.svg")
 

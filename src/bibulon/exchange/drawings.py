@@ -30,6 +30,8 @@ MOST_BYTES = 60_000_000
 MOST_POINTS = 400_000
 MOST_NESTING = 6
 MOST_COPIES = 2500
+FARTHEST = 1e9
+"""In drawing units."""
 FINEST_SHARE = 2e-4
 """Curves are followed within this share of the drawing's size."""
 FOLLOWED = ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE")
@@ -114,6 +116,8 @@ def read_drawing(path: Path) -> Drawing:
         raise DrawingRefusal(f"There are no lines in “{path.name}” that could be an outline.")
     if not all(np.isfinite(chain.points).all() for chain in drawing.chains):
         raise DrawingRefusal(f"“{path.name}” has points that are not numbers.")
+    if max(float(np.abs(chain.points).max()) for chain in drawing.chains) > FARTHEST:
+        raise DrawingRefusal(f"“{path.name}” has points that lie {FARTHEST:.0e} units and more from its origin.")
     return drawing
 
 
