@@ -281,7 +281,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
 
 
 def assessed(job: Job) -> Assessment:
-    return filled(replace(assess(job), on=DAY), 500)
+    return filled(replace(assess(job), on=DAY), 400, levels=2)
 
 
 @cache
