@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QTimer
+from driving import click, press
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import DEMO_FILES, DEMO_MESH, demo_file
 from bibulon.desk.bring_in import PreviewDialog
+from bibulon.desk.fault_report import report_faults
+from bibulon.desk.settings import state_folder
 from bibulon.desk.window import Window
+from bibulon.job.edits import changed
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">{}</svg>'
 BOMB = "".join(f'<!ENTITY {b} "{f"&{a};" * 10}">' for a, b in zip("abcdefgh", "bcdefghi", strict=True))
@@ -116,3 +121,33 @@ def test_a_mesh_that_does_not_reach_under_the_outline_cannot_be_taken(window: Wi
     kept = window.document.job
     text, enabled = take_and_leave(window, qtbot, demo_file(DEMO_MESH))
     assert "mesh" in text and not enabled and window.document.job is kept
+
+
+def test_the_line_too_many_and_an_error_of_the_program_are_said(
+    window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)  # put back afterwards
+    report_faults(window)
+    job = window.document.job
+    one = job.lines[0]
+    lines = tuple(one.model_copy(update={"id": f"f{i}", "label": f"F{i}"}) for i in range(200))
+    window.document.edit("lines", changed(job, lines=lines))
+    full = window.document.job
+    told: list[str] = []
+    window.plan.told.connect(told.append)
+    window.go("lines")
+    press(window, Qt.Key.Key_F)
+    click(window, 0.5, 0.5)
+    click(window, 1.5, 0.5)
+    press(window, Qt.Key.Key_Return)
+    assert "There may be at most 200 lines." in told[-1]
+    assert window.document.job == full, "nothing is half done"
+    press(window, Qt.Key.Key_Escape)
+
+    def broken() -> None:
+        raise KeyError("broken")
+
+    QTimer.singleShot(0, broken)
+    QApplication.processEvents()
+    assert "by an error of the program (KeyError: 'broken')" in window.note_text.text()
+    assert "in broken" in (state_folder() / "errors.txt").read_text(encoding="utf-8")

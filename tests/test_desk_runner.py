@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import signal
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -11,6 +13,7 @@ import pytest
 from driving import run_apart
 
 from bibulon.demo import demo_job
+from bibulon.desk import fill_runner
 from bibulon.desk.fill_runner import FillAnswer, FillRunner
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_line
@@ -119,3 +122,16 @@ def test_closing_at_any_moment_is_no_trouble(tmp_path: Path) -> None:
     """The threads that listen for answers must not speak through a runner that is going."""
     ended = run_apart(tmp_path, CLOSING)
     assert ended.returncode == 0 and ended.stdout.endswith("closed\n"), ended.stderr
+
+
+def test_a_fill_without_end_is_given_up_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
+    """In the worker itself: a process of its own cannot be told another limit."""
+    monkeypatch.setattr(fill_runner, "MOST_WORK_S", 0.0)
+    near, far = multiprocessing.Pipe()
+    newest = multiprocessing.Value("q", 1)
+    thread = threading.Thread(target=fill_runner._answer, args=(far, newest, 1, demo_job(), False, (150, 200)))
+    thread.start()
+    while (message := near.recv())[0] != "refused":
+        assert message[0] == "progress" or not message[2].final
+    thread.join()
+    assert "takes more than 0 minutes of computing" in message[2][0]

@@ -14,6 +14,7 @@ from bibulon.demo import demo_job
 from bibulon.desk import theme
 from bibulon.desk.collector import Collector
 from bibulon.desk.document import is_large
+from bibulon.desk.fault_report import report_faults
 from bibulon.desk.new_job import new_job
 from bibulon.desk.settings import load_settings, state_folder
 from bibulon.desk.window import Window
@@ -88,6 +89,7 @@ def run(path: Path | None, demo: bool = False) -> int:
     app = make_app()
     beside = is_large(job) and not unseen  # then it is worked out while the window is there already
     window = Window(new_job(), load_settings()) if beside else _opened(job, path, read_as)
+    report_faults(window)
     window.show()
     if beside:
         window.open_document(job, path, read_as)

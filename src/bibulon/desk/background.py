@@ -118,7 +118,7 @@ class Background(QObject):
         except Cancelled:
             pass
         except self._refusal as refusal:
-            message = str(refusal)
+            message = str(getattr(refusal, "strerror", None) or refusal)
         except Exception as error:  # the window must hear of anything that went wrong in here
             message = f"This could not be worked out ({error})."
         self._over = True

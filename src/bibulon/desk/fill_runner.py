@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import multiprocessing
 import os
+import resource
 import threading
 import time
 from dataclasses import dataclass
@@ -29,6 +30,8 @@ from bibulon.parent_watch import end_with
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
+MOST_WORK_S, MOST_MEMORY_BYTES = 1200.0, 4_000_000_000
+"""Processor time and memory that one fill may take."""
 FINE_PICTURE, COARSE_PICTURE = 900, 300
 
 
@@ -74,6 +77,8 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_DATA, (MOST_MEMORY_BYTES, MOST_MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     end_with(os.getppid())
     os.nice(BEHIND_THE_HAND)
     while True:
@@ -98,7 +103,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     from bibulon.flow.fill import Cancelled, fill
     from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 
-    told = 0.0
+    told, begun_s = 0.0, time.process_time()
 
     def progress(share: float) -> None:
         nonlocal told
@@ -109,6 +114,11 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     def progress_while_wanted(share: float) -> None:
         if number != newest.value:
             raise Cancelled
+        if time.process_time() - begun_s > MOST_WORK_S:
+            raise FlowRefusal(
+                f"The fill of this job takes more than {MOST_WORK_S / 60:.0f} minutes of computing. Use fewer lines, "
+                "regions or heights, or follow it with the command line: bibulon fill."
+            )
         progress(share)
 
     try:
@@ -123,6 +133,9 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         return
     except FlowRefusal as refusal:
         pipe.send(("refused", number, (str(refusal), refusal.place)))
+    except MemoryError:
+        words = f"The fill of this job takes more than {MOST_MEMORY_BYTES / 1e9:.0f} GB of memory. Use fewer lines."
+        pipe.send(("refused", number, (words, None)))
     except Exception as error:  # the window must hear of anything that went wrong in here
         pipe.send(("refused", number, (f"The fill could not be computed ({error}).", None)))
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import signal
 import threading
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -221,7 +222,8 @@ def _mesh_faces(
         mesh = _meshed(faces, loose, size_m, fine)
         many = len(mesh.points_m) / nodes
         if many > TOO_MANY:  # many lines lie close: the rest of the part makes up for it
-            mesh = _meshed(faces, loose, size_m * math.sqrt(many), fine)
+            coarser = math.sqrt(many)
+            mesh = _meshed(faces, loose, size_m * coarser, [(place, least_m * coarser) for place, least_m in fine])
         return mesh
     except Exception as error:
         raise RuntimeError(f"the mesher gave up on this outline ({error})") from error
@@ -245,7 +247,7 @@ def _refine(fine: Sequence[Fine], sizes: dict[tuple[int, int], float], size_m: f
     corners = {tag: Point(gmsh.model.getValue(0, tag, [])[:2]) for _, tag in gmsh.model.getEntities(0)}
     own = {tag: float(np.mean([sizes.get(_key(x, y), size_m) for x, y in both])) for tag, both in ends.items()}
     groups: list[tuple[list[int], list[int], float]] = []
-    for place, least_m in fine:
+    for place, least_m in _in_classes(fine, size_m):
         prepare(place)
         curves = [tag for tag, middle in middles.items() if dwithin(place, middle, 2 * GRID_M)]
         groups.append((curves, [tag for tag, at in corners.items() if dwithin(place, at, 2 * GRID_M)], least_m))
@@ -274,6 +276,14 @@ def _refine(fine: Sequence[Fine], sizes: dict[tuple[int, int], float], size_m: f
         field.setNumbers(least, "FieldsList", grown)
         field.setAsBackgroundMesh(least)
     gmsh.option.setNumber("Mesh.MeshSizeMin", min([size_m * FINEST, *(least_m for _, least_m in fine)]))
+
+
+def _in_classes(fine: Sequence[Fine], size_m: float) -> list[Fine]:
+    """The places that want nearly the same size as one: the mesher asks every field at every step along every curve."""
+    classes: dict[int, list[Fine]] = defaultdict(list)
+    for place, least_m in fine:
+        classes[math.floor(math.log(least_m / size_m) / math.log1p(CLASSES))].append((place, least_m))
+    return [(union_all([place for place, _ in one]), min(least_m for _, least_m in one)) for one in classes.values()]
 
 
 def _key(x: float, y: float) -> tuple[int, int]:

@@ -40,6 +40,8 @@ def explain_here(error: ValidationError, own: str = "", in_words: Callable[[floa
     """The first fault found in what was typed into one field: a sentence without a place. A bound on the field *own*
     is said as *in_words* puts it, in its unit."""
     first = error.errors()[0]
+    if first["type"] == "too_long" and first["loc"] and isinstance(first["loc"][-1], str):
+        return f"There may be at most {first['ctx']['max_length']} {first['loc'][-1].replace('_', ' ')}."
     mine = not first["loc"] or first["loc"][-1] == own
     words = _fault(first, in_words if mine else "{:g}".format)
     return f"{words[:1].upper()}{words[1:]}."
