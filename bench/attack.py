@@ -8,6 +8,7 @@ Prints how many were tried, how many lost anything, crashed or took over the lim
 from __future__ import annotations
 
 import json
+import logging
 import os
 import random
 import resource
@@ -16,6 +17,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import warnings
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -263,6 +265,8 @@ def mangled_drawings(count: int, folder: Path) -> dict[str, float]:
 
 def main(kills: int = 200, files: int = 1000, windows: int = 20) -> None:
     """Run all of it."""
+    logging.disable()
+    warnings.simplefilter("ignore")
     folder = Path(tempfile.mkdtemp())
     try:
         lost, halves = kills_in_save(kills, folder)

@@ -6,11 +6,13 @@ process ends and the file is refused in plain words; whatever else its libraries
 
 from __future__ import annotations
 
+import logging
 import math
 import multiprocessing
 import os
 import resource
 import signal
+import warnings
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -82,6 +84,8 @@ def _serve(pipe: Connection, read: Callable[[Path], Any], path: Path, limit: int
     resource.setrlimit(resource.RLIMIT_CPU, (used + limit, used + limit + 1))
     resource.setrlimit(resource.RLIMIT_DATA, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    logging.disable()  # what libraries say of a damaged file is for their authors
+    warnings.simplefilter("ignore")
     try:
         answer = ("made", read(path))
     except MemoryError:

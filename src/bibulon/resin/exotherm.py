@@ -28,6 +28,8 @@ GEL_TIMES = 8.0
 """The stack is followed for so many gel times."""
 
 Floats = npt.NDArray[np.float64]
+COLDEST_K, MOST_POWER = 100.0, 100.0
+"""Bounds on what the solver tries on its way: no temperature of a part comes near them."""
 
 
 @lru_cache(maxsize=64)
@@ -48,7 +50,8 @@ def peak_temperature_k(
 
     def slopes(_: float, state: Floats) -> Floats:
         warm, cure = state[:PLACES], np.clip(state[PLACES:], 0.0, 1.0)
-        gel_s = gel_here_s * np.exp(slope_k * (1 / warm - 1 / temperature_k))
+        slower = slope_k * (1 / np.maximum(warm, COLDEST_K) - 1 / temperature_k)
+        gel_s = gel_here_s * np.exp(np.clip(slower, -MOST_POWER, MOST_POWER))
         rate = to_gel / gel_s * (BEGINNING + cure) * (1 - cure) ** ORDER
         flow = np.diff(warm) * between
         gained = rate * heat_k
