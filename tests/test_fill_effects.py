@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -301,8 +302,8 @@ def test_valves_answer_to_a_place_a_share_and_a_batch(panel: Job) -> None:
     batch_kg = 0.25 * run(panel).resin_drawn_m3 * panel.resin.density_kg_m3
     job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=batch_kg)), by_batch=True)
     result, time_s = opened(second(job, 0.5, opens=WhenBatchUsed(batch=1)))
-    used_m3 = result.problem.batch_m3 - result.problem.heel_m3
-    assert result.problem.batch_m3 * panel.resin.density_kg_m3 <= batch_kg
+    used_m3 = result.problem.used_up_m3(1)
+    assert result.problem.batches_m3[0] * panel.resin.density_kg_m3 <= batch_kg
     assert result.drawn_at(time_s) == pytest.approx(used_m3, rel=0.01)
 
 
@@ -333,9 +334,10 @@ def test_batches_are_carried_with_the_resin_and_none_is_lost_or_mixed_from_nothi
 
 
 def test_a_batch_is_poured_when_the_one_before_it_is_drawn(panel: Job) -> None:
-    network = build_network(flow_problem(panel, 300, 1))
     resin = Rheology(viscosity_pa_s=0.3, thickening_s=2000.0, gel_s=3000.0, flow_limit_s=4000.0)
-    ageing, still = Ageing(network, resin, 0.004, 0.0, 1100.0), np.zeros(len(network.capacity_m3))
+    problem = replace(flow_problem(panel, 300, 1), resin=resin, batches_m3=(0.004,), heel_m3=0.0)
+    network = build_network(problem)
+    ageing, still = Ageing(network, problem), np.zeros(len(network.capacity_m3))
     step = Step(still, still, np.zeros(len(network.edges.starts)), still > 0, 0, (), still)
     assert ageing.fluidity(0.0, 10.0) is None, "one batch: the clock itself counts its age"
     ageing.take(step, still, (0.0, 0.001), (0.0, 100.0))

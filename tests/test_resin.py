@@ -16,9 +16,9 @@ from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, MediaCard, TubeCard
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.layup import CoreLaying
-from bibulon.job.lines import Manifold
+from bibulon.job.lines import Manifold, WhenBatchUsed
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
@@ -156,7 +156,7 @@ def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) 
     poured = np.cumsum([0.0, *(each.mass_kg for each in heel)])
     for each, before in zip(heel[1:], poured[1:], strict=False):
         assert before - 8.0 * each.pour_s / 3600.0 == pytest.approx(0.4), "the bucket never falls below its heel"
-    given = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), 0.4, 3.2)
+    given = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), 0.4, (3.2,))
     assert [each.mass_kg for each in given] == pytest.approx([3.2, 3.2, 3.6]), "as the fill took them"
     one = batches_of(plan, resin, 293.15, 3.9, np.array([0.0, 3600.0]), np.array([0.0, 3.0]))
     assert len(one) == 1 and one[0].mass_kg == pytest.approx(3.9)
@@ -232,8 +232,24 @@ def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(
     fill, density = made.fill, demo.resin.density_kg_m3
     assert fill is not None and len(made.batches) > 2
     for number, batch in enumerate(made.batches[:-1], 1):
-        used_m3 = number * fill.problem.batch_m3 - fill.problem.heel_m3
+        used_m3 = fill.problem.used_up_m3(number)
         if used_m3 < fill.resin_drawn_m3:
             assert fill.drawn_at(batch.used_s) == pytest.approx(used_m3, rel=1e-3)
             left = sum(one.mass_kg for one in made.batches[:number]) - fill.drawn_at(batch.used_s) * density
             assert left == pytest.approx(demo.bucket.heel_kg, abs=0.01)
+
+
+@pytest.mark.parametrize("celsius", [26.0, 32.0])
+def test_where_pot_life_asks_for_smaller_batches_the_fill_ages_by_those(demo: Job, celsius: float) -> None:
+    """A feed that opens when a batch is used up opens when the plan says that it is."""
+    warm = changed(demo, shop=revised(demo.shop, temperature_k=celsius + 273.15))
+    for number in (1, 2):
+        job = with_line(warm, revised(warm.line("feed-2"), opens=WhenBatchUsed(batch=number)))
+        made = filled(assess(job), 400, levels=2)
+        assert made.fill is not None and len(made.batches) > number
+        assert made.batches[0].mass_kg < 0.95 * job.charge.largest_batch_kg
+        (opened,) = [event.time_s for event in made.fill.events if event.line == "feed-2"]
+        assert opened == pytest.approx(made.batches[number - 1].used_s, rel=0.01)
+        given = [mass * job.resin.density_kg_m3 for mass in made.fill.problem.batches_m3]
+        planned = [batch.mass_kg for batch in made.batches]
+        assert planned[:-1] == pytest.approx((given + given[-1:] * len(planned))[: len(planned) - 1])

@@ -20,10 +20,11 @@ import numpy.typing as npt
 from bibulon.bag.film import BagPlan, bag_plan, ports_of
 from bibulon.figures import Figure
 from bibulon.flow.causes import Cause, causes_of
-from bibulon.flow.fill import Progress, fill
+from bibulon.flow.fill import Progress
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
+from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
@@ -31,7 +32,7 @@ from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units, clock_time, show, show_full
-from bibulon.resin.batches import Batch, batches_of
+from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
 from bibulon.resin.viscosity import Rheology, film_gel_s, poured, rheology
@@ -118,17 +119,7 @@ class Assessment:
         """Batches by the simulated draw; empty while there is no fill."""
         if self.fill is None:
             return ()
-        drawn = self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
-        return batches_of(
-            self.job.charge,
-            self.job.resin,
-            self.job.shop.temperature_k,
-            self.charge.total_kg,
-            self.fill.times_s,
-            drawn,
-            self.job.bucket.heel_kg,
-            self.fill.problem.batch_m3 * self.job.resin.density_kg_m3,
-        )
+        return batches_in(self.job, self.fill)
 
     @cached_property
     def evacuated_m3(self) -> float:
@@ -335,7 +326,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        found = fill(flow_problem(assessment.job, nodes, levels), progress)
+        found = scheduled_fill(assessment.job, nodes, levels, progress=progress)
         return replace(assessment, fill=found, refusal=None, causes=causes_of(assessment.job, found))
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal, causes=())

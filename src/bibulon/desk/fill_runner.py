@@ -102,6 +102,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
     from bibulon.flow.causes import causes_of
     from bibulon.flow.fill import Cancelled, fill
     from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
+    from bibulon.flow.scheduled import scheduled_fill
 
     told, begun_s = 0.0, time.process_time()
 
@@ -126,7 +127,7 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), progress)
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
-            fine = fill(flow_problem(job, nodes[1], FULL_LEVELS, after=True), progress_while_wanted)
+            fine = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=progress_while_wanted)
             causes = causes_of(job, fine, progress_while_wanted)
             pipe.send(("answer", number, _picture(fine, final=True, causes=causes)))
     except Cancelled:

@@ -13,9 +13,8 @@ from scipy.spatial import cKDTree
 
 from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
-from bibulon.flow.problem import GRAVITY_M_S2
+from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
 from bibulon.flow.stepper import Step
-from bibulon.resin.viscosity import Rheology
 
 STOPPED = 1e-9
 """Fluidity of resin that has stopped, as a share of fresh resin's: not zero, so that no node hangs loose."""
@@ -24,11 +23,9 @@ STOPPED = 1e-9
 class Ageing:
     """Follows the batches of a fill; times in seconds on the run clock."""
 
-    def __init__(
-        self, network: Network, resin: Rheology, batch_m3: float, heel_m3: float, density_kg_m3: float
-    ) -> None:
-        self._network, self._resin, self._batch_m3, self._heel_m3 = network, resin, batch_m3, heel_m3
-        self._weight = density_kg_m3 * GRAVITY_M_S2
+    def __init__(self, network: Network, problem: FlowProblem) -> None:
+        self._network, self._problem, self._resin = network, problem, problem.resin
+        self._weight = problem.density_kg_m3 * GRAVITY_M_S2
         self.pours_s = [0.0]
         self._poured: Floats = np.zeros(len(network.capacity_m3))
         self._wetted = np.zeros(len(network.capacity_m3), dtype=bool)
@@ -77,14 +74,14 @@ class Ageing:
 
     def take(self, step: Step, before: Floats, drawn_m3: tuple[float, float], span_s: tuple[float, float]) -> None:
         """Take in a kept *step* from the filling *before*, in which the resin drawn grew between two volumes."""
-        if self._batch_m3 <= 0:
+        if not self._problem.batches_m3:
             return
         if len(self.pours_s) > 1:
             self._carry(step, before)
         else:
             self._wetted |= step.filled_m3 > 0
         low, high = drawn_m3
-        while high > (used_up := max(self._batch_m3 * len(self.pours_s) - self._heel_m3, 0.0)):
+        while high > (used_up := self._problem.used_up_m3(len(self.pours_s))):
             share = (used_up - low) / max(high - low, 1e-300)
             self.pours_s.append(span_s[0] + min(max(share, 0.0), 1.0) * (span_s[1] - span_s[0]))
         self._poured[self._network.bucket] = self.pours_s[-1]

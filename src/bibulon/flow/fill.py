@@ -88,7 +88,7 @@ class _Fill:
         self.pockets = None
         if problem.trapped_air:
             self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa, self.most_pa + problem.vent_pa)
-        self.ageing = Ageing(network, problem.resin, problem.batch_m3, problem.heel_m3, problem.density_kg_m3)
+        self.ageing = Ageing(network, problem)
         weighs = problem.density_kg_m3 > 0 and network.climbs
         self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
         self.suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None

@@ -157,11 +157,18 @@ class FlowProblem:
     relief: Relief = ()
     density_kg_m3: float = 0.0
     """Of resin that feels its weight inside the part; 0: gravity is left out."""
-    batch_m3: float = 0.0
-    """Resin is poured in batches of this volume, each ageing from its own pouring; 0: all ages from the start."""
+    batches_m3: tuple[float, ...] = ()
+    """Resin is poured in batches of these volumes, each ageing from its own pouring, any more like the last; none: all
+    ages from the start."""
     heel_m3: float = 0.0
     """What is left in the bucket when the next batch is poured."""
     pace: Pace = FULL_PACE
+
+    def used_up_m3(self, batches: int) -> float:
+        """What has been drawn when so many *batches* are used up, down to the heel."""
+        more = max(batches - len(self.batches_m3), 0)
+        poured = sum(self.batches_m3[:batches]) + more * (self.batches_m3[-1] if more else 0.0)
+        return max(poured - self.heel_m3, 0.0)
 
 
 def flow_problem(
@@ -235,7 +242,7 @@ def flow_problem(
         rate_m3_s=job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
-        batch_m3=_batch_m3(job) if job.flow.by_batch else 0.0,
+        batches_m3=(_batch_m3(job),) if job.flow.by_batch else (),
         heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
         pace=pace,
     )

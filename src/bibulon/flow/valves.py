@@ -33,7 +33,7 @@ class Valves:
 
     def __init__(self, network: Network, problem: FlowProblem) -> None:
         self._network, self._resin = network, problem.resin
-        self._batch_m3, self._heel_m3 = problem.batch_m3, problem.heel_m3
+        self._problem = problem
         self._vents = [line for line in problem.lines if line.kind == "vent" and not line.membrane]
         self.open: set[str] = set()
         self._done: set[str] = set()
@@ -91,7 +91,9 @@ class Valves:
             inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
             return opens.share * (1 - 1e-6) - float(self._pore_share @ inside)
         if isinstance(opens, WhenBatchUsed):
-            wanted = opens.batch * self._batch_m3 - self._heel_m3
+            if not self._problem.batches_m3:
+                return math.inf
+            wanted = self._problem.used_up_m3(opens.batch)
             return 1 - reach.drawn_m3 / wanted if wanted > 0 else math.inf
         return math.inf
 

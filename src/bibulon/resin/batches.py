@@ -46,12 +46,13 @@ def batches_of(
     times_s: npt.NDArray[np.float64],
     drawn_kg: npt.NDArray[np.float64],
     heel_kg: float = 0.0,
-    in_fill_kg: float = 0.0,
+    in_fill_kg: tuple[float, ...] = (),
 ) -> tuple[Batch, ...]:
     """Batches for *total_kg*, of which ``drawn_kg`` (k,) has left the bucket at ``times_s`` (k,).
 
     A batch is used up, and the next one poured, when the bucket holds no more than *heel_kg*: the dip tube must not
-    draw air. Where batches of *in_fill_kg*, by which the resin aged in the fill, will do, they are taken.
+    draw air. Where batches of *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do, they
+    are taken.
     """
     end_kg = float(drawn_kg[-1])
     if total_kg <= 0 or end_kg <= 0:
@@ -67,14 +68,14 @@ def batches_of(
 
     masses: list[float] = []
     start = 0.0
-    alike = _alike(total_kg, in_fill_kg, plan.largest_batch_kg)
-    if alike and all(fits(sum(alike[:at]), mass) for at, mass in enumerate(alike)):
-        masses, start = alike, total_kg
+    given = _made_up(total_kg, in_fill_kg, plan.largest_batch_kg)
+    if given and all(fits(sum(given[:at]), mass) for at, mass in enumerate(given)):
+        masses, start = given, total_kg
     while start < total_kg - 1e-9 and len(masses) < MOST_BATCHES:
         largest = min(plan.largest_batch_kg, total_kg - start)
         masses.append(_largest(partial(fits, start), min(SMALLEST_BATCH_KG, largest), largest))
         start += masses[-1]
-    if masses is not alike:
+    if masses is not given:
         masses = _levelled(masses, fits)
 
     starts = np.concatenate([[0.0], np.cumsum(masses)])
@@ -95,15 +96,16 @@ def even_batch_kg(total_kg: float, largest_kg: float) -> float:
     return total_kg / max(math.ceil(total_kg / largest_kg - 1e-9), 1)
 
 
-def _alike(total_kg: float, mass_kg: float, largest_kg: float) -> list[float]:
-    """Batches of *mass_kg*, the last taking what is left; none if that is too much for it or next to nothing."""
-    if mass_kg <= 0:
-        return []
-    count = max(math.floor(total_kg / mass_kg), 1)
-    for more in (count, count + 1):  # the last takes a little more than the others, or is one more
-        last = total_kg - (more - 1) * mass_kg
-        if SMALLEST_BATCH_KG <= last <= largest_kg + 1e-9:
-            return [mass_kg] * (more - 1) + [last]
+def _made_up(total_kg: float, masses_kg: tuple[float, ...], largest_kg: float) -> list[float]:
+    """Batches of *masses_kg*, any more like the last, and the last of all taking what is left; none if that is too much
+    for it or next to nothing."""
+    taken: list[float] = []
+    while masses_kg and len(taken) < MOST_BATCHES:
+        left, mass = total_kg - sum(taken), masses_kg[min(len(taken), len(masses_kg) - 1)]
+        after = left - mass
+        if after <= 1e-9 or (after < min(mass, SMALLEST_BATCH_KG + mass / 2) and left <= largest_kg + 1e-9):
+            return [*taken, left] if SMALLEST_BATCH_KG <= left <= largest_kg + 1e-9 else []
+        taken.append(mass)
     return []
 
 
