@@ -18,7 +18,6 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 from bibulon.demo import demo_job
 from bibulon.desk.app import go_on_with_a_run
 from bibulon.desk.left_over import LeftOverWindow
-from bibulon.desk.new_job import new_job
 from bibulon.desk.settings import Settings, state_folder
 from bibulon.desk.window import Window
 from bibulon.instruments.protocol import Reading
@@ -26,6 +25,7 @@ from bibulon.job import shot_clock
 from bibulon.job.edits import changed
 from bibulon.job.kept import DISCARDED_FOR_S, left_over
 from bibulon.job.storage import load, save
+from bibulon.stock.new_job import new_job
 
 
 @pytest.fixture

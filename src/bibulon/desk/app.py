@@ -15,12 +15,12 @@ from bibulon.desk import theme
 from bibulon.desk.collector import Collector
 from bibulon.desk.document import is_large
 from bibulon.desk.fault_report import report_faults
-from bibulon.desk.new_job import new_job
 from bibulon.desk.settings import load_settings, state_folder
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.kept import left_over
 from bibulon.job.storage import StorageError, load_with_fingerprint
+from bibulon.stock.new_job import new_job
 
 UNSEEN_PICTURE = Path("build") / "demo.png"
 LONGEST_FILL_MS = 60_000

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QLineEdit,
     QStyle,
     QStyleOptionComboBox,
@@ -443,3 +444,16 @@ def column(spacing: int = 6) -> QVBoxLayout:
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(spacing)
     return layout
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of *layout*."""
+    while (item := layout.takeAt(0)) is not None:
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            # held until the event loop turns: it may be in the middle of a signal of its own
+            QTimer.singleShot(0, lambda leaving=widget: leaving.deleteLater())
+        elif inner is not None:
+            clear(inner)

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QWidget
 
+from bibulon.desk.document import Document
+from bibulon.desk.plan.view import PlanView
 from bibulon.desk.settings import save_settings, state_folder
+from bibulon.job import Job
 from bibulon.job.edits import new_id
 from bibulon.job.kept import Kept, LeftOver
 from bibulon.job.storage import SUFFIX, FileChanged, StorageError, load, load_with_fingerprint, save
 from bibulon.laminate.other_hand import other_hand
 from bibulon.whole_file import write_whole
-
-if TYPE_CHECKING:
-    from bibulon.desk.window import Window
 
 LARGEST_READINGS_BYTES = 10_000_000
 JOB_PATTERN = f"Bibulon jobs (*{SUFFIX});;All files (*)"
@@ -29,14 +29,30 @@ FILL_FILES = (
 DRAWING_SUFFIXES, MESH_SUFFIXES = (".dxf", ".svg", ".csv"), (".stl", ".obj")
 
 
+class FilesOwner(Protocol):
+    """What reading and writing files asks of the window."""
+
+    document: Document
+    plan: PlanView
+
+    def window(self) -> QWidget: ...
+    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
+    def show_status(self, text: str) -> None: ...
+    def go(self, station: str) -> None: ...
+    def refresh(self) -> None: ...
+    def open_document(
+        self, job: Job, path: Path | None = None, read_as: str | None = None, key: str | None = None
+    ) -> None: ...
+
+
 class Files:
     """Reads and writes for one window, and tells there what came of it."""
 
-    def __init__(self, window: Window) -> None:
-        self.window = window
+    def __init__(self, owner: FilesOwner) -> None:
+        self.owner = owner
 
     def open_job(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.window, "Open a job", "", JOB_PATTERN)
+        name, _ = QFileDialog.getOpenFileName(self.owner.window(), "Open a job", "", JOB_PATTERN)
         if name:
             self.open(Path(name))
 
@@ -44,18 +60,18 @@ class Files:
         try:
             job, read_as = load_with_fingerprint(path)
         except StorageError as error:
-            self.window.say(str(error))
+            self.owner.say(str(error))
             return
-        self.window.open_document(job, path, read_as)
+        self.owner.open_document(job, path, read_as)
 
     def save_job(self) -> None:
-        if self.window.document.path is None:
+        if self.owner.document.path is None:
             self.save_job_as()
         else:
-            self._save(self.window.document.path)
+            self._save(self.owner.document.path)
 
     def save_job_as(self) -> None:
-        start = self.window.document.path or Path.home() / f"{_file_name(self.window.document.job.name)}{SUFFIX}"
+        start = self.owner.document.path or Path.home() / f"{_file_name(self.owner.document.job.name)}{SUFFIX}"
         self._ask_where("Save the job", start, JOB_PATTERN, (SUFFIX,), self._save)
 
     def _ask_where(
@@ -63,45 +79,45 @@ class Files:
     ) -> None:
         """Ask for a file and have it written there. One of *suffixes* is put behind a name that has none of them; if
         that name is taken, which the dialog could not ask about, the note over the plan asks."""
-        name, _ = QFileDialog.getSaveFileName(self.window, title, str(start), pattern)
+        name, _ = QFileDialog.getSaveFileName(self.owner.window(), title, str(start), pattern)
         if not name:
             return
         path = Path(name)
         if path.suffix.lower() not in suffixes:
             path = path.with_name(path.name + suffixes[0])
             if path.exists():
-                self.window.say(f"{path.name} is already there.", ("Replace it", lambda: write(path)))
+                self.owner.say(f"{path.name} is already there.", ("Replace it", lambda: write(path)))
                 return
         write(path)
 
     def _save(self, path: Path, replace: bool = False) -> None:
         try:
-            self.window.document.save(path, replace)
+            self.owner.document.save(path, replace)
         except FileChanged as error:
-            self.window.say(
+            self.owner.say(
                 str(error), ("Save as …", self.save_job_as), ("Replace it", lambda: self._save(path, replace=True))
             )
             return
         except StorageError as error:
-            self.window.say(str(error), ("Save as …", self.save_job_as))
+            self.owner.say(str(error), ("Save as …", self.save_job_as))
             return
-        self.window.document.settings = self.window.document.settings.with_recent(path)
-        save_settings(self.window.document.settings)
-        self.window.status.setText(f"Saved to {path.name}.")
-        self.window.refresh()
+        self.owner.document.settings = self.owner.document.settings.with_recent(path)
+        save_settings(self.owner.document.settings)
+        self.owner.show_status(f"Saved to {path.name}.")
+        self.owner.refresh()
 
     def save_bytes(self, title: str, suffix: str, content: Callable[[], bytes]) -> None:
         """Ask where to and write *content* there."""
-        name = f"{self.window.document.job.name} {title.lower()}{suffix}"
+        name = f"{self.owner.document.job.name} {title.lower()}{suffix}"
         self.write(title, name, f"{title} (*{suffix})", (suffix,), lambda path: write_whole(path, content()))
 
     def export_fill(self) -> None:
         """Ask where to and write the fill there, in the format of the suffix."""
         from bibulon.exchange.fill_files import write_fill  # loads the writers only when asked for
 
-        fill, job = self.window.document.assessment.fill, self.window.document.job
+        fill, job = self.owner.document.assessment.fill, self.owner.document.job
         if fill is None:
-            self.window.say("There is no fill to export yet.")
+            self.owner.say("There is no fill to export yet.")
             return
         suffixes = (".dxf", ".svg", ".csv", ".vtu", ".pvd")
         self.write(
@@ -113,7 +129,7 @@ class Files:
         """Ask where to and write the plan there, as a drawing at full size."""
         from bibulon.exchange.plan_files import write_plan  # loads the writers only when asked for
 
-        job = self.window.document.job
+        job = self.owner.document.job
         patterns, suffixes = "Drawings (*.dxf *.svg)", (".dxf", ".svg")
         self.write("The plan", f"{job.name} plan.dxf", patterns, suffixes, lambda path: write_plan(job, path))
 
@@ -127,30 +143,30 @@ class Files:
                 write(path)
             except (ValueError, OSError) as error:
                 reason = getattr(error, "strerror", None) or error
-                self.window.say(f"{path.name} could not be written: {reason}. Choose another place.")
+                self.owner.say(f"{path.name} could not be written: {reason}. Choose another place.")
                 return
-            self.window.say(f"{title}: written to {path}.")
+            self.owner.say(f"{title}: written to {path}.")
 
         self._ask_where(title, Path.home() / _file_name(name), patterns, suffixes, to)
 
     def pick(self, title: str, pattern: str) -> Path | None:
         """A file that the user picks to read."""
-        name, _ = QFileDialog.getOpenFileName(self.window, title, "", pattern)
+        name, _ = QFileDialog.getOpenFileName(self.owner.window(), title, "", pattern)
         return Path(name) if name else None
 
     def read_text(self, title: str, pattern: str) -> str | None:
         """Text of a file that the user picks; None if there is none to be had."""
-        name, _ = QFileDialog.getOpenFileName(self.window, title, "", pattern)
+        name, _ = QFileDialog.getOpenFileName(self.owner.window(), title, "", pattern)
         if not name:
             return None
         path = Path(name)
         try:
             if path.stat().st_size > LARGEST_READINGS_BYTES:
-                self.window.say(f"{path.name} is too large for a list of readings.")
+                self.owner.say(f"{path.name} is too large for a list of readings.")
                 return None
             return path.read_text(encoding="utf-8-sig")
         except (OSError, UnicodeDecodeError) as error:
-            self.window.say(f"{path.name} could not be read as text: {error}.")
+            self.owner.say(f"{path.name} could not be read as text: {error}.")
             return None
 
     def bring_in(self, title: str, suffixes: tuple[str, ...]) -> None:
@@ -161,17 +177,17 @@ class Files:
 
     def save_mirrored(self) -> None:
         """Ask where to and save the other hand of the job there."""
-        other = other_hand(self.window.document.job, new_id("job"))
+        other = other_hand(self.owner.document.job, new_id("job"))
         hand = "mirrored" if other.mould.hand == "single" else other.mould.hand
-        start = Path.home() / _file_name(f"{self.window.document.job.name} {hand}{SUFFIX}")
+        start = Path.home() / _file_name(f"{self.owner.document.job.name} {hand}{SUFFIX}")
 
         def to(path: Path) -> None:
             try:
                 save(other, path)
             except StorageError as error:
-                self.window.say(str(error))
+                self.owner.say(str(error))
                 return
-            self.window.say(f"The mirrored job was saved as {path.name}.", ("Open it", lambda: self.open(path)))
+            self.owner.say(f"The mirrored job was saved as {path.name}.", ("Open it", lambda: self.open(path)))
 
         self._ask_where("The mirrored job", start, JOB_PATTERN, (SUFFIX,), to)
 
@@ -183,9 +199,9 @@ class Files:
         try:
             job = load(Kept.recovery_in(state_folder(), left.key))
         except StorageError as error:
-            self.window.say(f"“{left.about.name}” cannot be taken up: {error}")
+            self.owner.say(f"“{left.about.name}” cannot be taken up: {error}")
             return
-        self.window.open_document(job, key=left.key)
+        self.owner.open_document(job, key=left.key)
 
     def take(self, path: Path) -> None:
         """Open a job; bring a drawing in as the outline, a mesh as the relief."""
@@ -195,8 +211,8 @@ class Files:
             return
         from bibulon.desk.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
 
-        self.window.go("part")
-        (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self.window, path)
+        self.owner.go("part")
+        (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self.owner, path)
 
 
 def _file_name(name: str) -> str:

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk import theme
-from bibulon.desk.benches.base import Bench, clear
-from bibulon.desk.benches.part_series import series_fields
-from bibulon.desk.fields import ToggleField, column, label
+from bibulon.desk.document import Document
+from bibulon.desk.fields import ToggleField, clear, column, label
+from bibulon.desk.series_fields import series_fields
 from bibulon.job.edits import revised, with_value
 from bibulon.planning.process import (
     LONGEST_RUN,
@@ -75,9 +75,9 @@ ROWS: tuple[tuple[str, str, str], ...] = (
 class AdviceDialog(QDialog):
     """Chart and reasons in one tab, the shop's costs in the other; changes to either are seen at once."""
 
-    def __init__(self, bench: Bench) -> None:
-        super().__init__(bench.window())
-        self.document = bench.document
+    def __init__(self, document: Document, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.document = document
         self.setWindowTitle("Process advice")
         self.resize(*SIZE)
         self.costs: ShopCosts | None = None
@@ -90,7 +90,7 @@ class AdviceDialog(QDialog):
         layout.setContentsMargins(18, 14, 18, 16)
         layout.addWidget(label("Process advice", "title"))
         self.tabs = QTabWidget()
-        self.tabs.addTab(self._comparison(bench), "Compared")
+        self.tabs.addTab(self._comparison(), "Compared")
         self.tabs.addTab(self._card(), "The shop's costs")
         layout.addWidget(self.tabs, 1)
         layout.addWidget(self.message)
@@ -100,7 +100,7 @@ class AdviceDialog(QDialog):
 
     # -- compared ----------------------------------------------------------------------------------------------------
 
-    def _comparison(self, bench: Bench) -> QWidget:
+    def _comparison(self) -> QWidget:
         page = QWidget()
         row = QHBoxLayout(page)
         row.setSpacing(16)
@@ -112,7 +112,7 @@ class AdviceDialog(QDialog):
         self.plot.setAccessibleName("Cost per part over the run")
         row.addWidget(self.plot, 1)
         side = column(7)
-        self.fields = series_fields(bench)
+        self.fields = series_fields(self.document)
         for field in self.fields:
             field.committed.connect(self.refresh)
             side.addWidget(field)

@@ -160,7 +160,7 @@ def shoot_gore(window: Window, path: Path) -> None:
 
 def shoot_advice(window: Window, path: Path) -> None:
     """Which process suits the dome gore."""
-    advice = AdviceDialog(window.benches["part"])
+    advice = AdviceDialog(window.document, window)
     advice.show()
     pause(100)
     advice.grab().save(str(path))

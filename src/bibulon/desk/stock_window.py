@@ -26,10 +26,9 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk import theme
-from bibulon.desk.benches.base import clear
 from bibulon.desk.document import Document
 from bibulon.desk.fabric_readings import ReadingsDialog
-from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, column, label
+from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, clear, column, label
 from bibulon.desk.strip_test import StripTestDialog
 from bibulon.desk.thickness_test import ThicknessDialog
 from bibulon.job.cards import Card, FabricCard, Measured

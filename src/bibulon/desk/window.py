@@ -39,7 +39,6 @@ from bibulon.desk.files import Files
 from bibulon.desk.fill_runner import FillRunner
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.left_over import LeftOverWindow, in_words
-from bibulon.desk.new_job import new_job
 from bibulon.desk.opening import Opening, Source
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.run_controller import RunController
@@ -51,6 +50,7 @@ from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.job import Job
 from bibulon.job.kept import left_over
+from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
@@ -374,6 +374,10 @@ class Window(QMainWindow):
 
     def fit_plan(self) -> None:
         self.plan.fit()
+
+    def show_status(self, text: str) -> None:
+        """Show *text* in the status line."""
+        self.status.setText(text)
 
     def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
         """Show a note over the plan, with up to two things to do about it."""

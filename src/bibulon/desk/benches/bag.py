@@ -13,7 +13,7 @@ from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import show
-from bibulon.stock import shelf
+from bibulon.stock.choice import cards_for
 
 LIST_PX = 190
 
@@ -73,8 +73,7 @@ class BagBench(Bench):
         """A choice of a card of *kind*, or none, for that field of the bag."""
 
         def cards() -> dict[str, FilmCard | TapeCard]:
-            own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
-            return {name: card for name, card in own.items() if isinstance(card, kind)}
+            return {**cards_for(self.document.job, kind)}
 
         def put(card_id: str | None) -> None:
             job = self.document.job

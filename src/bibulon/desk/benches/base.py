@@ -7,7 +7,7 @@ from functools import partial
 from itertools import groupby
 from typing import Any, Protocol
 
-from PySide6.QtCore import QCoreApplication, QEvent, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -23,7 +23,17 @@ from bibulon.cautions import Caution
 from bibulon.cautions.safety import safety_notes
 from bibulon.desk.background import Background
 from bibulon.desk.document import Document
-from bibulon.desk.fields import ChoiceField, ClockField, FigureRow, QuantityField, TextField, column, label, rule_line
+from bibulon.desk.fields import (
+    ChoiceField,
+    ClockField,
+    FigureRow,
+    QuantityField,
+    TextField,
+    clear,
+    column,
+    label,
+    rule_line,
+)
 from bibulon.desk.files import Files
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.rank_mark import RankMark
@@ -236,16 +246,3 @@ class Bench(QScrollArea):
     def _mend(self, caution: Caution) -> None:
         if caution.mend is not None:
             self.document.edit(caution.mend.text.lower(), caution.mend.apply(self.document.job))
-
-
-def clear(layout: QLayout) -> None:
-    """Take everything out of *layout*."""
-    while (item := layout.takeAt(0)) is not None:
-        widget, inner = item.widget(), item.layout()
-        if widget is not None:
-            widget.hide()
-            widget.setParent(None)
-            # held until the event loop turns: it may be in the middle of a signal of its own
-            QTimer.singleShot(0, lambda leaving=widget: leaving.deleteLater())
-        elif inner is not None:
-            clear(inner)

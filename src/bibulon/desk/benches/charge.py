@@ -10,7 +10,7 @@ from bibulon.desk.fields import column, label, shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import clock_time, show
-from bibulon.stock import shelf
+from bibulon.stock.choice import cards_for
 
 
 class ChargeBench(Bench):
@@ -41,8 +41,7 @@ class ChargeBench(Bench):
         return show(value, kind, self.document.assessment.units)
 
     def _resin_cards(self) -> dict[str, ResinCard]:
-        every = (*shelf(), *self.document.job.cards)
-        return {card.id: card for card in every if isinstance(card, ResinCard)}
+        return cards_for(self.document.job, ResinCard)
 
     def _resins(self) -> list[tuple[str, str]]:
         return [(card.name, key) for key, card in self._resin_cards().items()]

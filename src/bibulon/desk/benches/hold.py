@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPlainTextEdit, QPushButton, QVBoxLayout
 
-from bibulon.desk.benches.base import Bench, clear
-from bibulon.desk.fields import column, label, restyle, tool_button
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.fields import clear, column, label, restyle, tool_button
 from bibulon.desk.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.edits import changed, new_id, revised

@@ -21,13 +21,13 @@ from bibulon.job.edits import (
     with_card,
     with_layup,
 )
-from bibulon.job.layup import Layer, role_of
-from bibulon.stock import shelf
+from bibulon.job.layup import Layer, LayupCard, role_of
+from bibulon.stock.choice import cards_for, with_ply_card
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
-ADDED: tuple[tuple[str, type[Card], str], ...] = (
+ADDED: tuple[tuple[str, type[LayupCard], str], ...] = (
     ("Ply", FabricCard, "Add a ply on top"),
     ("Core", CoreCard, "Add core on top"),
     ("Coat", CoatCard, "Add a surface coat on the tool, before any fibre"),
@@ -149,8 +149,7 @@ class BookSection:
 
     def cards(self, *kinds: type[Card]) -> list[Card]:
         """Cards of the shelf and the job of those kinds."""
-        own = {card.id: card for card in (*shelf(), *self.document.job.cards)}
-        return [card for card in own.values() if isinstance(card, kinds)]
+        return list(cards_for(self.document.job, *kinds).values())
 
     def rename(self, old: str, text: str) -> None:
         """Call the group *old* something else. Raises ValueError."""
@@ -166,12 +165,8 @@ class BookSection:
         layers = [revised(one, card=card_id) if one.id == layer.id else one for one in job.layup]
         self.document.edit("material of ply", with_layup(job, layers))
 
-    def _add(self, kind: type[Card]) -> None:
-        job = self.document.job
-        used = [layer.card for layer in job.layup]
-        like = [card for card in job.cards if isinstance(card, kind) and card.id in used]
-        card = like[-1] if like else self.cards(kind)[0]
-        job = with_card(job, card)
+    def _add(self, kind: type[LayupCard]) -> None:
+        job, card = with_ply_card(self.document.job, kind)
         made = Layer(id=new_id("ply"), card=card.id)
         on_top = kind is not CoatCard
         self.document.edit(

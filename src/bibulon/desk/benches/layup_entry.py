@@ -2,33 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from bibulon.desk import icons
-from bibulon.desk.benches.base import clear
-from bibulon.desk.fields import ChoiceField, FreeField, MoveHandle, QuantityField, label, restyle, tool_button
-from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.desk.document import Document
+from bibulon.desk.fields import ChoiceField, FreeField, MoveHandle, QuantityField, clear, label, restyle, tool_button
+from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of
 from bibulon.quantities import show
-
-if TYPE_CHECKING:
-    from bibulon.desk.benches.layup_book import BookSection
 
 GAP_PX = 5
 IN_GROUP_PX = 10
 """Between one row and the next."""
 
 
+class PlyBook(Protocol):
+    """What a row asks of the ply book that it stands in."""
+
+    document: Document
+
+    def cards(self, *kinds: type[Card]) -> Sequence[Card]: ...
+    def material(self, layer: Layer, card_id: str) -> None: ...
+    def rename(self, old: str, text: str) -> None: ...
+    def place_at(self, layer: Layer, position: QPoint) -> None: ...
+    def move(self, layer: Layer, step: int) -> None: ...
+    def link(self, layer: Layer) -> None: ...
+    def repeat(self, layer: Layer) -> None: ...
+    def remove(self, layer: Layer) -> None: ...
+
+
 class EntryRow(QWidget):
     """A row for *layer*. The first entry of a group carries the group's name and how often it is laid."""
 
-    def __init__(self, book: BookSection, layer: Layer) -> None:
+    def __init__(self, book: PlyBook, layer: Layer) -> None:
         super().__init__()
         self.book, self.layer, self.number = book, layer, 0
         self._around: object = None

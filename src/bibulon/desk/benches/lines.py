@@ -55,7 +55,7 @@ from bibulon.job.lines import (
 )
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import parse, run_clock, show, show_full
-from bibulon.stock import shelf
+from bibulon.stock.choice import cards_for, tubes_for
 
 
 def _middle_of(job: Job, identifier: str) -> WhenAtPoint:
@@ -298,8 +298,7 @@ class LinesBench(Bench):
 
     def _tube(self, name: str, line: Line, field: str, use: str) -> ChoiceField:
         def cards() -> dict[str, TubeCard]:
-            every = {card.id: card for card in (*shelf(), *self.document.job.cards)}
-            return {key: card for key, card in every.items() if isinstance(card, TubeCard) and card.use == use}
+            return tubes_for(self.document.job, use)
 
         def put(identifier: str) -> None:
             job = with_card(self.document.job, cards()[identifier])
@@ -364,8 +363,7 @@ class LinesBench(Bench):
             layout.addWidget(field)
 
         def cards() -> dict[str, MediaCard]:
-            every = (*shelf(), *self.document.job.cards)
-            return {card.id: card for card in every if isinstance(card, MediaCard)}
+            return cards_for(self.document.job, MediaCard)
 
         def put(identifier: str) -> None:
             job = with_card(self.document.job, cards()[identifier])

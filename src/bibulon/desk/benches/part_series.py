@@ -4,33 +4,22 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from bibulon.desk.fields import QuantityField
+from bibulon.desk.series_fields import series_fields
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 
-def series_fields(bench: Bench) -> tuple[QuantityField, QuantityField]:
-    """How many, and how true to thickness."""
-    return (
-        QuantityField(bench.document, "How many", "count", "series/quantity", "Parts over the whole run."),
-        QuantityField(
-            bench.document, "Thickness within", "share", "series/thickness_tolerance",
-            "Share that it may be off to either side.", empty="as it comes",
-        ),
-    )  # fmt: skip
-
-
 def build_series(bench: Bench) -> None:
     """The section, with the way to the advice."""
     bench.section("How many, and how")
-    for field in series_fields(bench):
+    for field in series_fields(bench.document):
         bench.add(field)
 
     def show() -> None:
         from bibulon.desk.process_advice import AdviceDialog  # loads the charts only when asked for
 
-        AdviceDialog(bench).exec()
+        AdviceDialog(bench.document, bench.window()).exec()
         bench.refresh()
 
     bench.button("Process advice …", show).setToolTip("Hand lay-up, infusion, light RTM and RTM compared for this part")

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QKeyEvent, QPainter
 from shapely import Polygon
 
 from bibulon.desk.plan import layers
+from bibulon.desk.plan.canvas import PlanCanvas
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.tools import SNAP_PX, DrawTool
 from bibulon.job import Job
@@ -18,9 +18,6 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.part import checked_outline
 from bibulon.job.strokes import Corner, Way, awaits_end, drawn
 from bibulon.laminate.relief_shapes import with_outline
-
-if TYPE_CHECKING:
-    from bibulon.desk.plan.view import PlanView
 
 
 class OutlineTool(DrawTool):
@@ -49,7 +46,7 @@ class OutlineTool(DrawTool):
             return "arc"
         return self.way if self.way == "curve" else "straight"
 
-    def take_way(self, view: PlanView, way: Way) -> None:
+    def take_way(self, view: PlanCanvas, way: Way) -> None:
         """Draw on in this *way*; the middle of an arc that was begun becomes a corner."""
         if awaits_end(self.ways) and way != "arc":
             self.ways[-1] = "straight"
@@ -57,13 +54,13 @@ class OutlineTool(DrawTool):
         view.tell(self.status(view))
         view.tool_changed.emit(self.name)
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
         if len(self.points) >= self.least and math.dist(self.points[0], at) * view.frame.scale <= SNAP_PX:
             self.finish(view)
             return
         super().press(view, at, screen)
 
-    def _aimed(self, view: PlanView, at: Point) -> Point:
+    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
         """Snapped, and lined up with the points drawn so far."""
         self._guides = []
         aimed = super()._aimed(view, at)
@@ -78,13 +75,13 @@ class OutlineTool(DrawTool):
                 y, self._guides = place[1], [*self._guides, place]
         return x, y
 
-    def _add(self, view: PlanView, at: Point) -> None:
+    def _add(self, view: PlanCanvas, at: Point) -> None:
         before = len(self.points)
         super()._add(view, at)
         if len(self.points) > before:
             self.ways.append(self.way if before else "straight")
 
-    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+    def key(self, view: PlanCanvas, event: QKeyEvent) -> bool:
         ways: dict[str, Way] = {"l": "straight", "a": "arc", "u": "curve"}
         way = ways.get(event.text().lower())
         if way is not None and not self.typed:
@@ -97,7 +94,7 @@ class OutlineTool(DrawTool):
     def takes_text(self, text: str) -> bool:
         return super().takes_text(text) or (text.lower() in ("l", "a", "u") and not self.typed)
 
-    def cancel(self, view: PlanView, leave: bool = True) -> None:
+    def cancel(self, view: PlanCanvas, leave: bool = True) -> None:
         super().cancel(view, leave)
         self.ways = []
 
@@ -107,7 +104,7 @@ class OutlineTool(DrawTool):
         layers.paint_stroke(painter, frame, drawn(self._chain(cursor=True), closing), closing is not None)
         layers.paint_squares(painter, frame, [*self.points, *([self.cursor] if self.cursor else [])])
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         part, area = view.document.job.part, Polygon(checked_outline(points))
         holes = tuple(hole for hole in part.holes if area.contains_properly(Polygon(hole)))
         return "draw outline", changed(view.document.job, part=with_outline(part, points, holes)), "outline"
@@ -119,6 +116,6 @@ class HoleTool(OutlineTool):
     name = "hole"
     refits = False
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         part = revised(view.document.job.part, holes=(*view.document.job.part.holes, points))
         return "draw hole", changed(view.document.job, part=part), f"hole {len(part.holes)}"

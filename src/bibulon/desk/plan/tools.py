@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
 from pydantic import ValidationError
 from PySide6.QtCore import QPointF, Qt
@@ -12,6 +12,7 @@ from shapely import Point as Place
 from shapely import Polygon
 
 from bibulon.desk.plan import layers
+from bibulon.desk.plan.canvas import PlanCanvas
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.things import GRAB_PX, KINDS, Grip, edge_at, grip_at, nearest, points_of, with_points
 from bibulon.job import Job
@@ -31,9 +32,7 @@ from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
 from bibulon.quantities import QuantityError, parse, show
-
-if TYPE_CHECKING:
-    from bibulon.desk.plan.view import PlanView
+from bibulon.stock.choice import with_line_cards, with_media_card
 
 SNAP_PX = 8.0
 GRID_M = 0.01
@@ -53,13 +52,13 @@ class Tool(Protocol):
     name: str
     hint: str
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None: ...
-    def move(self, view: PlanView, at: Point, pressed: bool) -> None: ...
-    def release(self, view: PlanView, at: Point) -> None: ...
-    def twice(self, view: PlanView, at: Point) -> None: ...
-    def finish(self, view: PlanView) -> None: ...
-    def cancel(self, view: PlanView) -> None: ...
-    def key(self, view: PlanView, event: QKeyEvent) -> bool: ...
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None: ...
+    def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None: ...
+    def release(self, view: PlanCanvas, at: Point) -> None: ...
+    def twice(self, view: PlanCanvas, at: Point) -> None: ...
+    def finish(self, view: PlanCanvas) -> None: ...
+    def cancel(self, view: PlanCanvas) -> None: ...
+    def key(self, view: PlanCanvas, event: QKeyEvent) -> bool: ...
     def paint(self, painter: QPainter, frame: Frame) -> None: ...
     def takes_text(self, text: str) -> bool: ...
 
@@ -112,7 +111,7 @@ class SelectTool:
         self._corner: Grip | None = None
         """The corner that was taken hold of last."""
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
         self._grip = self._corner = grip_at(view.document.job, view.frame, at, view.chosen, view.edits)
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
@@ -121,7 +120,7 @@ class SelectTool:
             view.touched.emit(at)
             view.start_pan(screen)
 
-    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+    def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         if self._grip is None or not pressed:
             return
         if self._grip.point is None:
@@ -138,13 +137,13 @@ class SelectTool:
             return  # an impossible shape on the way: the last possible one stays
         view.document.preview(self._edited)
 
-    def release(self, view: PlanView, at: Point) -> None:
+    def release(self, view: PlanCanvas, at: Point) -> None:
         if self._grip is not None and self._edited is not None:
             verb = "reshape" if self._grip.point is not None else "move"
             view.document.edit(f"{verb} {self._grip.kind}", self._edited)
         self._grip = self._edited = None
 
-    def twice(self, view: PlanView, at: Point) -> None:
+    def twice(self, view: PlanCanvas, at: Point) -> None:
         """A new corner in the edge under the pointer."""
         found = edge_at(view.document.job, view.frame, at, view.edits)
         if found is None:
@@ -157,16 +156,16 @@ class SelectTool:
         self._corner = grip
         view.document.edit(f"new corner of {grip.kind}", with_points(view.document.job, grip, tuple(points)))
 
-    def finish(self, view: PlanView) -> None:
+    def finish(self, view: PlanCanvas) -> None:
         return
 
-    def cancel(self, view: PlanView) -> None:
+    def cancel(self, view: PlanCanvas) -> None:
         if self._edited is not None:
             view.document.drop_preview()
         self._grip = self._edited = None
         view.choose("")
 
-    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+    def key(self, view: PlanCanvas, event: QKeyEvent) -> bool:
         job = view.document.job
         grip = view.chosen_grip()
         if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
@@ -188,7 +187,7 @@ class SelectTool:
             return True
         return False
 
-    def _without_corner(self, view: PlanView, grip: Grip, asked: bool) -> bool:
+    def _without_corner(self, view: PlanCanvas, grip: Grip, asked: bool) -> bool:
         """Take the corner held last away, where corners are what is removed, or where it was *asked* for."""
         corner = self._corner
         if corner is None or corner.point is None or corner.id != grip.id or not (asked or KINDS[grip.kind].cornered):
@@ -226,30 +225,30 @@ class DrawTool:
         self.cursor: Point | None = None
         self.typed = ""
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
         self._add(view, self._aimed(view, at))
 
-    def _aimed(self, view: PlanView, at: Point) -> Point:
+    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
         at = snapped(view.document.job, view.frame, at)
         return squared(self.points[-1], at) if view.square and self.points else at
 
-    def _add(self, view: PlanView, at: Point) -> None:
+    def _add(self, view: PlanCanvas, at: Point) -> None:
         if not self.points or self.points[-1] != at:
             self.points.append(at)
         self.typed = ""
         view.tell(self.status(view))
 
-    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+    def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         self.cursor = self._aimed(view, at)
         view.tell(self.status(view))
 
-    def release(self, view: PlanView, at: Point) -> None:
+    def release(self, view: PlanCanvas, at: Point) -> None:
         return
 
-    def twice(self, view: PlanView, at: Point) -> None:
+    def twice(self, view: PlanCanvas, at: Point) -> None:
         self.finish(view)
 
-    def status(self, view: PlanView) -> str:
+    def status(self, view: PlanCanvas) -> str:
         if self.typed:
             return f"Length: {self.typed}▏  Enter sets it; “{self.typed} at 30” turns it to 30° too"
         if self.points and self.cursor:
@@ -262,7 +261,7 @@ class DrawTool:
         """The points that were drawn, as they are to be taken."""
         return tuple(self.points)
 
-    def finish(self, view: PlanView) -> None:
+    def finish(self, view: PlanCanvas) -> None:
         points = self.outline()
         if len(points) < self.least:
             self.cancel(view, leave=False)
@@ -280,18 +279,18 @@ class DrawTool:
         if self.refits:
             view.fit()
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         """Label of the edit, the new job and what is chosen in it."""
         raise AttributeError("a drawing tool makes something")
 
-    def cancel(self, view: PlanView, leave: bool = True) -> None:
+    def cancel(self, view: PlanCanvas, leave: bool = True) -> None:
         empty = not self.points
         self.points, self.typed = [], ""
         if leave and empty:
             view.set_tool("select")
         view.update()
 
-    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+    def key(self, view: PlanCanvas, event: QKeyEvent) -> bool:
         text = event.text()
         if Qt.Key(event.key()) in ARROWS:
             step = GRID_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
@@ -320,7 +319,7 @@ class DrawTool:
             return False
         return bool(self.typed) or text.isdigit() or text in ".,"
 
-    def _enter(self, view: PlanView) -> bool:
+    def _enter(self, view: PlanCanvas) -> bool:
         if not self.typed:
             self.finish(view)
             return True
@@ -352,10 +351,10 @@ class LineTool(DrawTool):
         self.kind = self.name = kind
         self.hint = "Click points, type a length, Enter or double-click ends, Shift keeps it straight, Esc gives up."
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         job = view.document.job
         like = next((line for line in job.lines if line.kind == self.kind), None)
-        job, tube, hose = view.tubes_for(job, self.kind, like)
+        job, tube, hose = with_line_cards(job, self.kind)
         identifier = new_id(self.kind)
         line = Line(
             id=identifier, kind="feed" if self.kind == "feed" else "vent", label=next_label(job, self.kind),
@@ -373,24 +372,24 @@ class MediaTool(DrawTool):
     hint = "Drag a rectangle, or click corners; Enter or double-click ends, Esc gives up."
     _from: Point | None = None
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
         super().press(view, at, screen)
         self._from = self.points[-1] if len(self.points) == 1 else None
 
-    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+    def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         super().move(view, at, pressed)
         if pressed and self._from and self.cursor:
             (x0, y0), (x1, y1) = self._from, self.cursor
             if min(abs(x1 - x0), abs(y1 - y0)) * view.frame.scale > GRAB_PX:
                 self.points = [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
 
-    def release(self, view: PlanView, at: Point) -> None:
+    def release(self, view: PlanCanvas, at: Point) -> None:
         if len(self.points) == 4 and self._from == self.points[0]:
             self.finish(view)
         self._from = None
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
-        job, card = view.media_card(view.document.job)
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job, card = with_media_card(view.document.job)
         patch = MediaPatch(id=new_id("media"), card=card, outline=points)
         return "draw flow media", with_media(job, patch), patch.id
 
@@ -400,7 +399,7 @@ class RegionTool(MediaTool):
 
     name = "region"
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         job = view.document.job
         taken = {region.name for region in job.regions}
         name = next(f"region {n}" for n in range(1, 10_000) if f"region {n}" not in taken)
@@ -413,12 +412,12 @@ class DartTool(DrawTool):
     name = "dart"
     hint = "Click the dart's mouth at the edge of the cloth, then its tip; Esc gives up."
 
-    def _add(self, view: PlanView, at: Point) -> None:
+    def _add(self, view: PlanCanvas, at: Point) -> None:
         super()._add(view, at)
         if len(self.points) == 2:
             self.finish(view)
 
-    def made(self, view: PlanView, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         job = view.document.job
         dart = Dart(id=new_id("dart"), mouth=points[0], tip=points[1], width_m=DART_WIDTH_M)
         cutting = revised(job.cutting, darts=(*job.cutting.darts, dart))
@@ -431,12 +430,12 @@ class SectionTool(DrawTool):
     name = "section"
     hint = "Click where the section starts and ends, or one place and Enter for a cut across it; Esc takes it away."
 
-    def _add(self, view: PlanView, at: Point) -> None:
+    def _add(self, view: PlanCanvas, at: Point) -> None:
         super()._add(view, at)
         if len(self.points) == 2:
             self.finish(view)
 
-    def finish(self, view: PlanView) -> None:
+    def finish(self, view: PlanCanvas) -> None:
         points, self.points, self.typed = self.points, [], ""
         if len(points) == 2:
             view.set_cut((points[0], points[1]))
@@ -444,7 +443,7 @@ class SectionTool(DrawTool):
             view.set_cut(_across(view.document.job, points[0]))
         view.set_tool("select")
 
-    def cancel(self, view: PlanView, leave: bool = True) -> None:
+    def cancel(self, view: PlanCanvas, leave: bool = True) -> None:
         if not self.points:
             view.set_cut(None)
         super().cancel(view, leave)
@@ -464,25 +463,25 @@ class MarkTool:
     name = "mark"
     hint = "Tap the plan where the front is now."
 
-    def press(self, view: PlanView, at: Point, screen: QPointF) -> None:
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
         view.marked.emit((round(at[0], 3), round(at[1], 3)))
 
-    def move(self, view: PlanView, at: Point, pressed: bool) -> None:
+    def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         return
 
-    def release(self, view: PlanView, at: Point) -> None:
+    def release(self, view: PlanCanvas, at: Point) -> None:
         return
 
-    def twice(self, view: PlanView, at: Point) -> None:
+    def twice(self, view: PlanCanvas, at: Point) -> None:
         return
 
-    def finish(self, view: PlanView) -> None:
+    def finish(self, view: PlanCanvas) -> None:
         return
 
-    def cancel(self, view: PlanView) -> None:
+    def cancel(self, view: PlanCanvas) -> None:
         view.set_tool("select")
 
-    def key(self, view: PlanView, event: QKeyEvent) -> bool:
+    def key(self, view: PlanCanvas, event: QKeyEvent) -> bool:
         return False
 
     def paint(self, painter: QPainter, frame: Frame) -> None:

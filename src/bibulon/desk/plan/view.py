@@ -43,15 +43,10 @@ from bibulon.desk.plan.tools import (
 from bibulon.desk.plan.under_pointer import told_at
 from bibulon.desk.station import STATIONS, Station
 from bibulon.flow.reading import section
-from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.cards import MediaCard, TubeCard
-from bibulon.job.edits import with_card
-from bibulon.job.lines import Line
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
 from bibulon.quantities import run_clock, show
-from bibulon.stock import shelf
 
 RULER_PX = 22
 TOOLS: dict[str, Callable[[], Tool]] = {
@@ -201,22 +196,6 @@ class PlanView(QWidget):
         """The middle of what is seen, on the grid."""
         x, y = self.frame.to_plan(QPointF(self.width() / 2, self.height() / 2))
         return round(x, 2), round(y, 2)
-
-    def tubes_for(self, job: Job, kind: str, like: Line | None) -> tuple[Job, str, str]:
-        """Tube and hose cards for a new line: as the last one of its kind, else the first of the shelf."""
-        if like is not None:
-            return job, like.tube, like.hose
-        found = []
-        for use in (f"{kind} line", "hose"):
-            own = [card for card in (*job.cards, *shelf()) if isinstance(card, TubeCard) and card.use == use]
-            job = with_card(job, own[0])
-            found.append(own[0].id)
-        return job, found[0], found[1]
-
-    def media_card(self, job: Job) -> tuple[Job, str]:
-        """The media card for a new patch."""
-        card = next(card for card in (*job.cards, *shelf()) if isinstance(card, MediaCard))
-        return with_card(job, card), card.id
 
     # -- zoom and pan ------------------------------------------------------------------------------------------------
 
