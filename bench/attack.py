@@ -67,8 +67,8 @@ from pathlib import Path
 def main():
     from PySide6.QtCore import QTimer
     from bibulon.desk.app import make_app
-    from bibulon.desk.fill_runner import FillRunner
-    from bibulon.desk.settings import Settings
+    from bibulon.desk.work.fill_runner import FillRunner
+    from bibulon.desk.work.settings import Settings
     from bibulon.desk.window import Window
     from bibulon.job.edits import changed
     from bibulon.job.storage import load

@@ -21,9 +21,9 @@ def measure() -> None:
 
     from bibulon.demo import demo_job
     from bibulon.desk.app import make_app, wait_for_fill
-    from bibulon.desk.settings import Settings
-    from bibulon.desk.station import STATIONS
+    from bibulon.desk.stations import STATIONS
     from bibulon.desk.window import Window
+    from bibulon.desk.work.settings import Settings
 
     app = make_app()
     window = Window(demo_job(), Settings())

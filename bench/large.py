@@ -30,8 +30,8 @@ def measure() -> None:
 
     from bibulon.demo import demo_job
     from bibulon.desk.app import make_app
-    from bibulon.desk.settings import Settings
     from bibulon.desk.window import Window
+    from bibulon.desk.work.settings import Settings
     from bibulon.job import Job
     from bibulon.job.edits import changed, reshaped_region, revised, with_layup, with_value
     from bibulon.job.layup import Layer

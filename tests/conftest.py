@@ -83,7 +83,7 @@ def panel() -> Job:
 def runner() -> Iterator[object]:
     """One worker process for all windows of the suite."""
     from bibulon.desk.app import make_app
-    from bibulon.desk.fill_runner import FillRunner
+    from bibulon.desk.work.fill_runner import FillRunner
 
     make_app()
     made = FillRunner(nodes=(250, 500))
@@ -98,8 +98,8 @@ def window(qtbot, runner) -> Iterator[object]:
 
     from bibulon.desk import theme
     from bibulon.desk.app import make_app, wait_for_fill
-    from bibulon.desk.settings import Settings
     from bibulon.desk.window import Window
+    from bibulon.desk.work.settings import Settings
 
     if theme.current.palette is not theme.LINEN:
         make_app()

@@ -13,8 +13,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QListWidget, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
-from bibulon.desk.fields import Field
 from bibulon.desk.verdict_strip import Tile
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.flow.result import FillResult
 

@@ -20,7 +20,7 @@ from shapely import Polygon, box, union_all
 from typer.testing import CliRunner
 
 from bibulon.assess import assess
-from bibulon.cli import app
+from bibulon.cli.commands import app
 from bibulon.demo import demo_job
 from bibulon.exchange.cut_files import write_cut_list
 from bibulon.exchange.drawings import UNITS_M, read_drawing

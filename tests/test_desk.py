@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.shortcuts import SHORTCUTS
-from bibulon.desk.station import STATIONS
+from bibulon.desk.stations import STATIONS
 from bibulon.desk.window import Window
 from bibulon.job.edits import grouped_layup
 from bibulon.job.storage import load

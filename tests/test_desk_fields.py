@@ -9,8 +9,8 @@ from driving import bench, settle
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from bibulon.desk.fields import Field
-from bibulon.desk.station import STATIONS
+from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
 

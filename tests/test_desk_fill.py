@@ -183,7 +183,7 @@ LEFT_BEHIND = """
 import gc, threading, time
 from PySide6.QtCore import QCoreApplication, QEvent, QObject
 from bibulon.desk.app import make_app
-from bibulon.desk.background import Background
+from bibulon.desk.work.background import Background
 
 class Owner(QObject):
     def heard(self, *_):

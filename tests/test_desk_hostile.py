@@ -12,10 +12,10 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import DEMO_FILES, DEMO_MESH, demo_file
-from bibulon.desk.bring_in import PreviewDialog
+from bibulon.desk.dialogs.bring_in import PreviewDialog
 from bibulon.desk.fault_report import report_faults
-from bibulon.desk.settings import state_folder
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import state_folder
 from bibulon.job.edits import changed
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">{}</svg>'

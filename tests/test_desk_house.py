@@ -6,10 +6,10 @@ from driving import bench, caution_ids, push, texts, type_into, while_open
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QListWidget, QPlainTextEdit
 
-from bibulon.desk.house_window import FIELDS, HouseWindow
+from bibulon.desk.dialogs.house_window import FIELDS, HouseWindow
 from bibulon.desk.job_menu import JobMenu
-from bibulon.desk.settings import load_settings
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import load_settings
 from bibulon.job.edits import changed, revised
 from bibulon.job.house import HouseRules
 

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from bibulon.demo import demo_job
 from bibulon.desk.app import go_on_with_a_run
-from bibulon.desk.left_over import LeftOverWindow
-from bibulon.desk.settings import Settings, state_folder
+from bibulon.desk.dialogs.left_over import LeftOverWindow
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.instruments.protocol import Reading
 from bibulon.job import shot_clock
 from bibulon.job.edits import changed
@@ -230,7 +230,7 @@ import sys
 from pathlib import Path
 from bibulon.demo import demo_job
 from bibulon.desk.app import make_app, wait_for_fill
-from bibulon.desk.settings import Settings
+from bibulon.desk.work.settings import Settings
 from bibulon.desk.window import Window
 app = make_app()
 window = Window(demo_job(), Settings())

@@ -8,8 +8,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
-from bibulon.desk.fields import Field
-from bibulon.desk.station import STATIONS
+from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 
 

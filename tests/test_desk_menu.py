@@ -11,12 +11,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QToolButton
 
 from bibulon.demo import DEMO_FILES, demo_job
-from bibulon.desk import theme
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.job_menu import SETTINGS, JobMenu
-from bibulon.desk.settings import load_settings
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
+from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import load_settings
 from bibulon.job.storage import load
 
 

@@ -13,9 +13,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QPushButton
 from shapely import Polygon
 
-from bibulon.desk.heights import HeightsDialog
-from bibulon.desk.process_advice import AdviceDialog
-from bibulon.desk.tick_list import PhotographDialog
+from bibulon.desk.benches.tick_list import PhotographDialog
+from bibulon.desk.dialogs.heights import HeightsDialog
+from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.window import Window
 from bibulon.job.journal import Journal
 from bibulon.job.part import ReliefFigures

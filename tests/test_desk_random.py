@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk.station import STATIONS
+from bibulon.desk.stations import STATIONS
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed

@@ -13,8 +13,8 @@ import pytest
 from driving import run_apart
 
 from bibulon.demo import demo_job
-from bibulon.desk import fill_runner
-from bibulon.desk.fill_runner import FillAnswer, FillRunner
+from bibulon.desk.work import fill_runner
+from bibulon.desk.work.fill_runner import FillAnswer, FillRunner, _Answers
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_line
 
@@ -60,6 +60,19 @@ def test_when_the_hand_stops_the_full_answer_follows(qtbot, runner: FillRunner, 
     assert last[1].result.after is not None and last[1].result.stopped_by == "filled"
 
 
+def test_a_job_that_comes_back_has_its_fill_at_once(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
+    """As by undo: the same answer, with no fill begun."""
+    for y_m in (0.62, 0.64, 0.62):
+        began: list[float] = []
+        runner.progressed.connect(began.append)
+        with qtbot.waitSignal(runner.settled, timeout=60_000):
+            runner.ask(with_feed_at(y_m))
+        runner.progressed.disconnect(began.append)
+    first, last = (answer for answer in answers if answer.final and fed_at(answer) == pytest.approx(0.62))
+    assert not began and (first.result.times_s == last.result.times_s).all()
+    assert last.causes == first.causes
+
+
 def test_an_earlier_full_answer_is_dropped_for_a_newer_question(
     qtbot, runner: FillRunner, answers: list[FillAnswer]
 ) -> None:
@@ -100,7 +113,7 @@ CLOSING = """
 import gc, threading, time
 from bibulon.demo import demo_job
 from bibulon.desk.app import make_app
-from bibulon.desk.fill_runner import FillRunner
+from bibulon.desk.work.fill_runner import FillRunner
 if __name__ == "__main__":
     app, job = make_app(), demo_job()
     for turn in range(20):
@@ -129,7 +142,9 @@ def test_a_fill_without_end_is_given_up_in_words(monkeypatch: pytest.MonkeyPatch
     monkeypatch.setattr(fill_runner, "MOST_WORK_S", 0.0)
     near, far = multiprocessing.Pipe()
     newest = multiprocessing.Value("q", 1)
-    thread = threading.Thread(target=fill_runner._answer, args=(far, newest, 1, demo_job(), False, (150, 200)))
+    thread = threading.Thread(
+        target=fill_runner._answer, args=(far, newest, 1, demo_job(), False, (150, 200), _Answers())
+    )
     thread.start()
     while (message := near.recv())[0] != "refused":
         assert message[0] == "progress" or not message[2].final

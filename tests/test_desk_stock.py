@@ -11,9 +11,9 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 
-from bibulon.desk.stock_window import StockWindow
-from bibulon.desk.strip_test import StripTestDialog
-from bibulon.desk.thickness_test import ThicknessDialog
+from bibulon.desk.dialogs.stock_window import StockWindow
+from bibulon.desk.dialogs.strip_test import StripTestDialog
+from bibulon.desk.dialogs.thickness_test import ThicknessDialog
 from bibulon.desk.window import Window
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from bibulon.cli import app
+from bibulon.cli.commands import app
 from bibulon.job.format_page import format_page
 
 ROOT = Path(__file__).parent.parent

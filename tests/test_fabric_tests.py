@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.desk.strip_test import parse_fronts
+from bibulon.desk.dialogs.strip_test import parse_fronts
 from bibulon.job.cards import FabricCard
 from bibulon.job.layup import Layer
 from bibulon.laminate.compaction import fibre_fraction

@@ -19,7 +19,7 @@ from pypdf import PdfReader
 from typer.testing import CliRunner
 
 from bibulon.assess import assess, filled
-from bibulon.cli import app
+from bibulon.cli.commands import app
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
@@ -270,7 +270,7 @@ def test_schema_and_a_core_without_qt(deck: Path) -> None:
     assert json.loads(call("schema")[1])["title"] == "Bibulon job"
     program = (
         "import sys; sys.modules['PySide6'] = None\n"
-        "from bibulon.cli import app\n"
+        "from bibulon.cli.commands import app\n"
         f"app(['charge', {str(deck)!r}, '--json'])"
     )
     done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False)

@@ -205,7 +205,7 @@ def test_the_other_hand_fills_like_the_first() -> None:
 def test_the_other_hand_is_written_from_the_command_line_and_nothing_is_overwritten(tmp_path: Path) -> None:
     from typer.testing import CliRunner
 
-    from bibulon.cli import app
+    from bibulon.cli.commands import app
     from bibulon.job.storage import load, save
 
     path, to = tmp_path / "left.bibulon", tmp_path / "right.bibulon"

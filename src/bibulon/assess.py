@@ -19,11 +19,12 @@ import numpy.typing as npt
 
 from bibulon.bag.film import BagPlan, bag_plan, ports_of
 from bibulon.figures import Figure
+from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.fill import Progress
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
-from bibulon.flow.result import FillResult
+from bibulon.flow.result import STOP_WORDS, FillResult
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
@@ -40,11 +41,6 @@ from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 
 Floats = npt.NDArray[np.float64]
-
-FULL_NODES = 2000
-PREVIEW_NODES = 400
-FULL_LEVELS = 4
-"""All that a stack has: with fewer the tool side seems to fill earlier than it does."""
 
 
 @dataclass(frozen=True)
@@ -172,9 +168,8 @@ class Assessment:
             f"driving resin of {show(self.resin_flow.viscosity_pa_s, 'viscosity', self.units)}"
         )
         if self.fill.fill_time_s is None:
-            return Figure(
-                None, "duration", f"{how}. It stops at {show_full(self.fill.filled_fraction)} ({self.fill.stopped_by})."
-            )
+            why, full = STOP_WORDS[self.fill.stopped_by], show_full(self.fill.filled_fraction)
+            return Figure(None, "duration", f"{how}. {why}; {full} of it is filled.")
         lag = show(self.fill.lag_max_s, "duration", self.units)
         return Figure(self.fill.fill_time_s, "duration", f"{how}. The tool side lags by up to {lag}.")
 

@@ -13,6 +13,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import listed, middle_of
 from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.problem import GRAVITY_M_S2
+from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.edits import changed, revised, with_media
@@ -133,24 +134,15 @@ def last_filled_no_vent(assessment: Assessment) -> Iterator[Finding]:
 
 
 MEET_ON_A_VENT = "Let the fronts meet on a vent, open the feeds in another order, or bring a vent to the place."
-WHY_DRY = {
-    "gel": ("The resin gels before the part is full", ""),
-    "flow limit": ("The resin grows too thick to flow before the part is full", ""),
-    "trapped air": ("Resin closes round air that has no way out", MEET_ON_A_VENT),
-    "too high for the vacuum": (
-        "The vacuum cannot lift the resin any higher",
-        "Raise the bucket, feed from higher up, pull a better vacuum, or put the resin under pressure.",
-    ),
-    "no feed open": (
-        "Every feed is clamped or waits for resin that never comes",
-        "Open a feed by the clock, or by something that resin comes to, and clamp it later.",
-    ),
-    "dry area behind the vents": (
-        "Resin has no way past the vents to what lies behind them",
-        "Move the vent beyond the dry place, or bring a feed to it, so that it lies between feed and vent.",
-    ),
+DRY_REMEDIES: dict[StopReason, str] = {
+    "trapped air": MEET_ON_A_VENT,
+    "too high for the vacuum": "Raise the bucket, feed from higher up, pull a better vacuum, or put the resin under "
+    "pressure.",
+    "no feed open": "Open a feed by the clock, or by something that resin comes to, and clamp it later.",
+    "dry area behind the vents": "Move the vent beyond the dry place, or bring a feed to it, so that it lies between "
+    "feed and vent.",
 }
-"""What stopped the fill, in words, and the remedy where it is another one than more reach."""
+"""The remedy for what stopped a fill, where it is another one than more reach."""
 
 
 @caution(
@@ -165,7 +157,7 @@ def stays_dry(assessment: Assessment) -> Iterator[Finding]:
     if fill is None or fill.fill_time_s is not None:
         return
     area = brief(fill.dry_area_m2, "area", assessment.units)
-    reason, remedy = WHY_DRY[fill.stopped_by]
+    reason, remedy = STOP_WORDS[fill.stopped_by], DRY_REMEDIES.get(fill.stopped_by, "")
     full = show_full(fill.filled_fraction)
     yield Finding(f"{reason}: {area} stay dry, {full} of it is filled.", fill.last_filled, remedy=remedy)
 

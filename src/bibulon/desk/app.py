@@ -11,12 +11,12 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import demo_job
-from bibulon.desk import theme
-from bibulon.desk.collector import Collector
-from bibulon.desk.document import is_large
 from bibulon.desk.fault_report import report_faults
-from bibulon.desk.settings import load_settings, state_folder
+from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
+from bibulon.desk.work.collector import Collector
+from bibulon.desk.work.document import is_large
+from bibulon.desk.work.settings import load_settings, state_folder
 from bibulon.job import Job
 from bibulon.job.kept import left_over
 from bibulon.job.storage import StorageError, load_with_fingerprint

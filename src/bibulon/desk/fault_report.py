@@ -15,8 +15,8 @@ from types import TracebackType
 from pydantic import ValidationError
 from PySide6.QtCore import QThread
 
-from bibulon.desk.settings import state_folder
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import state_folder
 from bibulon.job.faults import explain
 
 REPORT = "errors.txt"

@@ -11,8 +11,8 @@ from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QMenu, QWidget
 
 from bibulon.demo import DEMO_FILES
-from bibulon.desk.document import Document
-from bibulon.desk.files import Files
+from bibulon.desk.dialogs.files import Files
+from bibulon.desk.work.document import Document
 
 
 class MenuOwner(Protocol):

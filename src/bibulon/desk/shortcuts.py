@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
-from bibulon.desk.fields import label
+from bibulon.desk.plan.toolbox import TOOLS
+from bibulon.desk.widgets.fields import label
 
 
 @dataclass(frozen=True)
@@ -22,16 +23,8 @@ class Shortcut:
 
 SHORTCUTS = (
     Shortcut("Alt+1 … Alt+9", "Go to a station"),
-    Shortcut("S", "Select tool", "use_tool", "select"),
-    Shortcut("F", "Draw a feed line", "use_tool", "feed"),
-    Shortcut("V", "Draw a vent line", "use_tool", "vent"),
-    Shortcut("M", "Draw flow media", "use_tool", "media"),
-    Shortcut("C", "Cut a section through the stack", "use_tool", "section"),
-    Shortcut("O", "Draw the outline of the part", "use_tool", "outline"),
-    Shortcut("H", "Draw a hole", "use_tool", "hole"),
+    *(Shortcut(tool.key, tool.text, "use_tool", tool.name) for tool in TOOLS if tool.key),
     Shortcut("L A U", "Straight, arc or curve, while an outline is drawn"),
-    Shortcut("R", "Draw a region", "use_tool", "region"),
-    Shortcut("X", "Draw a dart", "use_tool", "dart"),
     Shortcut("Tab", "Next object on the plan"),
     Shortcut("Arrows", "Nudge the chosen object, or move the drawing cursor (Shift: finely)"),
     Shortcut("Space", "Set a point while drawing"),

@@ -14,12 +14,12 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.fields import Field
-from bibulon.desk.process_advice import AdviceDialog
-from bibulon.desk.settings import Settings
-from bibulon.desk.station import STATIONS
-from bibulon.desk.stock_window import StockWindow
+from bibulon.desk.dialogs.process_advice import AdviceDialog
+from bibulon.desk.dialogs.stock_window import StockWindow
+from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
+from bibulon.desk.work.settings import Settings
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldTest

@@ -6,12 +6,17 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QIcon, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QVBoxLayout
 
-from bibulon.desk import icons, theme
-from bibulon.desk.document import Document
-from bibulon.desk.rank_mark import paint_mark
-from bibulon.desk.station import STATIONS, Station, station_state
+from bibulon.desk.stations import STATIONS, Station, StationState
+from bibulon.desk.widgets import icons, theme
+from bibulon.desk.widgets.rank_mark import paint_mark
+from bibulon.desk.work.document import Document
 
-WORDS = {"stop": "stops the job", "caution": "has cautions", "settled": "settled", "waits": "waits"}
+WORDS: dict[StationState, str] = {
+    "stop": "stops the job",
+    "caution": "has cautions",
+    "settled": "settled",
+    "waits": "waits",
+}
 
 
 class StationButton(QAbstractButton):
@@ -20,7 +25,7 @@ class StationButton(QAbstractButton):
     def __init__(self, station: Station, number: int) -> None:
         super().__init__()
         self.station, self.number = station, number
-        self.state = "waits"
+        self.state: StationState = "waits"
         self.setCheckable(True)
         self.setText(station.name)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -28,7 +33,7 @@ class StationButton(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._pictures: dict[str, QIcon] = {}
 
-    def set_state(self, state: str) -> None:
+    def set_state(self, state: StationState) -> None:
         self.state = state
         self.setToolTip(f"{self.station.name} (Alt+{self.number}): {WORDS[state]}")
         self.setAccessibleName(f"{self.station.name}, {WORDS[state]}")
@@ -89,5 +94,4 @@ class StationRail(QFrame):
 
     def refresh(self, document: Document) -> None:
         for station in STATIONS:
-            state = station_state(station, document.job, document.assessment, document.cautions)
-            self.buttons[station.id].set_state(state)
+            self.buttons[station.id].set_state(station.state(document.assessment, document.cautions))

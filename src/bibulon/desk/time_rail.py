@@ -26,10 +26,10 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from bibulon.assess import Moment, in_bucket_kg, resin_at
-from bibulon.desk import icons, theme
-from bibulon.desk.document import Document
-from bibulon.desk.fields import tool_button
-from bibulon.desk.rank_mark import paint_mark
+from bibulon.desk.widgets import icons, theme
+from bibulon.desk.widgets.fields import tool_button
+from bibulon.desk.widgets.rank_mark import paint_mark
+from bibulon.desk.work.document import Document
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
 from bibulon.job.run import LAYING

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QSizePolicy,
 
 from bibulon.assess import Assessment
 from bibulon.cautions import Caution
-from bibulon.desk import theme
-from bibulon.desk.document import Document
-from bibulon.desk.fields import label
-from bibulon.desk.rank_mark import paint_mark
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import label
+from bibulon.desk.widgets.rank_mark import paint_mark
+from bibulon.desk.work.document import Document
 from bibulon.figures import Figure
 
 BUSY = "…"

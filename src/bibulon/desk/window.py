@@ -28,53 +28,31 @@ from PySide6.QtWidgets import (
 
 from bibulon.cautions import Caution
 from bibulon.demo import demo_job
-from bibulon.desk import icons, theme
-from bibulon.desk.background import Background, StudyAnswer, proposed, studied
-from bibulon.desk.benches import BENCHES
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.benches.shoot import ShootBench
-from bibulon.desk.document import Document
-from bibulon.desk.fields import OneLine, rule_line, tool_button
-from bibulon.desk.files import Files
-from bibulon.desk.fill_runner import FillRunner
+from bibulon.desk.dialogs.files import Files
+from bibulon.desk.dialogs.left_over import LeftOverWindow, in_words
 from bibulon.desk.job_menu import JobMenu
-from bibulon.desk.left_over import LeftOverWindow, in_words
-from bibulon.desk.opening import Opening, Source
+from bibulon.desk.plan.toolbox import TOOLS, tool_named
 from bibulon.desk.plan.view import PlanView
-from bibulon.desk.run_controller import RunController
-from bibulon.desk.settings import Settings, save_settings, state_folder
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
-from bibulon.desk.station import STATIONS
 from bibulon.desk.station_rail import StationRail
+from bibulon.desk.stations import RUN_STATION, STATIONS, station_of
 from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
+from bibulon.desk.widgets import icons, theme
+from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
+from bibulon.desk.work.background import Background, StudyAnswer, proposed, studied
+from bibulon.desk.work.document import Document
+from bibulon.desk.work.fill_runner import FillRunner
+from bibulon.desk.work.opening import Opening, Source
+from bibulon.desk.work.run_controller import RunController
+from bibulon.desk.work.settings import Settings, save_settings, state_folder
 from bibulon.job import Job
 from bibulon.job.kept import left_over
 from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
 TOOL_ICON = QSize(22, 22)
-PLAN_TOOLS = (
-    ("select", "select", "Select (S)", ("part", "layup", "lines")),
-    ("outline", "part", "Draw the outline (O)", ("part",)),
-    ("hole", "ph.circle-dashed", "Draw a hole (H)", ("part",)),
-    ("region", "region", "Draw a region (R)", ("layup",)),
-    ("dart", "ph.triangle", "Draw a dart (X)", ("layup",)),
-    ("feed", "feed", "Draw a feed line (F)", ("lines",)),
-    ("vent", "vent", "Draw a vent line (V)", ("lines",)),
-    ("media", "media", "Draw flow media (M)", ("lines",)),
-    ("section", "ph.knife", "Cut a section (C)", ("layup", "lines")),
-)
-TOOL_STATION = {
-    "feed": "lines",
-    "vent": "lines",
-    "media": "lines",
-    "section": "lines",
-    "region": "layup",
-    "dart": "layup",
-    "outline": "part",
-    "hole": "part",
-}
 
 
 class Window(QMainWindow):
@@ -104,6 +82,8 @@ class Window(QMainWindow):
         self.time_rail = TimeRail(self.document)
         self.rail = StationRail()
         self.strip = VerdictStrip(self._menu_button(), self._history_buttons())
+        self.station = ""
+        """Identifier of the station that is shown."""
         self.benches: dict[str, Bench] = {}
         self.stack = QStackedWidget()
         self.status = OneLine("muted")
@@ -179,11 +159,15 @@ class Window(QMainWindow):
         row.setContentsMargins(4, 3, 4, 3)
         row.setSpacing(2)
         self._tool_buttons: dict[str, QToolButton] = {}
-        for tool, icon, tip, _ in PLAN_TOOLS:
-            button = tool_button(icon, tip, partial(self.use_tool, tool), checkable=True)
+        for tool in TOOLS:
+            if not tool.stations:
+                continue
+            button = tool_button(
+                tool.icon, f"{tool.text} ({tool.key})", partial(self.use_tool, tool.name), checkable=True
+            )
             button.setIconSize(TOOL_ICON)
             row.addWidget(button)
-            self._tool_buttons[tool] = button
+            self._tool_buttons[tool.name] = button
         fit = tool_button("fit", "Fit the plan (0)", self.fit_plan)
         fit.setIconSize(TOOL_ICON)
         row.addWidget(fit)
@@ -320,22 +304,22 @@ class Window(QMainWindow):
 
     def go(self, station: str) -> None:
         """Show *station*."""
-        one = next(entry for entry in STATIONS if entry.id == station)
+        shown = station_of(station).shown
         bench = self._bench(station)
+        self.station = station
         self.stack.setCurrentWidget(bench)
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
-        self.plan.set_station(one)
-        for tool, _, _, stations in PLAN_TOOLS:
-            self._tool_buttons[tool].setVisible(station in stations)
-        self.tools.setVisible(bool(one.edits))
+        self.plan.set_shown(shown)
+        for name, button in self._tool_buttons.items():
+            button.setVisible(station in tool_named(name).stations)
+        self.tools.setVisible(bool(shown.edits))
         self.tools.adjustSize()
         bench.refresh()
 
     def _bench(self, station: str) -> Bench:
         if station not in self.benches:
-            one = next(entry for entry in STATIONS if entry.id == station)
-            self.benches[station] = BENCHES[station](self, one)
+            self.benches[station] = station_of(station).made_for(self)
             self.stack.addWidget(self.benches[station])
         return self.benches[station]
 
@@ -351,17 +335,13 @@ class Window(QMainWindow):
             gc.collect()
             gc.freeze()
 
-    @property
-    def station(self) -> str:
-        return self.plan.station.id
-
     def use_tool(self, name: str) -> None:
         """Take up a drawing tool, at the station where it belongs."""
         if self._typing():
             return
-        stations = next((where for tool, _, _, where in PLAN_TOOLS if tool == name), ())
-        if self.station not in stations:
-            self.go(TOOL_STATION.get(name, self.station))
+        tool = tool_named(name)
+        if self.station not in tool.stations and tool.stations and not tool.stays:
+            self.go(tool.stations[0])
         self.plan.set_tool(name)
         self.plan.setFocus()
 
@@ -409,12 +389,10 @@ class Window(QMainWindow):
 
     def next_step(self) -> None:
         """Do the next step of the shot."""
-        if self.station != "shoot":
-            self.go("shoot")
+        if self.station != RUN_STATION.id:
+            self.go(RUN_STATION.id)
             return
-        shoot = self._bench("shoot")
-        assert isinstance(shoot, ShootBench)
-        shoot.next_button.click()
+        self._bench(self.station).do_next()
 
     def show_caution(self, caution: Caution) -> None:
         """Go to where *caution* can be mended."""
@@ -429,7 +407,7 @@ class Window(QMainWindow):
         if not found:
             panel.addAction("Nothing found.").setEnabled(False)
         for caution in found:
-            name = next(station.name for station in STATIONS if station.id == caution.station)
+            name = station_of(caution.station).name
             action = panel.addAction(f"{caution.rank.upper()}  {name}: {caution.message}")
             action.setToolTip(caution.remedy)
             action.triggered.connect(lambda _=False, one=caution: self.show_caution(one))
@@ -444,7 +422,7 @@ class Window(QMainWindow):
 
     def show_stock(self) -> None:
         """The shelf's cards and the shop's own."""
-        from bibulon.desk.stock_window import StockWindow  # loads the card files' writers only when asked for
+        from bibulon.desk.dialogs.stock_window import StockWindow  # loads the card files' writers only when asked for
 
         window = StockWindow(self, self.document)
         window.exec()
@@ -452,7 +430,7 @@ class Window(QMainWindow):
 
     def show_house_rules(self) -> None:
         """The figures by which cautions judge."""
-        from bibulon.desk.house_window import HouseWindow
+        from bibulon.desk.dialogs.house_window import HouseWindow
 
         HouseWindow(self, self.document, lambda house: self.set_setting("house", house)).exec()
         self.refresh()
@@ -501,7 +479,7 @@ class Window(QMainWindow):
 
     def _tick(self) -> None:
         self.time_rail.canvas.now_s = self.run.clock_s if self.run.running else None
-        if self.station == "shoot" and self.run.running:
+        if self.station == RUN_STATION.id and self.run.running:
             self.plan.set_time(self.run.clock_s)
         self.time_rail.canvas.update()
 

@@ -27,7 +27,7 @@ from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal
-from bibulon.flow.result import After, FillResult
+from bibulon.flow.result import After, FillResult, StopReason
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Reach, Valves
 
@@ -321,9 +321,9 @@ class _Fill:
         pace = self.problem.pace
         target = self.total_m3 / pace.steps
         length = self.limit * 1e-7
-        stopped_by = ""
+        stopped_by: StopReason | None = None
         risen_to, risen_at = 0.0, 0.0
-        while not stopped_by:
+        while stopped_by is None:
             if len(self.rows) > MOST_STEPS:
                 raise FlowRefusal(UNFOLLOWED)
             self.progress(self._in_part(self.filled) / self.total_m3)
@@ -471,7 +471,7 @@ class _Fill:
         oldest = float(poured[late].min()) if late.any() else 0.0
         return oldest + self.problem.resin.stops_s - float(end_s)
 
-    def _result(self, stopped_by: str, marks: Floats) -> FillResult:
+    def _result(self, stopped_by: StopReason, marks: Floats) -> FillResult:
         held, filled = self._in_part(self.rows[-1].filled), stopped_by == "filled"
         end_s = self.rows[-1].time_s
         arrivals = arrivals_of(self.network, marks, self.problem.resin, end_s, self.valves.opened_s)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -13,6 +14,25 @@ from bibulon.flow.problem import FlowProblem
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName
 
 HALF = 0.5
+StopReason = Literal[
+    "filled",
+    "gel",
+    "flow limit",
+    "trapped air",
+    "too high for the vacuum",
+    "no feed open",
+    "dry area behind the vents",
+]
+STOP_WORDS: dict[StopReason, str] = {
+    "filled": "Every pore is full",
+    "gel": "The resin gels before the part is full",
+    "flow limit": "The resin grows too thick to flow before the part is full",
+    "trapped air": "Resin closes round air that has no way out",
+    "too high for the vacuum": "The vacuum cannot lift the resin any higher",
+    "no feed open": "Every feed is clamped or waits for resin that never comes",
+    "dry area behind the vents": "Resin has no way past the vents to what lies behind them",
+}
+"""Why a fill ended, as a sentence without its full stop."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +94,7 @@ class FillResult:
     in_pots_m3: Floats
     events: tuple[ValveEvent, ...]
     pockets: tuple[Pocket, ...]
-    stopped_by: str
+    stopped_by: StopReason
     filled_fraction: float
     fill_time_s: float | None
     mass_error: float

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from bibulon.job.base import Gap, Model
 
@@ -10,15 +12,15 @@ from bibulon.job.base import Gap, Model
 class FlowChoices(Model):
     """Effects that the fill counts or leaves out, gaps that resin may race along, and the valves after the fill."""
 
-    thickening: bool = True
+    thickening: Annotated[bool, Field(title="Resin thickens")] = True
     """The resin grows thicker with age; if not it stays as fresh as mixed until gel."""
-    swelling: bool = True
+    swelling: Annotated[bool, Field(title="Laminate swells")] = True
     """The laminate is thicker and more open where resin carries part of the pressure on the film."""
-    trapped_air: bool = True
+    trapped_air: Annotated[bool, Field(title="Air is trapped")] = True
     """Dry places cut off from every vent keep their gas."""
-    gravity: bool = True
-    """Resin feels its weight inside a part with heights."""
-    by_batch: bool = True
+    gravity: Annotated[bool, Field(title="Resin has weight")] = True
+    """Resin climbs against its weight where the mould has heights."""
+    by_batch: Annotated[bool, Field(title="Batches age apart")] = True
     """Each batch ages from its own pouring; if not all resin ages from the start of the shot."""
     core_gap_m: Gap = 0.0
     """Width of the gap beside every core edge."""

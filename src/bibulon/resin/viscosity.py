@@ -10,6 +10,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 
@@ -70,7 +71,8 @@ class Rheology:
         return min(self.gel_s, self.flow_limit_s)
 
     @property
-    def stopped_by(self) -> str:
+    def stopped_by(self) -> Literal["gel", "flow limit"]:
+        """What stops it first."""
         return "gel" if self.gel_s <= self.flow_limit_s else "flow limit"
 
     def viscosity_at(self, time_s: float) -> float:

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from bibulon.bag.checks import bag_checks
 from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import label
-from bibulon.desk.tick_list import CHECKED, Tick, TickList
+from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
+from bibulon.desk.widgets.fields import label
 from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card

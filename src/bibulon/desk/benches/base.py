@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 
 from bibulon.cautions import Caution
 from bibulon.cautions.safety import safety_notes
-from bibulon.desk.background import Background
-from bibulon.desk.document import Document
-from bibulon.desk.fields import (
+from bibulon.desk.dialogs.files import Files
+from bibulon.desk.plan.view import PlanView
+from bibulon.desk.widgets.fields import (
     ChoiceField,
     ClockField,
     FigureRow,
@@ -34,12 +34,11 @@ from bibulon.desk.fields import (
     label,
     rule_line,
 )
-from bibulon.desk.files import Files
-from bibulon.desk.plan.view import PlanView
-from bibulon.desk.rank_mark import RankMark
-from bibulon.desk.reading_order import HeldKeyboard, beside, beyond, widgets_of
-from bibulon.desk.run_controller import RunController
-from bibulon.desk.station import Station
+from bibulon.desk.widgets.rank_mark import RankMark
+from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, widgets_of
+from bibulon.desk.work.background import Background
+from bibulon.desk.work.document import Document
+from bibulon.desk.work.run_controller import RunController
 
 
 class Desk(Protocol):
@@ -108,7 +107,8 @@ class Bench(QScrollArea):
     long = False
     """A long bench shows its cautions at its head, and only its notes at its end."""
 
-    def __init__(self, desk: Desk, station: Station) -> None:
+    def __init__(self, desk: Desk, station: str, name: str) -> None:
+        """The bench of the *station* of that identifier and *name*."""
         super().__init__()
         self.desk, self.station = desk, station
         self.setWidgetResizable(True)
@@ -121,12 +121,12 @@ class Bench(QScrollArea):
         self.setWidget(body)
         self._fields: list[Any] = []
         self._watched: list[_Watched] = []
-        self.body.addWidget(label(self.title or station.name, "title"))
+        self.body.addWidget(label(self.title or name, "title"))
         if self.long:
             self.watch(lambda: self._mine(grave=True), column(6), self._fill_grave)
         self.build()
         self.watch(lambda: self._mine(grave=False), column(6), self._fill_cautions)
-        for note in safety_notes(desk.document.job, station.id):
+        for note in safety_notes(desk.document.job, station):
             self.body.addWidget(label(note, "muted"))
         self.body.addStretch(1)
 
@@ -136,6 +136,9 @@ class Bench(QScrollArea):
 
     def build(self) -> None:
         """Put the bench together."""
+
+    def do_next(self) -> None:
+        """Do the next step of the work here, if there is such a thing."""
 
     def refresh(self) -> None:
         """Show the document as it is now."""
@@ -224,7 +227,7 @@ class Bench(QScrollArea):
 
     def _mine(self, grave: bool) -> tuple[Caution, ...]:
         """The cautions for the head of the bench, or those for its end."""
-        mine = (one for one in self.document.cautions if one.station == self.station.id)
+        mine = (one for one in self.document.cautions if one.station == self.station)
         return tuple(one for one in mine if (self.long and one.rank != "note") == grave)
 
     def _fill_grave(self, layout: QVBoxLayout) -> None:

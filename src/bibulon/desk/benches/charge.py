@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import column, label, shown_figure
+from bibulon.desk.widgets.fields import column, label, shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import clock_time, show

@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPlainTextEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import clear, column, label, restyle, tool_button
-from bibulon.desk.rank_mark import RankMark
+from bibulon.desk.widgets.fields import clear, column, label, restyle, tool_button
+from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
@@ -19,7 +19,7 @@ from bibulon.quantities import from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
 
 if TYPE_CHECKING:
-    from bibulon.desk.hold_chart import HoldChart
+    from bibulon.desk.widgets.hold_chart import HoldChart
 
 SAMPLE_S = 20.0
 EXAMPLE_PA = (3100.0, 3400.0, 3600.0)
@@ -146,7 +146,9 @@ class HoldBench(Bench):
             self.verdict.addLayout(_line("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
 
     def _draw(self, test: HoldTest, verdict: HoldVerdict) -> None:
-        from bibulon.desk.hold_chart import HoldChart  # loads the chart package, only when there is something to draw
+        from bibulon.desk.widgets.hold_chart import (
+            HoldChart,  # loads the chart package, only when there is something to draw
+        )
 
         if self.chart is None:
             self.chart = HoldChart()

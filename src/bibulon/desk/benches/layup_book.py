@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QSpacerItem, QVBoxLayout, QWidget
 
 from bibulon.desk.benches.layup_entry import EntryRow
-from bibulon.desk.fields import column, label
+from bibulon.desk.widgets.fields import column, label
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import (
     grouped_layup,

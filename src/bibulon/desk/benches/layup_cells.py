@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
-from bibulon.desk.fields import column, label
+from bibulon.desk.widgets.fields import column, label
 from bibulon.job.base import Point
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Cell, Laminate, Stack

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from bibulon.desk.fields import FreeField, column, label
+from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.job.cards import CoreCard
 from bibulon.job.edits import with_value
 from bibulon.laminate.core import (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from bibulon.desk.fields import FreeField
+from bibulon.desk.widgets.fields import FreeField
 from bibulon.laminate.corner import CornerMove, corner_move
 from bibulon.quantities import parse, show
 

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from bibulon.desk.apart import apart, cut
-from bibulon.desk.background import Background
-from bibulon.desk.document import is_large
-from bibulon.desk.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
 from bibulon.desk.plan.things import KINDS
+from bibulon.desk.widgets.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
+from bibulon.desk.work.apart import apart, cut
+from bibulon.desk.work.background import Background
+from bibulon.desk.work.document import is_large
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut

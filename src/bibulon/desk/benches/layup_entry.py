@@ -9,9 +9,18 @@ from typing import Protocol
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from bibulon.desk import icons
-from bibulon.desk.document import Document
-from bibulon.desk.fields import ChoiceField, FreeField, MoveHandle, QuantityField, clear, label, restyle, tool_button
+from bibulon.desk.widgets import icons
+from bibulon.desk.widgets.fields import (
+    ChoiceField,
+    FreeField,
+    MoveHandle,
+    QuantityField,
+    clear,
+    label,
+    restyle,
+    tool_button,
+)
+from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of

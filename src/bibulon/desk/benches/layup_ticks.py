@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from bibulon.desk.tick_list import Tick, TickList
+from bibulon.desk.benches.tick_list import Tick, TickList
 from bibulon.job import Job
 from bibulon.job.run import EventKind
 from bibulon.laminate.lay_list import lay_list

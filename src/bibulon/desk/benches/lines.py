@@ -9,10 +9,11 @@ from pydantic import ValidationError
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from shapely import LineString
 
-from bibulon.desk import icons
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.lines_planning import PlanningSections
-from bibulon.desk.fields import (
+from bibulon.desk.plan.maps import MAPS
+from bibulon.desk.widgets import icons
+from bibulon.desk.widgets.fields import (
     ChoiceField,
     FreeField,
     QuantityField,
@@ -24,7 +25,7 @@ from bibulon.desk.fields import (
     shown_figure,
     tool_button,
 )
-from bibulon.desk.plan.maps import MAPS
+from bibulon.flow.result import STOP_WORDS
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard, TubeCard
@@ -79,7 +80,7 @@ class LinesBench(Bench):
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
         self.figure("Tool side lags", self._lag)
-        self.choice("Plan shows", self._maps, lambda: self.desk.plan.map, self.desk.plan.set_map)
+        self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         row = QHBoxLayout()
         for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
@@ -114,8 +115,8 @@ class LinesBench(Bench):
         if fill is None:
             return "–", str(self.document.assessment.refusal or "")
         if fill.fill_time_s is not None:
-            return "filled", "Every pore is full."
-        return f"{show_full(fill.filled_fraction)} full", f"Stopped by {fill.stopped_by}."
+            return "filled", f"{STOP_WORDS['filled']}."
+        return f"{show_full(fill.filled_fraction)} full", f"{STOP_WORDS[fill.stopped_by]}."
 
     def _lag(self) -> tuple[str, str]:
         fill = self.document.assessment.fill
@@ -124,7 +125,7 @@ class LinesBench(Bench):
         return f"up to {show(fill.lag_max_s, 'duration')}", "Longest wait from resin under the film to resin through."
 
     def _maps(self) -> list[tuple[str, str]]:
-        return [(text, name) for name, text in MAPS.items() if name != "dry" or self.document.study]
+        return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]
 
     # -- lines -------------------------------------------------------------------------------------------------------
 

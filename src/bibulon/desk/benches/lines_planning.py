@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
-from bibulon.desk.background import Background
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import ToggleField, column, label, shown_figure
+from bibulon.desk.widgets.fields import ToggleField, column, label, shown_figure
+from bibulon.desk.work.background import Background
 from bibulon.job import Job
 from bibulon.job.edits import changed, with_value
+from bibulon.job.flow import FlowChoices
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
 from bibulon.quantities import from_to, show
 
@@ -23,13 +24,12 @@ if TYPE_CHECKING:
 STUDY = "Study the spread"
 PROPOSE = "Propose a layout"
 STOPPING = "Stopping …"
-EFFECTS = (
-    ("thickening", "Resin thickens", "The resin grows thicker with age, as its card says."),
-    ("by_batch", "Batches age apart", "Each batch ages from its own pouring; else all resin from the start."),
-    ("swelling", "Laminate swells", "Under film the laminate is thicker and more open where resin carries load."),
-    ("trapped_air", "Air is trapped", "Dry places cut off from every vent keep their gas."),
-    ("gravity", "Resin has weight", "Resin climbs against its weight where the mould has heights."),
+EFFECTS = tuple(
+    (name, field.title, field.description or "")
+    for name, field in FlowChoices.model_fields.items()
+    if field.title is not None
 )
+"""What the fill may count or leave out, as the job's model declares it: field, words and hint."""
 
 
 class PlanningSections(QObject):

@@ -12,9 +12,9 @@ from shapely import Polygon
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.part_mould import MouldSection
 from bibulon.desk.benches.part_series import build_series
-from bibulon.desk.fields import FreeField, column, label, tool_button
-from bibulon.desk.files import DRAWING_SUFFIXES
+from bibulon.desk.dialogs.files import DRAWING_SUFFIXES
 from bibulon.desk.plan.outline_tools import OutlineTool
+from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
 from bibulon.job.faults import explain_here

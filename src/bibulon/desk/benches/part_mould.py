@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, get_args
 
 from PySide6.QtWidgets import QHBoxLayout
 
-from bibulon.desk.fields import FreeField, ToggleField
-from bibulon.desk.files import MESH_SUFFIXES
-from bibulon.desk.tick_list import CHECKED, Tick, TickList
+from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
+from bibulon.desk.dialogs.files import MESH_SUFFIXES
+from bibulon.desk.widgets.fields import FreeField, ToggleField
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.mould import Face, Hand, MouldKind
@@ -135,7 +135,7 @@ class MouldSection:
         self.bench.desk.files.bring_in("A mesh of the mould's face", MESH_SUFFIXES)
 
     def _from_heights(self) -> None:
-        from bibulon.desk.heights import HeightsDialog
+        from bibulon.desk.dialogs.heights import HeightsDialog
 
         asked = HeightsDialog(self.bench.window(), self.document.job.part, self.document.assessment.units)
         if asked.exec() and asked.part is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from bibulon.desk.series_fields import series_fields
+from bibulon.desk.widgets.series_fields import series_fields
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -17,7 +17,7 @@ def build_series(bench: Bench) -> None:
         bench.add(field)
 
     def show() -> None:
-        from bibulon.desk.process_advice import AdviceDialog  # loads the charts only when asked for
+        from bibulon.desk.dialogs.process_advice import AdviceDialog  # loads the charts only when asked for
 
         AdviceDialog(bench.document, bench.window()).exec()
         bench.refresh()

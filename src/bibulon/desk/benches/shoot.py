@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import column, label
-from bibulon.desk.rank_mark import RankMark
-from bibulon.desk.run_controller import PACES
+from bibulon.desk.widgets.fields import column, label
+from bibulon.desk.widgets.rank_mark import RankMark
+from bibulon.desk.work.run_controller import PACES
 from bibulon.job.run import LONGEST_TEXT, EventKind
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.record.run_list import ALL_FEEDS, done_steps
@@ -162,6 +162,9 @@ class ShootBench(Bench):
             self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
             return False
         return True
+
+    def do_next(self) -> None:
+        self.next_button.click()
 
     def _do_next(self) -> None:
         step = self.desk.run.next()

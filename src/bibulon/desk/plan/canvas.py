@@ -6,9 +6,9 @@ from typing import Protocol
 
 from PySide6.QtCore import QPointF, SignalInstance
 
-from bibulon.desk.document import Document
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.things import Grip
+from bibulon.desk.work.document import Document
 from bibulon.job.base import Point
 
 

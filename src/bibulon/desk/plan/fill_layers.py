@@ -9,10 +9,10 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPainter, QPainterPath, QPen
 
-from bibulon.desk import theme
-from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.layers import text_box
+from bibulon.desk.widgets import theme
+from bibulon.desk.work.fill_runner import Face, FillAnswer
 from bibulon.flow.contours import contour
 from bibulon.flow.raster import Grid
 from bibulon.job import Job

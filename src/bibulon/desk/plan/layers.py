@@ -24,9 +24,9 @@ from shapely import Point as Place
 from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
-from bibulon.desk import theme
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.rank_mark import paint_mark
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard

@@ -8,23 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.desk.document import Document
-from bibulon.desk.fill_runner import FillAnswer
+from bibulon.desk.work.document import Document
+from bibulon.desk.work.fill_runner import FillAnswer
 from bibulon.flow.raster import Grid
 from bibulon.flow.reading import fibre_map, pressure_map, thickness_map
 from bibulon.quantities import Units, show
-
-MAPS = {
-    "through": "resin through",
-    "seen": "resin under the film",
-    "pressure": "pressure of the resin",
-    "lag": "lag of the tool side",
-    "thickness": "thickness at gel",
-    "fibre": "fibre fraction at gel",
-    "dry": "chance of staying dry",
-}
-"""Names of the maps, and the words for them; the first two show the front."""
-FACES = ("through", "seen")
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -96,15 +84,38 @@ def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | Non
     return PlanMap(study.picture, "Chance of staying dry", 0.0, highest, "0", shown)
 
 
-_MAKERS: dict[str, Callable[[Document, FillAnswer, float], PlanMap | None]] = {
-    "pressure": _pressure,
-    "lag": _lag,
-    "thickness": _thickness,
-    "fibre": _fibre,
-    "dry": _dry,
-}
+Maker = Callable[[Document, FillAnswer, float], PlanMap | None]
 
 
-def plan_map(document: Document, answer: FillAnswer, name: str, time_s: float) -> PlanMap | None:
-    """The map *name* at *time_s*; None where the front is shown instead, with its contours."""
-    return _MAKERS[name](document, answer, time_s) if name in _MAKERS else None
+@dataclass(frozen=True)
+class MapKind:
+    """A map that the plan can show: its words in the choice, and what makes it of the fill at a time (s).
+
+    A map without ``make`` shows the front. ``of_time`` says whether it changes with the time that is shown, ``offered``
+    when it is in the choice at all.
+    """
+
+    name: str
+    words: str
+    make: Maker | None = None
+    of_time: bool = False
+    offered: Callable[[Document], bool] = lambda document: True
+
+
+MAPS = (
+    MapKind("through", "resin through"),
+    MapKind("seen", "resin under the film"),
+    MapKind("pressure", "pressure of the resin", _pressure, of_time=True),
+    MapKind("lag", "lag of the tool side", _lag),
+    MapKind("thickness", "thickness at gel", _thickness),
+    MapKind("fibre", "fibre fraction at gel", _fibre),
+    MapKind("dry", "chance of staying dry", _dry, offered=lambda document: document.study is not None),
+)
+
+
+def map_named(name: str) -> MapKind:
+    """The map of that *name*. Raises KeyError."""
+    for kind in MAPS:
+        if kind.name == name:
+            return kind
+    raise KeyError(name)

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 from shapely import Polygon
 
-from bibulon.desk.background import Background
+from bibulon.desk.work.background import Background
 from bibulon.job.base import Point
 from bibulon.job.part import Part, Relief
 from bibulon.laminate.relief import heights_at

@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
 
-from bibulon.desk import theme
 from bibulon.desk.plan.frame import Frame
+from bibulon.desk.widgets import theme
 from bibulon.job.base import Point
 from bibulon.laminate.section import Section
 from bibulon.quantities import Units, show

@@ -20,28 +20,19 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 from shapely import Polygon
 
-from bibulon.desk import theme
-from bibulon.desk.document import Document
-from bibulon.desk.fill_runner import Face, FillAnswer
 from bibulon.desk.plan import fill_layers, layers
 from bibulon.desk.plan.frame import Frame, fitted, ruler_step_m
-from bibulon.desk.plan.maps import FACES, PlanMap, plan_map
-from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
+from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.section import PANEL_PX, paint_section
+from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
-from bibulon.desk.plan.tools import (
-    DartTool,
-    LineTool,
-    MarkTool,
-    MediaTool,
-    RegionTool,
-    SectionTool,
-    SelectTool,
-    Tool,
-)
+from bibulon.desk.plan.toolbox import tool_named
+from bibulon.desk.plan.tools import SelectTool, Tool
 from bibulon.desk.plan.under_pointer import told_at
-from bibulon.desk.station import STATIONS, Station
+from bibulon.desk.widgets import theme
+from bibulon.desk.work.document import Document
+from bibulon.desk.work.fill_runner import Face, FillAnswer
 from bibulon.flow.reading import section
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate
@@ -49,18 +40,6 @@ from bibulon.laminate.section import Section, stack_section
 from bibulon.quantities import run_clock, show
 
 RULER_PX = 22
-TOOLS: dict[str, Callable[[], Tool]] = {
-    "select": SelectTool,
-    "feed": lambda: LineTool("feed"),
-    "vent": lambda: LineTool("vent"),
-    "media": MediaTool,
-    "region": RegionTool,
-    "outline": OutlineTool,
-    "hole": HoleTool,
-    "dart": DartTool,
-    "section": SectionTool,
-    "mark": MarkTool,
-}
 
 
 class PlanView(QWidget):
@@ -83,14 +62,14 @@ class PlanView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(300, 200)
         self.frame = Frame(100.0, 0.0, 0.0)
-        self.station: Station = STATIONS[0]
+        self.shown = Shown("", frozenset())
         self.tool: Tool = SelectTool()
         self.chosen = ""
         self.square = False
         self.time_s: float | None = None
         self._pan: QPointF | None = None
         self._fitted = True
-        self.map = "through"
+        self.map = map_named("through")
         self._image: tuple[object, str, float, str, QImage] | None = None
         self._map: tuple[tuple[object, ...], PlanMap | None] | None = None
         self._pointer: QPointF | None = None
@@ -124,7 +103,7 @@ class PlanView(QWidget):
     @property
     def edits(self) -> tuple[str, ...]:
         """Kinds of object that can be moved and reshaped as the plan is shown now."""
-        return tuple(kind for kind in self.station.edits if kind != "joint" or self.joints)
+        return tuple(kind for kind in self.shown.edits if kind != "joint" or self.joints)
 
     @property
     def editable(self) -> bool:
@@ -135,8 +114,9 @@ class PlanView(QWidget):
         self.chosen, self.cut = "", None
         self.fit()
 
-    def set_station(self, station: Station) -> None:
-        self.station = station
+    def set_shown(self, shown: Shown) -> None:
+        """Show what a station shows, with the select tool."""
+        self.shown = shown
         self.set_tool("select")
         self.refresh()
 
@@ -152,7 +132,7 @@ class PlanView(QWidget):
 
     def set_map(self, name: str) -> None:
         """Show one of :data:`~bibulon.desk.plan.maps.MAPS`."""
-        self.map = name
+        self.map = map_named(name)
         self.refresh()
 
     def set_cut(self, cut: tuple[Point, Point] | None) -> None:
@@ -163,7 +143,7 @@ class PlanView(QWidget):
         self.update()
 
     def set_tool(self, name: str) -> None:
-        self.tool = TOOLS[name]()
+        self.tool = tool_named(name).make()
         self.setCursor(Qt.CursorShape.ArrowCursor if name == "select" else Qt.CursorShape.CrossCursor)
         self.tell(self.tool.hint if self.editable or name != "select" else "")
         self.tool_changed.emit(name)
@@ -259,14 +239,18 @@ class PlanView(QWidget):
         self.pointed.emit("")
         super().leaveEvent(event)
 
+    def _answer(self) -> FillAnswer | None:
+        """The fill, where it is shown."""
+        return self.document.answer if "fill" in self.shown.layers else None
+
     def _tell_place(self) -> None:
         """Tell what there is under the pointer, as the plan is shown now."""
         if self._pointer is None:
             return
-        answer = self.document.answer if self.station.shows_fill else None
+        answer = self._answer()
         shown = None if answer is None else self._map_of(answer, self._shown_time(answer))
         place = self.frame.to_plan(self._pointer)
-        self.pointed.emit(told_at(self.document.assessment, place, self.station.shows_fill, shown))
+        self.pointed.emit(told_at(self.document.assessment, place, answer is not None, shown))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pan is not None:
@@ -336,58 +320,62 @@ class PlanView(QWidget):
 
     def _paint(self, painter: QPainter) -> None:
         palette = theme.current.palette
-        job, assessment, station = self.document.job, self.document.assessment, self.station
+        job, assessment, shown = self.document.job, self.document.assessment, self.shown.layers
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(palette.ground))
         layers.paint_part(painter, self.frame, job)
-        if station.shows_stack or station.id == "part":
+        if "stack" in shown:
             self._paint_stack(painter)
-        answer = self.document.answer if station.shows_fill else None
-        layers.paint_regions(painter, self.frame, job, named=station.shows_stack)
+        answer = self._answer()
+        layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
-        if station.shows_fill and station.id in ("lines", "charge"):
+        if "media" in shown:
             layers.paint_media(painter, self.frame, job, self.chosen)
         shade = self._shade.of(job.part)
         if shade is not None:
             layers.paint_relief(painter, self.frame, job, shade)
-        if station.id == "layup":
+        if "marked cells" in shown:
             layers.paint_marked_cells(painter, self.frame, self._marked_cells)
-        if station.id == "layup" and (self.joints or job.cutting.darts):
+        if "joints" in shown and (self.joints or job.cutting.darts):
             layers.paint_joints(painter, self.frame, assessment.plies, self.chosen, joints=self.joints)
             layers.paint_darts(painter, self.frame, job, assessment.plies, self.chosen)
         layers.paint_outline(painter, self.frame, job)
-        if station.shows_bag:
+        if "bag" in shown:
             layers.paint_bag(painter, self.frame, assessment)
-        if station.id != "part" and not station.shows_stack:
-            for line in job.lines:
-                layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
-            taken = [layers.label_place(self.frame, line) for line in job.lines]
-            if answer is not None:
-                if self.map in FACES:
-                    fill_layers.paint_contour_times(
-                        painter, self.frame, self._face(answer), self._shown_time(answer), taken
-                    )
-                fill_layers.paint_last_filled(painter, self.frame, answer)
-            for line in job.lines:
-                layers.paint_label(painter, self.frame, line)
-        if station.id in ("part", "layup"):
+        if "lines" in shown:
+            self._paint_lines(painter, answer)
+        if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)
-        if station.id in ("shoot", "cure", "log"):
+        if "marks of the front" in shown:
             layers.paint_marks(painter, self.frame, job)
         places = [
             (one.rank, one.place)
             for one in self.document.cautions
-            if one.place is not None and one.station == station.id
+            if one.place is not None and one.station == self.shown.cautions_of
         ]
         layers.paint_cautions(painter, self.frame, places)
         grip = self.chosen_grip()
         if grip is not None and KINDS[grip.kind].closed:
             layers.paint_handles(painter, self.frame, KINDS[grip.kind].points(job)[grip.id])
-        if self.cut is not None and (answer is not None or station.shows_stack):
+        if self.cut is not None and (answer is not None or "stack" in shown):
             self._paint_section(painter, answer, self.cut)
         self.tool.paint(painter, self.frame)
         self._paint_rulers(painter)
+
+    def _paint_lines(self, painter: QPainter, answer: FillAnswer | None) -> None:
+        """The lines with their labels, and the times of the front between them."""
+        job = self.document.job
+        for line in job.lines:
+            layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
+        taken = [layers.label_place(self.frame, line) for line in job.lines]
+        if answer is not None:
+            if self.map.make is None:
+                time_s = self._shown_time(answer)
+                fill_layers.paint_contour_times(painter, self.frame, self._face(answer), time_s, taken)
+            fill_layers.paint_last_filled(painter, self.frame, answer)
+        for line in job.lines:
+            layers.paint_label(painter, self.frame, line)
 
     def _paint_section(self, painter: QPainter, answer: FillAnswer | None, cut: tuple[Point, Point]) -> None:
         """The dry stack ply by ply, or the flow levels with the resin in them."""
@@ -405,13 +393,14 @@ class PlanView(QWidget):
         return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)
 
     def _face(self, answer: FillAnswer) -> Face:
-        return answer.seen if self.map == "seen" else answer.through
+        return answer.seen if self.map.name == "seen" else answer.through
 
     def _map_of(self, answer: FillAnswer, time_s: float) -> PlanMap | None:
         """The field that was chosen, at *time_s*; None for the fill itself."""
-        key = (answer, self.map, time_s if self.map == "pressure" else 0.0, self.document.study)
+        key = (answer, self.map, time_s if self.map.of_time else 0.0, self.document.study)
         if self._map is None or self._map[0] != key:
-            self._map = (key, plan_map(self.document, answer, self.map, time_s))
+            make = self.map.make
+            self._map = (key, None if make is None else make(self.document, answer, time_s))
         return self._map[1]
 
     def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
@@ -419,14 +408,14 @@ class PlanView(QWidget):
         job, shown = self.document.job, self._map_of(answer, time_s)
         if shown is None:
             face = self._face(answer)
-            image = self._drawn((answer, self.map, time_s), lambda: fill_layers.fill_image(answer, face, time_s))
+            image = self._drawn((answer, self.map.name, time_s), lambda: fill_layers.fill_image(answer, face, time_s))
             fill_layers.paint_fill(painter, self.frame, job, answer, face, image, time_s)
-            if self.map in FACES:
+            if self.map.make is None:
                 end = show(answer.result.end_s, "duration", self.document.assessment.units)
                 fill_layers.paint_legend(painter, self._legend_box(), "Resin comes after", "0", end)
             return
         image = self._drawn(
-            (shown.grid, self.map, shown.highest),
+            (shown.grid, self.map.name, shown.highest),
             lambda: fill_layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
         )
         fill_layers.paint_field(painter, self.frame, job, shown.grid, image)

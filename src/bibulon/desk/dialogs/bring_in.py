@@ -23,14 +23,14 @@ from PySide6.QtWidgets import (
 )
 from shapely import Polygon
 
-from bibulon.desk import theme
-from bibulon.desk.background import Background
-from bibulon.desk.document import Document
-from bibulon.desk.fields import ChoiceField, FreeField, column, label
 from bibulon.desk.plan.frame import Frame, fitted
 from bibulon.desk.plan.relief_shade import shaded
 from bibulon.desk.plan.view import PlanView
-from bibulon.desk.rank_mark import paint_mark
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import ChoiceField, FreeField, column, label
+from bibulon.desk.widgets.rank_mark import paint_mark
+from bibulon.desk.work.background import Background
+from bibulon.desk.work.document import Document
 from bibulon.exchange.drawings import UNITS_M, Drawing, DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import FoundOutline, outline_of
 from bibulon.exchange.reliefs import (

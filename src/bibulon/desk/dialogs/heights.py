@@ -7,11 +7,11 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 from shapely import Polygon
 
-from bibulon.desk import theme
-from bibulon.desk.bring_in import PreviewDialog
-from bibulon.desk.fields import label
+from bibulon.desk.dialogs.bring_in import PreviewDialog
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.relief_shade import shaded
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import label
 from bibulon.job.edits import revised
 from bibulon.job.faults import explain_here
 from bibulon.job.part import Part, ReliefFigures, ReliefSection

@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from bibulon.desk import theme
+from bibulon.desk.widgets import theme
 from bibulon.job.hold import HoldTest
 from bibulon.vacuum.hold import LeakFit
 

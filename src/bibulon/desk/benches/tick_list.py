@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.fields import label
+from bibulon.desk.widgets.fields import label
 from bibulon.job import Job
 from bibulon.job.run import EventKind, RunEvent
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from bibulon.desk import theme
+from bibulon.desk.widgets import theme
 
 SHAPES = ("note", "caution", "stop", "settled", "waits")
 

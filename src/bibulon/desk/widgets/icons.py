@@ -16,7 +16,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QAbstractButton, QWidget
 
-from bibulon.desk import theme
+from bibulon.desk.widgets import theme
 
 
 @cache

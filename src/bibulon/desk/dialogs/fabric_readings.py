@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk import theme
-from bibulon.desk.fields import label
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import label
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fabric_tests import FabricTestRefusal
 from bibulon.quantities import QuantityError, Units, parse

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk import theme
-from bibulon.desk.document import Document
-from bibulon.desk.fields import ToggleField, clear, column, label
-from bibulon.desk.series_fields import series_fields
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import ToggleField, clear, column, label
+from bibulon.desk.widgets.series_fields import series_fields
+from bibulon.desk.work.document import Document
 from bibulon.job.edits import revised, with_value
 from bibulon.planning.process import (
     LONGEST_RUN,

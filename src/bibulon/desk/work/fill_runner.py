@@ -12,14 +12,15 @@ import os
 import resource
 import threading
 import time
+from collections import OrderedDict
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.assess import FULL_LEVELS, FULL_NODES, PREVIEW_NODES
-from bibulon.desk.apart import BEHIND_THE_HAND
+from bibulon.desk.work.apart import BEHIND_THE_HAND
+from bibulon.fineness import FULL_LEVELS, FULL_NODES, PREVIEW_NODES
 from bibulon.flow.causes import Cause
 from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
@@ -30,6 +31,8 @@ from bibulon.parent_watch import end_with
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
+ANSWERS_KEPT = 6
+"""Each takes some 20 MB."""
 MOST_WORK_S, MOST_MEMORY_BYTES = 1200.0, 4_000_000_000
 """Processor time and memory that one fill may take."""
 FINE_PICTURE, COARSE_PICTURE = 900, 300
@@ -81,6 +84,7 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     end_with(os.getppid())
     os.nice(BEHIND_THE_HAND)
+    answers = _Answers()
     while True:
         try:
             number, job, live = pipe.recv()
@@ -88,13 +92,42 @@ def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
             return
         if number == newest.value:
             try:
-                _answer(pipe, newest, number, job, live, nodes)
+                _answer(pipe, newest, number, job, live, nodes, answers)
             except OSError:  # the window has gone
                 return
 
 
-def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, nodes: tuple[int, int]) -> None:
-    """Answer one question: a coarse fill, and unless it is a live one the fine fill after it.
+class _Answers:
+    """The newest full answers, so that a job that comes back, as by undo, has its fill at once."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[Job, FillAnswer] = OrderedDict()
+
+    @staticmethod
+    def _plan(job: Job) -> Job:
+        """*job* without what was logged, which no fill reads and which grows."""
+        return job.model_copy(update={"run": (), "hold_tests": ()})
+
+    def get(self, job: Job) -> FillAnswer | None:
+        return self._kept.get(self._plan(job))
+
+    def put(self, job: Job, answer: FillAnswer) -> None:
+        self._kept[self._plan(job)] = answer
+        while len(self._kept) > ANSWERS_KEPT:
+            self._kept.popitem(last=False)
+
+
+def _answer(
+    pipe: Connection,
+    newest: Any,
+    number: int,
+    job: Job,
+    live: bool,
+    nodes: tuple[int, int],
+    answers: _Answers,
+) -> None:
+    """Answer one question: a coarse fill, and unless it is a live one the fine fill after it; a job that was answered
+    lately has the same answer at once.
 
     A coarse fill is let through even when it is stale (under a moving hand something has to be shown); a fine one is
     dropped. Under the hand trapped air is left out, which takes half the time.
@@ -122,6 +155,9 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
             )
         progress(share)
 
+    if not live and (known := answers.get(job)) is not None:
+        pipe.send(("answer", number, known))
+        return
     try:
         asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
         coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), progress)
@@ -129,7 +165,9 @@ def _answer(pipe: Connection, newest: Any, number: int, job: Job, live: bool, no
         if not live:
             fine = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=progress_while_wanted)
             causes = causes_of(job, fine, progress_while_wanted)
-            pipe.send(("answer", number, _picture(fine, final=True, causes=causes)))
+            answer = _picture(fine, final=True, causes=causes)
+            answers.put(job, answer)
+            pipe.send(("answer", number, answer))
     except Cancelled:
         return
     except FlowRefusal as refusal:

@@ -25,12 +25,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk import theme
-from bibulon.desk.document import Document
-from bibulon.desk.fabric_readings import ReadingsDialog
-from bibulon.desk.fields import ChoiceField, FreeField, ToggleField, clear, column, label
-from bibulon.desk.strip_test import StripTestDialog
-from bibulon.desk.thickness_test import ThicknessDialog
+from bibulon.desk.dialogs.fabric_readings import ReadingsDialog
+from bibulon.desk.dialogs.strip_test import StripTestDialog
+from bibulon.desk.dialogs.thickness_test import ThicknessDialog
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import ChoiceField, FreeField, ToggleField, clear, column, label
+from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here

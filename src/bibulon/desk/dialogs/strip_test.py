@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from bibulon.desk.fabric_readings import ReadingsDialog, parse_pairs
+from bibulon.desk.dialogs.fabric_readings import ReadingsDialog, parse_pairs
 from bibulon.job.cards import FabricCard, Measured
 from bibulon.job.edits import revised
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio

@@ -13,7 +13,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from bibulon.desk.document import Document
+from bibulon.desk.work.document import Document
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of

@@ -8,9 +8,9 @@ from typing import Protocol
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from bibulon.desk.document import Document
 from bibulon.desk.plan.view import PlanView
-from bibulon.desk.settings import save_settings, state_folder
+from bibulon.desk.work.document import Document
+from bibulon.desk.work.settings import save_settings, state_folder
 from bibulon.job import Job
 from bibulon.job.edits import new_id
 from bibulon.job.kept import Kept, LeftOver
@@ -209,7 +209,7 @@ class Files:
         if suffix not in (*DRAWING_SUFFIXES, *MESH_SUFFIXES):
             self.open(path)
             return
-        from bibulon.desk.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
+        from bibulon.desk.dialogs.bring_in import bring_outline, bring_relief  # loads the readers only when asked for
 
         self.owner.go("part")
         (bring_outline if suffix in DRAWING_SUFFIXES else bring_relief)(self.owner, path)

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from bibulon.desk.document import Document
-from bibulon.desk.fields import QuantityField, column, label
+from bibulon.desk.widgets.fields import QuantityField, column, label
+from bibulon.desk.work.document import Document
 from bibulon.job.edits import changed
 from bibulon.job.house import HouseRules
 

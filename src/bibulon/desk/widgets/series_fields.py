@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from bibulon.desk.document import Document
-from bibulon.desk.fields import QuantityField
+from bibulon.desk.widgets.fields import QuantityField
+from bibulon.desk.work.document import Document
 
 
 def series_fields(document: Document) -> tuple[QuantityField, QuantityField]:

@@ -29,8 +29,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk import icons, theme
-from bibulon.desk.document import Document
+from bibulon.desk.widgets import icons, theme
+from bibulon.desk.work.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value

@@ -8,8 +8,8 @@ from functools import partial
 
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.desk.fields import column, label, rule_line
-from bibulon.desk.settings import state_folder
+from bibulon.desk.widgets.fields import column, label, rule_line
+from bibulon.desk.work.settings import state_folder
 from bibulon.job.kept import LeftOver, discard, left_over, put_by
 
 

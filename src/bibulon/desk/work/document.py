@@ -15,10 +15,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from bibulon.assess import Assessment, assess
 from bibulon.bag.film import remember_bag_plan
 from bibulon.cautions import Caution, cautions_of, remember_found
-from bibulon.desk.apart import apart, ready
-from bibulon.desk.background import Background, StudyAnswer
-from bibulon.desk.fill_runner import FillAnswer, FillRunner
-from bibulon.desk.settings import Settings, state_folder
+from bibulon.desk.work.apart import apart, ready
+from bibulon.desk.work.background import Background, StudyAnswer
+from bibulon.desk.work.fill_runner import FillAnswer, FillRunner
+from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id

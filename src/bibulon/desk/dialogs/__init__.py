@@ -1,0 +1,1 @@
+"""Windows of their own beside the desk."""

@@ -1,0 +1,23 @@
+"""What a station lets be seen and edited on the plan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+LayerName = Literal[
+    "stack", "fill", "media", "marked cells", "joints", "bag", "lines", "sizes", "region names", "marks of the front"
+]
+"""Layers of the plan beside those that are always there (part, regions, relief, outline, cautions)."""
+
+
+@dataclass(frozen=True)
+class Shown:
+    """The layers that a station shows, and the kinds of object that can be moved and reshaped there.
+
+    ``cautions_of`` is the station whose cautions are placed on the plan.
+    """
+
+    cautions_of: str
+    layers: frozenset[LayerName]
+    edits: tuple[str, ...] = ()

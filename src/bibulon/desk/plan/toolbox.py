@@ -1,0 +1,55 @@
+"""The tools of the plan, each declared once: the tool bar, the shortcuts and the list of keys read it here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
+from bibulon.desk.plan.tools import (
+    DartTool,
+    LineTool,
+    MarkTool,
+    MediaTool,
+    RegionTool,
+    SectionTool,
+    SelectTool,
+    Tool,
+)
+
+
+@dataclass(frozen=True)
+class PlanTool:
+    """A tool: its name, icon, key and words, the stations that have it (the first is where its key leads from
+    elsewhere; none: it is taken up from a bench), and how it is made anew each time it is taken up."""
+
+    name: str
+    icon: str
+    key: str
+    text: str
+    stations: tuple[str, ...]
+    make: Callable[[], Tool]
+    stays: bool = False
+    """Whether its key stays at the station where it is pressed."""
+
+
+TOOLS = (
+    PlanTool("select", "select", "S", "Select", ("part", "layup", "lines"), SelectTool, stays=True),
+    PlanTool("outline", "part", "O", "Draw the outline", ("part",), OutlineTool),
+    PlanTool("hole", "ph.circle-dashed", "H", "Draw a hole", ("part",), HoleTool),
+    PlanTool("region", "region", "R", "Draw a region", ("layup",), RegionTool),
+    PlanTool("dart", "ph.triangle", "X", "Draw a dart", ("layup",), DartTool),
+    PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
+    PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
+    PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool),
+    PlanTool("section", "ph.knife", "C", "Cut a section through the stack", ("lines", "layup"), SectionTool),
+    PlanTool("mark", "", "", "Mark the front", (), MarkTool),
+)
+
+
+def tool_named(name: str) -> PlanTool:
+    """The tool of that *name*. Raises KeyError."""
+    for tool in TOOLS:
+        if tool.name == name:
+            return tool
+    raise KeyError(name)

@@ -1,0 +1,115 @@
+"""The stations in work order. Each is declared once: bench, layers of the plan, what makes it settled.
+
+The tools of the plan say themselves at which stations they are there (``plan/toolbox.py``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from bibulon.assess import Assessment
+from bibulon.cautions import Caution
+from bibulon.desk.benches.bag import BagBench
+from bibulon.desk.benches.base import Bench, Desk
+from bibulon.desk.benches.charge import ChargeBench
+from bibulon.desk.benches.cure import CureBench
+from bibulon.desk.benches.hold import HoldBench
+from bibulon.desk.benches.layup import LayupBench
+from bibulon.desk.benches.lines import LinesBench
+from bibulon.desk.benches.log import LogBench
+from bibulon.desk.benches.part import PartBench
+from bibulon.desk.benches.shoot import ShootBench
+from bibulon.desk.plan.shown import LayerName, Shown
+from bibulon.job import Process
+from bibulon.job.run import EventKind
+
+StationState = Literal["stop", "caution", "settled", "waits"]
+EVERY_PROCESS: tuple[Process, ...] = ("film infusion",)
+
+
+@dataclass(frozen=True)
+class Station:
+    """One place in the work.
+
+    ``id`` is also the name of its icon; ``bench`` makes its bench for a desk; ``layers`` are what its plan shows and
+    ``edits`` the kinds of object that can be moved and reshaped there; ``settled`` tells from the Assessment whether
+    the work here is done; ``processes`` are those that have this station.
+    """
+
+    id: str
+    name: str
+    bench: Callable[[Desk, str, str], Bench]
+    layers: tuple[LayerName, ...]
+    settled: Callable[[Assessment], bool]
+    edits: tuple[str, ...] = ()
+    processes: tuple[Process, ...] = EVERY_PROCESS
+    runs: bool = False
+    """Whether the shot is worked here: its plan follows the clock, and the key for the next step leads here."""
+
+    @property
+    def shown(self) -> Shown:
+        """What the plan shows here."""
+        return Shown(self.id, frozenset(self.layers), self.edits)
+
+    def made_for(self, desk: Desk) -> Bench:
+        """The bench of this station on *desk*."""
+        return self.bench(desk, self.id, self.name)
+
+    def state(self, assessment: Assessment, cautions: tuple[Caution, ...]) -> StationState:
+        """The gravest caution of the station, or whether it is settled."""
+        ranks = {caution.rank for caution in cautions if caution.station == self.id}
+        if "stop" in ranks:
+            return "stop"
+        if "caution" in ranks:
+            return "caution"
+        return "settled" if self.settled(assessment) else "waits"
+
+
+def _logged(kind: EventKind) -> Callable[[Assessment], bool]:
+    """Whether the log of the shot has an entry of that *kind*."""
+    return lambda assessment: any(event.kind == kind for event in assessment.job.shot)
+
+
+def _held(assessment: Assessment) -> bool:
+    return bool(assessment.hold_verdicts) and assessment.hold_verdicts[-1][1].passed
+
+
+def _filled(assessment: Assessment) -> bool:
+    return assessment.fill is not None and assessment.fill.fill_time_s is not None
+
+
+def _weighed(assessment: Assessment) -> bool:
+    return bool(assessment.batches) and assessment.job.charge.in_hand_kg is not None
+
+
+STATIONS = (
+    Station("part", "Part", PartBench, ("stack", "sizes"), lambda assessment: True, ("hole", "outline")),
+    Station(
+        "layup",
+        "Lay-up",
+        LayupBench,
+        ("stack", "region names", "marked cells", "joints", "sizes"),
+        lambda assessment: bool(assessment.job.layup),
+        ("dart", "joint", "region"),
+    ),
+    Station("lines", "Lines", LinesBench, ("fill", "media", "lines"), _filled, ("line", "media")),
+    Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True),
+    Station("hold", "Hold", HoldBench, ("bag", "lines"), _held),
+    Station("charge", "Charge", ChargeBench, ("fill", "media", "lines"), _weighed),
+    Station("shoot", "Shoot", ShootBench, ("fill", "lines", "marks of the front"), _logged("valve clamped"), runs=True),
+    Station("cure", "Cure", CureBench, ("stack", "lines", "marks of the front"), _logged("vacuum let go")),
+    Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
+)
+
+
+RUN_STATION = next(station for station in STATIONS if station.runs)
+
+
+def station_of(identifier: str) -> Station:
+    """The station of that identifier. Raises KeyError."""
+    for station in STATIONS:
+        if station.id == identifier:
+            return station
+    raise KeyError(identifier)

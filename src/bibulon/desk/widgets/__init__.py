@@ -1,0 +1,1 @@
+"""Fields, marks, icons, colours and type that every screen uses."""
