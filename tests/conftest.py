@@ -96,7 +96,7 @@ def window(qtbot, runner) -> Iterator[object]:
     """The window on the demo job with its fill computed."""
     from PySide6.QtCore import QCoreApplication, QEvent
 
-    from bibulon.desk import theme
+    from bibulon.desk.widgets import theme
     from bibulon.desk.app import make_app, wait_for_fill
     from bibulon.desk.window import Window
     from bibulon.desk.work.settings import Settings
