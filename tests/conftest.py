@@ -96,12 +96,12 @@ def window(qtbot, runner) -> Iterator[object]:
     """The window on the demo job with its fill computed."""
     from PySide6.QtCore import QCoreApplication, QEvent
 
-    from bibulon.desk.widgets import theme
     from bibulon.desk.app import make_app, wait_for_fill
+    from bibulon.desk.widgets import theme
     from bibulon.desk.window import Window
     from bibulon.desk.work.settings import Settings
 
-    if theme.current.palette is not theme.LINEN:
+    if theme.current.palette is not theme.LIGHT:
         make_app()
     made = Window(demo_job(), Settings(), runner=runner)
     made.show()

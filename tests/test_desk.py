@@ -162,7 +162,7 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot
             for name in named:  # names say what is printed on the roll
                 text = text.replace(name, "")
             assert not metric.search(text), f"{station.id}: {text}"
-    window.set_setting("theme", "lamplight")
+    window.set_setting("appearance", "dark")
     assert window.plan.grab().toImage().pixelColor(60, 160).lightness() < 90
 
 

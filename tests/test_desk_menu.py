@@ -6,17 +6,18 @@ from pathlib import Path
 
 from driving import LEFT, bench, texts, type_into
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QToolButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMenu, QToolButton
 
 from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk import window_place
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.job_menu import SETTINGS, JobMenu
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
 from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
-from bibulon.desk.work.settings import load_settings
+from bibulon.desk.work.settings import load_settings, settings_file
 from bibulon.job.storage import load
 
 
@@ -114,3 +115,18 @@ def test_what_opens_a_window_of_its_own_does(window: Window) -> None:
     (page,) = (one for one in window.findChildren(ShortcutList) if one.isVisible())
     assert all(one.text in texts(page) for one in SHORTCUTS)
     page.close()
+
+
+def test_a_window_comes_back_as_it_was_left_and_old_settings_are_understood(qtbot, monkeypatch) -> None:
+    monkeypatch.setattr(QGuiApplication, "platformName", staticmethod(lambda: "a screen"))
+    left, again = QMainWindow(), QMainWindow()
+    window_place.place(left)
+    screen = left.screen().availableGeometry()
+    assert left.width() < screen.width() and left.height() < screen.height(), "with its frame it fits"
+    left.resize(640, 480)
+    window_place.keep(left)
+    window_place.place(again)
+    assert again.size() == left.size()
+    settings_file().parent.mkdir(parents=True, exist_ok=True)
+    settings_file().write_text('{"theme": "lamplight", "system": "us"}', encoding="utf-8")
+    assert (load_settings().appearance, load_settings().system) == ("dark", "us")

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.quantities import KINDS, QuantityError, Units, clock_time, parse, parse_clock_time, show
+from bibulon.quantities import KINDS, QuantityError, Units, cells_of, clock_time, parse, parse_clock_time, show
 
 ATMOSPHERE = 101_325.0
 
@@ -99,3 +99,26 @@ def test_clock_times() -> None:
     assert clock_time(34_200 + 86_400) == "09:30 +1 d"
     with pytest.raises(QuantityError):
         parse_clock_time("25:00")
+
+
+@pytest.mark.parametrize(
+    ("line", "cells"),
+    [
+        ("2,5; 0,7", ["2,5", "0,7"]),
+        ("2,5 m, 0,7 m", ["2,5 m", "0,7 m"]),
+        ("2000,450", ["2000", "450"]),
+        ("0,4 0,1", ["0,4", "0,1"]),
+        ("4200 1400", ["4200", "1400"]),
+        ("20 cm, 0.7 m", ["20 cm", "0.7 m"]),
+        ("1\t2,5", ["1", "2,5"]),
+        ("0.1,0.2,0.3", ["0.1", "0.2", "0.3"]),
+    ],
+)
+def test_figures_of_a_line_come_apart_with_points_or_commas(line: str, cells: list[str]) -> None:
+    assert cells_of(line) == cells
+
+
+def test_a_comma_that_could_mean_thousands_is_asked_about() -> None:
+    with pytest.raises(QuantityError, match=r"two ways. Write 1200 or 1\.2"):
+        parse("1,200 g", "mass")
+    assert parse("0,125 kg", "mass") == 0.125 and parse("12,5 kg", "mass") == 12.5

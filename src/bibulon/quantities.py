@@ -214,7 +214,30 @@ def _linear(kind: str, written: str) -> tuple[float, float]:
 
 
 def _number(text: str) -> float:
+    """A figure with a decimal point or comma; one that could be either a decimal or thousands is refused."""
+    if re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", text):
+        whole, decimal = text.replace(",", ""), text.replace(",", ".").rstrip("0").rstrip(".")
+        raise QuantityError(f"{text} can be read in two ways. Write {whole} or {decimal}.")
     return float(text.replace(",", "."))
+
+
+def cells_of(line: str) -> list[str]:
+    """The figures of a *line* of several, as typed or pasted: apart by semicolons or tabs, else by commas with a blank,
+    else by commas, else by blanks. Where something else keeps them apart, a comma is a decimal one.
+
+    >>> cells_of("2,5; 0,7"), cells_of("2,5 m, 0,7 m"), cells_of("2000,450"), cells_of("0,4 0,1")
+    (['2,5', '0,7'], ['2,5 m', '0,7 m'], ['2000', '450'], ['0,4', '0,1'])
+    """
+    words = line.split()
+    if re.search(r"[;\t]", line):
+        apart = r"[;\t]"
+    elif re.search(r",\s", line.strip()):
+        apart = r",\s+"
+    elif "," in line and not (len(words) > 1 and all(re.search(r"\d,\d", word) for word in words)):
+        apart = ","
+    else:
+        apart = r"\s+"
+    return [cell.strip() for cell in re.split(apart, line) if cell.strip()]
 
 
 def _split(text: str, kind: str) -> tuple[float, str]:

@@ -45,7 +45,7 @@ def make_app() -> QApplication:
     # the toolkit gives the interpreter up at every call: while another thread works, each would wait so long for it
     sys.setswitchinterval(SWITCH_S)
     theme.load_fonts()
-    theme.apply(app, theme.PALETTES[load_settings().theme])
+    theme.apply(app, theme.palette_for(load_settings().appearance))
     return app
 
 

@@ -37,7 +37,7 @@ SETTINGS: tuple[tuple[str, str, tuple[tuple[str, str], ...]], ...] = (
     ("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed"))),
     ("Money", "currency", tuple((sign, sign) for sign in ("€", "£", "$", "kr", "zł", "Fr"))),
     ("Gauge reads", "reading", (("absolute", "absolute"), ("down from atmosphere", "gauge"))),
-    ("Light", "theme", (("Linen (day)", "linen"), ("Lamplight (dim shop)", "lamplight"))),
+    ("Appearance", "appearance", (("As the desktop", "desktop"), ("Light", "light"), ("Dark", "dark"))),
 )
 """What is chosen, the setting it is kept in, and the choices."""
 
@@ -78,7 +78,7 @@ class JobMenu(QMenu):
         self._put("Instruments …", window.ask_instruments)
         self.addSeparator()
         self._put("Shortcuts", window.show_shortcuts, "?")
-        self._put("Leave", window.close, "Ctrl+Q")
+        self._put("Quit", window.close, "Ctrl+Q")
 
     def _put(self, text: str, do: Callable[[], object], keys: str = "") -> QAction:
         action = self.addAction(f"{text}\t{keys}" if keys else text)

@@ -43,7 +43,7 @@ SHORTCUTS = (
     Shortcut("Ctrl+S", "Save", "files.save_job"),
     Shortcut("Ctrl+Shift+S", "Save as", "files.save_job_as"),
     Shortcut("F9", "Do the next step of the shot", "next_step"),
-    Shortcut("Ctrl+Q", "Leave", "close"),
+    Shortcut("Ctrl+Q", "Quit", "close"),
     Shortcut("?", "This list", "show_shortcuts"),
 )
 

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.cautions import Caution
 from bibulon.demo import demo_job
+from bibulon.desk import window_place
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.dialogs.left_over import LeftOverWindow, in_words
@@ -68,8 +69,8 @@ class Window(QMainWindow):
     ) -> None:
         super().__init__()
         self.setAcceptDrops(True)
-        self.setWindowIcon(icons.own("app", theme.LINEN.accent, 64))
-        self.resize(1280, 800)
+        self.setWindowIcon(icons.own("app", theme.LIGHT.accent, 64))
+        window_place.place(self)
         self.runner = runner or FillRunner(self)
         self._owns_runner = runner is None
         self.document = Document(job, self.runner, settings, path, read_as)
@@ -109,6 +110,7 @@ class Window(QMainWindow):
             work.ended.connect(self._say_if_failed)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.say)
+        QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
         self._attach()
         self.go("lines" if job.layup else "part")
         self._prepare_soon = QTimer(self)
@@ -451,12 +453,17 @@ class Window(QMainWindow):
         settings = Settings.model_validate({**dict(self.document.settings), field: value})
         save_settings(settings)
         self.document.set_settings(settings)
-        if field == "theme":
-            application = QApplication.instance()
-            assert isinstance(application, QApplication)
-            theme.apply(application, theme.PALETTES[str(value)])
-            icons.follow_theme(self)
+        if field == "appearance":
+            self._follow_appearance()
         self.refresh()
+
+    def _follow_appearance(self) -> None:
+        """Put the program into the palette that was chosen, or that the desktop asks for."""
+        application, palette = QApplication.instance(), theme.palette_for(self.document.settings.appearance)
+        assert isinstance(application, QApplication)
+        if palette is not theme.current.palette:
+            theme.apply(application, palette)
+            icons.follow_theme(self)
 
     # -- refreshing --------------------------------------------------------------------------------------------------
 
@@ -509,4 +516,5 @@ class Window(QMainWindow):
         self.document.close()
         if self._owns_runner:
             self.runner.close()
+        window_place.keep(self)
         event.accept()

@@ -55,7 +55,7 @@ from bibulon.job.lines import (
     WhenReached,
 )
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import parse, run_clock, show, show_full
+from bibulon.quantities import cells_of, parse, run_clock, show, show_full
 from bibulon.stock.choice import cards_for, tubes_for
 
 
@@ -282,7 +282,7 @@ class LinesBench(Bench):
         return ", ".join(show(value, "length", units) for value in place).replace("−", "-")
 
     def _two_lengths(self, text: str) -> Point:
-        cells = [cell for cell in text.replace(";", ",").split(",") if cell.strip()]
+        cells = cells_of(text)
         if len(cells) != 2:
             raise ValueError("Write two lengths with a comma between them.")
         x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)

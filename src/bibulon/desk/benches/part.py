@@ -22,7 +22,7 @@ from bibulon.job.part import Part
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
-from bibulon.quantities import QuantityError, Units, number_shown, parse, show
+from bibulon.quantities import QuantityError, Units, cells_of, number_shown, parse, show
 
 DRAWING = "A drawing of the outline"
 MOST_TYPED = 5000
@@ -40,9 +40,7 @@ def parse_points(text: str, units: Units) -> tuple[Point, ...]:
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip():
             continue
-        cells = [cell for cell in line.replace(";", ",").replace("\t", ",").split(",") if cell.strip()]
-        if len(cells) == 1:
-            cells = line.split()
+        cells = cells_of(line)
         if len(cells) != 2:
             raise ValueError(f"Line {number}: write two lengths, like 4200, 1400.")
         try:

@@ -17,7 +17,7 @@ from bibulon.job.faults import explain_here
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
-from bibulon.quantities import QuantityError, Units, number_shown, parse, show
+from bibulon.quantities import QuantityError, Units, cells_of, number_shown, parse, show
 
 HINT = """Single heights, one a line:
 1200, 400, 150
@@ -63,7 +63,7 @@ def _pair(words: str, units: Units) -> tuple[float, float]:
 
 
 def _lengths(words: str, count: int, units: Units) -> list[float]:
-    cells = [cell.strip() for cell in words.replace("\t", ",").split(",")] if "," in words else words.split()
+    cells = cells_of(words)
     if len(cells) != count:
         raise ValueError(f"write {count} lengths, {'x, y and height' if count == 3 else 'a place and a height'}.")
     return [round(parse(cell, "length", units), 6) for cell in cells]

@@ -5,8 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib.resources import files
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
+
+from bibulon.desk.work.settings import Appearance
 
 FAMILY = "Barlow"
 NARROW = "Barlow Condensed"
@@ -41,8 +44,8 @@ class Palette:
         return colour
 
 
-LINEN = Palette(
-    name="linen",
+LIGHT = Palette(
+    name="light",
     ground="#F3EFE6",
     paper="#FBF9F4",
     field="#FFFFFF",
@@ -60,8 +63,8 @@ LINEN = Palette(
     good="#3C6B34",
     fill_ramp=("#F6E3AE", "#EDB95A", "#D9822B", "#A8481F", "#6B2A3C", "#45203F"),
 )
-LAMPLIGHT = Palette(
-    name="lamplight",
+DARK = Palette(
+    name="dark",
     ground="#1E2023",
     paper="#26292D",
     field="#2F3338",
@@ -80,13 +83,20 @@ LAMPLIGHT = Palette(
     fill_ramp=("#F3DC9C", "#E4AC4E", "#C97628", "#97431F", "#6A2E45", "#4D2A52"),
     on_accent="#1E2023",
 )
-PALETTES = {palette.name: palette for palette in (LINEN, LAMPLIGHT)}
+PALETTES = {palette.name: palette for palette in (LIGHT, DARK)}
+
+
+def palette_for(appearance: Appearance) -> Palette:
+    """The palette for what was chosen; the desktop's wish where that is to be followed."""
+    if appearance != "desktop":
+        return PALETTES[appearance]
+    return DARK if QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark else LIGHT
 
 
 class _Current:
     """The theme in use; painters read it when they paint."""
 
-    palette: Palette = LINEN
+    palette: Palette = LIGHT
 
 
 current = _Current()

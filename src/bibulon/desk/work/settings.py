@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from contextlib import suppress
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import platformdirs
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from bibulon.job.base import Model
 from bibulon.job.house import HouseRules
@@ -15,6 +15,9 @@ from bibulon.quantities import Reading, System, Units
 from bibulon.whole_file import write_own
 
 MOST_RECENT = 8
+Appearance = Literal["desktop", "light", "dark"]
+"""Light or dark, or whichever the desktop asks for."""
+OLD_THEMES = {"linen": "light", "lamplight": "dark"}
 
 
 class Settings(Model):
@@ -23,11 +26,20 @@ class Settings(Model):
     system: System = "metric"
     reading: Reading = "absolute"
     currency: Annotated[str, Field(min_length=1, max_length=6)] = "€"
-    theme: Literal["linen", "lamplight"] = "linen"
+    appearance: Appearance = "desktop"
     instruments_url: str = ""
     recent: tuple[str, ...] = ()
     house: HouseRules = HouseRules()
     """The rules that new jobs begin with."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_before(cls, data: Any) -> Any:
+        """Settings of earlier versions called it the theme."""
+        if isinstance(data, dict) and "theme" in data:
+            data = dict(data)
+            data.setdefault("appearance", OLD_THEMES.get(data.pop("theme"), "desktop"))
+        return data
 
     def units(self, barometer_pa: float) -> Units:
         return Units(self.system, self.reading, barometer_pa, self.currency)
