@@ -485,6 +485,20 @@ def _show_duration(value: float) -> str:
     return f"{sign}{value / 86400:.1f} d"
 
 
+def durations_alike(values_s: Sequence[float]) -> tuple[str, ...]:
+    """*values_s* as text in one unit, where they stand beside one another: round minutes stay minutes.
+
+    >>> durations_alike((60, 120, 300)), durations_alike((30, 60)), durations_alike((3600, 7200))
+    (('1 min', '2 min', '5 min'), ('30 s', '60 s'), ('1:00 h', '2:00 h'))
+    """
+    largest = max(values_s, default=0.0)
+    if largest < 100 * 60 and all(value % 60 == 0 for value in values_s):
+        return tuple(f"{value / 60:.0f} min" for value in values_s)
+    if largest >= 100 * 60:
+        return tuple(f"{round(value / 60) // 60}:{round(value / 60) % 60:02d} h" for value in values_s)
+    return tuple(_show_duration(value) for value in values_s)
+
+
 def clock_time(seconds: float) -> str:
     """Time of day, "14:05"; a day later is marked "+1 d"."""
     days, rest = divmod(round(seconds), 86400)

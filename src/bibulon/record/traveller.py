@@ -286,7 +286,7 @@ class _Traveller:
         rows = [["Laid up", "", ""], ["Hold test", "", ""], ["Shot led", "", ""], ["Released", "", ""]]
         table = self.table(["Signatures", "Name", "Date and signature"], rows, [35, 65, 80])
         table.setStyle(TableStyle([("BOTTOMPADDING", (0, 1), (-1, -1), 14)]))
-        return [Spacer(1, 10), table]
+        return [KeepTogether([Spacer(1, 10), table])]
 
 
 def traveller_pdf(assessment: Assessment) -> bytes:

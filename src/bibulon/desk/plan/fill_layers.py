@@ -16,7 +16,7 @@ from bibulon.desk.work.fill_runner import Face, FillAnswer
 from bibulon.flow.contours import contour
 from bibulon.flow.raster import Grid
 from bibulon.job import Job
-from bibulon.quantities import show
+from bibulon.quantities import durations_alike
 
 
 @lru_cache(maxsize=4)
@@ -114,7 +114,8 @@ def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> Non
 def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: float, taken: list[QPointF]) -> None:
     """The time of each contour, where the labels keep clear of each other and of *taken* places."""
     palette = theme.current.palette
-    for level, segments in face.contours:
+    texts = durations_alike([level for level, _ in face.contours])
+    for (level, segments), text in zip(face.contours, texts, strict=True):
         if level >= time_s or not len(segments):
             continue
         places = [frame.to_screen((x, y)) for x, y in segments.mean(axis=1)[:: max(len(segments) // 40, 1)]]
@@ -124,7 +125,7 @@ def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: flo
         centre = sum(place.x() for place in places) / len(places)
         best = min(free, key=lambda place: abs(place.x() - centre * 0.86))
         taken.append(best)
-        text_box(painter, best, show(level, "duration"), palette.ink, size=11)
+        text_box(painter, best, text, palette.ink, size=11)
 
 
 def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> None:
