@@ -32,7 +32,7 @@ from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import Units, clock_time, show, show_full
+from bibulon.quantities import QuantityKind, Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
@@ -156,7 +156,7 @@ class Assessment:
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 
-    def _not_filled(self, kind: str) -> Figure:
+    def _not_filled(self, kind: QuantityKind) -> Figure:
         return Figure(None, kind, str(self.refusal) if self.refusal else "The fill is being computed.")
 
     @property

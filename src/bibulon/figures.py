@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bibulon.quantities import Units, show
+from bibulon.quantities import QuantityKind, Units, show
 
 
 @dataclass(frozen=True)
@@ -15,7 +15,7 @@ class Figure:
     """
 
     value: float | None
-    kind: str
+    kind: QuantityKind
     how: str
 
     def shown(self, units: Units) -> str:

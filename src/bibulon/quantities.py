@@ -28,6 +28,31 @@ import pint
 
 System = Literal["metric", "us", "mixed"]
 Reading = Literal["absolute", "gauge"]
+QuantityKind = Literal[
+    "angle",
+    "area",
+    "areal weight",
+    "count",
+    "density",
+    "distance",
+    "duration",
+    "factor",
+    "flow rate",
+    "leak rate",
+    "length",
+    "mass",
+    "money",
+    "pressure",
+    "pressure difference",
+    "pump speed",
+    "share",
+    "temperature",
+    "temperature difference",
+    "thickness",
+    "viscosity",
+    "volume",
+]
+"""What a figure measures."""
 STANDARD_ATMOSPHERE_PA = 101_325.0
 ZERO_CELSIUS_K = 273.15
 
@@ -79,7 +104,7 @@ _DURATION = {
     "minutes": "min", "h": "h", "hr": "h", "hrs": "h", "hour": "h", "hours": "h", "d": "d", "day": "d", "days": "d",
 }  # fmt: skip
 
-KINDS: dict[str, Kind] = {
+KINDS: dict[QuantityKind, Kind] = {
     "length": Kind("a length", "m", {"metric": ("mm", 0), "us": ("in", 2), "mixed": ("mm", 0)}, _LENGTH, "25 mm"),
     "thickness": Kind("a thickness", "m", {"metric": ("mm", 2), "us": ("in", 3), "mixed": ("mm", 2)}, _LENGTH, "3 mm"),
     "distance": Kind("a length", "m", {"metric": ("m", 2), "us": ("ft", 1), "mixed": ("m", 2)}, _LENGTH, "4.2 m"),
@@ -179,7 +204,7 @@ KINDS: dict[str, Kind] = {
     "count": Kind("a whole number", "", {"metric": ("", 0), "us": ("", 0), "mixed": ("", 0)}, {}, "2"),
 }  # fmt: skip
 
-PLAIN = {
+PLAIN: dict[QuantityKind, tuple[str, ...]] = {
     "share": ("", "%"),
     "angle": ("", "°", "deg"),
     "count": ("", "×", "x"),
@@ -188,7 +213,7 @@ PLAIN = {
 }
 """Kinds without a unit of measure, and what may be written after their figures."""
 BRIEF_DIGITS, MOST_DIGITS = 3, 7
-SMALL_TOO = ("area", "mass", "volume")
+SMALL_TOO: tuple[QuantityKind, ...] = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
 
@@ -202,7 +227,7 @@ def _registry() -> pint.UnitRegistry[float]:
 
 
 @cache
-def _linear(kind: str, written: str) -> tuple[float, float]:
+def _linear(kind: QuantityKind, written: str) -> tuple[float, float]:
     """``(factor, offset)`` such that SI = factor · value + offset for the unit as *written*."""
     registry, of = _registry(), KINDS[kind]
     unit = of.written[written]
@@ -240,7 +265,7 @@ def cells_of(line: str) -> list[str]:
     return [cell.strip() for cell in re.split(apart, line) if cell.strip()]
 
 
-def _split(text: str, kind: str) -> tuple[float, str]:
+def _split(text: str, kind: QuantityKind) -> tuple[float, str]:
     """Number and unit text of *text*, common fractions and thousands blanks allowed."""
     text = text.strip().replace("\u2212", "-").replace("\u00a0", " ").replace("μ", "µ")
     text = re.sub(r"(?<=\d) (?=\d{3}(?!\d))", "", text)
@@ -256,7 +281,7 @@ def _split(text: str, kind: str) -> tuple[float, str]:
     return _number(match.group()), text[match.end() :].strip()
 
 
-def _unit(kind: str, text: str) -> str:
+def _unit(kind: QuantityKind, text: str) -> str:
     """The key of ``written`` that *text* means: exact first, else the only one that differs by case alone."""
     written = KINDS[kind].written
     if text in written:
@@ -268,7 +293,7 @@ def _unit(kind: str, text: str) -> str:
     raise QuantityError(f"“{text}” is not a unit of {KINDS[kind].noun.split(' ', 1)[1]} here. Known: {known}.")
 
 
-def parse(text: str, kind: str, units: Units | None = None) -> float:
+def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
     """SI value of *text*; a bare number is in the unit the shop shows.
 
     Raises :class:`QuantityError` with a message for the person who typed it.
@@ -298,7 +323,7 @@ def _finite(value: float) -> float:
     return float(f"{value:.15g}")  # 700 mm is 0.7 m, not 0.7000000000000001
 
 
-def _parse_plain(text: str, kind: str, currency: str) -> float:
+def _parse_plain(text: str, kind: QuantityKind, currency: str) -> float:
     value, unit = _split(text, kind)
     allowed = {**PLAIN, "money": ("", currency)}[kind]
     if unit not in allowed:
@@ -368,7 +393,7 @@ def in_words(text: str, units: Units) -> str:
     return re.sub(r"(\d+(?:\.\d+)?)(?: to (\d+(?:\.\d+)?))? mm\b", inches, text)
 
 
-def unit_shown(kind: str, units: Units) -> str:
+def unit_shown(kind: QuantityKind, units: Units) -> str:
     """The unit the shop shows for *kind*, as written after a figure."""
     if kind == "money":
         return units.currency
@@ -378,7 +403,7 @@ def unit_shown(kind: str, units: Units) -> str:
     return unit
 
 
-def number_shown(value: float, kind: str, units: Units) -> float:
+def number_shown(value: float, kind: QuantityKind, units: Units) -> float:
     """The number that stands before :func:`unit_shown` for the SI *value*."""
     if kind == "share":
         return value * 100
@@ -391,7 +416,7 @@ def number_shown(value: float, kind: str, units: Units) -> float:
     return (value - offset) / factor
 
 
-def show(value: float, kind: str, units: Units | None = None, decimals: int | None = None) -> str:
+def show(value: float, kind: QuantityKind, units: Units | None = None, decimals: int | None = None) -> str:
     """*value* (SI) as text in the shop's unit; durations from 100 min on as hours and minutes; small areas, masses and
     volumes to two figures.
 
@@ -414,7 +439,7 @@ def show(value: float, kind: str, units: Units | None = None, decimals: int | No
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
 
 
-def brief(value: float, kind: str, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:
+def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:
     """*value* as :func:`show` puts it, with no more than so many digits that say something: for a sentence.
 
     >>> brief(163.214, "mass"), brief(0.4567, "length"), brief(1.2111, "length"), brief(0.31, "duration")
@@ -435,7 +460,7 @@ def brief(value: float, kind: str, units: Units | None = None, digits: int = BRI
     return f"{round(number, digits - size):.0f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
 
 
-def brief_each(values: Sequence[float], kind: str, units: Units | None = None) -> tuple[str, ...]:
+def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
     """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
     for digits in range(BRIEF_DIGITS, MOST_DIGITS):
         found = tuple(brief(value, kind, units, digits) for value in values)

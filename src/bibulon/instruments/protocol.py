@@ -14,9 +14,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from bibulon.quantities import QuantityError, Units, parse, show
+from bibulon.quantities import QuantityError, QuantityKind, Units, parse, show
 
-CHANNELS: dict[str, str] = {"vacuum": "pressure", "scale": "mass", "pot": "temperature", "shop": "temperature"}
+CHANNELS: dict[str, QuantityKind] = {"vacuum": "pressure", "scale": "mass", "pot": "temperature", "shop": "temperature"}
 """Channel: kind of quantity."""
 NAMES: dict[str, str] = {
     "vacuum": "vacuum gauge",

@@ -35,7 +35,7 @@ from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import clock_time, from_to, run_clock, show
+from bibulon.quantities import QuantityKind, clock_time, from_to, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, opening_in_words
 from bibulon.record.run_log import log_rows
@@ -68,7 +68,7 @@ class _Traveller:
         self.assessment, self.job, self.units = assessment, assessment.job, assessment.units
         self.style = styles()
 
-    def show(self, value: float | None, kind: str) -> str:
+    def show(self, value: float | None, kind: QuantityKind) -> str:
         return "–" if value is None else show(value, kind, self.units)
 
     def text(self, words: str, style: str = "body") -> Paragraph:

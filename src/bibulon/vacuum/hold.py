@@ -18,7 +18,7 @@ import numpy.typing as npt
 from scipy.special import fdtri, stdtrit
 
 from bibulon.job.hold import HoldRules, HoldTest, Rule
-from bibulon.quantities import Units, show
+from bibulon.quantities import QuantityKind, Units, show
 
 Floats = npt.NDArray[np.float64]
 LEAST_READINGS = 3
@@ -161,7 +161,7 @@ class _Case:
     def drop_pa(self) -> float:
         return self.test.readings[-1][1] - self.test.readings[0][1]
 
-    def show(self, value: float, kind: str) -> str:
+    def show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.units)
 
 

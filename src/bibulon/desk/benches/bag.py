@@ -12,7 +12,7 @@ from bibulon.desk.widgets.fields import label
 from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import show
+from bibulon.quantities import QuantityKind, show
 from bibulon.stock.choice import cards_for
 
 LIST_PX = 190
@@ -109,7 +109,7 @@ class BagBench(Bench):
             return "–", "Choose film and tape that have a price."
         return self._show(cost, "money"), "By the prices on their cards, for one bag."
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.document.assessment.units)
 
     def _of(self, text: Callable[[BagPlan], str], how: str) -> Callable[[], tuple[str, str]]:

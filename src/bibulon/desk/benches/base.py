@@ -39,6 +39,7 @@ from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, wid
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
+from bibulon.quantities import QuantityKind
 
 
 class Desk(Protocol):
@@ -181,7 +182,7 @@ class Bench(QScrollArea):
         self._fields.append(field)
 
     def quantity(
-        self, name: str, kind: str, path: str, hint: str = "", into: QVBoxLayout | None = None, **more: Any
+        self, name: str, kind: QuantityKind, path: str, hint: str = "", into: QVBoxLayout | None = None, **more: Any
     ) -> QuantityField:
         field: QuantityField = self.add(QuantityField(self.document, name, kind, path, hint, **more), into)
         return field

@@ -9,7 +9,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import column, label, shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import clock_time, show
+from bibulon.quantities import QuantityKind, clock_time, show
 from bibulon.stock.choice import cards_for
 
 
@@ -37,7 +37,7 @@ class ChargeBench(Bench):
         self.quantity("Time to mix one", "duration", "charge/mix_time_s")
         self.quantity("Margin before gel", "duration", "charge/gel_margin_s")
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.document.assessment.units)
 
     def _resin_cards(self) -> dict[str, ResinCard]:

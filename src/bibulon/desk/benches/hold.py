@@ -15,7 +15,7 @@ from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
-from bibulon.quantities import from_to, number_shown, show, unit_shown
+from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 SAMPLE_S = 20.0
 EXAMPLE_PA = (3100.0, 3400.0, 3600.0)
 SIMULATED_PACE = 60.0
-LIMITS: dict[Rule, tuple[tuple[str, str, str], ...]] = {
+LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str], ...]] = {
     "no visible drop": (
         ("Visible drop", "pressure difference", "visible_drop_pa"),
         ("Held for", "duration", "short_hold_s"),

@@ -30,7 +30,7 @@ from bibulon.job.edits import (
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
-from bibulon.quantities import show, show_power
+from bibulon.quantities import QuantityKind, show, show_power
 
 
 class LayupBench(Bench):
@@ -129,7 +129,7 @@ class LayupBench(Bench):
             how += " Without a price: " + ", ".join(cost.unpriced) + "."
         return self._show(cost.amount, "money") + (" and more" if cost.unpriced else ""), how
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.document.assessment.units)
 
     def _drape(self, name: str, kind: type[Card], path: str) -> None:

@@ -15,7 +15,7 @@ from bibulon.laminate.cells import Cell, Laminate, Stack
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
-from bibulon.quantities import from_to, show, show_power
+from bibulon.quantities import QuantityKind, from_to, show, show_power
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -38,7 +38,7 @@ class CellsSection:
         self.rows = column(3)
         self.bench.watch(self._key, self.rows, self._fill)
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.bench.document.assessment.units)
 
     def groups(self) -> list[list[Cell]]:

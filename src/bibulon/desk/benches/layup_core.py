@@ -17,7 +17,7 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
-from bibulon.quantities import QuantityError, parse, show
+from bibulon.quantities import QuantityError, QuantityKind, parse, show
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -42,7 +42,7 @@ class CoreSection:
         job = self.bench.document.job
         return tuple(self._cores()), job.core_laying, job.flow.core_gap_m, self.bench.document.settings
 
-    def _show(self, value: float, kind: str = "thickness") -> str:
+    def _show(self, value: float, kind: QuantityKind = "thickness") -> str:
         return show(value, kind, self.bench.document.assessment.units)
 
     def _fill(self, layout: QVBoxLayout) -> None:

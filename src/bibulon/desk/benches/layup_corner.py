@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from bibulon.desk.widgets.fields import FreeField
 from bibulon.laminate.corner import CornerMove, corner_move
-from bibulon.quantities import parse, show
+from bibulon.quantities import QuantityKind, parse, show
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -45,7 +45,7 @@ class CornerSection:
         bench.figure("Stands off or piles up", lambda: self._figure("gap"))
         bench.figure("Debulk", lambda: self._figure("goes"))
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.bench.document.assessment.units)
 
     def _take_radius(self, text: str) -> None:

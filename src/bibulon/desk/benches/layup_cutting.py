@@ -21,7 +21,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
-from bibulon.quantities import parse, show
+from bibulon.quantities import QuantityKind, parse, show
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
 from bibulon.whole_file import write_whole
@@ -105,7 +105,7 @@ class CuttingSections(QObject):
             self.found, self.left, self.message = None, (), message
         self.bench.refresh()
 
-    def _show(self, value: float, kind: str = "length") -> str:
+    def _show(self, value: float, kind: QuantityKind = "length") -> str:
         return show(value, kind, self.bench.document.assessment.units)
 
     # -- a joint moved by hand ---------------------------------------------------------------------------------------

@@ -24,7 +24,7 @@ from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of
-from bibulon.quantities import show
+from bibulon.quantities import QuantityKind, show
 
 GAP_PX = 5
 IN_GROUP_PX = 10
@@ -141,10 +141,11 @@ class EntryRow(QWidget):
         row = QHBoxLayout()
         row.setSpacing(6)
         document, path = self.book.document, f"layup/{self.layer.id}"
-        for name, shown, kind, field, width in (
+        figures: tuple[tuple[str, str, QuantityKind, str, int], ...] = (
             ("Angle", "at", "angle", "angle_deg", 76),
             ("Count", "×", "count", "count", 58),
-        ):
+        )
+        for name, shown, kind, field, width in figures:
             editor = QuantityField(document, name, kind, f"{path}/{field}", f"{name} of this entry")
             editor.name.setText(shown)
             editor.name.setFixedWidth(12)

@@ -22,7 +22,7 @@ from bibulon.job.part import Part
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
-from bibulon.quantities import QuantityError, Units, cells_of, number_shown, parse, show
+from bibulon.quantities import QuantityError, QuantityKind, Units, cells_of, number_shown, parse, show
 
 DRAWING = "A drawing of the outline"
 MOST_TYPED = 5000
@@ -109,7 +109,7 @@ class PartBench(Bench):
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends", "shop/shift_end_s")
 
-    def _show(self, value: float, kind: str) -> str:
+    def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.document.assessment.units)
 
     # -- outline -----------------------------------------------------------------------------------------------------

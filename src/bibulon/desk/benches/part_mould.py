@@ -17,7 +17,7 @@ from bibulon.job.part import Part, ReliefFigures
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import parse, show
+from bibulon.quantities import QuantityKind, parse, show
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -96,7 +96,7 @@ class MouldSection:
         self.flat = bench.button("Flat", self._make_flat, into=row)
         bench.body.addLayout(row)
 
-    def _show(self, value: float, kind: str = "length") -> str:
+    def _show(self, value: float, kind: QuantityKind = "length") -> str:
         return show(value, kind, self.document.assessment.units)
 
     def _height(self) -> tuple[str, str]:

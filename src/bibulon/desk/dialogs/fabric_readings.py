@@ -22,13 +22,13 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import label
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fabric_tests import FabricTestRefusal
-from bibulon.quantities import QuantityError, Units, parse
+from bibulon.quantities import QuantityError, QuantityKind, Units, parse
 
 SIDE_PX = 330
 
 
 def parse_pairs(
-    text: str, kinds: tuple[str, str], bare: str, example: str, units: Units
+    text: str, kinds: tuple[QuantityKind, QuantityKind], bare: str, example: str, units: Units
 ) -> tuple[tuple[float, float], ...]:
     """Two figures from each line; *bare* is the unit of a first figure that has none ("" for the shop's).
 

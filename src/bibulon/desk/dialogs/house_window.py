@@ -10,10 +10,12 @@ from bibulon.desk.widgets.fields import QuantityField, column, label
 from bibulon.desk.work.document import Document
 from bibulon.job.edits import changed
 from bibulon.job.house import HouseRules
+from bibulon.quantities import QuantityKind
 
 SIZE = (860, 660)
 
-FIELDS: tuple[tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...], ...] = (
+Section = tuple[str, tuple[tuple[str, QuantityKind, str], ...]]
+FIELDS: tuple[tuple[Section, ...], ...] = (
     (
         (
             "Lay-up",

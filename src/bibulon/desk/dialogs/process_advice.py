@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import partial
-from typing import Any
+from typing import Any, Literal
 
 import pyqtgraph
 from PySide6.QtCore import Qt
@@ -38,7 +38,7 @@ from bibulon.planning.process import (
     save_costs,
     shop_costs,
 )
-from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
+from bibulon.quantities import QuantityError, QuantityKind, number_shown, parse, show, unit_shown
 
 SIZE = (1120, 690)
 SIDE_PX = 380
@@ -54,7 +54,8 @@ TICKS = {
     "left": [step * 10**power for power in range(-1, 7) for step in (1, 2, 5)],
     "bottom": [10**power for power in range(6)],
 }
-ROWS: tuple[tuple[str, str, str], ...] = (
+CostKind = QuantityKind | Literal["number"]
+ROWS: tuple[tuple[str, str, CostKind], ...] = (
     ("tool_per_m2", "Mould, per {area}", "money"),
     ("tool_life", "Parts from a mould", "count"),
     ("equipment", "Equipment to buy", "money"),
@@ -235,7 +236,7 @@ class AdviceDialog(QDialog):
         """The shop's unit of area in m² for a figure per area; 1 for others."""
         return 1 / number_shown(1.0, "area", self.document.assessment.units) if field.endswith("_per_m2") else 1.0
 
-    def _text(self, value: Any, kind: str) -> str:
+    def _text(self, value: Any, kind: CostKind) -> str:
         if kind == "number":
             return f"{value:g}"
         return show(value, kind, self.document.assessment.units)
@@ -257,7 +258,8 @@ class AdviceDialog(QDialog):
     def _typed(self, item: QTableWidgetItem) -> None:
         assert self.costs is not None
         row, at = item.row(), item.column()
-        field, _, kind = ("labour_per_h", "", "money") if row == 0 else ROWS[row - 1]
+        labour: tuple[str, str, CostKind] = ("labour_per_h", "", "money")
+        field, _, kind = labour if row == 0 else ROWS[row - 1]
         said = ""
         try:
             value: float = parse(item.text(), "money" if kind == "number" else kind, self.document.assessment.units)

@@ -35,14 +35,14 @@ from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
 from bibulon.laminate.compaction import fibre_fraction
-from bibulon.quantities import QuantityError, number_shown, parse, show, unit_shown
+from bibulon.quantities import QuantityError, QuantityKind, number_shown, parse, show, unit_shown
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
 from bibulon.whole_file import write_whole
 
 SIZE = (860, 600)
 LIST_PX = 300
-KINDS = {
+KINDS: dict[str, QuantityKind] = {
     "_kg_m2": "areal weight",
     "_kg_m3": "density",
     "_pa_s": "viscosity",
@@ -438,12 +438,12 @@ def _differs(carried: Card, card: Card) -> str:
     return "This job carries an older copy of it, which differs in: " + ", ".join(names) + "."
 
 
-def _kind(name: str) -> str:
+def _kind(name: str) -> QuantityKind | None:
     if name == "price":
         return "money"
     if name.startswith(("roll_width", "sheet_")):
         return "length"
-    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), "")
+    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
 
 
 def _words(name: str) -> str:

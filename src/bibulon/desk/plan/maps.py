@@ -12,7 +12,7 @@ from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_runner import FillAnswer
 from bibulon.flow.raster import Grid
 from bibulon.flow.reading import fibre_map, pressure_map, thickness_map
-from bibulon.quantities import Units, show
+from bibulon.quantities import QuantityKind, Units, show
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -25,7 +25,7 @@ class PlanMap:
     highest: float
     low_text: str
     high_text: str
-    kind: str = "share"
+    kind: QuantityKind = "share"
 
     def text(self, value: float, units: Units) -> str:
         """A value of the map in words."""

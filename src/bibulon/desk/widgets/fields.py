@@ -35,7 +35,7 @@ from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
-from bibulon.quantities import clock_time, parse, parse_clock_time, show, unit_shown
+from bibulon.quantities import QuantityKind, clock_time, parse, parse_clock_time, show, unit_shown
 
 LABEL_WIDTH = 132
 
@@ -216,7 +216,7 @@ class QuantityField(Field):
         self,
         document: Document,
         name: str,
-        kind: str,
+        kind: QuantityKind,
         path: str,
         hint: str = "",
         empty: str | None = None,
@@ -433,7 +433,7 @@ def shown_figure(document: Document, figure: Callable[[], Figure]) -> Callable[[
     return texts
 
 
-def unit_of(document: Document, kind: str) -> str:
+def unit_of(document: Document, kind: QuantityKind) -> str:
     """The unit in which the shop shows *kind*."""
     return unit_shown(kind, document.assessment.units)
 
