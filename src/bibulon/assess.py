@@ -13,6 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -24,7 +25,7 @@ from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.fill import Progress
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
-from bibulon.flow.result import STOP_WORDS, FillResult
+from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
@@ -43,16 +44,24 @@ from bibulon.vacuum.pump import base_pressure_pa
 Floats = npt.NDArray[np.float64]
 
 
+MomentKind = Literal[
+    "fill", "valve opened", "valve clamped", "pots full", "mix", "batch", "gel", "release", "shift end"
+]
+
+
 @dataclass(frozen=True)
 class Moment:
     """Something on the time rail: from ``start_s`` to ``end_s`` on the run clock (the same for a flag)."""
 
-    kind: str
+    kind: MomentKind
     label: str
     start_s: float
     end_s: float
     subject: str = ""
     """Identifier of the line it belongs to, if any."""
+
+
+VALVE_MOMENTS: dict[ValveAction, MomentKind] = {"opened": "valve opened", "clamped": "valve clamped"}
 
 
 @dataclass(frozen=True)
@@ -232,7 +241,7 @@ class Assessment:
             found.append(Moment("fill", "Fill", 0.0, self.fill.end_s))
             for event in self.fill.events:
                 label = self.job.line(event.line).label if self._has_line(event.line) else event.line
-                found.append(Moment(f"valve {event.action}", label, event.time_s, event.time_s, event.line))
+                found.append(Moment(VALVE_MOMENTS[event.action], label, event.time_s, event.time_s, event.line))
             full_s = self.pots_full_s
             if full_s is not None:
                 found.append(Moment("pots full", "Pots full", full_s, full_s))

@@ -9,7 +9,7 @@ from typing import Literal
 from bibulon.assess import Assessment
 from bibulon.cautions.places import on_part
 from bibulon.job import Job
-from bibulon.job.base import Point
+from bibulon.job.base import Point, StationId
 from bibulon.quantities import in_words
 from bibulon.remembered import ByIdentity
 
@@ -48,7 +48,7 @@ class Registered:
 
     id: str
     rank: Rank
-    station: str
+    station: StationId
     why: str
     remedy: str
     rule: Rule
@@ -62,7 +62,7 @@ class Caution:
 
     id: str
     rank: Rank
-    station: str
+    station: StationId
     message: str
     why: str
     remedy: str
@@ -75,7 +75,7 @@ REGISTRY: list[Registered] = []
 
 
 def caution(
-    id: str, rank: Rank, station: str, *, why: str, remedy: str, mend: Mend | None = None, of_plan: bool = False
+    id: str, rank: Rank, station: StationId, *, why: str, remedy: str, mend: Mend | None = None, of_plan: bool = False
 ) -> Callable[[Rule], Rule]:
     """Register the decorated rule; one that is *of_plan* reads nothing of the fill, and is asked once for a job."""
 

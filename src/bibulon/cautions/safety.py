@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from bibulon.job import Job
+from bibulon.job.base import StationId
 
 DEFER = (
     "Bibulon gives planning figures, not approval. Data sheets, local rules and qualified people decide; structural "
     "or pressure-bearing use needs a qualified engineer."
 )
 
-_BY_STATION: dict[str, tuple[str, ...]] = {
+_BY_STATION: dict[StationId, tuple[str, ...]] = {
     "part": (DEFER,),
     "layup": ("Cutting dry fibre: dust and sharps. Gloves, glasses, extraction; no bare skin.",),
     "hold": ("Pots and glass plates under vacuum can implode: rated vessels, guards, glasses.",),
@@ -27,7 +28,7 @@ _BY_CHEMISTRY: dict[str, str] = {
 POT_EXOTHERM = "A pot that warms up fumes and can burn: carry it outdoors, never into a bin."
 
 
-def safety_notes(job: Job, station: str) -> tuple[str, ...]:
+def safety_notes(job: Job, station: StationId) -> tuple[str, ...]:
     """The notes to show at *station* for this job's materials."""
     notes = _BY_STATION.get(station, ())
     if station in ("charge", "shoot"):

@@ -10,6 +10,7 @@ from bibulon.desk.stations import STATIONS, Station, StationState
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
+from bibulon.job.base import StationId
 
 WORDS: dict[StationState, str] = {
     "stop": "stops the job",
@@ -89,7 +90,7 @@ class StationRail(QFrame):
             self.buttons[station.id] = button
         layout.addStretch(1)
 
-    def choose(self, station: str) -> None:
+    def choose(self, station: StationId) -> None:
         self.buttons[station].setChecked(True)
 
     def refresh(self, document: Document) -> None:

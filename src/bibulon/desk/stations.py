@@ -23,6 +23,7 @@ from bibulon.desk.benches.part import PartBench
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.plan.shown import LayerName, Shown
 from bibulon.job import Process
+from bibulon.job.base import StationId
 from bibulon.job.run import EventKind
 
 StationState = Literal["stop", "caution", "settled", "waits"]
@@ -38,9 +39,9 @@ class Station:
     the work here is done; ``processes`` are those that have this station.
     """
 
-    id: str
+    id: StationId
     name: str
-    bench: Callable[[Desk, str, str], Bench]
+    bench: Callable[[Desk, StationId, str], Bench]
     layers: tuple[LayerName, ...]
     settled: Callable[[Assessment], bool]
     edits: tuple[str, ...] = ()
@@ -107,7 +108,7 @@ STATIONS = (
 RUN_STATION = next(station for station in STATIONS if station.runs)
 
 
-def station_of(identifier: str) -> Station:
+def station_of(identifier: StationId) -> Station:
     """The station of that identifier. Raises KeyError."""
     for station in STATIONS:
         if station.id == identifier:

@@ -16,6 +16,7 @@ from bibulon.desk.widgets.fields import label
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
 from bibulon.figures import Figure
+from bibulon.job.base import StationId
 
 BUSY = "…"
 WORKING = "working out the stack …"
@@ -27,7 +28,7 @@ class Verdict:
 
     name: str
     figure: Callable[[Assessment], Figure]
-    station: str
+    station: StationId
     cautions: tuple[str, ...] = ()
 
 

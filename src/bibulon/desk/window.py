@@ -49,6 +49,7 @@ from bibulon.desk.work.opening import Opening, Source
 from bibulon.desk.work.run_controller import RunController
 from bibulon.desk.work.settings import Settings, save_settings, state_folder
 from bibulon.job import Job
+from bibulon.job.base import StationId
 from bibulon.job.kept import left_over
 from bibulon.stock.new_job import new_job
 
@@ -83,9 +84,9 @@ class Window(QMainWindow):
         self.time_rail = TimeRail(self.document)
         self.rail = StationRail()
         self.strip = VerdictStrip(self._menu_button(), self._history_buttons())
-        self.station = ""
-        """Identifier of the station that is shown."""
-        self.benches: dict[str, Bench] = {}
+        self.station: StationId = "part"
+        """The station that is shown."""
+        self.benches: dict[StationId, Bench] = {}
         self.stack = QStackedWidget()
         self.status = OneLine("muted")
         self.pointed = OneLine("muted")
@@ -304,7 +305,7 @@ class Window(QMainWindow):
 
     # -- stations, tools, notes --------------------------------------------------------------------------------------
 
-    def go(self, station: str) -> None:
+    def go(self, station: StationId) -> None:
         """Show *station*."""
         shown = station_of(station).shown
         bench = self._bench(station)
@@ -319,7 +320,7 @@ class Window(QMainWindow):
         self.tools.adjustSize()
         bench.refresh()
 
-    def _bench(self, station: str) -> Bench:
+    def _bench(self, station: StationId) -> Bench:
         if station not in self.benches:
             self.benches[station] = station_of(station).made_for(self)
             self.stack.addWidget(self.benches[station])

@@ -35,13 +35,16 @@ STOP_WORDS: dict[StopReason, str] = {
 """Why a fill ended, as a sentence without its full stop."""
 
 
+ValveAction = Literal["opened", "clamped"]
+
+
 @dataclass(frozen=True)
 class ValveEvent:
     """A valve opened or closed at ``time_s``."""
 
     time_s: float
     line: str
-    action: str
+    action: ValveAction
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

@@ -39,6 +39,7 @@ from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, wid
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
+from bibulon.job.base import StationId
 from bibulon.quantities import QuantityKind
 
 
@@ -108,7 +109,7 @@ class Bench(QScrollArea):
     long = False
     """A long bench shows its cautions at its head, and only its notes at its end."""
 
-    def __init__(self, desk: Desk, station: str, name: str) -> None:
+    def __init__(self, desk: Desk, station: StationId, name: str) -> None:
         """The bench of the *station* of that identifier and *name*."""
         super().__init__()
         self.desk, self.station = desk, station

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from bibulon.job.base import StationId
+
 LayerName = Literal[
     "stack", "fill", "media", "marked cells", "joints", "bag", "lines", "sizes", "region names", "marks of the front"
 ]
@@ -18,6 +20,6 @@ class Shown:
     ``cautions_of`` is the station whose cautions are placed on the plan.
     """
 
-    cautions_of: str
+    cautions_of: StationId
     layers: frozenset[LayerName]
     edits: tuple[str, ...] = ()

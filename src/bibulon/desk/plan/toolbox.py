@@ -16,6 +16,7 @@ from bibulon.desk.plan.tools import (
     SelectTool,
     Tool,
 )
+from bibulon.job.base import StationId
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,7 @@ class PlanTool:
     icon: str
     key: str
     text: str
-    stations: tuple[str, ...]
+    stations: tuple[StationId, ...]
     make: Callable[[], Tool]
     stays: bool = False
     """Whether its key stays at the station where it is pressed."""

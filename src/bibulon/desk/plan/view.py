@@ -62,7 +62,7 @@ class PlanView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(300, 200)
         self.frame = Frame(100.0, 0.0, 0.0)
-        self.shown = Shown("", frozenset())
+        self.shown = Shown("part", frozenset())
         self.tool: Tool = SelectTool()
         self.chosen = ""
         self.square = False
