@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QListWidget, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
+from bibulon.desk.benches.layup_entry import Summary
 from bibulon.desk.verdict_strip import Tile
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
@@ -138,3 +139,10 @@ def run_apart(tmp_path: Path, script: str) -> subprocess.CompletedProcess[str]:
     path = tmp_path / "script.py"
     path.write_text(script, encoding="utf-8")
     return subprocess.run([sys.executable, str(path)], capture_output=True, text=True, timeout=120, check=False)
+
+
+def open_an_entry(window: Window) -> None:
+    """Open the second line of the ply book, so that all that there is to change an entry is there."""
+    second = next(one for one in bench(window).findChildren(Summary) if one.accessibleName().startswith("Entry 2"))
+    QTest.mouseClick(second, LEFT)
+    settle(bench(window))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from driving import bench, choose, push, settle, texts
+from driving import bench, choose, open_an_entry, push, settle, texts
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
@@ -53,6 +53,7 @@ def test_tab_goes_down_the_bench_as_one_reads_and_back(window: Window, qtbot, st
     body = bench(window).widget()
     if station == "layup":
         qtbot.waitUntil(lambda: "% waste" in texts(body), timeout=20_000)
+        open_an_entry(window)
     settle(body)
     down = walked(window, Qt.Key.Key_Tab, walked(window, Qt.Key.Key_Backtab, stops(body)[0])[-1])
     assert set(down) == set(stops(body)), "nothing is left out"

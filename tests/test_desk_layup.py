@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, choose, click, drag, press, push, texts, tick, type_into
+from driving import LEFT, choose, click, drag, press, push, settle, texts, tick, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -59,6 +59,27 @@ def test_the_book_is_reordered_by_dragging_and_by_keys_and_mirrored(window: Wind
     push(side, "Mirror")
     window.refresh()
     assert len(book(window)) == 2 * len(before) - 1 and "symmetric, balanced" in texts(side)
+
+
+def test_a_line_of_the_book_opens_for_change_and_a_new_ply_comes_up_open(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    lines = [row.summary for row in side.book.entries]
+    assert max(line.height() for line in lines) < 32, "a dozen are in sight"
+    QTest.mouseClick(lines[3], LEFT)
+    assert "g/m²" in texts(side.book.entries[3])
+    type_into(side.book.entries[3], "Angle", "90")
+    assert window.document.job.layup[3].angle_deg == 90.0
+    window.refresh()
+    assert "90° × 1" in lines[3].accessibleName() and lines[3].isChecked(), "it stays open under the hand"
+    QTest.mouseClick(lines[3], LEFT)
+    assert not any(one.isVisible() for one in side.book.entries[3].findChildren(QuantityField))
+    push(side, "+ Ply")
+    window.refresh()
+    settle(side)
+    added = side.book.entries[-1]
+    type_into(added, "Count", "3")
+    window.refresh()
+    assert window.document.job.layup[-1].count == 3 and "× 3" in added.summary.accessibleName()
 
 
 def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkeypatch) -> None:
@@ -216,6 +237,7 @@ def test_a_book_of_hundreds_of_plies_is_worked_on_where_it_is_seen(window: Windo
     qtbot.waitUntil(lambda: side.book.entries[-1].number == 240, timeout=120_000)
     last = side.book.entries[-1]
     assert last.layer.id == "p239" and last.number == 240
+    QTest.keyClick(last.summary, Qt.Key.Key_Return)
     field = next(one for one in last.findChildren(QuantityField) if one.objectName() == "Angle")
     field.editor.setFocus()
     field.editor.selectAll()

@@ -51,6 +51,8 @@ class BookSection:
         self.first, self.entries = 0, list[EntryRow]()
         """The rows shown, and the number (from 0) of the entry of the first."""
         self._around: object = None
+        self._new = ""
+        """The entry that was added last: it comes up open."""
 
     def build(self) -> None:
         bench = self.bench
@@ -106,6 +108,8 @@ class BookSection:
         for layer in shown:
             if layer.id not in self.known:
                 self.known[layer.id] = EntryRow(self, layer)
+                if layer.id == self._new:
+                    self.known[layer.id].open()
         rows = [self.known[layer.id] for layer in shown]
         for row in self.entries:
             if row not in rows:
@@ -121,7 +125,8 @@ class BookSection:
         self.rows.invalidate()
 
     def _row_px(self) -> int:
-        return max(self.entries[0].sizeHint().height(), 1) if self.entries else 1
+        """The height of a row that is closed: nearly all are."""
+        return max(min(row.sizeHint().height() for row in self.entries), 1) if self.entries else 1
 
     def _follow(self) -> None:
         """Let the rows of a long book follow the scroll bar."""
@@ -168,6 +173,7 @@ class BookSection:
     def _add(self, kind: type[LayupCard]) -> None:
         job, card = with_ply_card(self.document.job, kind)
         made = Layer(id=new_id("ply"), card=card.id)
+        self._new = made.id
         on_top = kind is not CoatCard
         self.document.edit(
             f"add {role_of(made, card)}", with_layup(job, (*job.layup, made) if on_top else (made, *job.layup))

@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Protocol
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from bibulon.desk.widgets import icons
+from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import (
     ChoiceField,
     FreeField,
@@ -26,9 +27,10 @@ from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of
 from bibulon.quantities import QuantityKind, show
 
-GAP_PX = 5
-IN_GROUP_PX = 10
-"""Between one row and the next."""
+GAP_PX, IN_GROUP_PX = 2, 10
+"""Between one row and the next; how far the rows of a group stand in."""
+LINE_PX, NUMBER_PX, FIGURES_PX, WHERE_PX = 26, 18, 70, 84
+NAME_FROM_PX, BETWEEN_PX, HANDLE_PX = 16.0, 6.0, 24
 
 
 class PlyBook(Protocol):
@@ -46,8 +48,68 @@ class PlyBook(Protocol):
     def remove(self, layer: Layer) -> None: ...
 
 
+class Summary(QAbstractButton):
+    """An entry on one line: what is laid, how, and where. Pressed, it opens the entry for change, or closes it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._parts = ("", "", "")
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, LINE_PX)
+
+    def show_parts(self, name: str, figures: str, where: str) -> None:
+        """Show what is laid, at which angle and how often, and where."""
+        self._parts = (name, figures, where)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        palette = theme.current.palette
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus() or self.underMouse():
+            painter.setPen(
+                QPen(QColor(palette.accent if self.hasFocus() else palette.rule), 2 if self.hasFocus() else 1)
+            )
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 4, 4)
+        middle, turned = self.height() / 2, self.isChecked()
+        corners = ((4, -2), (12, -2), (8, 3)) if turned else ((6, -4), (11, 0), (6, 4))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(palette.muted))
+        painter.drawPolygon([QPointF(x, middle + y) for x, y in corners])
+        name, figures, where = self._parts
+        right = self.width() - 2.0
+        for text, most, ink, weight, align in (
+            (where, WHERE_PX, palette.muted, QFont.Weight.Normal, Qt.AlignmentFlag.AlignRight),
+            (figures, FIGURES_PX, palette.ink, QFont.Weight.DemiBold, Qt.AlignmentFlag.AlignRight),
+            (name, right, palette.ink, QFont.Weight.Normal, Qt.AlignmentFlag.AlignLeft),
+        ):
+            painter.setFont(theme.font(13, weight))
+            painter.setPen(QColor(ink))
+            metrics = QFontMetricsF(painter.font())
+            left = max(right - min(metrics.horizontalAdvance(text) + 1, most), NAME_FROM_PX)
+            if text is name:
+                left = NAME_FROM_PX
+            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, right - left)
+            box = QRectF(left, 0, right - left, self.height())
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | align, shown)
+            right = left - BETWEEN_PX if text else right
+        painter.end()
+
+
 class EntryRow(QWidget):
-    """A row for *layer*. The first entry of a group carries the group's name and how often it is laid."""
+    """A row for *layer*: one line, opened for change. The first entry of a group carries the group's name and how often
+    it is laid."""
 
     def __init__(self, book: PlyBook, layer: Layer) -> None:
         super().__init__()
@@ -64,12 +126,12 @@ class EntryRow(QWidget):
         self._frame = QFrame()
         self._frame.setProperty("role", "card")
         self._box = QVBoxLayout(self._frame)
-        self._box.setContentsMargins(8, 6, 6, 6)
-        self._box.setSpacing(3)
+        self._box.setContentsMargins(6, 0, 1, 0)
+        self._box.setSpacing(2)
         self._outer.addWidget(self._frame)
-        self._head()
-        self._figures()
-        self._foot()
+        self._line()
+        self._opened: QVBoxLayout | None = None
+        """What is there to change the entry with, once it was opened."""
 
     @property
     def card(self) -> LayupCard:
@@ -118,11 +180,42 @@ class EntryRow(QWidget):
         head.addWidget(times, 0, Qt.AlignmentFlag.AlignTop)
         self._outer.insertLayout(0, head)
 
-    def _head(self) -> None:
+    def _line(self) -> None:
         row = QHBoxLayout()
-        row.setSpacing(3)
-        self._number = label("", "figure", wrap=False)
+        row.setSpacing(2)
+        self._number = label("", "muted", wrap=False)
+        self._number.setFixedWidth(NUMBER_PX)
         row.addWidget(self._number)
+        self.summary = Summary()
+        self.summary.toggled.connect(self._open)
+        row.addWidget(self.summary, 1)
+        handle = MoveHandle("", lambda place: self.book.place_at(self.layer, place),
+                            lambda step: self.book.move(self.layer, step))  # fmt: skip
+        handle.setFixedSize(HANDLE_PX, LINE_PX)
+        row.addWidget(handle)
+        self._called.append((handle, "Move entry"))
+        self._box.addLayout(row)
+
+    def open(self) -> None:
+        """Open the entry for change."""
+        self.summary.setChecked(True)
+
+    def _open(self, on: bool) -> None:
+        if on and self._opened is None:
+            self._body = QWidget()
+            self._opened = QVBoxLayout(self._body)
+            self._opened.setContentsMargins(NUMBER_PX, 0, 4, 6)
+            self._opened.setSpacing(3)
+            self._material()
+            self._figures()
+            self._foot()
+            self._box.addWidget(self._body)
+            self._renew()
+        if self._opened is not None:
+            self._body.setVisible(on)
+
+    def _material(self) -> None:
+        assert self._opened is not None
         material = ChoiceField(
             "",
             lambda: [(one.name, one.id) for one in self.book.cards(type(self.card))],
@@ -130,12 +223,7 @@ class EntryRow(QWidget):
             lambda chosen: self.book.material(self.layer, chosen),
             "What is laid",
         )
-        row.addWidget(self._take(material, "Material of entry", material.box), 1)
-        handle = MoveHandle("", lambda place: self.book.place_at(self.layer, place),
-                            lambda step: self.book.move(self.layer, step))  # fmt: skip
-        row.addWidget(handle)
-        self._called.append((handle, "Move entry"))
-        self._box.addLayout(row)
+        self._opened.addWidget(self._take(material, "Material of entry", material.box))
 
     def _figures(self) -> None:
         row = QHBoxLayout()
@@ -159,7 +247,8 @@ class EntryRow(QWidget):
             "Where it is laid",
         )
         row.addWidget(self._take(region, "Region of entry", region.box), 1, Qt.AlignmentFlag.AlignTop)
-        self._box.addLayout(row)
+        assert self._opened is not None
+        self._opened.addLayout(row)
 
     def _foot(self) -> None:
         row = QHBoxLayout()
@@ -182,7 +271,8 @@ class EntryRow(QWidget):
             button = self._button(icon, do, row)
             button.setToolTip(tip)
             self._called.append((button, f"{tip}: entry"))
-        self._box.addLayout(row)
+        assert self._opened is not None
+        self._opened.addLayout(row)
 
     def _button(self, icon: str, do: Callable[[Layer], None], row: QHBoxLayout) -> QToolButton:
         button = tool_button(icon, "", lambda: do(self.layer))
@@ -206,10 +296,17 @@ class EntryRow(QWidget):
         for widget, name in self._called:
             widget.setAccessibleName(f"{name} {self.number}")
         self._number.setText(str(self.number))
-        card = self.card
+        card, layer = self.card, self.layer
+        figures = f"{layer.angle_deg:g}° × {layer.count}"
+        self.summary.show_parts(card.name, figures, layer.region or "")
+        where = layer.region or "whole part"
+        self.summary.setAccessibleName(f"Entry {self.number}: {card.name}, {figures}, {where}")
+        self.summary.setToolTip(f"{card.name}, {figures}, {where}. Press to change it.")
+        if self._opened is None:
+            return
         weight = card.density_kg_m3 * card.thickness_m if isinstance(card, CoreCard) else card.areal_weight_kg_m2
         self._weight.setText(show(weight, "areal weight", self.book.document.assessment.units))
-        grouped = self.layer.group is not None
+        grouped = layer.group is not None
         icons.put(self._link, "ph.link-break" if grouped else "ph.link")
         tip = "Take out of its group" if grouped else "Group with the entry before it"
         self._link.setToolTip(tip)
