@@ -5,19 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from shapely import LineString, MultiLineString, Polygon, distance, points
+from shapely import LineString, MultiLineString, Polygon
 from shapely.affinity import rotate
 from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import inside
+from bibulon.cautions.places import distances_m, inside
 from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.causes import Cause
-from bibulon.job import Job
-from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
-from bibulon.laminate.cells import Cell
-from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 from bibulon.quantities import brief, brief_each
 
 SMALLEST_ZONE_M2 = 0.002
@@ -25,18 +21,6 @@ BESIDE_ZONE_M = 0.03
 """A line so near a thick zone feeds or drains it."""
 AT_AN_END = 0.2
 """A line is at an end of the part if it lies in this share of the way between feed and vent."""
-
-
-def _plies_m(job: Job, cell: Cell) -> float:
-    """Thickness of the plies of *cell*, without core."""
-    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
-    cards = {card.id: card for card in job.cards}
-    plies = ((cards[layer.card], layer.count) for layer in cell.stack.layers)
-    return sum(
-        ply_thickness_m(card, fibre_fraction(card, pressure)) * count
-        for card, count in plies
-        if isinstance(card, FabricCard)
-    )
 
 
 @caution(
@@ -49,7 +33,7 @@ def _plies_m(job: Job, cell: Cell) -> float:
 )
 def thick_zone_unfed(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    cells = [(cell, _plies_m(job, cell)) for cell in assessment.laminate.cells if cell.stack.layers]
+    cells = [(cell, cell.stack.laminate_thickness_m) for cell in assessment.laminate.cells if cell.stack.layers]
     if len(cells) < 2 or not job.lines:
         return
     heights, areas = (np.array(one) for one in zip(*((height, cell.area_m2) for cell, height in cells), strict=True))
@@ -120,10 +104,8 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
     if fill is None or len(job.vents) < 2:
         return
-    nodes = points(fill.mesh.points_m)
     reached: dict[str, float] = {}
-    for vent in job.vents:
-        near = distance(LineString(vent.points), nodes)
+    for vent, near in zip(job.vents, distances_m(job.vents, fill.mesh.points_m), strict=True):
         times = fill.seen_s[near <= float(near.min()) + 0.02]
         if len(times) and not np.isnan(times).all():
             reached[vent.id] = float(np.nanmin(times))

@@ -6,11 +6,11 @@ from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
-from shapely import LineString, Point, Polygon, distance, points
+from shapely import LineString, Point, Polygon
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import listed, middle_of
+from bibulon.cautions.places import distances_m, listed, middle_of
 from bibulon.cautions.registry import Finding, Mend, caution
 from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.flow.result import STOP_WORDS, StopReason
@@ -117,8 +117,7 @@ def last_filled_no_vent(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
     if fill is None or fill.fill_time_s is None or not job.vents:
         return
-    places = np.asarray(points(fill.mesh.points_m))
-    gaps = np.min([distance(LineString(vent.points), places) for vent in job.vents], axis=0)
+    gaps = distances_m(job.vents, fill.mesh.points_m).min(axis=0)
     reach = max(job.house.vent_reach_m, float(gaps.min()) + BESIDE_VENT_M)
     full_s = fill.half_full_s
     late = (full_s > LATER * float(np.nanmax(full_s[gaps <= reach], initial=0.0))) & (gaps > reach)

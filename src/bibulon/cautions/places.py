@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
+import numpy as np
+from shapely import LineString, Polygon, distance, points
 from shapely import Point as Place
-from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points
 
+from bibulon.flow.mesh import Floats
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.job.lines import Line
 from bibulon.laminate.cells import Cell
 
 
@@ -41,6 +44,12 @@ def middle_of(lines: BaseGeometry) -> Point:
     longest = max(getattr(lines, "geoms", [lines]), key=lambda one: one.length)
     place = longest.interpolate(0.5, normalized=True) if longest.geom_type == "LineString" else longest.centroid
     return place.x, place.y
+
+
+def distances_m(lines: Sequence[Line], places_m: Floats) -> Floats:
+    """(lines, n) how far each of *places_m* (n, 2) is from each of the lines."""
+    at = points(places_m)
+    return np.array([distance(LineString(line.points), at) for line in lines])
 
 
 def in_region(job: Job, region: str | None) -> Point:

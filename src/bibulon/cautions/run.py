@@ -12,6 +12,7 @@ from bibulon.cautions.registry import Finding, Rank, caution
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.lines import AtTime, WhenReached
+from bibulon.job.run import open_feeds
 from bibulon.quantities import brief, clock_time, run_clock
 
 EARLIEST_MARK_S = 60.0
@@ -117,13 +118,18 @@ def vacuum_rising(assessment: Assessment) -> Iterator[Finding]:
         return
     best = min(pressure for pressure, _ in readings)
     newest, at_s = readings[-1]
-    if newest - best > assessment.job.house.vacuum_rise_pa:
-        risen, is_ = (
-            brief(newest - best, "pressure difference", assessment.units),
-            brief(newest, "pressure", assessment.units),
-        )
+    if lost := vacuum_lost(assessment, best, newest):
+        left = brief(newest, "pressure", assessment.units)
         place = assessment.job.vents[0].points[0] if assessment.job.vents else None
-        yield Finding(f"The vacuum has lost {risen} since its best and was at {is_} at {run_clock(at_s)}.", place)
+        yield Finding(f"The vacuum has lost {lost} since its best and was at {left} at {run_clock(at_s)}.", place)
+
+
+def vacuum_lost(assessment: Assessment, best_pa: float, newest_pa: float) -> str:
+    """How much of its best the vacuum has lost, in words, where that is more than the house allows; else ""."""
+    lost_pa = newest_pa - best_pa
+    if lost_pa <= assessment.job.house.vacuum_rise_pa:
+        return ""
+    return brief(lost_pa, "pressure difference", assessment.units)
 
 
 @caution(
@@ -163,16 +169,13 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
     """What the log of the shot has in another order than the plan."""
     lines = {line.label: line for line in job.lines}
     opened: list[str] = []
-    clamped: set[str] = set()
     held_ticked = False
-    for event in job.shot:
+    for number, event in enumerate(job.shot):
         line = lines.get(event.label)
         if event.kind == "step done" and event.label == "hold":
             held_ticked = True
-        elif event.kind == "valve clamped":
-            clamped.add(event.label)
         elif event.kind == "vacuum let go":
-            still = [label for label in opened if label not in clamped and "all feeds" not in clamped]
+            still = open_feeds((feed.label for feed in job.feeds), job.shot[:number])
             if still:
                 yield f"The vacuum was let go with feed {still[0]} open", lines[still[0]].points[0]
         elif event.kind == "valve opened" and line is not None and line.kind == "feed":

@@ -9,6 +9,7 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, caution
+from bibulon.flow.causes import tightest_feed
 from bibulon.job.base import Point
 from bibulon.job.cards import TubeCard
 from bibulon.quantities import brief
@@ -86,7 +87,7 @@ def hose_restricts_flow(assessment: Assessment) -> Iterator[Finding]:
     cause = next((one for one in assessment.causes if one.kind == "hose"), None)
     if loss is None or not job.feeds or (loss <= job.house.supply_loss and cause is None):
         return
-    feed = max(job.feeds, key=lambda one: one.hose_length_m / job.card(one.hose, TubeCard).bore_m ** 4)
+    feed = tightest_feed(job)
     hose = job.card(feed.hose, TubeCard)
     bore, length = (
         brief(hose.bore_m, "thickness", assessment.units),

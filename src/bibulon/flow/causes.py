@@ -17,13 +17,14 @@ from shapely.affinity import translate
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.flow.fill import fill
+from bibulon.flow.network import pipe_conductance_m3
 from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard, PeelPlyCard, TubeCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_line
-from bibulon.job.lines import AtTime, MediaPatch
+from bibulon.job.lines import AtTime, Line, MediaPatch
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
@@ -147,6 +148,15 @@ def _mends(job: Job, result: FillResult) -> Iterator[Mended]:
         yield "fabric", mended, card.id, card.name, place
 
 
+def tightest_feed(job: Job) -> Line:
+    """The feed whose hose lets least through. Raises ValueError if there is no feed."""
+
+    def conductance_m3(feed: Line) -> float:
+        return pipe_conductance_m3(job.card(feed.hose, TubeCard).bore_m, feed.hose_length_m)
+
+    return min(job.feeds, key=conductance_m3)
+
+
 def _usual_tube(job: Job, identifier: str, least_m: float) -> tuple[Job, str]:
     """*job* with a card like that one and no narrower than *least_m*; and its identifier."""
     card = job.card(identifier, TubeCard)
@@ -171,7 +181,7 @@ def _hoses(job: Job) -> Iterator[Mended]:
         manifolds.append(revised(one, hose=hose, tube=tube, hose_length_m=length))
     mended = changed(mended, manifolds=tuple(manifolds))
     if mended.feeds != job.feeds or mended.manifolds != job.manifolds:
-        worst = max(job.feeds, key=lambda one: one.hose_length_m / job.card(one.hose, TubeCard).bore_m ** 4)
+        worst = tightest_feed(job)
         yield "hose", mended, worst.id, worst.label, worst.points[0]
 
 

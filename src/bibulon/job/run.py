@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, Field, ValidationError
@@ -74,6 +75,23 @@ def shot_of(run: tuple[RunEvent, ...]) -> tuple[RunEvent, ...]:
     """The entries of *run* that belong to the shot as it is now: all since the last new run."""
     begun = max((at for at, event in enumerate(run) if event.kind == "new run"), default=-1)
     return run[begun + 1 :]
+
+
+ALL_FEEDS = "all feeds"
+"""The label under which the log says that every feed was clamped at once."""
+
+
+def open_feeds(feeds: Iterable[str], events: Iterable[RunEvent]) -> tuple[str, ...]:
+    """Those of the *feeds*, by their labels, that are open after the *events*, in the order opened."""
+    known, found = set(feeds), dict[str, None]()
+    for event in events:
+        if event.kind == "valve opened" and event.label in known:
+            found[event.label] = None
+        elif event.kind == "valve clamped" and event.label == ALL_FEEDS:
+            found.clear()
+        elif event.kind == "valve clamped":
+            found.pop(event.label, None)
+    return tuple(found)
 
 
 def missing_before(run: tuple[RunEvent, ...]) -> dict[int, tuple[int, int]]:

@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
-from bibulon.job import Job
 from bibulon.job.lines import AtTime, Line, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
-from bibulon.job.run import EventKind, RunEvent
+from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.quantities import clock_time, run_clock, show
 
 
@@ -124,24 +123,6 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
         "",
     )
     return (*checks, *timed, *last, release)
-
-
-ALL_FEEDS = "all feeds"
-"""The label under which the log says that every feed was clamped at once."""
-
-
-def open_feeds(job: Job) -> tuple[str, ...]:
-    """Labels of the feeds that the log says are open now, in the order opened."""
-    feeds = {line.label for line in job.feeds}
-    found: dict[str, None] = {}
-    for event in job.shot:
-        if event.kind == "valve opened" and event.label in feeds:
-            found[event.label] = None
-        elif event.kind == "valve clamped" and event.label == ALL_FEEDS:
-            found.clear()
-        elif event.kind == "valve clamped":
-            found.pop(event.label, None)
-    return tuple(found)
 
 
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:

@@ -11,9 +11,9 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.work.run_controller import PACES
-from bibulon.job.run import LONGEST_TEXT, EventKind
+from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.quantities import clock_time, run_clock, show
-from bibulon.record.run_list import ALL_FEEDS, done_steps
+from bibulon.record.run_list import done_steps
 
 
 class ShootBench(Bench):

@@ -13,14 +13,15 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from bibulon.cautions.run import vacuum_lost
 from bibulon.desk.work.document import Document
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of
 from bibulon.job import shot_clock
-from bibulon.job.run import EventKind, entry
-from bibulon.quantities import run_clock, show
-from bibulon.record.run_list import RunStep, done_steps, next_step, open_feeds, run_list
+from bibulon.job.run import EventKind, entry, open_feeds
+from bibulon.quantities import run_clock
+from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 
 TICK_MS = 250
 STALE_S = 5.0
@@ -204,7 +205,7 @@ class RunController(QObject):
     def alerts(self) -> tuple[str, ...]:
         """What has to be said aloud now."""
         job, found = self.document.job, []
-        feeding = bool(open_feeds(job))
+        feeding = bool(open_feeds((feed.label for feed in job.feeds), job.shot))
         bucket, pot, vacuum = self.latest("scale"), self.latest("pot"), self.latest("vacuum")
         poured = any(event.kind == "batch added" for event in job.shot)
         if (
@@ -219,13 +220,9 @@ class RunController(QObject):
             found.append("The pot is warming: swap it, carry it outdoors.")
         let_go = any(event.kind == "vacuum let go" for event in job.shot)
         if self.running and not let_go and vacuum is not None and self._lowest_pa is not None:
-            risen = vacuum - self._lowest_pa
-            if risen > job.house.vacuum_rise_pa:
-                units = self.document.assessment.units
-                found.append(
-                    f"The vacuum has lost {show(risen, 'pressure difference', units)} since its best: look for a leak, "
-                    "and at the pump."
-                )
+            lost = vacuum_lost(self.document.assessment, self._lowest_pa, vacuum)
+            if lost:
+                found.append(f"The vacuum has lost {lost} since its best: look for a leak, and at the pump.")
         left = self.document.assessment.flows_until_s - self.clock_s
         if self.running and feeding and left < job.charge.gel_margin_s:
             found.append("The gel margin is used up.")
