@@ -24,7 +24,7 @@ from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.fill import Progress
 from bibulon.flow.network import pipe_volume_m3
-from bibulon.flow.problem import FlowProblem, FlowRefusal, flow_problem
+from bibulon.flow.problem import FlowRefusal
 from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
@@ -315,14 +315,6 @@ def in_bucket_kg(assessment: Assessment, times_s: Floats) -> Floats:
 def assess(job: Job, units: Units | None = None) -> Assessment:
     """The Assessment of *job* without its fill. Pressures in gauge readings use the job's own barometer."""
     return Assessment(job, replace(units or Units(), barometer_pa=job.shop.barometer_pa))
-
-
-def problem_of(job: Job, nodes: int = FULL_NODES) -> FlowProblem | FlowRefusal:
-    """The flow problem of *job*, or the reason why there is none."""
-    try:
-        return flow_problem(job, nodes)
-    except FlowRefusal as refusal:
-        return refusal
 
 
 def filled(

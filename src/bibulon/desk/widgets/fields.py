@@ -35,7 +35,7 @@ from bibulon.figures import Figure
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
-from bibulon.quantities import QuantityKind, clock_time, parse, parse_clock_time, show, unit_shown
+from bibulon.quantities import QuantityKind, clock_time, parse, parse_clock_time, show
 
 LABEL_WIDTH = 132
 
@@ -431,11 +431,6 @@ def shown_figure(document: Document, figure: Callable[[], Figure]) -> Callable[[
         return found.shown(document.assessment.units), found.how
 
     return texts
-
-
-def unit_of(document: Document, kind: QuantityKind) -> str:
-    """The unit in which the shop shows *kind*."""
-    return unit_shown(kind, document.assessment.units)
 
 
 def column(spacing: int = 6) -> QVBoxLayout:

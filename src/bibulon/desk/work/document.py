@@ -428,12 +428,6 @@ class Document(QObject):
             number += 1
         self._journal = Journal(path)
 
-    def forget_recovery(self) -> None:
-        """Put autosaved work aside when the user discards it or it is saved."""
-        self._autosave.stop()
-        self._keeping.wait()
-        self.kept.clear()
-
     def close(self) -> None:
         """Let go of the runner's signals and of the job; what is saved needs no copy."""
         self._autosave.stop()
