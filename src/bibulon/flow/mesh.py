@@ -48,7 +48,7 @@ _LOCK = threading.Lock()
 _FRONTAL_DELAUNAY = 6
 _MANY_CORNERS = 400
 TOO_MANY = 2.2
-INTEGRATION_PRECISION = 1e-3
+INTEGRATION_PRECISION = 1e-5
 """Of the sizes along a curve; the mesher's own 1e-9 takes two thirds of its time and moves no point that matters."""
 FINE = 0.3
 """Where it pays the mesh is finer, down to this share of its size,"""
