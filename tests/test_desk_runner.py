@@ -15,8 +15,10 @@ from driving import run_apart
 from bibulon.demo import demo_job
 from bibulon.desk.work import fill_runner
 from bibulon.desk.work.fill_runner import FillAnswer, FillRunner, _Answers
+from bibulon.flow.causes import Cause
 from bibulon.job import Job
-from bibulon.job.edits import revised, with_line
+from bibulon.job.edits import revised, with_card, with_line
+from bibulon.stock import shelf_card
 
 
 def with_feed_at(y_m: float) -> Job:
@@ -70,7 +72,24 @@ def test_a_job_that_comes_back_has_its_fill_at_once(qtbot, runner: FillRunner, a
         runner.progressed.disconnect(began.append)
     first, last = (answer for answer in answers if answer.final and fed_at(answer) == pytest.approx(0.62))
     assert not began and (first.result.times_s == last.result.times_s).all()
-    assert last.causes == first.causes
+
+
+def test_a_slow_fill_is_shown_before_what_holds_it_back_is_known(
+    qtbot, runner: FillRunner, answers: list[FillAnswer]
+) -> None:
+    job = demo_job()
+    thin = revised(shelf_card("hose-6"), id="thin")
+    job = with_card(job, thin)
+    for feed in job.feeds:
+        job = with_line(job, revised(feed, hose=thin.id, hose_length_m=12.0))
+    told: list[tuple[Cause, ...]] = []
+    shown_before: list[bool] = []
+    runner.causes_found.connect(told.append)
+    runner.causes_found.connect(lambda _: shown_before.append(answers[-1].final))
+    with qtbot.waitSignal(runner.settled, timeout=120_000):
+        runner.ask(job)
+    runner.causes_found.disconnect()
+    assert shown_before == [True] and told[0][0].kind == "hose"
 
 
 def test_an_earlier_full_answer_is_dropped_for_a_newer_question(

@@ -19,6 +19,7 @@ from bibulon.desk.work.apart import apart, ready
 from bibulon.desk.work.background import Background, StudyAnswer
 from bibulon.desk.work.fill_runner import FillAnswer, FillRunner
 from bibulon.desk.work.settings import Settings, state_folder
+from bibulon.flow.causes import HOUSE_RULES_READ, Cause
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id
@@ -61,7 +62,8 @@ def flow_inputs(job: Job) -> tuple[object, ...]:
         job.part, job.mould.temperature_k, job.shop, job.regions, job.layup, job.groups, job.core_laying,
         job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
         job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.charge.mix_time_s,
-        job.charge.bleed_kg, job.charge.contingency, job.charge.gel_margin_s, job.house, job.cards,
+        job.charge.bleed_kg, job.charge.contingency, job.charge.gel_margin_s,
+        *(getattr(job.house, rule) for rule in HOUSE_RULES_READ), job.cards,
     )  # fmt: skip
 
 
@@ -122,6 +124,7 @@ class Document(QObject):
         self._keeping = Background(lambda job, tell, **more: self._put_recovery(job, **more), self, OSError)
         self._keeping.ended.connect(self._autosave_ended)
         runner.answered.connect(self._take_answer)
+        runner.causes_found.connect(self._take_causes)
         runner.refused.connect(self._take_refusal)
         self._ask(live=False)
         self._forget_what_is_old()
@@ -283,6 +286,11 @@ class Document(QObject):
         self.answer, self._refusal = answer, None
         self._announce()
 
+    def _take_causes(self, causes: tuple[Cause, ...]) -> None:
+        if self.answer is not None and causes:
+            self.answer = replace(self.answer, causes=causes)
+            self._announce()
+
     def _take_refusal(self, message: str, place: tuple[float, float] | None) -> None:
         self.answer, self._refusal = None, FlowRefusal(message, place)
         self._announce()
@@ -437,6 +445,7 @@ class Document(QObject):
             self.kept.clear()
         self.kept.close()
         self.runner.answered.disconnect(self._take_answer)
+        self.runner.causes_found.disconnect(self._take_causes)
         self.runner.refused.disconnect(self._take_refusal)
 
 

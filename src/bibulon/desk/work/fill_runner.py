@@ -13,7 +13,7 @@ import resource
 import threading
 import time
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -61,7 +61,7 @@ class FillAnswer:
     """What holds the fill back; looked for in full fills only."""
 
 
-def _picture(result: FillResult, final: bool, causes: tuple[Cause, ...] = ()) -> FillAnswer:
+def _picture(result: FillResult, final: bool) -> FillAnswer:
     from bibulon.flow.contours import contour, round_levels
 
     levels = round_levels(result.end_s)
@@ -72,7 +72,7 @@ def _picture(result: FillResult, final: bool, causes: tuple[Cause, ...] = ()) ->
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
         return Face(times_s, front.draw(times_s), lines)
 
-    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final, causes)
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
 
 
 def _serve(pipe: Connection, newest: Any, nodes: tuple[int, int]) -> None:
@@ -157,6 +157,7 @@ def _answer(
 
     if not live and (known := answers.get(job)) is not None:
         pipe.send(("answer", number, known))
+        pipe.send(("causes", number, known.causes))
         return
     try:
         asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
@@ -164,10 +165,14 @@ def _answer(
         pipe.send(("answer", number, _picture(coarse, final=False)))
         if not live:
             fine = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=progress_while_wanted)
-            causes = causes_of(job, fine, progress_while_wanted)
-            answer = _picture(fine, final=True, causes=causes)
-            answers.put(job, answer)
+            answer = _picture(fine, final=True)
             pipe.send(("answer", number, answer))
+            try:
+                causes = causes_of(job, fine, progress_while_wanted)  # where a margin is missed: a second more
+            except FlowRefusal:  # more work than a fill is given: the fill itself stands
+                causes = ()
+            answers.put(job, replace(answer, causes=causes))
+            pipe.send(("causes", number, causes))
     except Cancelled:
         return
     except FlowRefusal as refusal:
@@ -183,6 +188,8 @@ class FillRunner(QObject):
     """Asks the worker and hands its answers to the interface thread."""
 
     answered = Signal(object)
+    causes_found = Signal(object)
+    """What holds the last full fill back, a tuple of causes; empty where nothing does."""
     refused = Signal(str, object)
     progressed = Signal(float)
     settled = Signal()
@@ -301,11 +308,14 @@ class FillRunner(QObject):
             self._busy = False
             self.refused.emit(*content)
             self.settled.emit()
+        elif what == "causes":
+            self._busy = False
+            self.causes_found.emit(content)
+            self.settled.emit()
         else:
-            done = content.final or self._live
-            self._busy = not done
+            self._busy = not self._live
             self.answered.emit(content)
-            if done:
+            if self._live:
                 self.settled.emit()
 
     def close(self) -> None:
