@@ -103,12 +103,17 @@ def caution_ids(window: Window) -> set[str]:
 
 
 def choose(window: Window, name: str, text: str) -> None:
-    box = next(box for box in bench(window).findChildren(QComboBox) if box.accessibleName() == name)
+    choose_text(bench(window), name, text)
+    QApplication.processEvents()
+    window.refresh()
+
+
+def choose_text(root: QWidget, name: str, text: str) -> None:
+    """Choose *text* in the box of that *name* under *root*."""
+    box = next(box for box in root.findChildren(QComboBox) if box.accessibleName() == name)
     box.setCurrentText(text)
     assert box.currentText() == text
     box.activated.emit(box.currentIndex())
-    QApplication.processEvents()
-    window.refresh()
 
 
 def tick(rows: QListWidget, row: int) -> None:

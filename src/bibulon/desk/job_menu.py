@@ -28,6 +28,8 @@ class MenuOwner(Protocol):
     def show_stock(self) -> None: ...
     def show_left_over(self) -> None: ...
     def ask_instruments(self) -> None: ...
+    def print_something(self) -> None: ...
+    def open_another(self) -> None: ...
     def show_shortcuts(self) -> None: ...
     def close(self) -> bool: ...
 
@@ -65,6 +67,7 @@ class JobMenu(QMenu):
         self._put("Save as …", window.files.save_job_as, "Ctrl+Shift+S")
         export = self._put("Export the fill …", window.files.export_fill)
         export.setEnabled(window.document.assessment.fill is not None)
+        self._put("Print …", window.print_something, "Ctrl+P")
         recent = self.addMenu("Recent jobs")
         for name in window.document.settings.recent:
             recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: window.files.open(Path(one)))
@@ -77,6 +80,7 @@ class JobMenu(QMenu):
         self._put("Stock …", window.show_stock)
         self._put("Instruments …", window.ask_instruments)
         self.addSeparator()
+        self._put("Another window", window.open_another, "Ctrl+Shift+N")
         self._put("Shortcuts", window.show_shortcuts, "?")
         self._put("Quit", window.close, "Ctrl+Q")
 

@@ -42,6 +42,8 @@ SHORTCUTS = (
     Shortcut("Ctrl+O", "Open a job", "files.open_job"),
     Shortcut("Ctrl+S", "Save", "files.save_job"),
     Shortcut("Ctrl+Shift+S", "Save as", "files.save_job_as"),
+    Shortcut("Ctrl+P", "Print", "print_something"),
+    Shortcut("Ctrl+Shift+N", "Another window", "open_another"),
     Shortcut("F9", "Do the next step of the shot", "next_step"),
     Shortcut("Ctrl+Q", "Quit", "close"),
     Shortcut("?", "This list", "show_shortcuts"),

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import gc
+import sys
 from collections.abc import Callable
 from functools import partial
 from operator import attrgetter
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtCore import QMimeData, QPoint, QProcess, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -437,6 +438,23 @@ class Window(QMainWindow):
 
         HouseWindow(self, self.document, lambda house: self.set_setting("house", house)).exec()
         self.refresh()
+
+    def print_something(self) -> None:
+        """Ask what is to be printed, the station or the plan to scale, and print it."""
+        from bibulon.desk.dialogs.printing import PrintDialog
+
+        def pictures() -> tuple[QPixmap, ...]:
+            body = self._bench(self.station).widget()
+            return (self.plan.grab(), self.time_rail.grab(), body.grab())
+
+        PrintDialog(self, self.document, station_of(self.station).name, pictures).exec()
+
+    def open_another(self) -> None:
+        """Another window beside this one: on the same job, which it only shows, or on a new one."""
+        path = self.document.path
+        words = ["-m", "bibulon", "desk", *([str(path)] if path is not None else [])]
+        if not QProcess.startDetached(sys.executable, words)[0]:
+            self.say("Another window could not be opened.")
 
     def ask_instruments(self) -> None:
         """Where the shop's instruments are."""
