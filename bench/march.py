@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse.linalg import splu
 
-from bibulon.flow.mesh import Floats
+from bibulon.arrays import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.problem import FlowProblem
 

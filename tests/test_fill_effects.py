@@ -15,9 +15,9 @@ from pydantic import ValidationError
 from scipy.integrate import quad
 from shapely import Polygon
 
+from bibulon.arrays import Floats
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.fill import fill
-from bibulon.flow.mesh import Floats
 from bibulon.flow.network import build_network
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult

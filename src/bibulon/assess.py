@@ -16,8 +16,8 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
 
+from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan, ports_of
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
@@ -40,9 +40,6 @@ from bibulon.resin.cure import CurePlan, cure_plan
 from bibulon.resin.viscosity import Rheology, film_gel_s, poured, rheology
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
-
-Floats = npt.NDArray[np.float64]
-
 
 MomentKind = Literal[
     "fill", "valve opened", "valve clamped", "pots full", "mix", "batch", "gel", "release", "shift end"

@@ -10,7 +10,7 @@ from shapely import Point as Place
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points
 
-from bibulon.flow.mesh import Floats
+from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.lines import Line

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 from ezdxf import path as dxf_path
 from ezdxf import units as dxf_units
 from ezdxf.entities.dxfgfx import DXFGraphic
@@ -24,7 +23,7 @@ from ezdxf.filemanagement import readfile
 from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.recover import readfile as recover_dxf
 
-Floats = npt.NDArray[np.float64]
+from bibulon.arrays import Floats
 
 MOST_BYTES = 60_000_000
 MOST_POINTS = 400_000

@@ -7,15 +7,13 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from scipy.spatial import cKDTree
 from shapely import Polygon, STRtree, get_coordinates, is_valid_reason, simplify
 
+from bibulon.arrays import Floats
 from bibulon.exchange.drawings import Chain, Drawing, DrawingRefusal
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.part import checked_outline
-
-Floats = npt.NDArray[np.float64]
 
 THINNED_M = 2e-5
 """Points of an outline that lie this close to the line between their neighbours are left out."""

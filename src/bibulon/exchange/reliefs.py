@@ -16,17 +16,15 @@ from typing import Literal
 
 import meshio
 import numpy as np
-import numpy.typing as npt
 from shapely import MultiPoint, Point, Polygon, box, contains_xy, get_coordinates
 
+from bibulon.arrays import Floats, Integers
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.part import Relief
 from bibulon.laminate.relief import heights_at
 
-Floats = npt.NDArray[np.float64]
-Integers = npt.NDArray[np.int64]
 Upwards = Literal["z", "y", "x", "−z", "−y", "−x"]
 UPWARDS: tuple[Upwards, ...] = ("z", "y", "x", "−z", "−y", "−x")
 
@@ -190,22 +188,10 @@ def relief_of(
     Its lowest place under the outline is height 0. *tell* is told how far it is, as a share. Raises
     :class:`ReliefRefusal`.
     """
-    points = lie.laid(surface.points, outline)
-    part = Polygon(outline)
-    low_x, low_y, high_x, high_y = part.bounds
-    corners = points[surface.triangles]
-    beyond = 0.02 * max(high_x - low_x, high_y - low_y)
-    least, most = corners[..., :2].min(axis=1), corners[..., :2].max(axis=1)
-    near = ((most >= (low_x - beyond, low_y - beyond)) & (least <= (high_x + beyond, high_y + beyond))).all(axis=1)
-    if not near.any():
-        raise ReliefRefusal(
-            "The mesh does not lie under the outline. Centre it, or choose its unit, its turn and what is up."
-        )
-    triangles, corners = surface.triangles[near], corners[near]
+    points, part = lie.laid(surface.points, outline), Polygon(outline)
+    triangles = _under(part, points, surface.triangles)
     tell(0.1)
-    far = max(float(np.abs(corners[..., :2] - np.array([low_x, low_y])).max()), 0.0)
-    if far > FARTHEST_SHARE * max(high_x - low_x, high_y - low_y):
-        raise ReliefRefusal(f"The mesh reaches {far:.4g} m beyond the part. Cut it to the mould's face.")
+    corners = points[triangles]
     _refuse_walls_and_folds(corners)
     seen = float(np.abs(_normals(corners)[:, 2]).sum()) / 2
     own_area = MultiPoint(corners.reshape(-1, 3)[:, :2]).convex_hull.area
@@ -215,29 +201,9 @@ def relief_of(
     used, number = np.unique(triangles, return_inverse=True)
     own = points[used]
     mesh = Mesh(own[:, :2].copy(), number.reshape(-1, 3), np.zeros(len(triangles), dtype=np.int64), own[:, 2].copy())
-    picture = Canvas(mesh, SAMPLES_ALONG).draw(own[:, 2])
-    tell(0.4)
-    rows, columns = picture.values.shape
-    x, y = np.meshgrid(
-        picture.left_m + (np.arange(columns) + 0.5) * picture.width_m / columns,
-        picture.bottom_m + picture.height_m - (np.arange(rows) + 0.5) * picture.height_m / rows,
-    )
-    covered = ~np.isnan(picture.values)
-    cell = picture.width_m / columns * picture.height_m / rows
-    if seen > (1 + OVERLAP_SHARE) * (covered.sum() + 2 * (rows + columns)) * cell:
-        raise ReliefRefusal(LIES_OVER_ITSELF)
-    inside = part.buffer(-beyond / 4)  # the outline may run along the mesh's own edge
-    share = float((contains_xy(inside, x, y) & covered).sum()) * cell / inside.area
-    if share < 1 - UNCOVERED_SHARE:
-        bare = contains_xy(inside, x, y) & ~covered
-        off = inside.difference(box(*mesh.points_m.min(axis=0), *mesh.points_m.max(axis=0)))
-        place = (float(x[bare][0]), float(y[bare][0])) if bare.any() else _at(off.representative_point())
-        raise ReliefRefusal(f"The mesh covers only {share:.0%} of the part.", place)
+    sampled = _sampled(mesh, part, seen)
     tell(0.5)
-    if len(own) <= MOST_OWN_POINTS:
-        places = own
-    else:
-        places = np.column_stack([x[covered], y[covered], picture.values[covered].astype(np.float64)])
+    places = own if len(own) <= MOST_OWN_POINTS else sampled
     _, once = np.unique(np.round(places[:, :2], 5), axis=0, return_index=True)
     places = places[np.sort(once)]
     under = places[contains_xy(part, places[:, 0], places[:, 1]), 2]
@@ -252,6 +218,52 @@ def relief_of(
     some = some[contains_xy(part, some[:, 0], some[:, 1])]
     off = np.abs(heights_at(relief, some[:, :2]) - (some[:, 2] - lowest)) if len(some) else np.zeros(1)
     return FoundRelief(relief, float(off.max()))
+
+
+def _beyond_m(part: Polygon) -> float:
+    """How far beyond the *part* its mould still counts."""
+    low_x, low_y, high_x, high_y = part.bounds
+    return 0.02 * max(high_x - low_x, high_y - low_y)
+
+
+def _under(part: Polygon, points: Floats, triangles: Integers) -> Integers:
+    """(m, 3) those of the *triangles* that lie under the *part*. Raises :class:`ReliefRefusal`."""
+    low_x, low_y, high_x, high_y = part.bounds
+    beyond, corners = _beyond_m(part), points[triangles]
+    least, most = corners[..., :2].min(axis=1), corners[..., :2].max(axis=1)
+    near = ((most >= (low_x - beyond, low_y - beyond)) & (least <= (high_x + beyond, high_y + beyond))).all(axis=1)
+    if not near.any():
+        raise ReliefRefusal(
+            "The mesh does not lie under the outline. Centre it, or choose its unit, its turn and what is up."
+        )
+    far = max(float(np.abs(corners[near][..., :2] - np.array([low_x, low_y])).max()), 0.0)
+    if far > FARTHEST_SHARE * max(high_x - low_x, high_y - low_y):
+        raise ReliefRefusal(f"The mesh reaches {far:.4g} m beyond the part. Cut it to the mould's face.")
+    found: Integers = triangles[near]
+    return found
+
+
+def _sampled(mesh: Mesh, part: Polygon, seen_m2: float) -> Floats:
+    """(k, 3) the *mesh* on a grid, which has to cover the *part* once; ``seen_m2`` is the area of its triangles from
+    above. Raises :class:`ReliefRefusal`."""
+    picture = Canvas(mesh, SAMPLES_ALONG).draw(mesh.heights_m)
+    rows, columns = picture.values.shape
+    x, y = np.meshgrid(
+        picture.left_m + (np.arange(columns) + 0.5) * picture.width_m / columns,
+        picture.bottom_m + picture.height_m - (np.arange(rows) + 0.5) * picture.height_m / rows,
+    )
+    covered = ~np.isnan(picture.values)
+    cell = picture.width_m / columns * picture.height_m / rows
+    if seen_m2 > (1 + OVERLAP_SHARE) * (covered.sum() + 2 * (rows + columns)) * cell:
+        raise ReliefRefusal(LIES_OVER_ITSELF)
+    inside = part.buffer(-_beyond_m(part) / 4)  # the outline may run along the mesh's own edge
+    share = float((contains_xy(inside, x, y) & covered).sum()) * cell / inside.area
+    if share < 1 - UNCOVERED_SHARE:
+        bare = contains_xy(inside, x, y) & ~covered
+        off = inside.difference(box(*mesh.points_m.min(axis=0), *mesh.points_m.max(axis=0)))
+        place = (float(x[bare][0]), float(y[bare][0])) if bare.any() else _at(off.representative_point())
+        raise ReliefRefusal(f"The mesh covers only {share:.0%} of the part.", place)
+    return np.column_stack([x[covered], y[covered], picture.values[covered].astype(np.float64)])
 
 
 def _at(place: Point) -> PlanPoint:

@@ -11,7 +11,7 @@ import numpy as np
 from scipy import sparse
 from scipy.spatial import cKDTree
 
-from bibulon.flow.mesh import Floats
+from bibulon.arrays import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
 from bibulon.flow.stepper import Step

@@ -12,7 +12,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.arrays import Floats, Integers
+from bibulon.flow.mesh import Mesh
 
 Edge = tuple[int, int]
 FLIPS_PER_TRIANGLE = 20

@@ -17,8 +17,8 @@ import math
 import numpy as np
 from scipy.spatial import cKDTree
 
-from bibulon.flow.conductors import Flags
-from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.arrays import Flags, Floats, Integers
+from bibulon.flow.mesh import Mesh
 from bibulon.flow.network import Network
 
 RECENT_STEPS = 3

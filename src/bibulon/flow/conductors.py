@@ -5,14 +5,10 @@ from __future__ import annotations
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from bibulon.flow.mesh import Floats, Integers
-
-Flags = npt.NDArray[np.bool_]
-
+from bibulon.arrays import Floats, Integers
 
 LOOSE = 1e-9
 """Share of what conducts at a node below which an edge joins nothing; it holds pressures that nothing else does."""

@@ -7,7 +7,8 @@ import math
 import numpy as np
 from shapely import MultiLineString, get_coordinates, get_parts, line_merge
 
-from bibulon.flow.mesh import Floats, Mesh
+from bibulon.arrays import Floats
+from bibulon.flow.mesh import Mesh
 
 GRAIN_DECIMALS = 7
 """Ends of segments that neighbouring triangles share are the same to so many decimals of a metre."""

@@ -14,9 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import norm, qmc, rankdata
 
+from bibulon.arrays import Floats
 from bibulon.flow.fill import Cancelled, fill
 from bibulon.flow.in_parallel import in_parallel
-from bibulon.flow.mesh import Floats, Mesh
+from bibulon.flow.mesh import Mesh
 from bibulon.flow.problem import FULL_PACE, FlowRefusal, Pace, flow_problem
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard

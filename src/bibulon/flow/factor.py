@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from cvxopt import cholmod, matrix, spmatrix
 
-from bibulon.flow.conductors import Conductors, Flags
-from bibulon.flow.mesh import Floats, Integers
+from bibulon.arrays import Flags, Floats, Integers
+from bibulon.flow.conductors import Conductors
 
 AHEAD = 1.3
 """The ordering found for the full nodes holds for those round them too, up to so many times as many."""

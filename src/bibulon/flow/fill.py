@@ -16,14 +16,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
-from bibulon.flow.conductors import LOOSE, Flags
+from bibulon.flow.conductors import LOOSE
 from bibulon.flow.factor import Factory, Singular
 from bibulon.flow.history import Row, arrivals_of, course_of
 from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.meeting import Trial, shortest
-from bibulon.flow.mesh import Floats, Integers
 from bibulon.flow.network import Network, build_network, pipe_conductance_m3
 from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bibulon.arrays import Flags, Floats
 from bibulon.flow.arrival import evened, smoothed
-from bibulon.flow.conductors import Flags
-from bibulon.flow.mesh import Floats
 from bibulon.flow.network import Network
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.resin.viscosity import Rheology

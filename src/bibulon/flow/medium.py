@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats
+from bibulon.arrays import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.stepper import Straightened
 from bibulon.laminate.levels import CARRIED_SHARES

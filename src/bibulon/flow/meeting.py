@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.conductors import Flags
-from bibulon.flow.mesh import Floats
+from bibulon.arrays import Flags, Floats
 from bibulon.flow.stepper import Step
 
 MOST_TRIES = 40

@@ -16,7 +16,6 @@ from itertools import pairwise
 
 import gmsh
 import numpy as np
-import numpy.typing as npt
 from shapely import (
     LineString,
     MultiLineString,
@@ -37,10 +36,8 @@ from shapely import (
 )
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.arrays import Floats, Integers
 from bibulon.laminate.cells import GRID_M
-
-Floats = npt.NDArray[np.float64]
-Integers = npt.NDArray[np.int64]
 
 Fine = tuple[BaseGeometry, float]
 """A place where the mesh is to be finer, and the size of its triangles there."""

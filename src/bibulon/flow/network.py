@@ -17,9 +17,10 @@ from scipy import sparse
 from shapely import LinearRing, LineString, MultiLineString, Point, Polygon, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.arrays import Floats, Integers
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
 from bibulon.flow.conductors import Conductors, bodies_of
-from bibulon.flow.mesh import FINE, Fine, Floats, Integers, Mesh, mesh_plan, mesh_size_m
+from bibulon.flow.mesh import FINE, Fine, Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.problem import GRAVITY_M_S2, FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.job.lines import AtTime
 from bibulon.laminate.cells import GRID_M

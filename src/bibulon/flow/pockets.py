@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.conductors import Flags, bodies_of
-from bibulon.flow.mesh import Floats, Integers
+from bibulon.arrays import Flags, Floats, Integers
+from bibulon.flow.conductors import bodies_of
 from bibulon.flow.network import Network
 from bibulon.flow.stepper import Gas
 

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 from shapely import LinearRing, LineString, MultiLineString, Point, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
 
+from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
@@ -26,9 +26,6 @@ GRAVITY_M_S2 = 9.81
 NEVER_S = 1e9
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
-
-
-Floats = npt.NDArray[np.float64]
 
 
 class FlowRefusal(Exception):

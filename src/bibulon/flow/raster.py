@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.arrays import Floats, Integers
+from bibulon.flow.mesh import Mesh
 
 Singles = npt.NDArray[np.float32]
 Integers32 = npt.NDArray[np.int32]

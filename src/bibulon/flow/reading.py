@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats, Integers
+from bibulon.arrays import Floats, Integers
 from bibulon.flow.result import FillResult
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.laminate.section import Section, SectionLevel

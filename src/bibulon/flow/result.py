@@ -8,7 +8,8 @@ from typing import Literal
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats, Integers, Mesh
+from bibulon.arrays import Floats, Integers
+from bibulon.flow.mesh import Mesh
 from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName

@@ -34,9 +34,9 @@ from typing import Protocol
 
 import numpy as np
 
-from bibulon.flow.conductors import LOOSE, Conductors, Flags
+from bibulon.arrays import Flags, Floats, Integers
+from bibulon.flow.conductors import LOOSE, Conductors
 from bibulon.flow.factor import Factors, Factory
-from bibulon.flow.mesh import Floats, Integers
 
 MOST_ROUNDS = 80
 ROUNDS_BEFORE_HANGING = 4

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.flow.mesh import Floats, Integers
+from bibulon.arrays import Floats, Integers
 from bibulon.flow.network import Feed, Network
 from bibulon.flow.problem import FlowLine, FlowProblem
 from bibulon.flow.result import ValveEvent

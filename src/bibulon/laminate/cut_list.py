@@ -15,7 +15,6 @@ from itertools import product
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 from rectpack import (
     SORT_AREA,
     SORT_LSIDE,
@@ -31,14 +30,13 @@ from rectpack import (
 from scipy.interpolate import RegularGridInterpolator
 from shapely import LinearRing, Polygon, affinity, box, get_coordinates, segmentize
 
+from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FabricCard
 from bibulon.job.layup import Offcut
 from bibulon.laminate.joints import Ply, cut_open, plies_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
-
-Floats = npt.NDArray[np.float64]
 
 ALONG, ACROSS = 81, 41
 FINEST_M = 0.02

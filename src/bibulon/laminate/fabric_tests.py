@@ -12,12 +12,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from scipy.special import stdtrit
 
+from bibulon.arrays import Floats
 from bibulon.job.cards import FabricCard
 
-Floats = npt.NDArray[np.float64]
 CONFIDENCE = 0.975
 
 

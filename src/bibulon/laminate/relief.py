@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-import numpy.typing as npt
 from shapely import (
     LineString,
     MultiPoint,
@@ -17,10 +16,10 @@ from shapely import (
     shortest_line,
 )
 
+from bibulon.arrays import Floats
 from bibulon.job.part import Relief
 from bibulon.remembered import ByIdentity
 
-Floats = npt.NDArray[np.float64]
 SLOPE_PLACES = 2000
 EDGE_PLACES = 240
 LENGTH_PLACES = 400

@@ -9,14 +9,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import numpy.typing as npt
 from shapely import Polygon, contains_xy, distance, get_coordinates, get_parts, points, segmentize
 
+from bibulon.arrays import Floats
 from bibulon.job.base import Point
 from bibulon.job.edits import revised
 from bibulon.job.part import Outline, Part, ReliefFigures, ReliefSection
 
-Floats = npt.NDArray[np.float64]
 Relief = tuple[tuple[float, float, float], ...]
 ACROSS = 25
 """Places of a plain grid along each side."""

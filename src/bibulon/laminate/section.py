@@ -5,17 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from shapely import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import Layer, role_of
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
-
-Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
@@ -56,73 +57,64 @@ READY_CHECKS = {
 
 def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     """Steps of the shot in the order they are due."""
-    job, units = assessment.job, assessment.units
     checks = [
         RunStep(f"check {label}", text, hint, None, "step done", label) for label, (text, hint) in READY_CHECKS.items()
     ]
-    timed: list[RunStep] = []
+    vents = (step for vent in assessment.job.vents for step in _clamping(vent))
+    timed = [*_pourings(assessment), *_feeding(assessment), *vents]
+    timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
+    return (*checks, *timed, *_endings(assessment))
+
+
+def _pourings(assessment: Assessment) -> Iterator[RunStep]:
+    job, units = assessment.job, assessment.units
     for batch in assessment.batches:
         mixed = clock_time(job.shop.shot_start_s + batch.mix_s)
-        timed.append(
-            RunStep(
-                f"batch {batch.number}",
-                f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
-                f"Mix from {mixed}. Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
-                batch.pour_s,
-                "batch added",
-                f"B{batch.number}",
-                batch.mass_kg,
-            )
+        yield RunStep(
+            f"batch {batch.number}",
+            f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
+            f"Mix from {mixed}. Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
+            batch.pour_s,
+            "batch added",
+            f"B{batch.number}",
+            batch.mass_kg,
         )
-    opened = opened_s(assessment)
-    timed_first = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
+
+
+def _feeding(assessment: Assessment) -> Iterator[RunStep]:
+    job, opened = assessment.job, opened_s(assessment)
+    first_s = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
     for feed in job.feeds:
-        first = isinstance(feed.opens, AtTime) and feed.opens.time_s == timed_first
-        if isinstance(feed.opens, AtTime):
-            when = "This starts the clock." if first else "By the clock."
-        else:
+        planned = feed.opens.time_s if isinstance(feed.opens, AtTime) else None
+        if planned is None:
             words = opening_in_words(assessment, feed)
             when = f"{words[0].upper()}{words[1:]}."
-        due = opened.get(feed.id, feed.opens.time_s if isinstance(feed.opens, AtTime) else None)
-        timed.append(RunStep(f"open {feed.id}", f"Open feed {feed.label}", when, due, "valve opened", feed.label))
-        if feed.closes_s is not None:
-            timed.append(
-                RunStep(
-                    f"clamp {feed.id}", f"Clamp feed {feed.label}", "By the clock.", feed.closes_s, "valve clamped",
-                    feed.label,
-                )
-            )  # fmt: skip
-    for vent in job.vents:
-        if vent.closes_s is not None:
-            timed.append(
-                RunStep(
-                    f"clamp {vent.id}", f"Clamp vent {vent.label}", "By the clock.", vent.closes_s, "valve clamped",
-                    vent.label,
-                )
-            )  # fmt: skip
-    timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
-    end = assessment.fill.end_s if assessment.fill else None
-    last = [
-        RunStep(
-            f"clamp {feed.id} at the end",
-            f"Clamp feed {feed.label}",
-            "When the vent shows steady resin and the underside is wet. Vacuum stays on until gel.",
-            end,
-            "valve clamped",
-            feed.label,
-        )
-        for feed in job.feeds
-        if feed.closes_s is None
-    ]
-    release = RunStep(
-        "release",
-        "Let the vacuum go",
-        f"Not before {clock_time(job.shop.shot_start_s + assessment.cure.release_s)}, and only if a sample is hard.",
-        assessment.cure.release_s,
-        "vacuum let go",
-        "",
-    )
-    return (*checks, *timed, *last, release)
+        else:
+            when = "This starts the clock." if planned == first_s else "By the clock."
+        due = opened.get(feed.id, planned)
+        yield RunStep(f"open {feed.id}", f"Open feed {feed.label}", when, due, "valve opened", feed.label)
+        yield from _clamping(feed)
+
+
+def _clamping(line: Line) -> Iterator[RunStep]:
+    """The clamping of a line by the clock, if one is planned."""
+    if line.closes_s is not None:
+        what = f"Clamp {line.kind} {line.label}"
+        yield RunStep(f"clamp {line.id}", what, "By the clock.", line.closes_s, "valve clamped", line.label)
+
+
+def _endings(assessment: Assessment) -> Iterator[RunStep]:
+    """What is left for the end: feeds that no time is planned for, and the vacuum."""
+    job, end = assessment.job, assessment.fill.end_s if assessment.fill else None
+    hint = "When the vent shows steady resin and the underside is wet. Vacuum stays on until gel."
+    for feed in job.feeds:
+        if feed.closes_s is None:
+            name = f"clamp {feed.id} at the end"
+            yield RunStep(name, f"Clamp feed {feed.label}", hint, end, "valve clamped", feed.label)
+    release = assessment.cure.release_s
+    earliest = clock_time(job.shop.shot_start_s + release)
+    hint = f"Not before {earliest}, and only if a sample is hard."
+    yield RunStep("release", "Let the vacuum go", hint, release, "vacuum let go", "")
 
 
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:

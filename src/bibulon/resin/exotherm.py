@@ -11,9 +11,9 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-import numpy.typing as npt
 from scipy.integrate import quad, solve_ivp
 
+from bibulon.arrays import Floats
 from bibulon.job.cards import ResinCard
 from bibulon.resin.viscosity import film_gel_s
 
@@ -27,7 +27,6 @@ PLACES = 12
 GEL_TIMES = 8.0
 """The stack is followed for so many gel times."""
 
-Floats = npt.NDArray[np.float64]
 COLDEST_K, MOST_POWER = 100.0, 100.0
 """Bounds on what the solver tries on its way: no temperature of a part comes near them."""
 

@@ -14,13 +14,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from scipy.special import fdtri, stdtrit
 
+from bibulon.arrays import Floats
 from bibulon.job.hold import HoldRules, HoldTest, Rule
 from bibulon.quantities import QuantityKind, Units, show
 
-Floats = npt.NDArray[np.float64]
 LEAST_READINGS = 3
 LEAST_FOR_MEMORY = 8
 """With fewer readings the memory of the noise cannot be told."""

@@ -22,7 +22,22 @@ class ShootBench(Bench):
     width_px = 430
 
     def build(self) -> None:
-        run = self.desk.run
+        self._build_clocks()
+        self.alerts = column(3)
+        self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
+        self._build_next()
+        self._build_touches()
+        self.section("Run list")
+        self.list = column(2)
+        self.watch(self._list_key, self.list, self._fill_list)
+        self._build_instruments()
+        self.ended = self.button("Shot ended", lambda: self._log("finished"))
+        self.afresh = self.button("New run (the log stays)", self._afresh)
+        self.desk.run.ticked.connect(self.tick)
+        self.desk.plan.marked.connect(self._mark)
+        self.tick()
+
+    def _build_clocks(self) -> None:
         clocks = QGridLayout()
         clocks.setHorizontalSpacing(14)
         clocks.setVerticalSpacing(0)
@@ -40,8 +55,8 @@ class ShootBench(Bench):
             clocks.addWidget(label(name, "muted"), 2 * (at // 2), at % 2)
             clocks.addWidget(widget, 2 * (at // 2) + 1, at % 2)
         self.body.addLayout(clocks)
-        self.alerts = column(3)
-        self.watch(run.alerts, self.alerts, self._fill_alerts)
+
+    def _build_next(self) -> None:
         self.next_button = QPushButton()
         self.next_button.setObjectName("next step")
         self.next_button.setProperty("role", "glove-main")
@@ -49,6 +64,9 @@ class ShootBench(Bench):
         self.body.addWidget(self.next_button)
         self.detail = label("", "muted")
         self.body.addWidget(self.detail)
+
+    def _build_touches(self) -> None:
+        """What is logged at one touch, and a note."""
         grid = QGridLayout()
         grid.setSpacing(6)
         self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
@@ -67,9 +85,9 @@ class ShootBench(Bench):
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
-        self.section("Run list")
-        self.list = column(2)
-        self.watch(self._list_key, self.list, self._fill_list)
+
+    def _build_instruments(self) -> None:
+        run = self.desk.run
         self.section("Instruments")
         instruments = QHBoxLayout()
         self.rehearse = self.button("Rehearse with simulated instruments", self._rehearse, into=instruments)
@@ -80,11 +98,6 @@ class ShootBench(Bench):
         )  # fmt: skip
         self.body.addLayout(instruments)
         self.connect_real = self.button("Connect the instruments", self._connect)
-        self.ended = self.button("Shot ended", lambda: self._log("finished"))
-        self.afresh = self.button("New run (the log stays)", self._afresh)
-        run.ticked.connect(self.tick)
-        self.desk.plan.marked.connect(self._mark)
-        self.tick()
 
     def _glove(self, text: str, do: Callable[[], None]) -> QPushButton:
         made = QPushButton(text)

@@ -19,10 +19,10 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from bibulon.arrays import Floats
 from bibulon.desk.work.apart import BEHIND_THE_HAND
 from bibulon.fineness import FULL_LEVELS, FULL_NODES, PREVIEW_NODES
 from bibulon.flow.causes import Cause
-from bibulon.flow.mesh import Floats
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
