@@ -337,5 +337,5 @@ def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: 
     path.write_text('{"format": "bibulon job", "version": 1, "job": {', encoding="utf-8")
     kept = window.document.job
     window.files.open(path)
-    assert window.note.isVisible() and "torn.bibulon" in window.note_text.text()
+    assert window.note.isVisible() and "torn.bibulon" in window.note.words.text()
     assert window.document.job == kept

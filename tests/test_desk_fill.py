@@ -129,7 +129,7 @@ def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> 
     window.plan.choose("feed-1")
     window.refresh()
     choose(window, "Fed from", "F2")
-    assert "by itself" in window.note_text.text() and window.document.job.line("feed-1").fed_by is None
+    assert "by itself" in window.note.words.text() and window.document.job.line("feed-1").fed_by is None
 
 
 def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:

@@ -57,7 +57,7 @@ def test_a_bad_file_is_refused_by_name(window: Window, qtbot, tmp_path: Path, na
     window.note.hide()
     window.files.take(path)
     qtbot.waitUntil(window.note.isVisible, timeout=120_000)
-    text = window.note_text.text()
+    text = window.note.words.text()
     assert name in text and any(one in text for one in said), text
     assert window.document.job is kept and not window.document.undo_label
     assert len(text) < 300, "told in a line or two, whatever the file holds"
@@ -76,7 +76,7 @@ def test_a_job_of_the_future_or_with_a_wrong_value_is_told_and_left_as_it_is(win
         path.write_text(json.dumps({**whole, **edits}), encoding="utf-8")
         before = path.read_bytes()
         window.files.take(path)
-        assert name in window.note_text.text() and said in window.note_text.text()
+        assert name in window.note.words.text() and said in window.note.words.text()
         assert window.document.job is kept and path.read_bytes() == before
 
 
@@ -149,5 +149,5 @@ def test_the_line_too_many_and_an_error_of_the_program_are_said(
 
     QTimer.singleShot(0, broken)
     QApplication.processEvents()
-    assert "by an error of the program (KeyError: 'broken')" in window.note_text.text()
+    assert "by an error of the program (KeyError: 'broken')" in window.note.words.text()
     assert "in broken" in (state_folder() / "errors.txt").read_text(encoding="utf-8")

@@ -69,7 +69,7 @@ def test_new_jobs_that_were_never_saved_are_offered_at_the_next_start(opened) ->
         say_as(window, name)
         window.close()
     window = opened()
-    assert "2 other jobs" in window.note_text.text()
+    assert "2 other jobs" in window.note.words.text()
     shown: list[str] = []
 
     def look(page: LeftOverWindow) -> None:
@@ -108,7 +108,7 @@ def test_unsaved_work_on_a_file_is_taken_up_and_can_be_put_aside(opened, tmp_pat
     say_as(window, "Half done")
     window.close()
     window = opened(path=path)
-    assert window.document.job.name == "Half done" and "taken up again" in window.note_text.text()
+    assert window.document.job.name == "Half done" and "taken up again" in window.note.words.text()
     push(window, "Put it aside")
     assert window.document.job == demo_job()
     window.close()
@@ -124,7 +124,7 @@ def test_work_on_an_older_state_of_the_file_is_offered_apart(opened, tmp_path: P
     save(changed(demo_job(), name="From a colleague"), path)
     window = opened(path=path)
     assert window.document.job.name == "From a colleague"
-    assert "Half done" in window.note_text.text()
+    assert "Half done" in window.note.words.text()
     push(window, "Open it")
     assert window.document.job.name == "Half done" and window.document.path is None
 
@@ -139,7 +139,7 @@ def test_a_copy_that_cannot_be_read_is_told_and_the_job_opens_all_the_same(opene
     assert kept.stat().st_mode & 0o077 == 0, "nobody else may read it"
     kept.write_text("{ torn", encoding="utf-8")
     window = opened(path=path)
-    assert window.document.job == demo_job() and kept.name in window.note_text.text()
+    assert window.document.job == demo_job() and kept.name in window.note.words.text()
 
 
 # -- two of one --------------------------------------------------------------------------------------------------------
@@ -180,14 +180,14 @@ def test_a_second_window_on_a_file_only_shows_it(opened, tmp_path: Path, monkeyp
     path = tmp_path / "deck.bibulon"
     save(demo_job(), path)
     first, second = opened(path=path), opened(path=path)
-    assert "open in another window" in second.note_text.text() and "only shown" in second.windowTitle()
+    assert "open in another window" in second.note.words.text() and "only shown" in second.windowTitle()
     second.go("part")
     type_into(bench(second), "Length", "1.2 m")
     assert second.document.job == demo_job()
     second.go("shoot")
     assert not bench(second).next_button.isEnabled()
     second.files.save_job()
-    assert load(path) == demo_job() and "open in another window" in second.note_text.text()
+    assert load(path) == demo_job() and "open in another window" in second.note.words.text()
     say_as(first, "Mine")
     first.files.save_job()
     copy = tmp_path / "copy.bibulon"
@@ -218,7 +218,7 @@ def test_a_name_without_its_suffix_does_not_overwrite_unasked(window: Window, tm
     save(changed(demo_job(), name="of last week"), there)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "panel v1.2"), ""))
     window.files.save_job_as()
-    assert load(there).name == "of last week" and "already there" in window.note_text.text()
+    assert load(there).name == "of last week" and "already there" in window.note.words.text()
     push(window, "Replace it")
     assert load(there) == window.document.job
 
@@ -268,7 +268,7 @@ def test_a_run_killed_in_the_middle_loses_nothing_and_its_workers_end(opened) ->
     run = window.document.job.run
     assert len(run) >= said and [event.number for event in run] == list(range(1, len(run) + 1))
     assert window.run.running and window.run.clock_s >= run[-1].clock_s
-    assert "run was under way" in window.note_text.text()
+    assert "run was under way" in window.note.words.text()
     window.go("shoot")
     push(bench(window), "Log readings")
     assert window.document.job.run[-1].kind == "reading" and len(window.document.job.run) == len(run) + 1
@@ -373,7 +373,7 @@ def test_a_journal_that_cannot_be_read_is_said_and_the_log_goes_on(opened, tmp_p
     window.close()
     place.mkdir(parents=True)
     window = opened(path=path)
-    assert "cannot be read" in window.note_text.text()
+    assert "cannot be read" in window.note.words.text()
     started(window)
     assert window.document.job.run
     shutil.rmtree(state_folder())
@@ -415,7 +415,7 @@ def test_the_shot_clock_is_right_whatever_happens_to_the_time_of_day(opened, tmp
     assert window.run.clock_s == pytest.approx(600.0)
     machine.day -= 3600.0
     window.run._tick()
-    assert window.run.clock_s == pytest.approx(600.0) and "set back by 1:00:00" in window.note_text.text()
+    assert window.run.clock_s == pytest.approx(600.0) and "set back by 1:00:00" in window.note.words.text()
     push(bench(window), "Log readings")
     assert window.document.job.run[-1].clock_s == pytest.approx(600.0)
     window.close()
@@ -438,4 +438,4 @@ def test_a_clock_taken_up_by_the_time_of_day_says_why_it_may_be_wrong(
     machine.day += day_moves
     window = opened(path=path)
     assert window.run.clock_s == pytest.approx(max(240.0 + day_moves, 0.0), abs=2.0)
-    assert says in window.note_text.text()
+    assert says in window.note.words.text()

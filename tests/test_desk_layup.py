@@ -214,7 +214,7 @@ def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner
     # what is on disk is enough: a new window takes the ticks up again
     window.close()
     other = Window(demo_job(), Settings(), runner=runner)
-    other.note_actions[0].click()
+    other.note.buttons[0].click()
     assert len(other.document.job.run) == 4
     other.close()
 

@@ -115,8 +115,8 @@ def test_the_fill_goes_out_as_each_kind_of_file_or_says_why_not(window: Window, 
 
     for suffix in (".vtu", ".pvd", ".csv", ".dxf", ".svg"):
         path = exported(f"fill{suffix}")
-        assert path.stat().st_size > 1000 and f"written to {path}" in window.note_text.text()
+        assert path.stat().st_size > 1000 and f"written to {path}" in window.note.words.text()
     path = exported("fill v1.2")  # a name that only looks as if it had a suffix gets that of the first kind
     assert not path.exists() and (tmp_path / "fill v1.2.dxf").stat().st_size > 1000
     exported("nowhere/fill.csv")
-    assert "could not be written" in window.note_text.text()
+    assert "could not be written" in window.note.words.text()

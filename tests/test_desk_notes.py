@@ -61,7 +61,7 @@ def test_files_are_dropped_on_the_window(window: Window, tmp_path: Path) -> None
     odd = tmp_path / "notes.odt"
     odd.write_text("nothing to be drawn", encoding="utf-8")
     assert dropped(window, odd)
-    assert window.document.job.name == "Hatch cover" and "notes.odt" in window.note_text.text()
+    assert window.document.job.name == "Hatch cover" and "notes.odt" in window.note.words.text()
     words = QMimeData()
     words.setText("only words")
     enter = QDragEnterEvent(
@@ -102,7 +102,7 @@ def test_house_rules_are_chosen_with_their_figures_and_a_kept_test_is_taken_out(
 def test_a_file_that_cannot_be_written_is_told_with_a_way_out(window: Window, tmp_path: Path, monkeypatch) -> None:
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (str(tmp_path / "n/x"), ""))
     window.files.save_job_as()
-    assert "x.bibulon" in window.note_text.text() and window.document.path is None
+    assert "x.bibulon" in window.note.words.text() and window.document.path is None
     to = tmp_path / "kept.bibulon"
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (str(to), ""))
     push(window, "Save as …")

@@ -156,7 +156,7 @@ def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(
         rows.list.setCurrentRow(0)
         push(part, "Photograph …")
         if name == "torn.jpg":
-            assert "no picture" in fresh.note_text.text()
+            assert "no picture" in fresh.note.words.text()
     kinds = [(event.kind, event.label, event.by) for event in fresh.document.job.run]
     assert kinds == [("check ticked", "M2", "RM"), ("photographed", "M2", "RM")]
     kept = Journal(fresh.document.kept.journal.path).events()
@@ -178,7 +178,7 @@ def test_the_other_hand_is_saved_as_a_job_of_its_own(window: Window, tmp_path: P
     other = load(to)
     width = max(x for x, _ in before.part.outline)
     assert other.id != before.id and other.lines[0].points[0][0] == pytest.approx(width - before.lines[0].points[0][0])
-    window.note_actions[0].click()
+    window.note.buttons[0].click()
     assert window.document.job == other
 
 

@@ -111,7 +111,7 @@ def test_a_drawing_that_is_open_says_where_and_nothing_is_lost(window: Window, q
     assert window.document.job == before
     (tmp_path / "broken.svg").write_text("<svg><path")
     window.files.take(tmp_path / "broken.svg")
-    qtbot.waitUntil(lambda: "broken.svg" in window.note_text.text(), timeout=120_000)
+    qtbot.waitUntil(lambda: "broken.svg" in window.note.words.text(), timeout=120_000)
     assert window.document.job == before
 
 

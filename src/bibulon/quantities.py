@@ -261,7 +261,7 @@ def cells_of(line: str) -> list[str]:
     elif "," in line and not (len(words) > 1 and all(re.search(r"\d,\d", word) for word in words)):
         apart = ","
     else:
-        apart = r"\s+"
+        apart = r"\s+(?=[-+−.\d])"  # a unit stays with its figure
     return [cell.strip() for cell in re.split(apart, line) if cell.strip()]
 
 

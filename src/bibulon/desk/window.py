@@ -9,18 +9,16 @@ from functools import partial
 from operator import attrgetter
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QProcess, QSize, Qt, QTimer
+from PySide6.QtCore import QMimeData, QPoint, QProcess, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
     QPlainTextEdit,
-    QPushButton,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -34,7 +32,8 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.dialogs.left_over import LeftOverWindow, in_words
 from bibulon.desk.job_menu import JobMenu
-from bibulon.desk.plan.toolbox import TOOLS, tool_named
+from bibulon.desk.plan.tool_bar import ToolBar
+from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
 from bibulon.desk.station_rail import StationRail
@@ -43,6 +42,7 @@ from bibulon.desk.time_rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
+from bibulon.desk.widgets.note_bar import NoteBar
 from bibulon.desk.work.background import Background, StudyAnswer, proposed, studied
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_runner import FillRunner
@@ -55,11 +55,12 @@ from bibulon.job.kept import left_over
 from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
-TOOL_ICON = QSize(22, 22)
 
 
 class Window(QMainWindow):
     """The whole desk for one job at a time."""
+
+    tools: ToolBar
 
     def __init__(
         self,
@@ -102,7 +103,7 @@ class Window(QMainWindow):
         self.plan.told.connect(self.status.setText)
         self.plan.pointed.connect(self.pointed.setText)
         self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
-        self.plan.tool_changed.connect(self._tool_changed)
+        self.plan.tool_changed.connect(self.tools.mark)
         self.time_rail.scrubbed.connect(self.plan.set_time)
         self.time_rail.canvas.pointed.connect(self.pointed.setText)
         self.studies.finished.connect(self._keep_study)
@@ -133,10 +134,10 @@ class Window(QMainWindow):
         across.addWidget(self.rail)
         middle = QVBoxLayout()
         middle.setSpacing(0)
-        self.note = self._note_bar()
+        self.note = NoteBar()
         middle.addWidget(self.note)
         middle.addWidget(self.plan, 1)
-        self.tools = self._tool_bar()
+        self.tools = ToolBar(self.plan, self.use_tool, self.fit_plan)
         middle.addWidget(rule_line())
         middle.addWidget(self.time_rail)
         status = QHBoxLayout()
@@ -155,48 +156,6 @@ class Window(QMainWindow):
         across.addWidget(self.bench)
         down.addLayout(across, 1)
         self.setCentralWidget(centre)
-
-    def _tool_bar(self) -> QFrame:
-        bar = QFrame(self.plan)
-        bar.setObjectName("tools")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(4, 3, 4, 3)
-        row.setSpacing(2)
-        self._tool_buttons: dict[str, QToolButton] = {}
-        for tool in TOOLS:
-            if not tool.stations:
-                continue
-            button = tool_button(
-                tool.icon, f"{tool.text} ({tool.key})", partial(self.use_tool, tool.name), checkable=True
-            )
-            button.setIconSize(TOOL_ICON)
-            row.addWidget(button)
-            self._tool_buttons[tool.name] = button
-        fit = tool_button("fit", "Fit the plan (0)", self.fit_plan)
-        fit.setIconSize(TOOL_ICON)
-        row.addWidget(fit)
-        bar.move(32, 30)
-        bar.adjustSize()
-        return bar
-
-    def _note_bar(self) -> QFrame:
-        bar = QFrame()
-        bar.setObjectName("note")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 6, 8, 6)
-        self.note_text = QLabel()
-        self.note_text.setWordWrap(True)
-        self.note_actions = (QPushButton(), QPushButton())
-        self._note_does: list[Callable[[], object]] = []
-        for at, button in enumerate(self.note_actions):
-            button.clicked.connect(partial(self._do_note, at))
-        close = tool_button("ph.x", "Put this note away", bar.hide)
-        row.addWidget(self.note_text, 1)
-        for button in self.note_actions:
-            row.addWidget(button)
-        row.addWidget(close)
-        bar.hide()
-        return bar
 
     def _history_buttons(self) -> tuple[QToolButton, ...]:
         self.undo_button = tool_button("ph.arrow-u-up-left", "Undo", self.undo)
@@ -315,10 +274,7 @@ class Window(QMainWindow):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_shown(shown)
-        for name, button in self._tool_buttons.items():
-            button.setVisible(station in tool_named(name).stations)
-        self.tools.setVisible(bool(shown.edits))
-        self.tools.adjustSize()
+        self.tools.show_for(station, bool(shown.edits))
         bench.refresh()
 
     def _bench(self, station: StationId) -> Bench:
@@ -352,10 +308,6 @@ class Window(QMainWindow):
     def _typing(self) -> bool:
         return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
 
-    def _tool_changed(self, name: str) -> None:
-        for tool, button in self._tool_buttons.items():
-            button.setChecked(tool == name)
-
     def fit_plan(self) -> None:
         self.plan.fit()
 
@@ -365,14 +317,7 @@ class Window(QMainWindow):
 
     def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
         """Show a note over the plan, with up to two things to do about it."""
-        self.note_text.setText(text)
-        for button in self.note_actions:
-            button.hide()
-        for button, (words, _) in zip(self.note_actions, actions, strict=False):
-            button.setText(words)
-            button.show()
-        self._note_does = [do for _, do in actions]
-        self.note.show()
+        self.note.say(text, *actions)
 
     def _say_if_failed(self, message: str) -> None:
         if message:
@@ -380,10 +325,6 @@ class Window(QMainWindow):
 
     def _keep_study(self, job: Job, answer: StudyAnswer) -> None:
         self.document.keep_study(job, answer)
-
-    def _do_note(self, at: int) -> None:
-        self.note.hide()
-        self._note_does[at]()
 
     def undo(self) -> None:
         self.document.undo()

@@ -172,61 +172,18 @@ def flow_problem(
     job: Job, nodes: int = 2000, levels: int = 2, after: bool = False, pace: Pace = FULL_PACE
 ) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
-    if not job.layup:
-        raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
-    for kind, problem in (("feed", "no resin can get in"), ("vent", "the part is under no vacuum")):
-        if not any(line.kind == kind for line in job.lines):
-            raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
-    if not any(isinstance(line.opens, AtTime) for line in job.feeds):
-        raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
-    if job.vacuum.cavity_pa > job.shop.barometer_pa:
-        raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
-    drive = drive_pa(job)
-    if drive <= 0:
-        raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
-    resin = poured(rheology(job.resin, job.mould_temperature_k), job.charge.mix_time_s)
-    if not job.flow.thickening:
-        resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
-    if resin.stops_s <= 0:
-        raise FlowRefusal("At the mould's temperature this resin is too thick to flow. Warm the mould or take another.")
-    cells = []
+    _refuse_what_cannot_fill(job)
     laminate = laminate_of(job)
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
-    for cell in covered:
-        tensor = cell.stack.transmissivity_m3
-        flowing = _flowing(merged(cell.stack.levels, levels))
-        if tensor[0][0] + tensor[1][1] <= 0 or not flowing:
-            place = cell.polygon.representative_point()
-            raise FlowRefusal(
-                f"At {place.x:.2f}, {place.y:.2f} m there is no fibre or media for resin to flow through.",
-                (place.x, place.y),
-            )
-        cells.append(
-            FlowCell(
-                _corners(cell.polygon.exterior),
-                tuple(_corners(ring) for ring in cell.polygon.interiors),
-                flowing,
-                cell.stack.laminate_thickness_m,
-                cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
-                tuple((level.name, level.thickness_m) for level in cell.stack.levels),
-            )
-        )
+    cells = tuple(_flow_cell(cell, levels) for cell in covered)
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
     lines = tuple(_flow_line(job, line, part) for line in job.lines)
-    for feed in lines:
-        for vent in lines:
-            if feed.kind == "feed" and vent.kind == "vent" and _shape(feed).distance(_shape(vent)) < 1e-3:
-                place = _shape(feed).intersection(_shape(vent).buffer(2e-3)).representative_point()
-                raise FlowRefusal(
-                    f"Feed {job.line(feed.id).label} touches vent {job.line(vent.id).label}: "
-                    "resin would go straight to the pot.",
-                    (place.x, place.y),
-                )
+    _refuse_short_circuits(job, lines)
     return FlowProblem(
-        cells=tuple(cells),
+        cells=cells,
         lines=lines,
-        drive_pa=drive,
-        resin=resin,
+        drive_pa=_drive_that_lifts_pa(job),
+        resin=_resin_that_flows(job),
         nodes=nodes,
         vent_pa=job.vacuum.cavity_pa,
         film_pa=job.shop.barometer_pa - job.vacuum.cavity_pa if job.flow.swelling else 0.0,
@@ -243,6 +200,72 @@ def flow_problem(
         heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
         pace=pace,
     )
+
+
+def _refuse_what_cannot_fill(job: Job) -> None:
+    if not job.layup:
+        raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
+    for kind, problem in (("feed", "no resin can get in"), ("vent", "the part is under no vacuum")):
+        if not any(line.kind == kind for line in job.lines):
+            raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
+    if not any(isinstance(line.opens, AtTime) for line in job.feeds):
+        raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
+    if job.vacuum.cavity_pa > job.shop.barometer_pa:
+        raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
+    _drive_that_lifts_pa(job)
+    _resin_that_flows(job)
+
+
+def _drive_that_lifts_pa(job: Job) -> float:
+    drive = drive_pa(job)
+    if drive <= 0:
+        raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
+    return drive
+
+
+def _resin_that_flows(job: Job) -> Rheology:
+    """The resin of *job* from its pouring on, at the mould's temperature."""
+    resin = poured(rheology(job.resin, job.mould_temperature_k), job.charge.mix_time_s)
+    if not job.flow.thickening:
+        resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
+    if resin.stops_s <= 0:
+        raise FlowRefusal("At the mould's temperature this resin is too thick to flow. Warm the mould or take another.")
+    return resin
+
+
+def _flow_cell(cell: Cell, levels: int) -> FlowCell:
+    """*cell* with its stack merged into at most so many *levels*. Raises :class:`FlowRefusal` if nothing can
+    flow there."""
+    tensor = cell.stack.transmissivity_m3
+    flowing = _flowing(merged(cell.stack.levels, levels))
+    if tensor[0][0] + tensor[1][1] <= 0 or not flowing:
+        place = cell.polygon.representative_point()
+        raise FlowRefusal(
+            f"At {place.x:.2f}, {place.y:.2f} m there is no fibre or media for resin to flow through.",
+            (place.x, place.y),
+        )
+    return FlowCell(
+        _corners(cell.polygon.exterior),
+        tuple(_corners(ring) for ring in cell.polygon.interiors),
+        flowing,
+        cell.stack.laminate_thickness_m,
+        cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
+        tuple((level.name, level.thickness_m) for level in cell.stack.levels),
+    )
+
+
+def _refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
+    """Raise :class:`FlowRefusal` if a feed touches a vent."""
+    shapes = [(line, _shape(line)) for line in lines]
+    for feed, run in (one for one in shapes if one[0].kind == "feed"):
+        for vent, other in (one for one in shapes if one[0].kind == "vent"):
+            if run.distance(other) < 1e-3:
+                place = run.intersection(other.buffer(2e-3)).representative_point()
+                raise FlowRefusal(
+                    f"Feed {job.line(feed.id).label} touches vent {job.line(vent.id).label}: "
+                    "resin would go straight to the pot.",
+                    (place.x, place.y),
+                )
 
 
 def _batch_m3(job: Job) -> float:
