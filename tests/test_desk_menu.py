@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from driving import LEFT, bench, texts, type_into
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QProcess, QTimer
 from PySide6.QtGui import QAction, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMenu, QToolButton
@@ -130,3 +130,16 @@ def test_a_window_comes_back_as_it_was_left_and_old_settings_are_understood(qtbo
     settings_file().parent.mkdir(parents=True, exist_ok=True)
     settings_file().write_text('{"theme": "lamplight", "system": "us"}', encoding="utf-8")
     assert (load_settings().appearance, load_settings().system) == ("dark", "us")
+
+
+def test_another_window_is_opened_on_the_same_file(window: Window, tmp_path: Path, monkeypatch) -> None:
+    asked: list[list[str]] = []
+    monkeypatch.setattr(
+        QProcess, "startDetached", staticmethod(lambda program, words: (asked.append(words) or True, 1))
+    )
+    choose(window, "Another window")
+    to = tmp_path / "deck.bibulon"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(to), ""))
+    choose(window, "Save as …")
+    choose(window, "Another window")
+    assert asked == [["-m", "bibulon", "desk"], ["-m", "bibulon", "desk", str(to)]]
