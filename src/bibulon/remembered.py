@@ -29,13 +29,41 @@ Key = TypeVar("Key", bound=Hashable)
 Value = TypeVar("Value")
 
 
-class Remembered(Generic[Key, Value]):
+class Newest(Generic[Key, Value]):
+    """The *most* values that were put or asked for last, by their keys."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[Key, Value] = OrderedDict()
+        self._lock = Lock()  # held for looking up and keeping only, never while something is worked out
+
+    def get(self, key: Key) -> Value | None:
+        """The value for *key*, None if it is not there."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+            return self._kept.get(key)
+
+    def known(self, key: Key) -> bool:
+        """Whether the value for *key* is there."""
+        with self._lock:
+            return key in self._kept
+
+    def put(self, key: Key, value: Value) -> None:
+        """Keep *value* for *key*."""
+        with self._lock:
+            self._kept[key] = value
+            self._kept.move_to_end(key)
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+
+
+class Remembered(Newest[Key, Value]):
     """A function of one hashable argument with its last results."""
 
     def __init__(self, work: Callable[[Key], Value], most: int) -> None:
-        self._work, self._most = work, most
-        self._kept: OrderedDict[Key, Value] = OrderedDict()
-        self._lock = Lock()  # held for looking up and keeping only, never while something is worked out
+        super().__init__(most)
+        self._work = work
 
     def __call__(self, key: Key) -> Value:
         with self._lock:
@@ -45,19 +73,6 @@ class Remembered(Generic[Key, Value]):
         found = self._work(key)
         self.put(key, found)
         return found
-
-    def known(self, key: Key) -> bool:
-        """Whether the result for *key* is there."""
-        with self._lock:
-            return key in self._kept
-
-    def put(self, key: Key, value: Value) -> None:
-        """Keep *value* as the result for *key*."""
-        with self._lock:
-            self._kept[key] = value
-            self._kept.move_to_end(key)
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
 
 
 class ByIdentity(Generic[Key, Value]):

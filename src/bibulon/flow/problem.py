@@ -173,6 +173,7 @@ def flow_problem(
 ) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
     _refuse_what_cannot_fill(job)
+    drive, resin = _drive_that_lifts_pa(job), _resin_that_flows(job)
     laminate = laminate_of(job)
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
     cells = tuple(_flow_cell(cell, levels) for cell in covered)
@@ -182,8 +183,8 @@ def flow_problem(
     return FlowProblem(
         cells=cells,
         lines=lines,
-        drive_pa=_drive_that_lifts_pa(job),
-        resin=_resin_that_flows(job),
+        drive_pa=drive,
+        resin=resin,
         nodes=nodes,
         vent_pa=job.vacuum.cavity_pa,
         film_pa=job.shop.barometer_pa - job.vacuum.cavity_pa if job.flow.swelling else 0.0,
@@ -212,8 +213,6 @@ def _refuse_what_cannot_fill(job: Job) -> None:
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
     if job.vacuum.cavity_pa > job.shop.barometer_pa:
         raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
-    _drive_that_lifts_pa(job)
-    _resin_that_flows(job)
 
 
 def _drive_that_lifts_pa(job: Job) -> float:

@@ -24,11 +24,10 @@ from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.cards import TubeCard
-from bibulon.job.edits import changed, new_id, with_card
+from bibulon.job.edits import changed, new_id
 from bibulon.job.lines import AtTime, Line, MediaPatch, Opening, WhenReached
 from bibulon.planning.hand import brake, feeds_for
-from bibulon.stock import shelf
+from bibulon.stock.choice import with_line_cards
 
 INSET_M = 0.03
 """Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
@@ -115,23 +114,12 @@ def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point
     return tuple((round(end.x + off[0], 4), round(end.y + off[1], 4)) for end in ends)
 
 
-def _tubes(job: Job, kind: str) -> tuple[Job, Line | None, str, str]:
-    like = next((line for line in job.lines if line.kind == kind), None)
-    if like is not None:
-        return job, like, like.tube, like.hose
-    names = []
-    for use in (f"{kind} line", "hose"):
-        card = next(card for card in (*job.cards, *shelf()) if isinstance(card, TubeCard) and card.use == use)
-        job = with_card(job, card)
-        names.append(card.id)
-    return job, None, names[0], names[1]
-
-
 def _laid(job: Job, feeds: list[tuple[Point, ...]], vents: list[tuple[Point, ...]]) -> Job:
     """*job* with these lines for its own; feeds after the first open when resin has passed them."""
     lines: list[Line] = []
     for kind, courses in (("feed", feeds), ("vent", vents)):
-        job, like, tube, hose = _tubes(job, kind)
+        like = next((line for line in job.lines if line.kind == kind), None)
+        job, tube, hose = with_line_cards(job, kind)
         for number, course in enumerate(courses, 1):
             identifier = new_id(kind)
             opens: Opening = WhenReached(line=identifier) if kind == "feed" and number > 1 else AtTime()

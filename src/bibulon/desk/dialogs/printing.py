@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QPageLayout, QPainter, QPen, QPixmap
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
@@ -231,7 +231,7 @@ class PrintDialog(QDialog):
 
     def _print(self) -> None:
         if self.scale is None:
-            self.printer.setPageOrientation(self.printer.pageLayout().Orientation.Portrait)
+            self.printer.setPageOrientation(QPageLayout.Orientation.Portrait)
         if QPrintDialog(self.printer, self).exec() != QDialog.DialogCode.Accepted:
             return
         try:

@@ -12,7 +12,6 @@ import os
 import resource
 import threading
 import time
-from collections import OrderedDict
 from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection
 from typing import Any
@@ -28,6 +27,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.edits import revised
 from bibulon.parent_watch import end_with
+from bibulon.remembered import Newest
 
 PROGRESS_EVERY_S = 0.1
 MOST_DEATHS = 3
@@ -101,7 +101,7 @@ class _Answers:
     """The newest full answers, so that a job that comes back, as by undo, has its fill at once."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[Job, FillAnswer] = OrderedDict()
+        self._kept = Newest[Job, FillAnswer](ANSWERS_KEPT)
 
     @staticmethod
     def _plan(job: Job) -> Job:
@@ -112,9 +112,7 @@ class _Answers:
         return self._kept.get(self._plan(job))
 
     def put(self, job: Job, answer: FillAnswer) -> None:
-        self._kept[self._plan(job)] = answer
-        while len(self._kept) > ANSWERS_KEPT:
-            self._kept.popitem(last=False)
+        self._kept.put(self._plan(job), answer)
 
 
 def _answer(
