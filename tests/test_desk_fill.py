@@ -189,9 +189,9 @@ class Owner(QObject):
     def heard(self, *_):
         print("heard")
 
-def work(job, tell, pace):
+def work(report, job, pace):
     for turn in range(30):
-        tell(turn / 30)
+        report.progress(turn / 30)
         time.sleep(pace)
 
 if __name__ == "__main__":

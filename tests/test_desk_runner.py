@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import os
 import signal
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,12 +11,13 @@ import pytest
 from driving import run_apart
 
 from bibulon.demo import demo_job
-from bibulon.desk.work import fill_runner
-from bibulon.desk.work.fill_runner import FillAnswer, FillRunner, _Answers
+from bibulon.desk.work.fill_answers import FillAnswer
+from bibulon.desk.work.fill_runner import FillRunner
 from bibulon.flow.causes import Cause
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_card, with_line
 from bibulon.stock import shelf_card
+from bibulon.workers.process import Limits
 
 
 def with_feed_at(y_m: float) -> Job:
@@ -108,7 +107,7 @@ def test_a_worker_that_is_killed_is_started_again_and_answers(
 ) -> None:
     with qtbot.waitSignal(runner.progressed, timeout=60_000):
         runner.ask(with_feed_at(0.75))
-    os.kill(runner._process.pid, signal.SIGKILL)
+    os.kill(runner.worker.pid, signal.SIGKILL)
     with qtbot.waitSignal(runner.settled, timeout=60_000):
         pass
     assert answers[-1].final and fed_at(answers[-1]) == pytest.approx(0.75)
@@ -142,7 +141,7 @@ if __name__ == "__main__":
         while time.monotonic() < end:
             app.processEvents()
         runner.close()
-        left = [one.name for one in threading.enumerate() if one.name.startswith("fill")]
+        left = [one.name for one in threading.enumerate() if one.name == "background"]
         assert not left, left
         del runner
         gc.collect()
@@ -156,16 +155,25 @@ def test_closing_at_any_moment_is_no_trouble(tmp_path: Path) -> None:
     assert ended.returncode == 0 and ended.stdout.endswith("closed\n"), ended.stderr
 
 
-def test_a_fill_without_end_is_given_up_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
-    """In the worker itself: a process of its own cannot be told another limit."""
-    monkeypatch.setattr(fill_runner, "MOST_WORK_S", 0.0)
-    near, far = multiprocessing.Pipe()
-    newest = multiprocessing.Value("q", 1)
-    thread = threading.Thread(
-        target=fill_runner._answer, args=(far, newest, 1, demo_job(), False, (150, 200), _Answers())
-    )
-    thread.start()
-    while (message := near.recv())[0] != "refused":
-        assert message[0] == "progress" or not message[2].final
-    thread.join()
-    assert "takes more than 0 minutes of computing" in message[2][0]
+@pytest.mark.parametrize(
+    ("limits", "words"),
+    [
+        (Limits(processor_s=1.0, memory_bytes=4_000_000_000), "takes more than 0 minutes of computing"),
+        (Limits(processor_s=600.0, memory_bytes=700_000_000), "takes more than 1 GB of memory"),
+    ],
+)
+def test_a_fill_that_takes_too_much_is_given_up_in_words(qtbot, limits: Limits, words: str) -> None:
+    """It is the worker's own process that is held to the limits; the next question has a worker again."""
+    runner = FillRunner(nodes=(250, 60_000), limits=limits)
+    said: list[str] = []
+    final: list[bool] = []
+    runner.refused.connect(lambda message, place: said.append(message))
+    runner.answered.connect(lambda answer: final.append(answer.final))
+    try:
+        with qtbot.waitSignal(runner.settled, timeout=240_000):
+            runner.ask(demo_job())
+        assert len(said) == 1 and words in said[0] and not any(final)
+        with qtbot.waitSignal(runner.answered, timeout=240_000):
+            runner.ask(demo_job(), live=True)
+    finally:
+        runner.close()

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from bibulon.assess import assess, filled
 from bibulon.flow.contours import contour, joined, round_levels
-from bibulon.flow.fill import Cancelled, fill
+from bibulon.flow.fill import fill
 from bibulon.flow.network import build_network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.raster import Canvas
@@ -23,6 +23,7 @@ from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, WhenReached
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
+from bibulon.workers.report import Cancelled
 
 
 def run(job: Job, nodes: int = 800, levels: int = 2) -> FillResult:

@@ -18,9 +18,9 @@ from bibulon.exchange.drawings import UNITS_M, Chain, Drawing, DrawingRefusal, r
 from bibulon.exchange.outlines import outline_of
 from bibulon.exchange.reliefs import Lie, ReliefRefusal, Surface, likely_turn, read_surface, relief_of
 from bibulon.exchange.within import TooMuch, read_within
-from bibulon.flow.fill import Cancelled
 from bibulon.job.part import Part
 from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.workers.report import Cancelled, Report
 
 PLATE = ((0, 0), (800, 0), (800, 300), (0, 300))
 
@@ -322,11 +322,8 @@ def test_points_beyond_all_bounds_are_refused(tmp_path: Path) -> None:
 def test_reading_is_given_up_when_nobody_waits_for_it(tmp_path: Path) -> None:
     copies_of_copies(tmp_path / "use.svg")
 
-    def give_up() -> None:
-        raise Cancelled
-
     with pytest.raises(Cancelled):
-        read_within(read_drawing, tmp_path / "use.svg", give_up)
+        read_within(read_drawing, tmp_path / "use.svg", Report(is_cancelled=lambda: True))
 
 
 def test_a_star_of_five_thousand_points_is_refused_at_its_first_crossing() -> None:

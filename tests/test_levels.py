@@ -11,7 +11,7 @@ from sound_jobs import across, job_of, line, plies
 
 from bibulon.assess import assess, filled
 from bibulon.flow.ensemble import inputs_of, study
-from bibulon.flow.fill import Cancelled, fill
+from bibulon.flow.fill import fill
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
@@ -19,6 +19,7 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import packed_figures
 from bibulon.laminate.levels import LEVEL_NAMES, merged, perforation_conductance_m
+from bibulon.workers.report import Cancelled
 
 CORE = "foam-grooved-perforated-25"
 

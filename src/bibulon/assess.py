@@ -22,7 +22,6 @@ from bibulon.bag.film import BagPlan, bag_plan, ports_of
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
-from bibulon.flow.fill import Progress
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal
 from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
@@ -40,6 +39,7 @@ from bibulon.resin.cure import CurePlan, cure_plan
 from bibulon.resin.viscosity import Rheology, film_gel_s, poured, rheology
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
+from bibulon.workers.report import Progress, no_progress
 
 MomentKind = Literal[
     "fill", "valve opened", "valve clamped", "pots full", "mix", "batch", "gel", "release", "shift end"
@@ -315,7 +315,7 @@ def assess(job: Job, units: Units | None = None) -> Assessment:
 
 
 def filled(
-    assessment: Assessment, nodes: int = FULL_NODES, progress: Progress | None = None, levels: int = FULL_LEVELS
+    assessment: Assessment, nodes: int = FULL_NODES, progress: Progress = no_progress, levels: int = FULL_LEVELS
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:

@@ -12,6 +12,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point, StationId
 from bibulon.quantities import in_words
 from bibulon.remembered import ByIdentity
+from bibulon.workers.report import Progress, no_progress
 
 Rank = Literal["note", "caution", "stop"]
 RANKS: tuple[Rank, ...] = ("stop", "caution", "note")
@@ -92,10 +93,10 @@ Found = dict[str, tuple[Finding, ...]]
 _found = ByIdentity[Job, Found](8)
 
 
-def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None = None) -> Found:
+def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> Found:
     """What the rules that read no fill find, by their names; kept for the jobs asked about last.
 
-    *tell* is told how far it is, as a share.
+    *progress* is told how far it is, as a share.
     """
     known = _found.get(assessment.job, assessment.units, assessment.on)
     if known is not None:
@@ -104,8 +105,7 @@ def found_of_plan(assessment: Assessment, tell: Callable[[float], None] | None =
     rules = [entry for entry in REGISTRY if entry.of_plan]
     for at, entry in enumerate(rules):
         found[entry.id] = tuple(entry.rule(assessment))
-        if tell is not None:
-            tell((at + 1) / len(rules))
+        progress((at + 1) / len(rules))
     remember_found(assessment, found)
     return found
 

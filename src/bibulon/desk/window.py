@@ -43,9 +43,10 @@ from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
 from bibulon.desk.widgets.note_bar import NoteBar
-from bibulon.desk.work.background import Background, StudyAnswer, proposed, studied
+from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_runner import FillRunner
+from bibulon.desk.work.job_tasks import StudyAnswer, proposed_layout, study_answer
 from bibulon.desk.work.opening import Opening, Source
 from bibulon.desk.work.run_controller import RunController
 from bibulon.desk.work.settings import Settings, save_settings, state_folder
@@ -78,8 +79,8 @@ class Window(QMainWindow):
         self._owns_runner = runner is None
         self.document = Document(job, self.runner, settings, path, read_as)
         self.run = RunController(self.document)
-        self.studies = Background(studied, self)
-        self.proposals = Background(proposed, self)
+        self.studies = Background(study_answer, self)
+        self.proposals = Background(proposed_layout, self)
         self.opening = Opening(self)
         self.files = Files(self)
         self.plan = PlanView(self.document)

@@ -24,6 +24,7 @@ from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.recover import readfile as recover_dxf
 
 from bibulon.arrays import Floats
+from bibulon.refusal import Refusal
 
 MOST_BYTES = 60_000_000
 MOST_POINTS = 400_000
@@ -41,12 +42,8 @@ UNITS_M = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254, "ft": 0.3048}
 """Units that a drawing's numbers can be in."""
 
 
-class DrawingRefusal(ValueError):
+class DrawingRefusal(Refusal):
     """A drawing that cannot be used; the message says why, ``place`` (drawing units) where."""
-
-    def __init__(self, message: str, place: tuple[float, float] | None = None) -> None:
-        super().__init__(message)
-        self.place = place
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

@@ -20,6 +20,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.quantities import run_clock
+from bibulon.refusal import Refusal
 from bibulon.whole_file import whole, write_whole
 
 FEED_COLOUR, VENT_COLOUR, PART_COLOUR = 30, 150, 7
@@ -27,7 +28,7 @@ MARGIN_MM = 40.0
 LETTERS_MM = 20.0
 
 
-class ExportError(ValueError):
+class ExportError(Refusal):
     """A file that cannot be written; the message says why."""
 
 

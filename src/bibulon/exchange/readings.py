@@ -10,12 +10,13 @@ from itertools import pairwise
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
 from bibulon.quantities import QuantityError, Units, parse, run_clock
+from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
 _TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "h": 3600.0, "hours": 3600.0, "minutes": 60.0, "seconds": 1.0}
 
 
-class ReadingsError(ValueError):
+class ReadingsError(Refusal):
     """Readings that cannot be used; the message names the line."""
 
 

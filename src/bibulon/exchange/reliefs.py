@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable
 from contextlib import redirect_stdout
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -24,6 +23,8 @@ from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.part import Relief
 from bibulon.laminate.relief import heights_at
+from bibulon.refusal import Refusal
+from bibulon.workers.report import Progress, no_progress
 
 Upwards = Literal["z", "y", "x", "−z", "−y", "−x"]
 UPWARDS: tuple[Upwards, ...] = ("z", "y", "x", "−z", "−y", "−x")
@@ -50,12 +51,8 @@ CHECKED_POINTS = 4000
 LIES_OVER_ITSELF = "The mesh lies over itself: seen from above there are several faces. Keep the mould's only."
 
 
-class ReliefRefusal(ValueError):
+class ReliefRefusal(Refusal):
     """A mesh that cannot be the mould's face; ``place`` says where on the plan, in metres, if somewhere."""
-
-    def __init__(self, message: str, place: PlanPoint | None = None) -> None:
-        super().__init__(message)
-        self.place = place
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -181,28 +178,28 @@ def relief_of(
     surface: Surface,
     lie: Lie,
     outline: tuple[PlanPoint, ...],
-    tell: Callable[[float], None] = lambda share: None,
+    progress: Progress = no_progress,
 ) -> FoundRelief:
     """The relief under *outline*, of the mesh as it lies there.
 
-    Its lowest place under the outline is height 0. *tell* is told how far it is, as a share. Raises
+    Its lowest place under the outline is height 0. *progress* is told how far it is, as a share. Raises
     :class:`ReliefRefusal`.
     """
     points, part = lie.laid(surface.points, outline), Polygon(outline)
     triangles = _under(part, points, surface.triangles)
-    tell(0.1)
+    progress(0.1)
     corners = points[triangles]
     _refuse_walls_and_folds(corners)
     seen = float(np.abs(_normals(corners)[:, 2]).sum()) / 2
     own_area = MultiPoint(corners.reshape(-1, 3)[:, :2]).convex_hull.area
     if seen > (1 + OVERLAP_SHARE) * own_area and own_area > 0:  # before any work is done for each
         raise ReliefRefusal(LIES_OVER_ITSELF)
-    tell(0.2)
+    progress(0.2)
     used, number = np.unique(triangles, return_inverse=True)
     own = points[used]
     mesh = Mesh(own[:, :2].copy(), number.reshape(-1, 3), np.zeros(len(triangles), dtype=np.int64), own[:, 2].copy())
     sampled = _sampled(mesh, part, seen)
-    tell(0.5)
+    progress(0.5)
     places = own if len(own) <= MOST_OWN_POINTS else sampled
     _, once = np.unique(np.round(places[:, :2], 5), axis=0, return_index=True)
     places = places[np.sort(once)]
@@ -212,7 +209,7 @@ def relief_of(
     places = places - np.array([0.0, 0.0, lowest])
     if np.abs(places[:, 2]).max() > HIGHEST_M:
         raise ReliefRefusal(f"The mould would be {np.abs(places[:, 2]).max():.4g} m high. Is the mesh in another unit?")
-    tell(0.7)
+    progress(0.7)
     relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
     some = own[:: max(len(own) // CHECKED_POINTS, 1)]
     some = some[contains_xy(part, some[:, 0], some[:, 1])]

@@ -6,7 +6,7 @@ where nothing that is off practice matters is it the distance that resin has to 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -29,6 +29,7 @@ from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
 from bibulon.stock import shelf, shelf_card
+from bibulon.workers.report import Progress, no_progress
 
 CauseKind = Literal["hose", "viscosity", "vacuum", "vent", "medium", "core", "fabric", "distance", "fabric through"]
 
@@ -71,33 +72,33 @@ def lags(job: Job, result: FillResult) -> bool:
     return result.fill_time_s is not None and result.lag_max_s > job.house.late_share * result.fill_time_s
 
 
-def causes_of(job: Job, result: FillResult, go_on: Callable[[float], None] = lambda share: None) -> tuple[Cause, ...]:
+def causes_of(job: Job, result: FillResult, progress: Progress = no_progress) -> tuple[Cause, ...]:
     """What holds the fill of *job* back, the worst first; nothing if it is quick enough.
 
-    *go_on* is called between trials and may raise to give up.
+    *progress* is called between trials and may raise to give up.
     """
     found: list[Cause] = []
     if is_slow(job, result):
-        found += _of_slowness(job, result, go_on)
+        found += _of_slowness(job, result, progress)
     if lags(job, result):
-        found += _of_lag(job, _nodes(result), go_on)
+        found += _of_lag(job, _nodes(result), progress)
     return tuple(found)
 
 
-def _of_slowness(job: Job, result: FillResult, go_on: Callable[[float], None]) -> list[Cause]:
+def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause]:
     base, nodes = _ageless(job), _nodes(result)
     before = _fill_time_s(base, nodes)
     if before is None:
         return []
     found: list[Cause] = []
     for kind, mended, subject, name, place in _mends(base, result):
-        go_on(1.0)
+        progress(1.0)
         after = _fill_time_s(mended, nodes)
         if after is not None and after < WORTH * before:
             found.append(Cause(kind, after / before, subject, name, place))
     found.sort(key=lambda cause: cause.share)
     if not found:
-        go_on(1.0)
+        progress(1.0)
         nearer = _with_feed_between(base, result)
         after = None if nearer is None else _fill_time_s(nearer, nodes)
         if after is not None and after < WORTH * before:
@@ -105,10 +106,10 @@ def _of_slowness(job: Job, result: FillResult, go_on: Callable[[float], None]) -
     return found
 
 
-def _of_lag(job: Job, nodes: int, go_on: Callable[[float], None]) -> Iterator[Cause]:
+def _of_lag(job: Job, nodes: int, progress: Progress) -> Iterator[Cause]:
     before = _trial(_ageless(job), nodes)
     for card, mended, place in _opened_fabrics(_ageless(job), through=True):
-        go_on(1.0)
+        progress(1.0)
         after = _trial(mended, nodes)
         if before is not None and after is not None and after.lag_max_s < LESS_LAG * before.lag_max_s:
             yield Cause("fabric through", after.lag_max_s / before.lag_max_s, card.id, card.name, place)

@@ -15,13 +15,14 @@ import numpy as np
 from scipy.stats import norm, qmc, rankdata
 
 from bibulon.arrays import Floats
-from bibulon.flow.fill import Cancelled, fill
-from bibulon.flow.in_parallel import in_parallel
+from bibulon.flow.fill import fill
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.problem import FULL_PACE, FlowRefusal, Pace, flow_problem
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.workers.pool import in_parallel
+from bibulon.workers.report import Progress, no_progress
 
 TEMPERATURE_SPREAD_K = 1.5
 """Class default: shop, mould and resin together, one standard deviation."""
@@ -156,7 +157,7 @@ class _Outcome:
     mesh: Mesh
 
 
-def _one(job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
+def _outcome(job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
     try:
         result = fill(flow_problem(job, nodes, levels, pace=pace))
     except FlowRefusal:
@@ -170,7 +171,7 @@ def study(
     samples: int,
     nodes: int = 700,
     levels: int = 2,
-    progress: Callable[[float], None] | None = None,
+    progress: Progress = no_progress,
     workers: int = -1,
     pace: Pace = FULL_PACE,
 ) -> Ensemble:
@@ -178,7 +179,7 @@ def study(
 
     joblib's own ``parallel_config(backend=…)`` round the call sends the fills to another backend's workers.
 
-    *progress* is told the share done, again and again, and may raise :class:`~bibulon.flow.fill.Cancelled`. Raises
+    *progress* is told the share done, again and again, and may raise :class:`~bibulon.workers.report.Cancelled`. Raises
     :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
     """
     flow_problem(job, nodes, levels)
@@ -192,15 +193,10 @@ def study(
         for one, z in zip(inputs, row, strict=True):
             varied = one.change(varied, float(z))
         jobs.append(varied)
-    told = progress or (lambda share: None)
-    found: list[tuple[int, _Outcome | None]] = []
-    given = [(varied, nodes, levels, pace) for varied in jobs]
-    for outcome in in_parallel(_one, given, workers, lambda: told(len(found) / samples)):
-        found.append(outcome)
-        told(len(found) / samples)
-    found.sort(key=lambda pair: pair[0])
-    numbers = [number for number, one in found if one is not None]
-    done = [one for _, one in found if one is not None]
+    arguments = [(varied, nodes, levels, pace) for varied in jobs]
+    outcomes = sorted(in_parallel(_outcome, arguments, workers, progress), key=lambda pair: pair[0])
+    numbers = [number for number, outcome in outcomes if outcome is not None]
+    done = [outcome for _, outcome in outcomes if outcome is not None]
     if not done:
         raise FlowRefusal("None of the spread fills could be computed.")
     times = np.array([one.fill_time_s for one in done])
@@ -217,6 +213,3 @@ def study(
         dry_chance=np.mean([one.dry for one in done], axis=0),
         influence=tuple(sorted(influence, key=lambda pair: -abs(pair[1]))),
     )
-
-
-__all__ = ["Cancelled", "Ensemble", "Input", "inputs_of", "study"]

@@ -10,7 +10,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
 
@@ -30,6 +29,7 @@ from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem, FlowRefusal
 from bibulon.flow.result import After, FillResult, StopReason
 from bibulon.flow.stepper import Drive, NotSettled, Step, advance
 from bibulon.flow.valves import Reach, Valves
+from bibulon.workers.report import Progress, no_progress
 
 STEPS_AFTER = 10
 LEAP = 1.7
@@ -54,21 +54,15 @@ DRY_SHARE = 1e-3
 NEVER_CLOCK = 0.999999
 """Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
 
-Progress = Callable[[float], None]
 
-
-class Cancelled(Exception):
-    """The fill was stopped because nobody wants its answer any more."""
-
-
-def fill(problem: FlowProblem, progress: Progress | None = None) -> FillResult:
+def fill(problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
     """Simulate the fill. Raises :class:`~bibulon.flow.problem.FlowRefusal`, or what *progress* raises to cancel."""
     return fill_on(build_network(problem), problem, progress)
 
 
-def fill_on(network: Network, problem: FlowProblem, progress: Progress | None = None) -> FillResult:
+def fill_on(network: Network, problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
     """The same on a *network* that was built from the problem before."""
-    return _Fill(problem, network, progress or (lambda share: None)).run()
+    return _Fill(problem, network, progress).run()
 
 
 class _Fill:

@@ -18,6 +18,7 @@ from bibulon.job.lines import AtTime, Line, Manifold, Opening
 from bibulon.job.part import Relief
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
+from bibulon.refusal import Refusal
 from bibulon.resin.batches import even_batch_kg
 from bibulon.resin.charge import charge_of
 from bibulon.resin.viscosity import Rheology, poured, rheology
@@ -28,12 +29,8 @@ BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
 
 
-class FlowRefusal(Exception):
+class FlowRefusal(Refusal):
     """A job that cannot be simulated; the message says why, ``place`` where on the plan (or None)."""
-
-    def __init__(self, message: str, place: PlanPoint | None = None) -> None:
-        super().__init__(message)
-        self.place = place
 
 
 @dataclass(frozen=True)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from bibulon.flow.fill import Progress, fill_on
+from bibulon.flow.fill import fill_on
 from bibulon.flow.network import build_network
 from bibulon.flow.problem import FULL_PACE, Pace, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.charge import charge_of
+from bibulon.workers.report import Progress, no_progress
 
 MOST_ROUNDS = 3
 SAME_SHARE = 1e-6
@@ -22,7 +23,7 @@ def scheduled_fill(
     levels: int = 2,
     after: bool = False,
     pace: Pace = FULL_PACE,
-    progress: Progress | None = None,
+    progress: Progress = no_progress,
 ) -> FillResult:
     """The fill of *job* in which resin ages in the batches that :func:`batches_in` plans by it.
 

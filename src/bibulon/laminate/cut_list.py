@@ -37,6 +37,7 @@ from bibulon.job.cards import FabricCard
 from bibulon.job.layup import Offcut
 from bibulon.laminate.joints import Ply, cut_open, plies_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.workers.report import Progress, no_progress
 
 ALONG, ACROSS = 81, 41
 FINEST_M = 0.02
@@ -133,13 +134,12 @@ class CutList:
         return tuple(sorted((one for roll in self.rolls for one in roll.pieces), key=lambda one: (one.ply, one.code)))
 
 
-def cut_list(job: Job, tell: Callable[[float], None] | None = None) -> CutList:
-    """The cut list of *job*; *tell* is told how far it is, as a share."""
+def cut_list(job: Job, progress: Progress = no_progress) -> CutList:
+    """The cut list of *job*; *progress* is told how far it is, as a share."""
     plies = plies_of(job)
     by_card: dict[str, list[CutPiece]] = {}
     for number, ply in enumerate(plies):
-        if tell is not None:
-            tell(0.8 * number / len(plies))
+        progress(0.8 * number / len(plies))
         for at, piece in enumerate(ply.pieces):
             code = f"P{ply.number}{_letters(at) if len(ply.pieces) > 1 else ''}"
             by_card.setdefault(ply.card.id, []).append(_cut(job, ply, piece, code))

@@ -16,11 +16,12 @@ from scipy.special import stdtrit
 
 from bibulon.arrays import Floats
 from bibulon.job.cards import FabricCard
+from bibulon.refusal import Refusal
 
 CONFIDENCE = 0.975
 
 
-class FabricTestRefusal(ValueError):
+class FabricTestRefusal(Refusal):
     """Readings that tell nothing; the message says why."""
 
 

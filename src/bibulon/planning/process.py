@@ -26,6 +26,7 @@ from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
 from bibulon.quantities import Units, show
+from bibulon.refusal import Refusal
 from bibulon.whole_file import write_own
 
 LONGEST_RUN = 10_000
@@ -62,7 +63,7 @@ class ShopCosts(Model):
     process: Annotated[tuple[ProcessCosts, ...], Field(min_length=1)]
 
 
-class CostsError(ValueError):
+class CostsError(Refusal):
     """A card of costs that cannot be used; the message says where and why."""
 
 

@@ -8,7 +8,7 @@ their gel margin kept are filled a few times with spread inputs, and so is the p
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -19,7 +19,6 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.assess import assess
 from bibulon.flow.ensemble import study
 from bibulon.flow.fill import fill
-from bibulon.flow.in_parallel import in_parallel
 from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
@@ -28,6 +27,8 @@ from bibulon.job.edits import changed, new_id
 from bibulon.job.lines import AtTime, Line, MediaPatch, Opening, WhenReached
 from bibulon.planning.hand import brake, feeds_for
 from bibulon.stock.choice import with_line_cards
+from bibulon.workers.pool import in_parallel
+from bibulon.workers.report import Progress, no_progress
 
 INSET_M = 0.03
 """Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
@@ -201,37 +202,33 @@ def _rank(layout: Layout) -> tuple[bool, float, float, float]:
     return False, layout.feeds, time_s or math.inf, layout.charge_kg
 
 
-def _with_risk(layout: Layout, workers: int, told: Callable[[float], None]) -> Layout:
-    found = study(layout.job, RISK_FILLS, RISK_NODES, progress=told, workers=workers, pace=PREVIEW_PACE)
+def _with_risk(layout: Layout, workers: int, progress: Progress) -> Layout:
+    found = study(layout.job, RISK_FILLS, RISK_NODES, progress=progress, workers=workers, pace=PREVIEW_PACE)
     return Layout(layout.name, layout.job, layout.result, layout.charge_kg, found.filled_share)
 
 
-def propose(job: Job, progress: Callable[[float], None] | None = None, workers: int = -1) -> Proposal:
+def propose(job: Job, progress: Progress = no_progress, workers: int = -1) -> Proposal:
     """Try layouts for *job*. *progress* is told the share done, again and again, and may raise
-    :class:`~bibulon.flow.fill.Cancelled`. Raises :class:`~bibulon.flow.problem.FlowRefusal` if none can be filled.
+    :class:`~bibulon.workers.report.Cancelled`. Raises :class:`~bibulon.flow.problem.FlowRefusal` if none can be filled.
     """
-    told = progress or (lambda share: None)
     every = [("as it is", job), *candidates(job)]
-    found: dict[int, Layout | None] = {}
     # in processes of their own: neither the mesher nor the numerics hold up whoever asks
-    for number, tried in in_parallel(_tried, every, workers, lambda: told(0.6 * len(found) / len(every))):
-        found[number] = tried
-        told(0.6 * len(found) / len(every))
-    present, layouts = found[0], [one for number in range(1, len(every)) if (one := found[number]) is not None]
+    tried = dict(in_parallel(_tried, every, workers, lambda share: progress(0.6 * share)))
+    present, layouts = tried[0], [layout for _, layout in sorted(tried.items())[1:] if layout is not None]
     if not layouts:
         raise FlowRefusal("No layout could be tried on this part: see what the cautions name first.")
     best = sorted(layouts, key=_rank)[:FINALISTS]
     best = [layout for layout in best if layout.keeps_margin == best[0].keeps_margin]
     rivals = [*best, present] if present is not None else best
 
-    def tell(before: int, share: float) -> None:
-        told(0.6 + 0.4 * (before + share) / len(rivals))
+    def progress_of_study(before: int, share: float) -> None:
+        progress(0.6 + 0.4 * (before + share) / len(rivals))
 
-    tested = [_with_risk(layout, workers, partial(tell, before)) for before, layout in enumerate(rivals)]
+    tested = [_with_risk(layout, workers, partial(progress_of_study, before)) for before, layout in enumerate(rivals)]
     if present is not None:
         present = tested.pop()
     # the surest of them; as good as equally sure, the simplest
     surest = max(layout.filled_share or 0.0 for layout in tested)
     sure = [layout for layout in tested if (layout.filled_share or 0.0) >= surest - NEARLY]
-    told(1.0)
+    progress(1.0)
     return Proposal(present, min(sure, key=_rank), len(layouts))

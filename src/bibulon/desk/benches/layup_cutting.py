@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -13,9 +12,10 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.plan.things import KINDS
 from bibulon.desk.widgets.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
-from bibulon.desk.work.apart import apart, cut
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import is_large
+from bibulon.desk.work.helper_process import in_helper_process
+from bibulon.desk.work.job_tasks import cutting
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
@@ -25,6 +25,7 @@ from bibulon.quantities import QuantityKind, parse, show
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
 from bibulon.whole_file import write_whole
+from bibulon.workers.report import Report
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -49,9 +50,9 @@ class CuttingSections(QObject):
         self._work.progressed.connect(self._working)
 
     @staticmethod
-    def _cut(job: Job, tell: Callable[[float], None]) -> Found:
+    def _cut(report: Report, job: Job) -> Found:
         prefix = f"{job.name[:24].strip()} K"
-        return apart(tell, cut, job, prefix) if is_large(job) else cut(tell, job, prefix)
+        return in_helper_process(cutting, report, job, prefix) if is_large(job) else cutting(report, job, prefix)
 
     def build(self) -> None:
         bench = self.bench

@@ -24,6 +24,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import label
 from bibulon.job import Job
 from bibulon.job.run import EventKind, RunEvent
+from bibulon.refusal import Refusal
 
 SHRINKING = ((1280, 82), (1280, 65), (1000, 55), (800, 45), (560, 40), (320, 35))
 """The longer side in pixels and the quality that a picture is kept with: the first that makes it small enough."""
@@ -47,7 +48,7 @@ class Tick:
     note: str = ""
 
 
-class PictureError(ValueError):
+class PictureError(Refusal):
     """A file that is no picture; the message says why."""
 
 

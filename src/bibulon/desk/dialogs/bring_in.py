@@ -44,12 +44,12 @@ from bibulon.exchange.reliefs import (
     read_surface,
     relief_of,
 )
-from bibulon.exchange.within import TooMuch, read_within
-from bibulon.job import Job
+from bibulon.exchange.within import read_within
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.relief import height_m
 from bibulon.quantities import QuantityError, Units, parse, show
+from bibulon.workers.report import Report
 
 LIKELY_M = (0.3, 20.0)
 FIRST_GAP_M = 0.001
@@ -278,9 +278,9 @@ class ReliefDialog(PreviewDialog):
         self.centre.toggled.connect(self._set_centred)
         self.fields.addWidget(self.centre)
         self.preview.show_range((low_x, low_y), (high_x, high_y))
-        self._again = False
-        self._work = Background(self._relief, self, ReliefRefusal)
+        self._work = Background(self._relief, self)
         self._work.finished.connect(self._take_in)
+        self._work.failed.connect(self._failed)
         self._work.ended.connect(self._ended)
         self._work.progressed.connect(self._working)
         self._work_out()
@@ -308,46 +308,35 @@ class ReliefDialog(PreviewDialog):
         self.centred = on
         self._work_out()
 
-    def _relief(
-        self, job: Job | None, tell: Callable[[float], None], lie: Lie
-    ) -> tuple[FoundRelief, QImage] | ReliefRefusal:
-        """The relief with its picture, worked out off the interface thread."""
-        try:
-            found = relief_of(self._surface, lie, self._outline, lambda share: tell(0.8 * share))
-            tell(0.8)
-        except ReliefRefusal as refusal:
-            return refusal
+    def _relief(self, report: Report, lie: Lie) -> tuple[FoundRelief, QImage]:
+        """The relief with its picture, worked out off the interface thread. Raises ReliefRefusal."""
+        found = relief_of(self._surface, lie, self._outline, lambda share: report.progress(0.8 * share))
+        report.progress(0.8)
         return found, shaded(found.relief, self._outline)
 
     def _work_out(self) -> None:
         self.found, self._image, self._place = None, None, None
         self._shadow = self.lie.shadow(self._surface, self._outline)
         self.tell("", "Working it out …")
-        if self._work.busy:
-            self._again = True
-            return
-        self._work.start(None, lie=self.lie)
+        self._work.start(self.lie)
 
     def _working(self, share: float) -> None:
         self.tell("", f"Working it out … {share:.0%}")
 
-    def _take_in(self, _: object, found: tuple[FoundRelief, QImage] | ReliefRefusal) -> None:
-        if self._again:
+    def _take_in(self, lie: Lie, found: tuple[FoundRelief, QImage]) -> None:
+        if lie != self.lie:  # another was asked for meanwhile
             return
-        if isinstance(found, ReliefRefusal):
-            self._place = found.place
-            self.tell("", "", str(found))
-        else:
-            self.found, self._image = found
-            high = height_m(self.found.relief, Polygon(self._outline))
-            text = f"{show(high, 'length', self._units)} high, {len(self.found.relief)} points"
-            self.tell(text, f"The mesh lies within {show(self.found.deviation_m, 'thickness', self._units)} of it.")
+        self.found, self._image = found
+        high = height_m(self.found.relief, Polygon(self._outline))
+        text = f"{show(high, 'length', self._units)} high, {len(self.found.relief)} points"
+        self.tell(text, f"The mesh lies within {show(self.found.deviation_m, 'thickness', self._units)} of it.")
+
+    def _failed(self, lie: Lie, error: Exception) -> None:
+        if lie == self.lie and isinstance(error, ReliefRefusal):
+            self._place = error.place
 
     def _ended(self, message: str) -> None:
-        if self._again:
-            self._again = False
-            self._work_out()
-        elif message:
+        if message:
             self.tell("", "", message)
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
@@ -384,7 +373,7 @@ def bring_outline(desk: BringsIn, path: Path) -> None:
             desk.document.edit("outline from a drawing", changed(desk.document.job, part=edited))
             desk.plan.fit()
 
-    _read(desk, path, read_drawing, DrawingRefusal, ask)
+    _read(desk, path, read_drawing, ask)
 
 
 def bring_relief(desk: BringsIn, path: Path) -> None:
@@ -397,23 +386,16 @@ def bring_relief(desk: BringsIn, path: Path) -> None:
             part = revised(desk.document.job.part, relief=dialog.found.relief, relief_from=None)
             desk.document.edit("relief from a mesh", changed(desk.document.job, part=part))
 
-    _read(desk, path, read_surface, ReliefRefusal, ask)
+    _read(desk, path, read_surface, ask)
 
 
 def _read(
     desk: BringsIn,
     path: Path,
     read: Callable[[Path], object],
-    refusal: type[Exception],
     ask: Callable[[Any], None],
 ) -> None:
-    def look(job: Job | None, tell: Callable[[float], None]) -> object:
-        try:
-            return read_within(read, path, lambda: tell(0.0))
-        except TooMuch as error:
-            raise refusal(str(error)) from error
-
-    reader = Background(look, desk.plan, refusal)
+    reader = Background(lambda report, path: read_within(read, path, report), desk.plan)
     read_in: list[object] = []
 
     def over(message: str) -> None:
@@ -428,4 +410,4 @@ def _read(
     reader.finished.connect(lambda _, found: read_in.append(found))
     reader.ended.connect(over)
     desk.plan.tell(f"Reading {path.name} …")
-    reader.start(desk.document.job)
+    reader.start(path)

@@ -12,7 +12,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPaint
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.layers import text_box
 from bibulon.desk.widgets import theme
-from bibulon.desk.work.fill_runner import Face, FillAnswer
+from bibulon.desk.work.fill_answers import Face, FillAnswer
 from bibulon.flow.contours import contour
 from bibulon.flow.raster import Grid
 from bibulon.job import Job

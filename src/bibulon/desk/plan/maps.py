@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.desk.work.document import Document
-from bibulon.desk.work.fill_runner import FillAnswer
+from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.flow.raster import Grid
 from bibulon.flow.reading import fibre_map, pressure_map, thickness_map
 from bibulon.quantities import QuantityKind, Units, show

@@ -30,7 +30,7 @@ class ReliefShade(QObject):
         super().__init__(parent)
         self._part: Part | None = None
         self._image: QImage | None = None
-        self._work = Background(lambda job, tell, part: (part, shaded(part.relief, part.outline)), self)
+        self._work = Background(lambda report, part: shaded(part.relief, part.outline), self)
         self._work.finished.connect(self._take)
 
     def of(self, part: Part) -> QImage | None:
@@ -39,11 +39,11 @@ class ReliefShade(QObject):
             return None
         if self._part is not None and self._part.relief is part.relief and self._part.outline is part.outline:
             return self._image
-        self._work.start(None, part=part)
+        self._work.start(part)
         return None
 
-    def _take(self, _: object, drawn: tuple[Part, QImage]) -> None:
-        self._part, self._image = drawn
+    def _take(self, part: Part, image: QImage) -> None:
+        self._part, self._image = part, image
         self.ready.emit()
 
 

@@ -32,7 +32,7 @@ from bibulon.desk.plan.tools import SelectTool, Tool
 from bibulon.desk.plan.under_pointer import told_at
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.document import Document
-from bibulon.desk.work.fill_runner import Face, FillAnswer
+from bibulon.desk.work.fill_answers import Face, FillAnswer
 from bibulon.flow.reading import section
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate

@@ -1,87 +1,63 @@
-"""Long work on a job off the interface thread, with progress and cancel: studies of the spread, proposed layouts."""
+"""The bridge from work beside the interface to Qt: a task runs in a thread, and its report becomes signals."""
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.flow.problem import FlowRefusal
-from bibulon.flow.raster import Canvas, Grid
-from bibulon.job import Job
+from bibulon.refusal import Refusal
+from bibulon.workers.report import Cancelled, Report
 
-if TYPE_CHECKING:
-    from bibulon.flow.ensemble import Ensemble
-    from bibulon.planning.proposal import Proposal
-
-SAMPLES = 32
-
-Tell = Callable[[float], None]
-_under_way: set[Background] = set()
-"""Those whose thread is at work: they outlive whom they work for, so that it never speaks through what is gone."""
-
-
-@dataclass(frozen=True, eq=False)  # arrays know no plain equality
-class StudyAnswer:
-    """A study and the picture of its chance of staying dry."""
-
-    ensemble: Ensemble
-    picture: Grid
-
-
-def studied(job: Job, tell: Tell, samples: int = SAMPLES) -> StudyAnswer:
-    """Study the spread of *job*."""
-    from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
-
-    found = study(job, samples, progress=tell)
-    return StudyAnswer(found, Canvas(found.mesh).draw(found.dry_chance))
-
-
-def proposed(job: Job, tell: Tell) -> Proposal:
-    """Propose a layout for *job*."""
-    from bibulon.planning.proposal import propose
-
-    return propose(job, tell)
+_running: set[Background] = set()
+"""Those whose thread is at work: they outlive their owner, so that the thread never emits through what is gone."""
 
 
 class Background(QObject):
-    """Does one piece of *work* at a time for an *owner*; the fills themselves run in processes of their own.
+    """Runs one *task* at a time for an *owner*, always for the newest request.
 
-    When the owner goes, the work is told to stop, and nothing more is heard of it. Listeners should be methods of
-    objects of Qt, which it forgets when they go.
+    The task is a function ``task(report, request, …)``; the computing itself is done in worker processes. A request
+    made while an earlier one is under way cancels that and follows it. When the owner goes, the work is cancelled and
+    emits nothing more. Listeners should be methods of QObjects, which Qt forgets when they go.
     """
 
     progressed = Signal(float)
+    delivered = Signal(object, object)
+    """The request and a result on the way."""
     finished = Signal(object, object)
-    """The job and what was found."""
+    """The request and what the task returned for it."""
+    failed = Signal(object, object)
+    """The request and the exception that the task raised for it."""
     ended = Signal(str)
-    """It is over, with a message if it failed."""
+    """All that was requested is over, with a message if the last one failed."""
 
-    def __init__(self, work: Callable[..., object], owner: QObject, refusal: type[Exception] = FlowRefusal) -> None:
-        """*refusal* is what *work* raises with a message for the user."""
+    def __init__(self, task: Callable[..., object], owner: QObject, refusal: type[Exception] = Refusal) -> None:
+        """*refusal* is what *task* raises with a message for the user."""
         super().__init__()
-        self._work, self._refusal = work, refusal
-        self._stop = threading.Event()
+        self._task, self._refusal = task, refusal
+        self._lock = threading.Lock()
+        self._cancelled = threading.Event()
+        self._next: tuple[object, dict[str, object]] | None = None
         self._thread: threading.Thread | None = None
         self._over = True
-        owner.destroyed.connect(self._abandon)
-        self.ended.connect(self._rest)
+        owner.destroyed.connect(self._owner_is_gone)
+        self.ended.connect(self._release)
 
     @property
     def busy(self) -> bool:
         return not self._over
 
-    def start(self, job: Job | None, **more: object) -> None:
-        """Begin with *job*; nothing happens if another is under way."""
-        if self.busy:
-            return
-        self._stop.clear()
-        self._over = False
-        _under_way.add(self)
-        self._thread = threading.Thread(target=self._run, args=(job, more), name="background", daemon=True)
+    def start(self, request: object, **more: object) -> None:
+        """Run the task for *request*, whatever is under way."""
+        with self._lock:
+            self._next = request, more
+            if self.busy:
+                self._cancelled.set()
+                return
+            self._over = False
+        _running.add(self)
+        self._thread = threading.Thread(target=self._run, name="background", daemon=True)
         self._thread.start()
 
     def wait(self) -> None:
@@ -90,36 +66,46 @@ class Background(QObject):
             thread.join()
 
     def cancel(self) -> None:
-        self._stop.set()
+        with self._lock:
+            self._next = None
+            self._cancelled.set()
 
-    def _abandon(self) -> None:
+    def _owner_is_gone(self) -> None:
         self.blockSignals(True)
         self.cancel()
 
-    def _rest(self) -> None:
+    def _release(self) -> None:
         if not self.busy:  # else begun again meanwhile
             self.wait()  # its thread must not be the last that holds this object
-            _under_way.discard(self)
+            _running.discard(self)
 
-    def _tell(self, share: float) -> None:
-        from bibulon.flow.fill import Cancelled
-
-        if self._stop.is_set():
-            raise Cancelled
-        self.progressed.emit(share)
-
-    def _run(self, job: Job | None, more: dict[str, object]) -> None:
-        from bibulon.flow.fill import Cancelled
-
+    def _run(self) -> None:
         message = ""
+        while True:
+            with self._lock:
+                if self._next is None:
+                    self._over = True
+                    break
+                request, self._next = self._next, None
+                self._cancelled.clear()
+            message = self._run_one(*request)
+        self.ended.emit(message)
+
+    def _run_one(self, request: object, more: dict[str, object]) -> str:
+        """The message, if it fails."""
+        report = Report(
+            on_progress=self.progressed.emit,
+            on_result=lambda result: self.delivered.emit(request, result),
+            is_cancelled=self._cancelled.is_set,
+        )
         try:
-            found = self._work(job, self._tell, **more)
-            self.finished.emit(job, found)
+            self.finished.emit(request, self._task(report, request, **more))
         except Cancelled:
             pass
         except self._refusal as refusal:
-            message = str(getattr(refusal, "strerror", None) or refusal)
+            self.failed.emit(request, refusal)
+            return str(getattr(refusal, "strerror", None) or refusal)
         except Exception as error:  # the window must hear of anything that went wrong in here
-            message = f"This could not be worked out ({error})."
-        self._over = True
-        self.ended.emit(message)
+            self.failed.emit(request, error)
+            return f"This could not be worked out ({error})."
+        return ""

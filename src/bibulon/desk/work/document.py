@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date
@@ -15,9 +14,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from bibulon.assess import Assessment, assess
 from bibulon.bag.film import remember_bag_plan
 from bibulon.cautions import Caution, cautions_of, remember_found
-from bibulon.desk.work.apart import apart, ready
-from bibulon.desk.work.background import Background, StudyAnswer
-from bibulon.desk.work.fill_runner import FillAnswer, FillRunner
+from bibulon.desk.work.background import Background
+from bibulon.desk.work.fill_answers import FillAnswer
+from bibulon.desk.work.fill_runner import FillRunner
+from bibulon.desk.work.helper_process import in_helper_process
+from bibulon.desk.work.job_tasks import StudyAnswer, plan_results
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import HOUSE_RULES_READ, Cause
 from bibulon.flow.problem import FlowRefusal
@@ -30,6 +31,7 @@ from bibulon.job.storage import StorageError, load, save
 from bibulon.laminate.cells import remember_laminate
 from bibulon.laminate.joints import remember_plies
 from bibulon.quantities import Units
+from bibulon.workers.report import Report
 
 AUTOSAVE_MS = 1500
 READ_ONLY = "This job is open in another window: here it is only shown. Save it as a job of its own to work on it."
@@ -47,13 +49,13 @@ def is_large(job: Job) -> bool:
     return plies * (len(job.regions) + 1) + len(job.part.outline) + len(job.part.relief) > LARGE_WORK
 
 
-def work_out(job: Job, tell: Callable[[float], None], units: Units) -> None:
+def work_out(report: Report, job: Job, units: Units) -> None:
     """Have what follows from *job* ready, worked out in another process: kept for whoever asks for it next."""
-    found = apart(tell, ready, job, units)
-    remember_laminate(job, found.laminate)
-    remember_plies(job, found.plies)
-    remember_bag_plan(job, found.bag)
-    remember_found(assess(job, units), found.of_plan)
+    results = in_helper_process(plan_results, report, job, units)
+    remember_laminate(job, results.laminate)
+    remember_plies(job, results.plies)
+    remember_bag_plan(job, results.bag)
+    remember_found(assess(job, units), results.of_plan)
 
 
 def flow_inputs(job: Job) -> tuple[object, ...]:
@@ -121,7 +123,7 @@ class Document(QObject):
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
         self._autosave.timeout.connect(self._keep_recovery)
-        self._keeping = Background(lambda job, tell, **more: self._put_recovery(job, **more), self, OSError)
+        self._keeping = Background(self._put_recovery, self, OSError)
         self._keeping.ended.connect(self._autosave_ended)
         runner.answered.connect(self._take_answer)
         runner.causes_found.connect(self._take_causes)
@@ -355,7 +357,7 @@ class Document(QObject):
         if self.read_only:
             return
         try:
-            self._put_recovery(self._settled, self._about())
+            self._put_recovery(Report(), self._settled, self._about())
         except OSError as error:
             self._autosave_ended(error.strerror or str(error))
 
@@ -373,8 +375,8 @@ class Document(QObject):
         running = "started" in kinds and "finished" not in kinds
         return About(file=file, name=job.name, job=job.id, made_from=self._read_as, running=running)
 
-    def _put_recovery(self, job: Job, about: About) -> None:
-        """Raises OSError."""
+    def _put_recovery(self, report: Report, job: Job, about: About) -> None:
+        """A task. Raises OSError."""
         self.kept.keep(job, about)
 
     def _autosave_ended(self, message: str) -> None:

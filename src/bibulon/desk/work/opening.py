@@ -36,7 +36,6 @@ class Opening(QObject):
         self._work.progressed.connect(self._share)
         self._work.ended.connect(self._worked_out)
         self._awaited: tuple[Job, Source, Units] | None = None
-        self._under_way: Job | None = None
 
     @property
     def busy(self) -> bool:
@@ -46,7 +45,7 @@ class Opening(QObject):
         """Have *job* come, a small one at once."""
         self._awaited = job, source, units
         if is_large(job):
-            self._begin()
+            self._work.start(job, units=units)
         else:
             self._work.cancel()
             self._come()
@@ -54,11 +53,6 @@ class Opening(QObject):
     def cancel(self) -> None:
         self._awaited = None
         self._work.cancel()
-
-    def _begin(self) -> None:
-        if self._awaited is not None and not self._work.busy:
-            self._under_way, _, units = self._awaited
-            self._work.start(self._under_way, units=units)
 
     def _come(self) -> None:
         if self._awaited is not None:
@@ -71,10 +65,6 @@ class Opening(QObject):
             self.told.emit(f"Opening “{self._awaited[0].name}” … {share:.0%}")
 
     def _worked_out(self, message: str) -> None:
-        if self._awaited is None:
-            return
-        if is_large(self._awaited[0]) and self._under_way is not self._awaited[0]:  # another was asked for meanwhile
-            self._begin()
-            return
-        self.told.emit(message)
-        self._come()
+        if self._awaited is not None and not self._work.busy:
+            self.told.emit(message)
+            self._come()

@@ -1,7 +1,7 @@
-"""Many calls spread over worker processes through joblib, one batch at a time, given up as soon as the caller wishes.
+"""Many calls of one function spread over worker processes through joblib, one batch at a time.
 
 joblib's workers are shared by all who ask for them, and to break off one batch would break off the others. So batches
-wait for one another, and one that is given up is left to end by itself: what it has begun is finished, no more begun.
+wait for one another, and a cancelled one is left to end by itself: what it has begun is finished, no more begun.
 """
 
 from __future__ import annotations
@@ -14,38 +14,43 @@ from typing import Any, Generic, TypeVar
 
 from joblib import Parallel, delayed
 
-from bibulon.parent_watch import end_with
+from bibulon.workers.parent_watch import end_with
+from bibulon.workers.report import Progress, no_progress
 
-ASK_EVERY_S = 0.1
+LOOK_EVERY_S = 0.1
 Made = TypeVar("Made")
 _one_batch = Lock()
 
 
 def in_parallel(
-    call: Callable[..., Made], given: Sequence[tuple[Any, ...]], workers: int, go_on: Callable[[], None]
+    call: Callable[..., Made],
+    arguments: Sequence[tuple[Any, ...]],
+    workers: int,
+    progress: Progress = no_progress,
 ) -> Iterator[tuple[int, Made]]:
-    """What *call* makes of each of the *given* arguments, with its number, as it is done.
+    """What *call* returns for each of the *arguments*, with its number, in the order in which they are done.
 
-    On so many *workers* (−1: one for each core) of joblib's active backend. *go_on* is called every little while and
-    may raise to give up. Raises what *call* raises.
+    On so many *workers* (−1: one for each core) of joblib's active backend. *progress* is called with the share done
+    every tenth of a second and may raise :class:`~bibulon.workers.report.Cancelled`. Raises what *call* raises.
     """
-    batch = _Batch(call, given, workers)
+    batch = _Batch(call, arguments, workers)
     try:
-        while not _one_batch.acquire(timeout=ASK_EVERY_S):
-            go_on()
+        while not _one_batch.acquire(timeout=LOOK_EVERY_S):
+            progress(0.0)
         Thread(target=batch.run, name="batch", daemon=True).start()
-        for _ in given:
+        for number_done in range(len(arguments)):
             while (done := batch.next_done()) is None:
-                go_on()
+                progress(number_done / len(arguments))
+            progress((number_done + 1) / len(arguments))
             yield done
     finally:
-        batch.given_up.set()
+        batch.cancelled.set()
 
 
 class _Batch(Generic[Made]):
-    def __init__(self, call: Callable[..., Made], given: Sequence[tuple[Any, ...]], workers: int) -> None:
-        self.given_up = Event()
-        self._call, self._given = call, given
+    def __init__(self, call: Callable[..., Made], arguments: Sequence[tuple[Any, ...]], workers: int) -> None:
+        self.cancelled = Event()
+        self._call, self._arguments = call, arguments
         self._done: SimpleQueue[tuple[int, Made] | Exception] = SimpleQueue()
         try:  # here, for joblib keeps the backend that was chosen by thread
             self._parallel = Parallel(n_jobs=workers, return_as="generator_unordered")
@@ -62,15 +67,15 @@ class _Batch(Generic[Made]):
             _one_batch.release()
 
     def _calls(self) -> Iterator[Any]:
-        for number, given in enumerate(self._given):
-            if self.given_up.is_set():
+        for number, given in enumerate(self._arguments):
+            if self.cancelled.is_set():
                 return
             yield delayed(_numbered)(number, self._call, given, os.getpid())
 
     def next_done(self) -> tuple[int, Made] | None:
         """The next that is done; None if it is being waited for."""
         try:
-            done = self._done.get(timeout=ASK_EVERY_S)
+            done = self._done.get(timeout=LOOK_EVERY_S)
         except Empty:
             return None
         if isinstance(done, Exception):

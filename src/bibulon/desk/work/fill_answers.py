@@ -1,0 +1,96 @@
+"""The task of the fill's worker: a coarse fill, the full fill after it, what holds it back, and their pictures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import partial
+
+from bibulon.arrays import Floats
+from bibulon.fineness import FULL_LEVELS
+from bibulon.flow.causes import Cause
+from bibulon.flow.raster import Canvas, Grid
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
+from bibulon.job.edits import revised
+from bibulon.remembered import Newest
+from bibulon.workers.report import Report
+
+ANSWERS_KEPT = 6
+"""Each takes some 20 MB."""
+FINE_PICTURE, COARSE_PICTURE = 900, 300
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Face:
+    """The front as seen from one side: arrival times at the mesh's points, their picture and their contours."""
+
+    times_s: Floats
+    grid: Grid
+    contours: tuple[tuple[float, Floats], ...]
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class FillAnswer:
+    """A fill with the pictures of it: resin ``through`` to the last level, ``seen`` under the film, and a ``canvas``
+    for whatever else is to be seen of it."""
+
+    result: FillResult
+    through: Face
+    seen: Face
+    canvas: Canvas
+    final: bool = True
+    causes: tuple[Cause, ...] = ()
+    """What holds the fill back; looked for in full fills only."""
+
+
+def _with_pictures(result: FillResult, final: bool) -> FillAnswer:
+    from bibulon.flow.contours import contour, round_levels
+
+    levels = round_levels(result.end_s)
+    canvas = Canvas(result.mesh, COARSE_PICTURE)
+    front = Canvas(result.mesh, FINE_PICTURE) if final else canvas
+
+    def face(times_s: Floats) -> Face:
+        lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
+        return Face(times_s, front.draw(times_s), lines)
+
+    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
+
+
+_newest_answers = Newest[Job, FillAnswer](ANSWERS_KEPT)
+"""The newest full answers of this process, so that a job that comes back, as by undo, has its fill at once."""
+
+
+def _without_log(job: Job) -> Job:
+    """*job* without what was logged, which no fill reads and which grows."""
+    return job.model_copy(update={"run": (), "hold_tests": ()})
+
+
+def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -> tuple[Cause, ...]:
+    """Fill *job* on about so many mesh points (coarse, full). Returns what holds the full fill back.
+
+    Its results on the way are :class:`FillAnswer`: that of a coarse fill, and unless it is *live*, that of the full
+    fill. A job that was answered lately has the same answer at once. The coarse fill is not cancelled (under a moving
+    hand something has to be shown), and when live it leaves out trapped air, which takes half the time. Raises
+    :class:`~bibulon.flow.problem.FlowRefusal` and :class:`~bibulon.workers.report.Cancelled`.
+    """
+    from bibulon.flow.causes import causes_of
+    from bibulon.flow.fill import fill
+    from bibulon.flow.problem import PREVIEW_PACE, flow_problem
+    from bibulon.flow.scheduled import scheduled_fill
+
+    if not live and (known := _newest_answers.get(_without_log(job))) is not None:
+        report.result(known)
+        return known.causes
+    asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
+    uncancelled = partial(report.progress, cancellable=False)
+    coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), uncancelled)
+    report.result(_with_pictures(coarse, final=False))
+    if live:
+        return ()
+    full = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=report.progress)
+    answer = _with_pictures(full, final=True)
+    report.result(answer)
+    causes = causes_of(job, full, report.progress)  # where a margin is missed: a second more
+    _newest_answers.put(_without_log(job), replace(answer, causes=causes))
+    return causes

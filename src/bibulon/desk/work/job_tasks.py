@@ -1,0 +1,76 @@
+"""Long tasks on a job: its assessment, its cut list, the study of its spread, and layouts proposed for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from bibulon.assess import assess
+from bibulon.bag.film import BagPlan
+from bibulon.cautions import found_of_plan
+from bibulon.cautions.registry import Found
+from bibulon.flow.raster import Canvas, Grid
+from bibulon.job import Job
+from bibulon.job.layup import Offcut
+from bibulon.laminate.cells import Laminate
+from bibulon.laminate.cut_list import CutList, cut_list, left_over
+from bibulon.laminate.joints import Ply
+from bibulon.quantities import Units
+from bibulon.workers.report import Report
+
+if TYPE_CHECKING:
+    from bibulon.flow.ensemble import Ensemble
+    from bibulon.planning.proposal import Proposal
+
+SAMPLES = 32
+
+
+@dataclass(frozen=True)
+class PlanResults:
+    """What follows from a job before it is filled."""
+
+    laminate: Laminate
+    plies: tuple[Ply, ...]
+    bag: BagPlan
+    of_plan: Found
+
+
+def plan_results(report: Report, job: Job, units: Units) -> PlanResults:
+    """Work out what follows from *job* before it is filled."""
+    assessed = assess(job, units)
+    laminate = assessed.laminate
+    report.progress(0.3)
+    plies = assessed.plies
+    report.progress(0.6)
+    bag = assessed.bag
+    cautions = found_of_plan(assessed, lambda share: report.progress(0.65 + 0.35 * share))
+    return PlanResults(laminate, plies, bag, cautions)
+
+
+def cutting(report: Report, job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...]]:
+    """The cut list of *job*, and the offcuts worth keeping, their labels beginning with *prefix*."""
+    cuts = cut_list(job, lambda share: report.progress(0.9 * share))
+    return cuts, left_over(cuts, prefix)
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class StudyAnswer:
+    """A study and the picture of its chance of staying dry."""
+
+    ensemble: Ensemble
+    picture: Grid
+
+
+def study_answer(report: Report, job: Job, samples: int = SAMPLES) -> StudyAnswer:
+    """Study the spread of *job*, in the pool of worker processes."""
+    from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
+
+    ensemble = study(job, samples, progress=report.progress)
+    return StudyAnswer(ensemble, Canvas(ensemble.mesh).draw(ensemble.dry_chance))
+
+
+def proposed_layout(report: Report, job: Job) -> Proposal:
+    """Propose a layout for *job*, in the pool of worker processes."""
+    from bibulon.planning.proposal import propose
+
+    return propose(job, report.progress)
