@@ -19,7 +19,7 @@ from bibulon.exchange.plan_files import write_plan
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Offcut
-from bibulon.job.part import checked_outline
+from bibulon.job.places import Outline
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.cut_list import CutList, cut_list
 from bibulon.stock import StockError
@@ -39,7 +39,7 @@ AREAS = {
 def test_templates_have_the_size_asked_for_and_the_area_of_their_shape(length: float, width: float) -> None:
     assert set(TEMPLATES) == set(AREAS)
     for name, made in TEMPLATES.items():
-        shape = Polygon(checked_outline(made(length, width)))
+        shape = Outline(made(length, width)).polygon
         assert shape.is_valid and shape.exterior.is_ccw
         across = math.pi * width if name == "tube laid flat" else width
         assert shape.bounds == pytest.approx((0, 0, length, across), abs=2e-3 * max(length, across))

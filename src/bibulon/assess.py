@@ -18,7 +18,7 @@ from typing import Literal
 import numpy as np
 
 from bibulon.arrays import Floats
-from bibulon.bag.film import BagPlan, bag_plan, ports_of
+from bibulon.bag.film import BagPlan, bag_plan_of
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
@@ -89,7 +89,7 @@ class Assessment:
 
     @cached_property
     def bag(self) -> BagPlan:
-        return bag_plan(self.job.part, self.job.bag, ports_of(self.job))
+        return bag_plan_of(self.job)
 
     @cached_property
     def cure(self) -> CurePlan:

@@ -18,8 +18,8 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
+from bibulon.job.reads import derived
 from bibulon.laminate.relief import developed_length_m
-from bibulon.remembered import remembered
 
 WAYS = 9
 """Ways over the mould looked at for the longest."""
@@ -49,10 +49,10 @@ class BagPlan:
     pleat_places: tuple[Point, ...]
 
 
-def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
-    """The bag of *part*: tape in the middle of the flange, film over it by the planned excess, pleats first at the
-    corners and beside the *ports*, where hoses come up under the film."""
-    return _bag_plan((part, bag, ports))
+@derived("bag plan", 64)
+def bag_plan_of(job: Job) -> BagPlan:
+    """The bag of *job*, with pleats beside its ports."""
+    return bag_plan(job.part, job.bag, ports_of(job))
 
 
 def ports_of(job: Job) -> tuple[Point, ...]:
@@ -61,15 +61,10 @@ def ports_of(job: Job) -> tuple[Point, ...]:
     return tuple((place.x, place.y) for place in found)
 
 
-def remember_bag_plan(job: Job, plan: BagPlan) -> None:
-    """Keep *plan*, worked out elsewhere, as that of *job*."""
-    _bag_plan.put((job.part, job.bag, ports_of(job)), plan)
-
-
-@remembered(64)
-def _bag_plan(of: tuple[Part, Bag, tuple[Point, ...]]) -> BagPlan:
-    part, bag, ports = of
-    outline = Polygon(part.outline)
+def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
+    """The bag of *part*: tape in the middle of the flange, film over it by the planned excess, pleats first at the
+    corners and beside the *ports*, where hoses come up under the film."""
+    outline = part.outline.polygon
     taped = outline.buffer(part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
     if not isinstance(taped, Polygon):  # cannot happen to one valid outline, but shapely cannot promise it
         taped = outline

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from datetime import date
 from typing import Literal
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import on_part
 from bibulon.job import Job
 from bibulon.job.base import Point, StationId
-from bibulon.quantities import in_words
-from bibulon.remembered import ByIdentity
+from bibulon.quantities import Units, in_words
+from bibulon.remembered import Newest
 from bibulon.workers.report import Progress, no_progress
 
 Rank = Literal["note", "caution", "stop"]
@@ -90,7 +91,7 @@ def caution(
 
 
 Found = dict[str, tuple[Finding, ...]]
-_found = ByIdentity[Job, Found](8)
+_found = Newest[tuple[Job, Units, date], Found]("bibulon.cautions.registry", 8)
 
 
 def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> Found:
@@ -98,7 +99,7 @@ def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> F
 
     *progress* is told how far it is, as a share.
     """
-    known = _found.get(assessment.job, assessment.units, assessment.on)
+    known = _found.get((assessment.job, assessment.units, assessment.on))
     if known is not None:
         return known
     found: Found = {}
@@ -112,7 +113,7 @@ def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> F
 
 def remember_found(assessment: Assessment, found: Found) -> None:
     """Keep what was *found*, here or elsewhere, of the plan of *assessment*."""
-    _found.put(assessment.job, assessment.units, assessment.on, value=found)
+    _found.put((assessment.job, assessment.units, assessment.on), found)
 
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:

@@ -13,7 +13,7 @@ from shapely import Polygon, STRtree, get_coordinates, is_valid_reason, simplify
 from bibulon.arrays import Floats
 from bibulon.exchange.drawings import Chain, Drawing, DrawingRefusal
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.part import checked_outline
+from bibulon.job.places import Outline
 
 THINNED_M = 2e-5
 """Points of an outline that lie this close to the line between their neighbours are left out."""
@@ -139,6 +139,6 @@ def _thinned(ring: Floats) -> tuple[PlanPoint, ...]:
     thin = get_coordinates(simplify(Polygon(ring), THINNED_M))[:-1]
     rounded = tuple((round(float(x), 6), round(float(y), 6)) for x, y in thin)
     try:
-        return checked_outline(rounded)
+        return Outline(rounded)
     except ValueError as error:
         raise DrawingRefusal(str(error)) from error

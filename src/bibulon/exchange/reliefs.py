@@ -21,7 +21,7 @@ from bibulon.arrays import Floats, Integers
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.part import Relief
+from bibulon.job.places import Relief
 from bibulon.laminate.relief import heights_at
 from bibulon.refusal import Refusal
 from bibulon.workers.report import Progress, no_progress
@@ -204,17 +204,25 @@ def relief_of(
     _, once = np.unique(np.round(places[:, :2], 5), axis=0, return_index=True)
     places = places[np.sort(once)]
     under = places[contains_xy(part, places[:, 0], places[:, 1]), 2]
-    edge = heights_at(tuple(map(tuple, places.tolist())), np.array(outline))
+    edge = heights_at(_as_relief(places), np.array(outline))
     lowest = float(np.concatenate([under, edge]).min())
     places = places - np.array([0.0, 0.0, lowest])
     if np.abs(places[:, 2]).max() > HIGHEST_M:
         raise ReliefRefusal(f"The mould would be {np.abs(places[:, 2]).max():.4g} m high. Is the mesh in another unit?")
     progress(0.7)
-    relief = tuple((round(float(a), 5), round(float(b), 5), round(float(c), 5)) for a, b, c in places)
+    relief = _as_relief(np.round(places, 5))
     some = own[:: max(len(own) // CHECKED_POINTS, 1)]
     some = some[contains_xy(part, some[:, 0], some[:, 1])]
     off = np.abs(heights_at(relief, some[:, :2]) - (some[:, 2] - lowest)) if len(some) else np.zeros(1)
     return FoundRelief(relief, float(off.max()))
+
+
+def _as_relief(places: Floats) -> Relief:
+    """Raises ReliefRefusal."""
+    try:
+        return Relief((x, y, z) for x, y, z in places.tolist())
+    except ValueError as error:
+        raise ReliefRefusal(f"The mesh cannot be the mould's face: {error}.") from error
 
 
 def _beyond_m(part: Polygon) -> float:

@@ -33,8 +33,6 @@ from bibulon.workers.report import Progress, no_progress
 
 CauseKind = Literal["hose", "viscosity", "vacuum", "vent", "medium", "core", "fabric", "distance", "fabric through"]
 
-HOUSE_RULES_READ = ("late_share", "thick_pa_s", "brake_m", "slow_share")
-"""The rules of the house by which causes are looked for: a change of others asks for no new fill."""
 MOST_TRIAL_NODES = 260
 USUAL_BORE_M, USUAL_LINE_BORE_M, USUAL_HOSE_M = 0.012, 0.009, 3.0
 USUAL_VACUUM_PA = 3_000.0

@@ -15,7 +15,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
 from bibulon.job.lines import AtTime, Line, Manifold, Opening
-from bibulon.job.part import Relief
+from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
 from bibulon.refusal import Refusal
@@ -148,7 +148,7 @@ class FlowProblem:
     manifolds: tuple[FlowManifold, ...] = ()
     rate_m3_s: float = 0.0
     """What a machine brings, as long as that takes no more than the drive; 0: whatever the drive brings."""
-    relief: Relief = ()
+    relief: Relief = FLAT
     density_kg_m3: float = 0.0
     """Of resin that feels its weight inside the part; 0: gravity is left out."""
     batches_m3: tuple[float, ...] = ()

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share
-from bibulon.job.part import Outline
+from bibulon.job.places import Outline
 
 
 class AtTime(Model):

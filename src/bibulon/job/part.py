@@ -2,92 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-import numpy as np
-import numpy.typing as npt
-from pydantic import Field, ValidatorFunctionWrapHandler, WrapValidator, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
-from shapely.validation import explain_validity
 
-from bibulon.job.base import Coordinate, Identifier, Length, Model, Name, Point
-from bibulon.remembered import ByIdentity
+from bibulon.job.base import Coordinate, Identifier, Length, Model, Name
+from bibulon.job.places import FLAT, Outline, Relief
+from bibulon.remembered import Newest
 
-SMALLEST_AREA_M2 = 1e-4
-
-
-FARTHEST_M = 1000.0
-Height = tuple[float, float, float]
-"""A place x, y on the plan and how high the mould's face is there, in metres."""
-_places = ByIdentity[tuple[Point, ...], npt.NDArray[np.float64]](64)
-_shapes = ByIdentity[tuple[Point, ...], Polygon](16)
-
-
-def places_of(points: tuple[Point, ...]) -> npt.NDArray[np.float64]:
-    """(n, 2) *points* as an array that cannot be changed."""
-    known = _places.get(points)
-    if known is not None:
-        return known
-    places = np.array(points, dtype=np.float64).reshape(-1, 2)
-    places.setflags(write=False)
-    return _places.put(points, value=places)
-
-
-def checked_outline(points: tuple[Point, ...]) -> tuple[Point, ...]:
-    """*points* without a repeated last point. Raises ValueError if they do not bound one plain area."""
-    if len(points) > 1 and points[0] == points[-1]:
-        points = points[:-1]
-    if len(points) < 3:
-        raise ValueError("an outline needs at least three points")
-    places = places_of(points)
-    far = np.flatnonzero(~(np.abs(places) <= FARTHEST_M).all(axis=1))
-    if len(far):
-        raise ValueError(f"point {far[0] + 1} of the outline lies more than 1 km from the origin")
-    polygon = Polygon(places)
-    if not polygon.is_valid and polygon.convex_hull.area >= SMALLEST_AREA_M2:
-        raise ValueError(f"the outline crosses or touches itself: {explain_validity(polygon)} (metres)")
-    if not polygon.area >= SMALLEST_AREA_M2:
-        raise ValueError("the outline encloses no area")
-    return points
-
-
-def _shape(outline: tuple[Point, ...], holes: tuple[tuple[Point, ...], ...]) -> Polygon:
-    known = _shapes.get(outline, holes)
-    return known if known is not None else _shapes.put(outline, holes, value=Polygon(places_of(outline), holes))
-
-
-def _is_a_surface(relief: tuple[Height, ...]) -> tuple[Height, ...]:
-    seen = set()
-    for number, (x, y, z) in enumerate(relief, 1):
-        if not max(abs(x), abs(y), abs(z)) <= FARTHEST_M:
-            raise ValueError(f"point {number} of the relief lies more than 1 km from the origin")
-        if (x, y) in seen:
-            raise ValueError(f"the relief has two heights at {x:g}, {y:g} m")
-        seen.add((x, y))
-    return relief
-
-
-def _once(check: Callable[[Any], tuple[tuple[float, ...], ...]]) -> WrapValidator:
-    """Read and *check* places, but not those that have been: every edit checks a job again, with thousands of them."""
-
-    good = ByIdentity[tuple[tuple[float, ...], ...], bool](256)
-
-    def checked(places: object, read: ValidatorFunctionWrapHandler) -> tuple[tuple[float, ...], ...]:
-        if isinstance(places, tuple) and good.get(places):
-            return places
-        made = check(read(places))
-        good.put(made, value=True)
-        return made
-
-    return WrapValidator(checked)
-
-
-Outline = Annotated[tuple[tuple[float, float], ...], Field(min_length=3), _once(checked_outline)]
-"""Places round one plain area, within :data:`FARTHEST_M` of the origin."""
-Relief = Annotated[tuple[Height, ...], Field(max_length=20_000), _once(_is_a_surface)]
-"""Points of the mould's face over the plan, each with its height; between them it is made of flat triangles."""
+_shapes = Newest[tuple[Outline, tuple[Outline, ...]], Polygon]("bibulon.job.part shapes", 16)
 
 
 class ReliefSection(Model):
@@ -138,7 +63,7 @@ class Part(Model):
     holes: Annotated[tuple[Outline, ...], Field(max_length=500)] = ()
     """Openings in the part, inside its outline and apart from one another."""
     flange_width_m: Annotated[float, Field(ge=0, le=100)] = 0.1
-    relief: Relief = ()
+    relief: Relief = FLAT
     """Points x, y and height of the mould's face; between them it is made of flat triangles. Empty: a flat mould."""
     relief_from: ReliefFigures | None = None
     """The figures that the relief was made from; None if it is flat or came from a mesh."""
@@ -147,19 +72,20 @@ class Part(Model):
     def _holes_lie_inside(self) -> Part:
         if not self.holes:
             return self
-        outline = _shape(self.outline, ())
-        shapes = [Polygon(hole) for hole in self.holes]
-        for number, hole in enumerate(shapes, 1):
-            if not outline.contains_properly(hole):
+        for number, hole in enumerate(self.holes, 1):
+            if not self.outline.polygon.contains_properly(hole.polygon):
                 raise ValueError(f"hole {number} does not lie inside the outline")
-            if any(hole.intersects(other) for other in shapes[: number - 1]):
+            if any(hole.polygon.intersects(other.polygon) for other in self.holes[: number - 1]):
                 raise ValueError(f"hole {number} touches another hole")
         return self
 
     @property
     def shape(self) -> Polygon:
         """The area of the part, without its holes."""
-        return _shape(self.outline, self.holes)
+        if not self.holes:
+            return self.outline.polygon
+        made_of = self.outline, self.holes
+        return _shapes.get_or_put(made_of, lambda: Polygon(self.outline.array, [hole.array for hole in self.holes]))
 
 
 class Region(Model):

@@ -19,6 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.layup import CoreLaying, Layer
+from bibulon.job.reads import derived
 from bibulon.laminate.compaction import (
     HAND_PA,
     fibre_fraction,
@@ -35,7 +36,6 @@ from bibulon.laminate.core import (
 )
 from bibulon.laminate.levels import Level, levels_of
 from bibulon.laminate.relief import developed_area_m2
-from bibulon.remembered import remembered
 
 GRID_M = 1e-4
 """Geometry is rounded to this grid, so that near-coincident edges become one."""
@@ -127,43 +127,10 @@ class Laminate:
         return next((cell for cell in self.cells if cell.polygon.covers(place)), None)
 
 
+@derived("laminate", 16)
 def laminate_of(job: Job) -> Laminate:
-    """The laminate of *job*; computed once for the fields it reads."""
-    return _laminate(_read(job))
-
-
-def remember_laminate(job: Job, laminate: Laminate) -> None:
-    """Keep *laminate*, worked out elsewhere, as that of *job*."""
-    _laminate.put(_read(job), laminate)
-
-
-def _read(job: Job) -> Job:
-    """*job* without what the laminate does not read."""
-    reads = {
-        name: getattr(job, name)
-        for name in (
-            "part",
-            "regions",
-            "layup",
-            "groups",
-            "core_laying",
-            "media",
-            "peel_ply",
-            "shop",
-            "vacuum",
-            "cards",
-            "charge",
-        )
-    }
-    return job.model_copy(update={**_NOT_READ, **reads})
-
-
-_NOT_READ = {"id": "", "name": "", "lines": (), "hold_tests": (), "run": (), "pots": ()}
-
-
-@remembered(16)
-def _laminate(job: Job) -> Laminate:
-    regions: dict[str | None, BaseGeometry] = {region.name: Polygon(region.outline) for region in job.regions}
+    """The laminate of *job*; computed once for what it reads."""
+    regions: dict[str | None, BaseGeometry] = {region.name: region.outline.polygon for region in job.regions}
     part = set_precision(job.part.shape, GRID_M)
     # the plan is cut once by each region that is used, however many plies lie in it
     pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]] = [(part, frozenset({None}), None)]
@@ -171,7 +138,7 @@ def _laminate(job: Job) -> Laminate:
     for name in dict.fromkeys(layer.region for layer in book if layer.region is not None):
         pieces = _cut(pieces, regions[name], name, None)
     for patch in job.media:
-        pieces = _cut(pieces, Polygon(patch.outline), None, patch.card)
+        pieces = _cut(pieces, patch.outline.polygon, None, patch.card)
     books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
     stacks: dict[tuple[tuple[Layer, ...], str | None], Stack] = {}
     cells = []

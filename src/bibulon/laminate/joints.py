@@ -15,12 +15,12 @@ from shapely import LineString, Polygon, affinity, box, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
-from bibulon.job.cards import Card, FabricCard
+from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
-from bibulon.job.layup import CutChoices, JointShift, Layer
-from bibulon.job.part import Part, Region
+from bibulon.job.layup import CutChoices, JointShift
+from bibulon.job.part import Part
+from bibulon.job.reads import derived
 from bibulon.laminate.relief import heights_at
-from bibulon.remembered import remembered
 
 SHIFTS = 48
 NARROWEST_M = 0.08
@@ -55,34 +55,12 @@ class Ply:
     """The wedges of cloth taken out of it, on the plan."""
 
 
-Read = tuple[Part, tuple[Region, ...], tuple[Layer, ...], CutChoices, tuple[Card, ...]]
-"""What the plies follow from."""
-
-
+@derived("plies", 8)
 def plies_of(job: Job) -> tuple[Ply, ...]:
     """Every fabric ply of *job*, from the tool face, with pieces and joints on the plan."""
-    return _plies(_read(job))
-
-
-def plies_known(job: Job) -> bool:
-    """Whether :func:`plies_of` would answer at once."""
-    return _plies.known(_read(job))
-
-
-def remember_plies(job: Job, plies: tuple[Ply, ...]) -> None:
-    """Keep *plies*, worked out elsewhere, as those of *job*."""
-    _plies.put(_read(job), plies)
-
-
-def _read(job: Job) -> Read:
-    return job.part, job.regions, job.laid, job.cutting, job.cards
-
-
-@remembered(8)
-def _plies(read: Read) -> tuple[Ply, ...]:
-    mould, regions, layup, cutting, known = read
-    cards = {card.id: card for card in known}
-    shapes = {region.name: Polygon(region.outline) for region in regions}
+    mould, cutting = job.part, job.cutting
+    cards = {card.id: card for card in job.cards}
+    shapes = {region.name: region.outline.polygon for region in job.regions}
     part = mould.shape
     covered: dict[str | None, BaseGeometry] = {}
     plies: list[Ply] = []
@@ -90,7 +68,7 @@ def _plies(read: Read) -> tuple[Ply, ...]:
     moved = {(one.layer, one.turn): one.shift_m for one in cutting.shifts}
     whole: dict[tuple[str | None, float, float], _Divided] = {}
     """What needs no joints, by region, angle and roll: cut once."""
-    for layer in layup:
+    for layer in job.laid:
         card = cards[layer.card]
         if not isinstance(card, FabricCard):
             continue

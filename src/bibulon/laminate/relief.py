@@ -17,17 +17,13 @@ from shapely import (
 )
 
 from bibulon.arrays import Floats
-from bibulon.job.part import Relief
-from bibulon.remembered import ByIdentity
+from bibulon.job.places import Relief
+from bibulon.remembered import remembered
 
 SLOPE_PLACES = 2000
 EDGE_PLACES = 240
 LENGTH_PLACES = 400
 JUST_INSIDE = 1e-9
-
-
-_surfaces: ByIdentity[Relief, Callable[[Floats], Floats]] = ByIdentity(4)
-_areas: ByIdentity[Relief, float] = ByIdentity(400)
 
 
 def heights_at(relief: Relief, places: Floats) -> Floats:
@@ -38,14 +34,13 @@ def heights_at(relief: Relief, places: Floats) -> Floats:
     """
     if not relief:
         return np.zeros(len(places))
-    surface = _surfaces.get(relief)
-    if surface is None:
-        surface = _surfaces.put(relief, value=_surface(np.array(relief, dtype=np.float64)))
-    return surface(places)
+    return _surface(relief)(places)
 
 
-def _surface(given: Floats) -> Callable[[Floats], Floats]:
-    """The surface through the points *given* (n, 3), as a function of places (m, 2)."""
+@remembered(4)
+def _surface(relief: Relief) -> Callable[[Floats], Floats]:
+    """The surface through the *relief*'s points, as a function of places (m, 2)."""
+    given = relief.array
     from scipy.interpolate import LinearNDInterpolator  # slow to load, and most moulds are flat
 
     middle = given[:, :2].mean(axis=0)
@@ -72,7 +67,7 @@ def height_m(relief: Relief, area: Polygon) -> float:
     """From the lowest to the highest place of the surface over *area* of the plan, at the points and along its edge."""
     if not relief:
         return 0.0
-    given = np.array(relief, dtype=np.float64)
+    given = relief.array
     corners = heights_at(relief, get_coordinates(segmentize(area.exterior, area.exterior.length / EDGE_PLACES)))
     heights = np.concatenate([given[contains_xy(area, given[:, 0], given[:, 1]), 2], corners])
     return float(np.ptp(heights))
@@ -85,11 +80,12 @@ def developed_area_m2(relief: Relief, area: Polygon) -> float:
     """
     if not relief:
         return float(area.area)
-    known = _areas.get(relief, area.wkb)
-    return known if known is not None else _areas.put(relief, area.wkb, value=_developed_area_m2(relief, area))
+    return _developed_area_m2((relief, area))
 
 
-def _developed_area_m2(relief: Relief, area: Polygon) -> float:
+@remembered(400)
+def _developed_area_m2(surface: tuple[Relief, Polygon]) -> float:
+    relief, area = surface
     low_x, low_y, high_x, high_y = area.bounds
     step = float(np.sqrt((high_x - low_x) * (high_y - low_y) / SLOPE_PLACES))
     across, up = (

@@ -14,9 +14,9 @@ from shapely import Polygon, contains_xy, distance, get_coordinates, get_parts, 
 from bibulon.arrays import Floats
 from bibulon.job.base import Point
 from bibulon.job.edits import revised
-from bibulon.job.part import Outline, Part, ReliefFigures, ReliefSection
+from bibulon.job.part import Part, ReliefFigures, ReliefSection
+from bibulon.job.places import FLAT, Outline, Relief
 
-Relief = tuple[tuple[float, float, float], ...]
 ACROSS = 25
 """Places of a plain grid along each side."""
 FINE = 41
@@ -28,7 +28,7 @@ STEEPEST = 3.0
 
 
 def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
-    """Points of the face that *figures* make over *outline*, the lowest at 0; () if that is flat.
+    """Points of the face that *figures* make over *outline*, the lowest at 0; none if that is flat.
 
     Raises ValueError with a message for the user if some of it is too steep.
     """
@@ -43,7 +43,7 @@ def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
         raise ValueError("The rim is steeper than a plan can show. Give it more width.")
     plain = not (figures.sections or figures.heights or figures.edge_depth_m)
     if plain and not (figures.along_m or figures.across_m):
-        return ()
+        return FLAT
     places = _places(outline, low, high, figures, ACROSS if plain else FINE)
     z = _skin(places, low, high, figures)
     u, v = ((places - low) / (high - low)).T
@@ -55,7 +55,7 @@ def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
         z = z + figures.edge_depth_m * (1 + np.cos(np.pi * share)) / 2
     found = np.round(np.column_stack([places, z - z.min()]), 5)
     _, first = np.unique(found[:, :2], axis=0, return_index=True)
-    return tuple((x, y, height) for x, y, height in found[np.sort(first)].tolist())
+    return Relief((x, y, height) for x, y, height in found[np.sort(first)].tolist())
 
 
 def _places(outline: tuple[Point, ...], low: Floats, high: Floats, figures: ReliefFigures, count: int) -> Floats:

@@ -19,6 +19,7 @@ from bibulon.desk.work.job_tasks import cutting
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
+from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
 from bibulon.quantities import QuantityKind, parse, show
@@ -78,14 +79,9 @@ class CuttingSections(QObject):
         self.labels = bench.button("Kit labels …", self._labels, into=row)
         bench.body.addLayout(row)
 
-    @staticmethod
-    def _read(job: Job) -> object:
-        """What the cut list follows from."""
-        return job.part, job.regions, job.laid, job.cutting, job.cards
-
     def refresh(self) -> None:
         """Work it out anew if what it follows from has changed."""
-        now = self._read(self.bench.document.job)
+        now = read_by(self.bench.document.job, "cut list")
         if now != self._of and not self._work.busy and not self.bench.document.working:
             self._of = now
             self._work.start(self.bench.document.job)

@@ -11,8 +11,9 @@ from PySide6.QtGui import QPainterPath, QPolygonF, QTransform
 from shapely import LinearRing, get_coordinates
 
 from bibulon.job.base import Point
-from bibulon.job.part import Part, places_of
-from bibulon.remembered import ByIdentity
+from bibulon.job.part import Part
+from bibulon.job.places import places_of
+from bibulon.remembered import remembered
 
 MANY_POINTS = 400
 FINEST_PX = 0.9
@@ -50,7 +51,7 @@ class Frame:
     def polygon(self, outline: tuple[Point, ...]) -> QPolygonF:
         """*outline* on the screen."""
         if len(outline) > MANY_POINTS:
-            return _thinned(outline, self)
+            return _thinned((outline, self))
         return QPolygonF([self.to_screen(place) for place in outline])
 
     def ring(self, line: LinearRing) -> QPolygonF:
@@ -80,16 +81,11 @@ class Frame:
         return Frame(self.scale, self.left + dx, self.top + dy)
 
 
-_drawn = ByIdentity[tuple[Point, ...], QPolygonF](32)
-
-
-def _thinned(outline: tuple[Point, ...], frame: Frame) -> QPolygonF:
-    """*outline* on the screen without the points that fall on the same bit of a pixel as the one before."""
-    known = _drawn.get(outline, frame)
-    if known is not None:
-        return known
-    found = QPolygonF([QPointF(x, y) for x, y in frame.on_screen(frame.fine(outline)).tolist()])
-    return _drawn.put(outline, frame, value=found)
+@remembered(32)
+def _thinned(of: tuple[tuple[Point, ...], Frame]) -> QPolygonF:
+    """An outline on the screen without the points that fall on the same bit of a pixel as the one before."""
+    outline, frame = of
+    return QPolygonF([QPointF(x, y) for x, y in frame.on_screen(frame.fine(outline)).tolist()])
 
 
 def _apart(places: npt.NDArray[np.float64], scale: float) -> npt.NDArray[np.bool_]:

@@ -31,10 +31,10 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
-from bibulon.job.part import places_of
+from bibulon.job.places import Outline, places_of
 from bibulon.laminate.joints import Ply, joint_id
 from bibulon.quantities import show
-from bibulon.remembered import ByIdentity
+from bibulon.remembered import remembered
 
 LABEL_PX = 12
 HATCH_PX = 11.0
@@ -58,25 +58,23 @@ def text_box(
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-_flanges = ByIdentity[tuple[Point, ...], tuple[Point, ...]](8)
+@remembered(8)
+def _flange(of: tuple[Outline, float, float]) -> tuple[Point, ...]:
+    """The edge of the flange of a width (m) round an outline, as finely as a scale of the screen shows it.
 
-
-def _flange(outline: tuple[Point, ...], width_m: float, frame: Frame) -> tuple[Point, ...]:
-    """The edge of the flange round the part; empty in the odd case where it is no one outline."""
-    known = _flanges.get(outline, width_m, frame.scale)
-    if known is not None:
-        return known
-    seen = Polygon(frame.fine(outline))
-    bare = seen if seen.is_valid else Polygon(places_of(outline))
+    Empty in the odd case where it is no one outline.
+    """
+    outline, width_m, scale = of
+    seen = Polygon(Frame(scale, 0.0, 0.0).fine(outline))
+    bare = seen if seen.is_valid else outline.polygon
     taped = bare.buffer(width_m, join_style="mitre", mitre_limit=2.0)
-    edge = tuple(map(tuple, get_coordinates(taped.exterior).tolist())) if isinstance(taped, Polygon) else ()
-    return _flanges.put(outline, width_m, frame.scale, value=edge)
+    return tuple(map(tuple, get_coordinates(taped.exterior).tolist())) if isinstance(taped, Polygon) else ()
 
 
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     """The flange and the part's paper."""
     palette = theme.current.palette
-    taped = _flange(job.part.outline, job.part.flange_width_m, frame)
+    taped = _flange((job.part.outline, job.part.flange_width_m, frame.scale))
     painter.setPen(QPen(palette.colour("rule"), 1))
     painter.setBrush(palette.colour("paper", 150))
     if taped:

@@ -15,7 +15,7 @@ from bibulon.desk.plan.tools import SNAP_PX, DrawTool
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
-from bibulon.job.part import checked_outline
+from bibulon.job.places import Outline
 from bibulon.job.strokes import Corner, Way, awaits_end, drawn
 from bibulon.laminate.relief_shapes import with_outline
 
@@ -105,7 +105,7 @@ class OutlineTool(DrawTool):
         layers.paint_squares(painter, frame, [*self.points, *([self.cursor] if self.cursor else [])])
 
     def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
-        part, area = view.document.job.part, Polygon(checked_outline(points))
+        part, area = view.document.job.part, Outline(points).polygon
         holes = tuple(hole for hole in part.holes if area.contains_properly(Polygon(hole)))
         return "draw outline", changed(view.document.job, part=with_outline(part, points, holes)), "outline"
 

@@ -9,7 +9,8 @@ from shapely import Polygon
 
 from bibulon.desk.work.background import Background
 from bibulon.job.base import Point
-from bibulon.job.part import Part, Relief
+from bibulon.job.part import Part
+from bibulon.job.places import Relief
 from bibulon.laminate.relief import heights_at
 
 LONGEST = 220

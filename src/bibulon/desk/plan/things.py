@@ -24,8 +24,8 @@ from bibulon.job.edits import (
     without_media,
     without_region,
 )
-from bibulon.job.part import places_of
-from bibulon.laminate.joints import joint_id, plies_known, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
+from bibulon.job.places import places_of
+from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
 
 GRAB_PX = 9.0
@@ -90,7 +90,7 @@ def _without_hole(job: Job, identifier: str) -> Job:
 
 
 def _joints(job: Job) -> dict[str, tuple[Point, ...]]:
-    if is_large(job) and not plies_known(job):
+    if is_large(job) and not plies_of.known(job):
         return {}  # they are being worked out, and the hand is not to wait for them
     return {
         joint_id(ply, number): tuple((x, y) for x, y in joint.coords)

@@ -12,7 +12,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
-from bibulon.bag.film import remember_bag_plan
+from bibulon.bag.film import bag_plan_of
 from bibulon.cautions import Caution, cautions_of, remember_found
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.fill_answers import FillAnswer
@@ -20,16 +20,17 @@ from bibulon.desk.work.fill_runner import FillRunner
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.desk.work.job_tasks import StudyAnswer, plan_results
 from bibulon.desk.work.settings import Settings, state_folder
-from bibulon.flow.causes import HOUSE_RULES_READ, Cause
+from bibulon.flow.causes import Cause
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id
 from bibulon.job.journal import Journal, fits, resumed
 from bibulon.job.kept import About, Kept
+from bibulon.job.reads import read_by
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import StorageError, load, save
-from bibulon.laminate.cells import remember_laminate
-from bibulon.laminate.joints import remember_plies
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.joints import plies_of
 from bibulon.quantities import Units
 from bibulon.workers.report import Report
 
@@ -52,21 +53,10 @@ def is_large(job: Job) -> bool:
 def work_out(report: Report, job: Job, units: Units) -> None:
     """Have what follows from *job* ready, worked out in another process: kept for whoever asks for it next."""
     results = in_helper_process(plan_results, report, job, units)
-    remember_laminate(job, results.laminate)
-    remember_plies(job, results.plies)
-    remember_bag_plan(job, results.bag)
+    laminate_of.put(job, results.laminate)
+    plies_of.put(job, results.plies)
+    bag_plan_of.put(job, results.bag)
     remember_found(assess(job, units), results.of_plan)
-
-
-def flow_inputs(job: Job) -> tuple[object, ...]:
-    """What a fill of *job* depends on."""
-    return (
-        job.part, job.mould.temperature_k, job.shop, job.regions, job.layup, job.groups, job.core_laying,
-        job.lines, job.manifolds, job.media, job.peel_ply, job.bucket,
-        job.vacuum, job.flow, job.charge.resin, job.charge.largest_batch_kg, job.charge.mix_time_s,
-        job.charge.bleed_kg, job.charge.contingency, job.charge.gel_margin_s,
-        *(getattr(job.house, rule) for rule in HOUSE_RULES_READ), job.cards,
-    )  # fmt: skip
 
 
 class Document(QObject):
@@ -278,7 +268,7 @@ class Document(QObject):
 
     def _ask(self, live: bool) -> None:
         job = self.job
-        reads = (live, *flow_inputs(job))
+        reads = (live, *read_by(job, "fill"))
         if reads == self._asked:
             return
         self._asked = reads
@@ -300,13 +290,13 @@ class Document(QObject):
     @property
     def study(self) -> StudyAnswer | None:
         """The newest study of the spread, if it is of the job as it stands."""
-        if self._study is None or self._study[0] != flow_inputs(self.job):
+        if self._study is None or self._study[0] != read_by(self.job, "fill"):
             return None
         return self._study[1]
 
     def keep_study(self, job: Job, answer: StudyAnswer) -> None:
         """Take in a study of *job*."""
-        self._study = (flow_inputs(job), answer)
+        self._study = (read_by(job, "fill"), answer)
         self._announce()
 
     def set_settings(self, settings: Settings) -> None:

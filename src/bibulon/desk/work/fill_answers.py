@@ -12,6 +12,7 @@ from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.edits import revised
+from bibulon.job.reads import read_by
 from bibulon.remembered import Newest
 from bibulon.workers.report import Report
 
@@ -57,13 +58,8 @@ def _with_pictures(result: FillResult, final: bool) -> FillAnswer:
     return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
 
 
-_newest_answers = Newest[Job, FillAnswer](ANSWERS_KEPT)
+_newest_answers = Newest[tuple[object, ...], FillAnswer]("bibulon.desk.work.fill_answers", ANSWERS_KEPT)
 """The newest full answers of this process, so that a job that comes back, as by undo, has its fill at once."""
-
-
-def _without_log(job: Job) -> Job:
-    """*job* without what was logged, which no fill reads and which grows."""
-    return job.model_copy(update={"run": (), "hold_tests": ()})
 
 
 def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -> tuple[Cause, ...]:
@@ -79,7 +75,7 @@ def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -
     from bibulon.flow.problem import PREVIEW_PACE, flow_problem
     from bibulon.flow.scheduled import scheduled_fill
 
-    if not live and (known := _newest_answers.get(_without_log(job))) is not None:
+    if not live and (known := _newest_answers.get(read_by(job, "fill"))) is not None:
         report.result(known)
         return known.causes
     asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
@@ -92,5 +88,5 @@ def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -
     answer = _with_pictures(full, final=True)
     report.result(answer)
     causes = causes_of(job, full, report.progress)  # where a margin is missed: a second more
-    _newest_answers.put(_without_log(job), replace(answer, causes=causes))
+    _newest_answers.put(read_by(job, "fill"), replace(answer, causes=causes))
     return causes
