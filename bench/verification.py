@@ -15,7 +15,7 @@ import numpy as np
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
-from bibulon.flow.factor import Factory
+from bibulon.flow.factor import FactorCache
 from bibulon.flow.fill import fill
 from bibulon.flow.medium import Rigid
 from bibulon.flow.mesh import mesh_size_m
@@ -298,7 +298,7 @@ def shut_in(nodes: int, vent_pa: float = 30_000.0) -> float:
     shell = network.shell_count
     filled, buckets = np.zeros(count), np.array([network.bucket])
     pattern, rigid, pressure = (
-        Factory(network.edges),
+        FactorCache(network.edges),
         Rigid(network.edges.conductance, network.capacity_m3),
         np.zeros(count),
     )

@@ -27,6 +27,7 @@ from bibulon.job.edits import changed, revised, with_line, with_region, without_
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.part import Part, Region
+from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
 from bibulon.resin.viscosity import Rheology
@@ -94,12 +95,12 @@ def test_what_the_vacuum_cannot_lift_stays_dry_and_is_named(panel: Job) -> None:
 
 def test_relief_is_read_between_its_points() -> None:
     places = np.array([[0.5, 0.5], [0.25, 0.0], [3.0, 0.5]])
-    square = ((0, 0, 0), (1, 0, 1), (1, 1, 1), (0, 1, 0))
+    square = Relief(((0, 0, 0), (1, 0, 1), (1, 1, 1), (0, 1, 0)))
     assert heights_at(square, places) == pytest.approx([0.5, 0.25, 1.0])
-    assert heights_at(((0, 0, 0), (1, 0, 2)), places) == pytest.approx([1.0, 0.5, 2.0])
-    assert heights_at((), places) == pytest.approx([0, 0, 0])
+    assert heights_at(Relief(((0, 0, 0), (1, 0, 2))), places) == pytest.approx([1.0, 0.5, 2.0])
+    assert heights_at(FLAT, places) == pytest.approx([0, 0, 0])
     assert developed_area_m2(square, Polygon(rectangle(0, 0, 1, 1))) == pytest.approx(np.sqrt(2), rel=1e-6)
-    assert developed_area_m2((), Polygon(rectangle(0, 0, 2, 1))) == 2.0
+    assert developed_area_m2(FLAT, Polygon(rectangle(0, 0, 2, 1))) == 2.0
     steep = tilted(bare_panel(), 1.0)
     assert laminate_of(steep).total.area_m2 == pytest.approx(0.4 * np.sqrt(2), rel=1e-6)
     drawn = run(steep).in_part_m3[-1]

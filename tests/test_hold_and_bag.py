@@ -19,6 +19,7 @@ from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest, Rule
 from bibulon.job.part import Bag, Part
+from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
@@ -218,7 +219,7 @@ def test_film_wider_than_its_roll_is_joined_and_priced() -> None:
 def test_film_and_tape_follow_the_mould() -> None:
     radius = 1.0
     xs = np.linspace(0.2, 1.8, 161)
-    arch = tuple((float(x), y, float(np.sqrt(radius**2 - (x - radius) ** 2))) for x in xs for y in (-0.2, 1.2))
+    arch = Relief((float(x), y, float(np.sqrt(radius**2 - (x - radius) ** 2))) for x in xs for y in (-0.2, 1.2))
     flat = Part(outline=rectangle(0.3, 0, 1.7, 1.0), flange_width_m=0.1)
     bag = Bag(film_excess=0.21, tape_width_m=0.01)
     plan, on_plan = bag_plan(revised(flat, relief=arch), bag), bag_plan(flat, bag)
@@ -228,4 +229,4 @@ def test_film_and_tape_follow_the_mould() -> None:
     assert plan.tape_m == pytest.approx(2 * (arc + 1.1) + 0.04, rel=2e-3)
     assert plan.pleats_needed >= on_plan.pleats_needed and on_plan.film_length_m == pytest.approx(1.5 * 1.1 + 0.02)
     assert developed_length_m(arch, [(0.25, 0.5), (1.75, 0.5)]) == pytest.approx(arc, rel=1e-3)
-    assert developed_length_m((), [(0, 0), (3, 4)]) == 5.0
+    assert developed_length_m(FLAT, [(0, 0), (3, 4)]) == 5.0

@@ -20,6 +20,7 @@ from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, mirrored_job, revised, with_value
 from bibulon.job.layup import Dart
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
+from bibulon.job.places import FLAT, Relief
 from bibulon.job.run import RunEvent
 from bibulon.job.strokes import Corner, awaits_end, drawn
 from bibulon.laminate.relief import developed_area_m2, developed_length_m, height_m, heights_at
@@ -82,7 +83,7 @@ def test_a_smooth_curve_goes_through_its_places_and_closes_without_a_corner() ->
 PANEL = rectangle(0.0, 0.0, 2.0, 1.0)
 
 
-def at(relief: tuple[tuple[float, float, float], ...], *places: tuple[float, float]) -> list[float]:
+def at(relief: Relief, *places: tuple[float, float]) -> list[float]:
     return [float(z) for z in heights_at(relief, np.array(places))]
 
 
@@ -140,7 +141,7 @@ def test_sections_are_lofted_into_one_another_and_heights_are_met() -> None:
 def test_on_a_slope_every_measure_is_that_of_a_plane(
     along: float, across: float, low: tuple[float, float], high: tuple[float, float]
 ) -> None:
-    slope = tuple((x, y, along * x + across * y) for x in (0.0, 0.7, 2.0) for y in (0.0, 0.4, 1.0))
+    slope = Relief((x, y, along * x + across * y) for x in (0.0, 0.7, 2.0) for y in (0.0, 0.4, 1.0))
     area = Part(outline=rectangle(*low, *high)).shape
     assert at(slope, low, (1.3, 0.2)) == pytest.approx([along * low[0] + across * low[1], along * 1.3 + across * 0.2])
     assert at(slope, (3.0, 0.5), (1.0, -2.0)) == pytest.approx([2 * along + across / 2, along], abs=1e-5), "as its edge"
@@ -153,8 +154,8 @@ def test_on_a_slope_every_measure_is_that_of_a_plane(
     row = tuple((x, 0.3 + 0.5 * x, along * x) for x in (0.0, 0.5, 2.0))  # in one line: level across it
     beside = (1.0 - 0.2, 0.8 + 0.4)
     assert at(row, (1.0, 0.8), beside) == pytest.approx([along, along], abs=1e-9)
-    assert height_m((), area) == 0 and developed_area_m2((), area) == area.area
-    assert developed_length_m((), (low, high)) == pytest.approx(math.dist(low, high))
+    assert height_m(FLAT, area) == 0 and developed_area_m2(FLAT, area) == area.area
+    assert developed_length_m(FLAT, (low, high)) == pytest.approx(math.dist(low, high))
 
 
 def test_figures_follow_the_outline_and_a_mesh_does_not() -> None:

@@ -19,6 +19,7 @@ from bibulon.job.cards import CoreCard, MediaCard, TubeCard
 from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.layup import CoreLaying
 from bibulon.job.lines import Manifold, WhenBatchUsed
+from bibulon.job.places import FLAT
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
@@ -94,7 +95,7 @@ def test_every_line_of_the_demos_charge_by_hand(demo: Job) -> None:
     media = demo.card("media-knitted", MediaCard)
     laid = sum(Polygon(one.outline).area for one in demo.media)
     assert masses["Flow media"] == pytest.approx(laid * media.thickness_m * media.porosity * density, rel=0.01)
-    tubes = [(one.tube, developed_length_m((), one.points)) for one in demo.lines] + [(manifold.tube, 1.5)]
+    tubes = [(one.tube, developed_length_m(FLAT, one.points)) for one in demo.lines] + [(manifold.tube, 1.5)]
     hoses = [(one.hose, one.hose_length_m) for one in demo.lines] + [(manifold.hose, 0.8)]
     for name, runs in (("Lines", tubes), ("Hoses", hoses)):
         bores = sum(np.pi / 4 * demo.card(tube, TubeCard).bore_m ** 2 * long for tube, long in runs)

@@ -294,9 +294,9 @@ class TimeCanvas(QWidget):
         painter.setPen(QPen(QColor(palette.muted if mixing else palette.feed), 1))
         painter.setBrush(palette.colour("ground") if mixing else palette.colour("feed", 60))
         painter.drawRoundedRect(box, 2, 2)
-        made = theme.font(10, QFont.Weight.DemiBold)
+        made = theme.font(10, QFont.Weight.DemiBold, most_px=10)  # lanes of batches do not grow with the text
         text = f"mix {moment.label}" if mixing else moment.label
-        if box.width() > 10 and QFontMetricsF(made).horizontalAdvance(text) + 2 <= box.width():
+        if box.width() > 10 and QFontMetricsF(made).horizontalAdvance(text) + 8 <= box.width():
             painter.setFont(made)
             painter.setPen(QColor(palette.ink))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

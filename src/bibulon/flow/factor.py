@@ -18,7 +18,7 @@ class Singular(RuntimeError):
     """Nothing holds the pressure of some nodes: what flows to them has nowhere to go."""
 
 
-class Factory:
+class FactorCache:
     """Factors the matrix of some *edges* for any choice of nodes.
 
     Finding an ordering that keeps the factors sparse costs as much as several factorisations. So one is found for the
@@ -66,9 +66,9 @@ class Factory:
 class _Frame:
     """Matrices over the same *nodes*, with one ordering."""
 
-    def __init__(self, factory: Factory, nodes: Flags) -> None:
+    def __init__(self, factors: FactorCache, nodes: Flags) -> None:
         self.nodes = nodes
-        self._source, self._rows, self._columns = factory.entries(nodes)
+        self._source, self._rows, self._columns = factors.entries(nodes)
         number = np.cumsum(nodes) - 1
         columns = number[self._columns]
         count = int(number[-1]) + 1

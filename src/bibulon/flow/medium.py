@@ -13,7 +13,7 @@ import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.flow.network import Network
-from bibulon.flow.stepper import Straightened
+from bibulon.flow.stepper import Linearised
 from bibulon.laminate.levels import CARRIED_SHARES
 
 _SHARES = np.array(CARRIED_SHARES)
@@ -28,24 +28,24 @@ class Rigid:
     def __init__(self, conductance_m3: Floats, capacity_m3: Floats) -> None:
         self._conductance, self._capacity = conductance_m3, capacity_m3
 
-    def at(self, pressure_pa: Floats) -> Straightened:
-        return Straightened(self._conductance, self._capacity, None, pressure_pa)
+    def at(self, pressure_pa: Floats) -> Linearised:
+        return Linearised(self._conductance, self._capacity, None, pressure_pa)
 
 
 class Swelling:
     """A laminate under film: ``pores_m3`` (e,) of its edges open with pressure, ``bores_m3`` (e,) do not."""
 
     def __init__(
-        self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats, straight_share: float
+        self, network: Network, film_pa: float, pores_m3: Floats, bores_m3: Floats, linear_share: float
     ) -> None:
-        self.tolerance_pa = straight_share * film_pa
+        self.tolerance_pa = linear_share * film_pa
         self._dry = network.capacity_m3
         self._film_pa = film_pa
         self._more, self._opening = network.swelling_m3, network.opening
         self._edges = network.edges
         self._pores, self._bores = pores_m3, bores_m3
 
-    def at(self, pressure_pa: Floats) -> Straightened:
+    def at(self, pressure_pa: Floats) -> Linearised:
         count = len(self._more)
         share = (pressure_pa[:count] / self._film_pa).clip(0.0, _SHARES[-1])
         slot = np.searchsorted(_SHARES[1:-1], share, side="right")
@@ -59,4 +59,4 @@ class Swelling:
         low, high = (self._opening.take(row + one) for one in (0, 1))
         opening[:count] = low + part * (high - low)
         conductance = self._pores * (opening.take(self._edges.starts) + opening.take(self._edges.ends)) / 2
-        return Straightened(conductance + self._bores, capacity, give, pressure_pa)
+        return Linearised(conductance + self._bores, capacity, give, pressure_pa)

@@ -47,13 +47,13 @@ class Pace:
     """A step takes at most so much of what is still dry, while that is enough for a pocket."""
     tolerance: float = 1e-3
     """A triggered valve is opened within this share of the elapsed time."""
-    straight_share: float = 0.05
-    """Pressures about which swelling is straightened are met within this share of the film's: those found are then some
+    linear_share: float = 0.05
+    """Pressures about which swelling is linearised are met within this share of the film's: those found are then some
     twenty times nearer to where more of it would lead."""
 
 
 FULL_PACE = Pace()
-PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, straight_share=0.08)
+PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, linear_share=0.08)
 """For a picture while the hand still moves, and for trials that are only compared with each other."""
 
 

@@ -15,7 +15,7 @@ flows from differences along edges, never from the product ``A p``.
 Besides:
 
 - a full node under film holds more at a higher pressure and its pores open; the law of that (:class:`Medium`) is
-  straightened about the pressures last found while the set of full nodes is searched;
+  linearised about the pressures last found while the set of full nodes is searched;
 - gravity adds a head ``ρ g (z_a − z_b)`` to the fall along an edge;
 - the dry nodes of a pocket share the pressure of its gas, ``p V = p₀ V₀``, found with the rest by Newton's method;
 - a machine brings a volume into a node, whatever pressure that takes.
@@ -36,7 +36,7 @@ import numpy as np
 
 from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.conductors import LOOSE, Conductors
-from bibulon.flow.factor import Factors, Factory
+from bibulon.flow.factor import FactorCache, Factors
 
 MOST_ROUNDS = 80
 ROUNDS_BEFORE_HANGING = 4
@@ -49,7 +49,7 @@ TURNS_BEFORE_STUCK = 4
 """A valve at a dry node that has turned so often stays shut."""
 REFINEMENTS = 2
 MOST_SPILLS = 60
-STRAIGHTENED_AT_MOST = 5
+MOST_LINEARISATIONS = 5
 GAS_TOLERANCE = 1e-4
 """The gas law of a pocket is met within this share of its pressure."""
 
@@ -89,17 +89,17 @@ class Drive:
     """(N,) with gravity: what a full node may lack in pressure, the head over the edges at it."""
     source_m3: Floats | None = None
     pockets: tuple[Gas, ...] = ()
-    adrift: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    floating: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     """A node of each body that no fixed node is joined to: nothing else holds its pressure once it is full."""
 
 
 @dataclass(frozen=True)
-class Straightened:
+class Linearised:
     """The medium about some pressures ``about_pa`` (N,): a full node holds ``capacity + give·(p − about)``."""
 
     conductance_m3: Floats
     capacity_m3: Floats
-    give_m3_pa: Floats | None
+    compliance_m3_pa: Floats | None
     about_pa: Floats
 
 
@@ -107,9 +107,9 @@ class Medium(Protocol):
     """What conducts and holds resin."""
 
     tolerance_pa: float
-    """Pressures about which it is straightened may be this far off; infinite if it is rigid."""
+    """Pressures about which it is linearised may be this far off; infinite if it is rigid."""
 
-    def at(self, pressure_pa: Floats) -> Straightened:
+    def at(self, pressure_pa: Floats) -> Linearised:
         """The medium about the pressures (N,)."""
 
 
@@ -133,7 +133,7 @@ class Step:
 
 def advance(
     edges: Conductors,
-    factory: Factory,
+    factors: FactorCache,
     medium: Medium,
     filled_m3: Floats,
     drive: Drive,
@@ -142,19 +142,19 @@ def advance(
 ) -> Step:
     """One step from *filled_m3* by *drive* along the *edges* that conduct as *medium* says.
 
-    *guess* is the set first taken as full, *pressure_pa* (N,) what the medium is first straightened about. Raises
+    *guess* is the set first taken as full, *pressure_pa* (N,) what the medium is first linearised about. Raises
     :class:`NotSettled`.
     """
-    return _Search(edges, factory, medium, filled_m3, drive, pressure_pa).run(guess)
+    return _Search(edges, factors, medium, filled_m3, drive, pressure_pa).run(guess)
 
 
 class _Search:
     """The search for the full nodes, and where need be the open valves, of one step."""
 
     def __init__(
-        self, edges: Conductors, factory: Factory, medium: Medium, filled: Floats, drive: Drive, pressure: Floats
+        self, edges: Conductors, factors: FactorCache, medium: Medium, filled: Floats, drive: Drive, pressure: Floats
     ) -> None:
-        self.edges, self.factory, self.medium, self.drive = edges, factory, medium, drive
+        self.edges, self.factors, self.medium, self.drive = edges, factors, medium, drive
         self.filled = filled
         count = edges.count
         self.held = np.zeros(count, dtype=bool)
@@ -170,14 +170,14 @@ class _Search:
         for number, gas in enumerate(drive.pockets):
             self.pocket[gas.nodes] = number
         self.solves = 0
-        self._straighten(pressure)
+        self._linearise(pressure)
         # with valves, full nodes may hang on nothing: that must not make the matrix singular
         self.hold = np.zeros(count)
-        held = slice(None) if self.one_way else self.drive.adrift
+        held = slice(None) if self.one_way else self.drive.floating
         through = self.edges.into_nodes(self.conductance)
         self.hold[held] = LOOSE * np.where(through > 0, through, through.max(initial=0.0))[held]
 
-    def _straighten(self, pressure: Floats) -> None:
+    def _linearise(self, pressure: Floats) -> None:
         law = self.law = self.medium.at(pressure)
         self.conductance = law.conductance_m3 * self.drive.length
         self.room = law.capacity_m3 - self.filled
@@ -191,7 +191,7 @@ class _Search:
         full = was_full | wet
         opened = full[a] | full[b] if self.one_way else None
         tolerance = 1e-12 * self.scale
-        straightened = 1
+        linearised = 1
         # gas does not press resin back out of full nodes, nor at last out of those that overfill whenever it would
         turned, stuck = np.zeros(len(a), dtype=np.int64), np.zeros(len(a), dtype=bool)
         kept, dropped, hanging = was_full.copy(), np.zeros(len(wet), dtype=bool), np.zeros(len(wet), dtype=bool)
@@ -216,15 +216,15 @@ class _Search:
                 turned += allowed != opened
                 stuck = (turned >= TURNS_BEFORE_STUCK) & ~(full[a] & full[b])
                 opened = (allowed | over[a] | over[b]) & ~stuck
-            if settled and not self._straight_enough(pressure, wet) and straightened < STRAIGHTENED_AT_MOST:
-                self._straighten(np.where(wet, np.maximum(pressure, 0.0), 0.0))
-                straightened += 1
+            if settled and not self._linear_enough(pressure, wet) and linearised < MOST_LINEARISATIONS:
+                self._linearise(np.where(wet, np.maximum(pressure, 0.0), 0.0))
+                linearised += 1
                 continue
             if settled:
                 return self._finished(conductance, pressure, wet, factor)
-            if straightened < STRAIGHTENED_AT_MOST - 2 and self.law.give_m3_pa is not None:
-                self._straighten(np.where(wet, np.clip(pressure, 0.0, self.scale), 0.0))
-                straightened += 1
+            if linearised < MOST_LINEARISATIONS - 2 and self.law.compliance_m3_pa is not None:
+                self._linearise(np.where(wet, np.clip(pressure, 0.0, self.scale), 0.0))
+                linearised += 1
             if turn >= ROUNDS_BEFORE_HANGING and self.drive.suction_pa is not None:
                 hanging |= over & dropped & (self.pocket < 0)
             if turn >= ROUNDS_BEFORE_KEEPING:
@@ -236,8 +236,8 @@ class _Search:
             wet = (wet & ~below) | over
         raise NotSettled
 
-    def _straight_enough(self, pressure: Floats, wet: Flags) -> bool:
-        if self.law.give_m3_pa is None:
+    def _linear_enough(self, pressure: Floats, wet: Flags) -> bool:
+        if self.law.compliance_m3_pa is None:
             return True
         off = np.abs(pressure - self.law.about_pa)[wet]
         return float(np.max(off, initial=0.0)) <= self.medium.tolerance_pa
@@ -254,7 +254,7 @@ class _Search:
         return taken if self.drive.source_m3 is None else taken + self.drive.source_m3
 
     def _pressures(self, conductance: Floats, wet: Flags, dry_gas: Flags) -> tuple[Floats, Factors | None]:
-        """The pressures if exactly the *wet* nodes fill and the gas has the pressures it is straightened about."""
+        """The pressures if exactly the *wet* nodes fill and the gas has the pressures it is linearised about."""
         pressure = self.boundary.copy()
         if not (wet.any() or dry_gas.any()):
             return pressure, None
@@ -262,12 +262,12 @@ class _Search:
         driven = self._taken(conductance * self._fall(self.boundary))
         load = driven - self.room
         diagonal = self.edges.into_nodes(conductance) + self.hold
-        if self.law.give_m3_pa is not None:
-            diagonal = diagonal + self.law.give_m3_pa
-            load = load + self.law.give_m3_pa * self.law.about_pa
+        if self.law.compliance_m3_pa is not None:
+            diagonal = diagonal + self.law.compliance_m3_pa
+            load = load + self.law.compliance_m3_pa * self.law.about_pa
         if dry_gas.any():
             return self._with_gas(conductance, diagonal, load, driven, wet, dry_gas)
-        factor = self.factory.factors(conductance, diagonal, wet)
+        factor = self.factors.factors(conductance, diagonal, wet)
         return np.where(wet, factor.solve(load), pressure), factor
 
     def _with_gas(
@@ -302,7 +302,7 @@ class _Search:
             right[at] -= left - gas.amount / pressure + slope * (at_zero - pressure)
         found, factor = self.boundary.copy(), None
         if wet.any():
-            factor = self.factory.factors(conductance, diagonal, wet)
+            factor = self.factors.factors(conductance, diagonal, wet)
             alone = factor.solve(load)
             answers = np.column_stack([factor.solve(column) for column in beside.T])
             own, right = own - beside.T @ answers, right - beside.T @ alone
@@ -325,7 +325,7 @@ class _Search:
         return ((1 - decay) / -math.log(decay) - decay) / (1 - decay)
 
     def _gas_stands(self, pressure: Floats, dry_gas: Flags) -> bool:
-        """Take the pressures just found as the next to straighten the gas law about; True if they are the same."""
+        """Take the pressures just found as the next to linearise the gas law about; True if they are the same."""
         stands = True
         for group in np.unique(self.pocket[dry_gas]):
             node = int(np.flatnonzero(dry_gas & (self.pocket == group))[0])
@@ -354,7 +354,7 @@ class _Search:
         return over
 
     def _finished(self, conductance: Floats, pressure: Floats, wet: Flags, factor: Factors | None) -> Step:
-        give, about = self.law.give_m3_pa, self.law.about_pa
+        give, about = self.law.compliance_m3_pa, self.law.about_pa
         rest = np.zeros(len(wet))
         if give is None and not self.one_way:
             pressure = np.where(wet, np.maximum(pressure, 0.0), pressure)
@@ -362,7 +362,7 @@ class _Search:
             content = self.room if give is None else self.room + give * (pressure - about)
             if factor is None:
                 diagonal = self.edges.into_nodes(conductance) + self.hold + (0.0 if give is None else give)
-                factor = self.factory.factors(conductance, diagonal, wet)
+                factor = self.factors.factors(conductance, diagonal, wet)
             for _ in range(REFINEMENTS):
                 taken = self._taken(conductance * self._fall(pressure, rest))
                 rest += factor.solve(taken - content - (0.0 if give is None else give * rest))

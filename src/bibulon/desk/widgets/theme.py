@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from importlib.resources import files
+from string import Template
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontInfo, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
 from bibulon.desk.work.settings import Appearance
 
 FAMILY = "Barlow"
 NARROW = "Barlow Condensed"
+USUAL_TEXT_PX = 14
+AS_USUAL = 0.2
+"""Desktops' fonts of usual text differ by less than this share."""
+LEAST_SCALE, MOST_SCALE = 0.85, 1.5
 
 
 @dataclass(frozen=True)
@@ -97,15 +103,28 @@ class _Current:
     """The theme in use; painters read it when they paint."""
 
     palette: Palette = LIGHT
+    text_scale: float = 1.0
+    """How much larger than usual text is."""
 
 
 current = _Current()
 
 
-def font(size_px: int, weight: QFont.Weight = QFont.Weight.Normal, narrow: bool = False) -> QFont:
-    """The shipped family; its figures are tabular."""
+def desktop_text_scale() -> float:
+    """How much larger than usual the desktop wants text; small differences of its fonts leave it as it is."""
+    asked = QFontInfo(QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)).pixelSize() / USUAL_TEXT_PX
+    return min(max(asked, LEAST_SCALE), MOST_SCALE) if abs(asked - 1) > AS_USUAL else 1.0
+
+
+def scaled(size_px: int) -> int:
+    """A size that goes with the text."""
+    return round(size_px * current.text_scale)
+
+
+def font(size_px: int, weight: QFont.Weight = QFont.Weight.Normal, narrow: bool = False, most_px: int = 1000) -> QFont:
+    """The shipped family; its figures are tabular. It goes with the desktop's text size, to *most_px*."""
     made = QFont(NARROW if narrow else FAMILY)
-    made.setPixelSize(size_px)
+    made.setPixelSize(min(scaled(size_px), most_px))
     made.setWeight(weight)
     return made
 
@@ -121,6 +140,7 @@ def load_fonts() -> None:
 def apply(app: QApplication, palette: Palette) -> None:
     """Put the whole application into *palette*."""
     current.palette = palette
+    current.text_scale = desktop_text_scale()
     app.setStyle("Fusion")
     app.setFont(font(14))
     roles = QPalette()
@@ -143,82 +163,10 @@ def apply(app: QApplication, palette: Palette) -> None:
     app.setStyleSheet(style_sheet(palette))
 
 
-def style_sheet(p: Palette) -> str:
-    return f"""
-    * {{ outline: 0; }}
-    QWidget {{ color: {p.ink}; font-family: "{FAMILY}"; font-size: 14px; }}
-    QMainWindow, QDialog {{ background: {p.ground}; }}
-    QToolTip {{ background: {p.paper}; color: {p.ink}; border: 1px solid {p.rule}; padding: 6px; }}
-    QFrame#strip {{ background: {p.paper}; border-bottom: 1px solid {p.rule}; }}
-    QFrame#rail {{ background: {p.ground}; border-right: 1px solid {p.rule}; }}
-    QFrame#bench {{ background: {p.paper}; border-left: 1px solid {p.rule}; }}
-    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: 0; }}
-    QLabel[role="title"] {{ font-size: 20px; font-weight: 600; }}
-    QLabel[role="section"] {{ font-size: 12px; font-weight: 600; color: {p.muted}; letter-spacing: 0.5px; }}
-    QLabel[role="muted"] {{ color: {p.muted}; font-size: 13px; }}
-    QLabel[role="error"] {{ color: {p.stop}; font-size: 13px; }}
-    QLabel[role="figure"] {{ font-size: 15px; font-weight: 600; }}
-    QLabel[role="huge"] {{ font-size: 44px; font-weight: 600; }}
-    QLabel[role="large"] {{ font-size: 26px; font-weight: 600; }}
-    QFrame[role="line"] {{ background: {p.rule}; max-height: 1px; min-height: 1px; border: 0; }}
-    QLineEdit, QComboBox, QPlainTextEdit, QSpinBox {{
-        background: {p.field}; border: 1px solid {p.rule}; border-radius: 4px; padding: 3px 7px; min-height: 22px;
-        selection-background-color: {p.accent}; selection-color: {p.on_accent};
-    }}
-    QListWidget {{ background: {p.field}; border: 1px solid {p.rule}; border-radius: 5px; padding: 2px; }}
-    QListWidget::item {{ padding: 5px 3px; border-bottom: 1px solid {p.ground}; color: {p.ink}; }}
-    QListWidget::item:selected {{ background: {p.ground}; border-left: 3px solid {p.accent}; color: {p.ink}; }}
-    QListWidget:focus {{ border: 2px solid {p.accent}; padding: 1px; }}
-    QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {p.accent}; padding: 2px 6px; }}
-    QLineEdit[wrong="true"] {{ border: 2px solid {p.stop}; padding: 2px 6px; }}
-    QComboBox::drop-down {{ border: 0; width: 20px; }}
-    QComboBox::down-arrow {{ image: none; }}
-    QComboBox QAbstractItemView {{
-        background: {p.field}; border: 1px solid {p.rule}; selection-background-color: {p.accent};
-        selection-color: {p.on_accent};
-    }}
-    QPushButton {{
-        background: {p.field}; border: 1px solid {p.rule}; border-radius: 5px; padding: 3px 12px; min-height: 24px;
-    }}
-    QPushButton:hover {{ border-color: {p.accent}; }}
-    QPushButton:focus {{ border: 2px solid {p.accent}; padding: 2px 11px; }}
-    QPushButton:pressed {{ background: {p.ground}; }}
-    QPushButton:checked {{ background: {p.accent}; color: {p.on_accent}; border-color: {p.accent}; }}
-    QPushButton:disabled {{ color: {p.muted}; background: {p.ground}; }}
-    QPushButton[role="main"] {{
-        background: {p.accent}; color: {p.on_accent}; border-color: {p.accent}; font-weight: 600;
-    }}
-    QPushButton[role="main"]:disabled {{ background: {p.ground}; color: {p.muted}; border-color: {p.rule}; }}
-    QPushButton[role="glove"] {{ min-height: 58px; font-size: 17px; font-weight: 600; }}
-    QPushButton[role="glove-main"] {{
-        min-height: 74px; font-size: 21px; font-weight: 600; background: {p.accent}; color: {p.on_accent};
-        border-color: {p.accent}; text-align: left; padding: 4px 16px;
-    }}
-    QToolButton {{
-        border: 1px solid transparent; border-radius: 5px; padding: 3px; min-width: 24px; min-height: 24px;
-    }}
-    QToolButton:hover {{ background: {p.ground}; border-color: {p.rule}; }}
-    QToolButton:focus {{ border: 2px solid {p.accent}; }}
-    QToolButton:checked {{ background: {p.ground}; border: 2px solid {p.accent}; }}
-    QToolButton::menu-indicator {{ image: none; }}
-    QFrame#tools {{ background: {p.paper}; border: 1px solid {p.rule}; border-radius: 7px; }}
-    QTableView, QTableWidget, QListWidget {{
-        background: {p.field}; border: 1px solid {p.rule}; border-radius: 4px; gridline-color: {p.rule};
-        selection-background-color: {p.ground}; selection-color: {p.ink};
-    }}
-    QHeaderView::section {{ background: {p.paper}; color: {p.muted}; border: 0; border-bottom: 1px solid {p.rule};
-        padding: 4px 6px; font-size: 12px; font-weight: 600; }}
-    QFrame[role="card"] {{ background: {p.field}; border: 1px solid {p.rule}; border-radius: 6px; }}
-    QFrame[role="grouped"] {{ background: {p.field}; border: 1px solid {p.rule}; border-left: 4px solid {p.accent};
-        border-radius: 6px; }}
-    QPushButton[role="row"] {{ text-align: left; padding: 3px 8px; font-weight: 500; }}
-    QFrame[role="card"][chosen="true"] {{ border: 2px solid {p.accent}; }}
-    QFrame#note {{ background: {p.paper}; border: 1px solid {p.accent}; border-radius: 6px; }}
-    QMenu {{ background: {p.paper}; border: 1px solid {p.rule}; padding: 4px; }}
-    QMenu::item {{ padding: 6px 24px 6px 14px; border-radius: 4px; }}
-    QMenu::item:selected {{ background: {p.accent}; color: {p.on_accent}; }}
-    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
-    QScrollBar::handle:vertical {{ background: {p.rule}; border-radius: 4px; min-height: 30px; }}
-    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
-    QCheckBox {{ spacing: 7px; min-height: 26px; }}
-    """
+def style_sheet(palette: Palette) -> str:
+    """The style of all widgets (``resources/style.qss``) in *palette*, its type as large as the desktop asks for."""
+    template = Template(files("bibulon.desk").joinpath("resources", "style.qss").read_text(encoding="utf-8"))
+    style = template.substitute({name: str(value) for name, value in vars(palette).items()}, family=FAMILY)
+    return re.sub(
+        r"(font-size|min-height|min-width): (\d+)px", lambda found: f"{found[1]}: {scaled(int(found[2]))}px", style
+    )

@@ -1,4 +1,4 @@
-"""The shortest step at whose end something happens: the part is full, or a valve is triggered."""
+"""Event location: the shortest step at whose end something happens: the part is full, or a valve is triggered."""
 
 from __future__ import annotations
 
@@ -29,10 +29,10 @@ class Trial:
 
 Try = Callable[[float, Flags, Floats, Floats], Trial]
 """Takes a step of that length. The search for it begins at the full nodes (N,) but for those of the shell that the
-front, given as the ends' (shell,), does not reach, and with the medium straightened about pressures (N,) in Pa."""
+front, given as the ends' (shell,), does not reach, and with the medium linearised about pressures (N,) in Pa."""
 
 
-def shortest(now: Trial, late: Trial, attempt: Try, tolerance: Callable[[float], float]) -> Trial:
+def step_to_event(now: Trial, late: Trial, attempt: Try, tolerance: Callable[[float], float]) -> Trial:
     """The shortest step at whose end nothing is missing, to the *tolerance* of its length (both 1/Pa).
 
     *now* is the step of no length. Regula falsi between an end where something is missing and one where nothing is: an

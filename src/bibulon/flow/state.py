@@ -1,0 +1,180 @@
+"""What has flowed where in a running fill, step by step, and how far it is from full.
+
+Times are on the fluidity clock θ (1/Pa) unless their names end in ``_s``; N is the number of nodes, of which the first
+are those of the shell.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from bibulon.arrays import Flags, Floats
+from bibulon.flow.ageing import Ageing
+from bibulon.flow.arrival import Arrivals
+from bibulon.flow.history import Row
+from bibulon.flow.network import Network
+from bibulon.flow.pockets import Pockets
+from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
+from bibulon.flow.stepper import Step
+from bibulon.flow.valves import Reach
+
+NEVER_CLOCK = 0.999999
+"""Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
+SPECK_SHARE = 1e-4
+"""A part with no more of its pores dry, as in a corner behind a vent, is full."""
+
+
+class FillState:
+    """The state of a running fill at the end of the last step that was accepted."""
+
+    def __init__(self, network: Network, problem: FlowProblem) -> None:
+        self.network, self.problem = network, problem
+        count = len(network.capacity_m3)
+        self.filled_m3 = np.zeros(count)
+        self.wet: Flags = np.zeros(count, dtype=bool)
+        self.pressure_pa: Floats = np.zeros(count)
+        self.clock = 0.0
+        weight_pa = problem.density_kg_m3 * GRAVITY_M_S2 * float(np.ptp(network.height_m))
+        self.most_pa = problem.drive_pa + weight_pa
+        """The highest pressure over the vent's that can stand anywhere."""
+        self.pockets = None
+        if problem.trapped_air:
+            self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa, self.most_pa + problem.vent_pa)
+        self.ageing = Ageing(network, problem)
+        self.arrivals = Arrivals(network)
+        self._supplies = np.flatnonzero(
+            (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
+        )
+        self._drawn_by_hose_m3 = np.zeros(len(self._supplies))
+        self.in_pots_m3 = 0.0
+        self.last_rise_m3: Floats = np.zeros(count)
+        self.last_length = 0.0
+        self.rows: list[Row] = []
+        self.shell = slice(0, network.shell_count)
+        self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
+        """Pores of the part."""
+
+    @property
+    def limit(self) -> float:
+        """θ at which the newest resin stops."""
+        resin = self.problem.resin
+        end = resin.thickening_s / resin.viscosity_pa_s * NEVER_CLOCK
+        return min(resin.fluidity_time(self.ageing.stops_s), end)
+
+    def seconds(self, clock: float | None = None) -> float:
+        """The time at θ = *clock*, or now."""
+        return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.ageing.stops_s) + 0.0
+
+    # -- how far it is -----------------------------------------------------------------------------------------------
+
+    @property
+    def drawn_m3(self) -> float:
+        """Resin drawn from the bucket."""
+        return float(self._drawn_by_hose_m3.sum())
+
+    @property
+    def held_m3(self) -> float:
+        """Resin in pores and bores, without what has left to the pots."""
+        return float(self.filled_m3.sum())
+
+    @property
+    def in_part_m3(self) -> float:
+        """Resin in the pores of the part."""
+        return self.in_part_of(self.filled_m3)
+
+    def in_part_of(self, filled_m3: Floats) -> float:
+        """The same for nodes (N,) that are so far *filled_m3*."""
+        network = self.network
+        return float((np.minimum(filled_m3, network.capacity_m3) * network.in_part_share)[self.shell].sum())
+
+    @property
+    def in_pockets_m3(self) -> float:
+        return sum(pocket.volume_m3 for pocket in self.pockets.followed) if self.pockets is not None else 0.0
+
+    def dry_share(self, filled_m3: Floats) -> float:
+        """Share of the pores that resin has not come to, but for pockets."""
+        network = self.network
+        empty = np.maximum(network.capacity_m3 - filled_m3, 0.0) * network.in_part_share
+        if self.pockets is not None:
+            empty[self.pockets.nodes] = 0.0
+        return float(empty[self.shell].sum()) / self.total_m3
+
+    def dry_to_go(self, filled_m3: Floats) -> float:
+        """How far the part is from full but for specks: zero or below once it is."""
+        # what is dry is an area that closes in: its root goes nearly straight to nothing
+        return math.sqrt(self.dry_share(filled_m3)) - math.sqrt(SPECK_SHARE)
+
+    @property
+    def under_pressure(self) -> bool:
+        """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""
+        pressed = self.pressure_pa > 1e-3 * self.problem.drive_pa
+        return self.problem.film_pa > 0 and bool(pressed[self.wet].any())
+
+    def reach(self, length: float, step: Step) -> Reach:
+        """How far the fill has come by the end of a step that is not accepted yet."""
+        drawn_m3 = float(self.drawn_m3 - step.inflow_m3[self.network.bucket])
+        front_m = self.arrivals.beyond(self._full_share(step.filled_m3, step.wet), self._impulse(length, step))
+        return Reach(step.filled_m3, drawn_m3, front_m)
+
+    @property
+    def reach_now(self) -> Reach:
+        return Reach(self.filled_m3, self.drawn_m3, self.arrivals.front_m)
+
+    # -- how it goes on ----------------------------------------------------------------------------------------------
+
+    def accept(self, length: float, step: Step, vents: np.ndarray) -> None:
+        """Take over a *step* of that *length*; what came to the *vents*' nodes leaves to the pots."""
+        bucket, starts = self.network.bucket, self.network.edges.starts
+        rise = step.filled_m3 - self.filled_m3
+        before_m3, span_s = self.drawn_m3, (self.seconds(), self.seconds(self.clock + length))
+        out = step.flow_m3[self._supplies]
+        self._drawn_by_hose_m3 += np.where(starts[self._supplies] == bucket, out, -out)
+        step.filled_m3[bucket] = 0.0
+        beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
+        self.in_pots_m3 += float(beyond.sum())
+        step.filled_m3[vents] -= beyond
+        self.arrivals.add(
+            self.clock,
+            self.clock + length,
+            self._full_share(self.filled_m3, self.wet),
+            self._full_share(step.filled_m3, step.wet),
+            self._impulse(length, step),
+        )
+        self.ageing.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
+        self.last_rise_m3, self.last_length = rise, length
+        self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa
+        self.clock += length
+        if self.pockets is not None:
+            self.pockets.update(self.filled_m3, self.wet, step.gas_pa, vents)
+        self.record()
+
+    def record(self) -> None:
+        """Keep the state as a row of the history."""
+        pressure = np.minimum(self.pressure_pa[self.shell], self.most_pa)
+        drawn = self._drawn_by_hose_m3.copy()
+        self.rows.append(Row(self.seconds(), self.filled_m3.copy(), pressure, drawn, self.in_pots_m3))
+
+    def _full_share(self, filled_m3: Floats, wet: Flags) -> Floats:
+        """(shell,) how full the nodes are: 1 where they are, swollen or not."""
+        share = np.minimum(filled_m3[self.shell] / self.network.capacity_m3[self.shell], 1.0)
+        share[wet[self.shell]] = 1.0
+        return np.asarray(share)
+
+    def _impulse(self, length: float, step: Step) -> Floats:
+        """(shell,) pressure times length of the step at each node, over that of the air ahead of the front there."""
+        air_pa: Floats = np.zeros(self.network.shell_count)
+        for gas in self.pockets.gases if self.pockets is not None else ():
+            left = gas.nodes[~step.wet[gas.nodes]]
+            air_pa[gas.nodes] = step.pressure_pa[left[0]] if len(left) else 0.0
+        if air_pa.any():
+            air_pa = self.arrivals.ahead_of_front(air_pa, self.wet[self.shell])
+        return np.asarray((step.pressure_pa[self.shell] - air_pa) * length)
+
+    def margin_s(self, end_s: float) -> float:
+        """How long the resin that filled the last places would still have flowed."""
+        poured = self.ageing.poured_s()[self.shell]
+        late = self.last_rise_m3[self.shell] > 1e-3 * self.network.capacity_m3[self.shell]
+        oldest = float(poured[late].min()) if late.any() else 0.0
+        return oldest + self.problem.resin.stops_s - end_s

@@ -1,0 +1,197 @@
+"""Steps of a fill: what drives them, where the search for them begins, and how long they may be.
+
+Lengths of steps are on the fluidity clock (1/Pa).
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+import numpy as np
+
+from bibulon.arrays import Flags, Floats, Integers
+from bibulon.flow.conductors import LOOSE
+from bibulon.flow.factor import FactorCache, Singular
+from bibulon.flow.medium import Rigid, Swelling
+from bibulon.flow.network import Network, pipe_conductance_m3
+from bibulon.flow.problem import FlowProblem, FlowRefusal
+from bibulon.flow.state import FillState
+from bibulon.flow.stepper import Drive, NotSettled, Step, advance
+from bibulon.flow.valves import Valves
+
+LEAP = 1.7
+"""A step that takes more than so many times the share of the part meant for it is taken again, shorter."""
+MOST_LEAPS = 4
+MOST_CUTS = 20
+UNFOLLOWED = (
+    "The resin cannot be followed here: the steps of the fill do not settle. Smooth the mould's heights if they are "
+    "ragged, or leave the resin's weight or trapped air out of the fill at Lines."
+)
+
+
+class StepControl:
+    """Computes steps from the *state* of a fill, without accepting them."""
+
+    def __init__(self, network: Network, problem: FlowProblem, state: FillState, valves: Valves) -> None:
+        self.network, self.problem, self.state, self.valves = network, problem, state, valves
+        self.factors = FactorCache(network.edges)
+        weighs = problem.density_kg_m3 > 0 and network.climbs
+        self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
+        self._suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None
+        self.solves = 0
+        self.vents_open = True
+        self.read_valves()
+
+    def read_valves(self) -> None:
+        """Set edges and boundary for the valves as they stand."""
+        network, edges = self.network, self.network.edges
+        inactive = np.zeros(len(network.capacity_m3), dtype=bool)
+        for feed in network.feeds:
+            if feed.line.id not in self.valves.open:
+                inactive[feed.hose_nodes] = True
+        for manifold, nodes in network.manifold_nodes.items():
+            if manifold not in self.valves.drawn_through:
+                inactive[nodes] = True
+        if not self.valves.open:
+            inactive[network.shell_count :] = True
+        self._inactive = inactive
+        shut = inactive[edges.starts] | inactive[edges.ends]
+        self._bores_m3 = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
+        self._body = edges.bodies(self._bores_m3 + network.through_pores_m3)
+        self._first_of_body = np.unique(self._body, return_index=True)[1]
+        self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
+
+    def step(self, length: float, guess: Flags | None = None, about_pa: Floats | None = None) -> tuple[float, Step]:
+        """A step of *length* or, where the active set will not settle, of a part of it, and its length.
+
+        The search begins at the full nodes *guess* (N,) and with the medium linearised about *about_pa* (N,), where
+        they are known. Raises :class:`~bibulon.flow.problem.FlowRefusal` if not even short steps settle.
+        """
+        about_pa = self.state.pressure_pa if about_pa is None else about_pa
+        for _ in range(MOST_CUTS):
+            try:
+                return length, self._attempt(length, self._guess(length) if guess is None else guess, about_pa)
+            except NotSettled:
+                length /= 4
+                guess = None
+                self.state.last_length = 0.0
+        raise FlowRefusal(UNFOLLOWED)
+
+    def step_without_leap(self, length: float, target_m3: float) -> tuple[float, Step]:
+        """The same, shorter where it leaps far beyond *target_m3*, as when a line has just filled or a feed opened."""
+        length, step = self.step(length)
+        for _ in range(MOST_LEAPS):
+            gained = self.state.in_part_of(step.filled_m3) - self.state.in_part_m3
+            if gained <= LEAP * target_m3:
+                break
+            length, step = self.step(length * max((target_m3 / gained) ** 2, 0.1))  # a front goes with the root of time
+        return length, step
+
+    def _attempt(self, length: float, guess: Flags, about_pa: Floats) -> Step:
+        problem, network = self.problem, self.network
+        if problem.rate_m3_s > 0 and self.valves.open:
+            with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
+                step = self._advanced(length, guess, about_pa, by_rate=True)
+                if step.pressure_pa[network.bucket] <= problem.drive_pa:
+                    return step
+                guess = step.wet
+        return self._advanced(length, guess, about_pa, by_rate=False)
+
+    def _advanced(self, length: float, guess: Flags, about_pa: Floats, by_rate: bool) -> Step:
+        problem, network, state = self.problem, self.network, self.state
+        span_s = state.seconds(), state.seconds(state.clock + length)
+        source, held = None, np.array([network.bucket])
+        if by_rate:
+            source, held = np.zeros(len(state.filled_m3)), held[:0]
+            source[network.bucket] = problem.rate_m3_s * (span_s[1] - span_s[0])
+            guess = guess.copy()
+            guess[network.bucket] = True
+        fixed = np.concatenate([held, self.vents])
+        fixed_pa = np.zeros(len(fixed))
+        fixed_pa[: len(held)] = problem.drive_pa
+        drive = Drive(
+            length=length,
+            fixed=fixed,
+            fixed_pa=fixed_pa,
+            buckets=len(held),
+            inactive=self._inactive,
+            vent_pa=problem.vent_pa,
+            most_pa=problem.drive_pa,
+            head_pa=self.head_pa,
+            suction_pa=self._suction_pa,
+            source_m3=source,
+            pockets=state.pockets.gases if state.pockets is not None else (),
+            floating=self._floating(fixed),
+        )
+        medium = self._medium(span_s)
+        step = advance(network.edges, self.factors, medium, state.filled_m3, drive, guess, about_pa)
+        self.solves += step.solves
+        return step
+
+    def _medium(self, span_s: tuple[float, float]) -> Rigid | Swelling:
+        """What resin flows through, with its fluidity over that span of time in the conductances."""
+        network, film_pa = self.network, self.problem.film_pa
+        fluidity = self.state.ageing.fluidity(*span_s)
+        pores, bores = network.through_pores_m3, self._bores_m3
+        if fluidity is not None:
+            pores, bores = pores * fluidity, bores * fluidity
+        if film_pa > 0:
+            return Swelling(network, film_pa, pores, bores, self.problem.pace.linear_share)
+        return Rigid(pores + bores, network.capacity_m3)
+
+    def _floating(self, fixed: Integers) -> Integers:
+        """The first node of each body that none of the *fixed* nodes lies in."""
+        firsts = self._first_of_body
+        return np.asarray(firsts[~np.isin(self._body[firsts], self._body[fixed])])
+
+    def _guess(self, length: float) -> Flags:
+        """The nodes that will be full: those that are, those the front should reach, and lines that fill at once."""
+        network, state = self.network, self.state
+        capacity = network.capacity_m3
+        share = min(length / state.last_length, 3.0) if state.last_length > 0 else 0.0
+        guess = state.wet | (state.filled_m3 + share * state.last_rise_m3 >= capacity)
+        guess[state.shell] |= state.arrivals.ahead(length)
+        if state.pockets is not None:
+            guess[state.pockets.nodes] = False
+        for feed in self.valves.open_feeds:
+            nodes = np.concatenate([feed.hose_nodes, network.nodes_on_line[feed.line.id]])
+            missing = float((capacity[nodes] - state.filled_m3[nodes]).sum())
+            hose = pipe_conductance_m3(feed.line.hose_bore_m, feed.line.hose_length_m)
+            if 0 < missing < hose * self.problem.drive_pa * length:
+                guess[nodes] = True
+        return guess
+
+    def to_go(self, step: Step, at_rest_pa: Floats | None = None) -> float:
+        """How far the part is from full but for specks and pockets at rest: zero or below once it is.
+
+        *at_rest_pa* is that of :meth:`pressure_at_rest`, asked for where it is needed and not given.
+        """
+        to_go, pockets = self.state.dry_to_go(step.filled_m3), self.state.pockets
+        if to_go > 0 or pockets is None or not pockets.followed:
+            return to_go
+        at_rest_pa = self.pressure_at_rest(step) if at_rest_pa is None else at_rest_pa
+        return max(to_go, pockets.to_shrink(step.filled_m3, at_rest_pa))
+
+    def pressure_at_rest(self, step: Step) -> Floats:
+        """(N,) pressure over the vent's once gas has stopped shrinking, as if resin flowed on past it."""
+        edges, network, pockets = self.network.edges, self.network, self.state.pockets
+        flowing = step.wet.copy()
+        flowing[pockets.nodes if pockets is not None else []] = True
+        flowing &= ~self._inactive
+        pressure = np.zeros(len(flowing))
+        pressure[network.bucket] = step.pressure_pa[network.bucket]
+        flowing[network.bucket] = False
+        flowing[self.vents] = False
+        joined = flowing.copy()
+        joined[network.bucket] = True
+        joined[self.vents] = True
+        among = joined[edges.starts] & joined[edges.ends]
+        conductance = np.where(among, network.through_pores_m3 + self._bores_m3, 0.0)
+        through = edges.into_nodes(conductance)
+        diagonal = through + LOOSE * np.where(through > 0, through, through.max(initial=1.0))
+        fall = pressure[edges.starts] - pressure[edges.ends]
+        if self.head_pa is not None:
+            fall = fall + self.head_pa
+        self.solves += 1
+        solved = self.factors.factors(conductance, diagonal, flowing).solve(edges.gathered(conductance * fall))
+        return np.where(flowing, solved, pressure)
