@@ -133,8 +133,8 @@ class Assessment:
             bores += pipe_volume_m3(job.card(line.tube, TubeCard).bore_m, length)
         for manifold in job.manifolds:
             bores += pipe_volume_m3(job.card(manifold.tube, TubeCard).bore_m, manifold.length_m)
-        hoses = [(one.hose, one.hose_length_m) for one in job.lines]
-        for hose, length in (*hoses, *((one.hose, one.hose_length_m) for one in job.manifolds)):
+        hoses = [(line.hose, line.hose_length_m) for line in job.lines]
+        for hose, length in (*hoses, *((manifold.hose, manifold.hose_length_m) for manifold in job.manifolds)):
             bores += pipe_volume_m3(job.card(hose, TubeCard).bore_m, length)
         return sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells) + bores
 

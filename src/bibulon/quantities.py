@@ -387,7 +387,7 @@ def in_words(text: str, units: Units) -> str:
         return text
 
     def inches(found: re.Match[str]) -> str:
-        figures = [f"{round(float(one) / 25.4, 1):g}" for one in found.groups() if one]
+        figures = [f"{round(float(group) / 25.4, 1):g}" for group in found.groups() if group]
         return f"{' to '.join(figures)} in"
 
     return re.sub(r"(\d+(?:\.\d+)?)(?: to (\d+(?:\.\d+)?))? mm\b", inches, text)

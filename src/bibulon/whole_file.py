@@ -69,7 +69,7 @@ def sync_folder(folder: Path) -> None:
 
 def make_folder(folder: Path, mode: int = 0o700) -> None:
     """Make the folder and those above it, and wait until the disk has them. Raises OSError."""
-    missing = [one for one in (folder, *folder.parents) if not one.exists()]
+    missing = [parent for parent in (folder, *folder.parents) if not parent.exists()]
     for one in reversed(missing):
         one.mkdir(mode=mode, exist_ok=True)
         sync_folder(one.parent)

@@ -157,7 +157,7 @@ def edge_gap_open(assessment: Assessment) -> Iterator[Finding]:
 )
 def slow_fabric(assessment: Assessment) -> Iterator[Finding]:
     first = assessment.causes[:1]
-    for cause in (*first, *(one for one in assessment.causes[1:] if one.kind == "fabric through")):
+    for cause in (*first, *(cause for cause in assessment.causes[1:] if cause.kind == "fabric through")):
         share = brief(cause.share, "share", assessment.units)
         layer = next((one.id for one in assessment.job.layup if one.card == cause.subject), "")
         if cause.kind == "fabric":

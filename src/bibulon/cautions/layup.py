@@ -106,7 +106,7 @@ def core_of(job: Job, edge: BaseGeometry) -> Polygon:
 def _past_core(job: Job) -> Job:
     """*job* with those plies in regions of their own, wider all round."""
     for layer, shared in list(_ends_at_core(job)):
-        region = next(one for one in job.regions if one.name == layer.region)
+        region = next(region for region in job.regions if region.name == layer.region)
         wider = (
             Polygon(region.outline)
             .union(core_of(job, shared))
@@ -115,7 +115,7 @@ def _past_core(job: Job) -> Job:
         if not isinstance(wider, Polygon):
             continue
         name = f"past {region.name}"[:60]
-        if not any(one.name == name for one in job.regions):
+        if not any(region.name == name for region in job.regions):
             outline = tuple((round(x, 4), round(y, 4)) for x, y in wider.exterior.coords)
             job = with_region(job, revised(region, name=name, outline=outline))
         job = with_layup(job, (revised(one, region=name) if one.id == layer.id else one for one in job.layup))

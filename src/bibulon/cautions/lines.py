@@ -254,8 +254,8 @@ def _labelled(job: Job) -> Job:
         taken.add(label.upper())
         return label
 
-    lines = tuple(revised(one, label=own(one.label, one.kind[0].upper())) for one in job.lines)
-    manifolds = tuple(revised(one, label=own(one.label, "M")) for one in job.manifolds)
+    lines = tuple(revised(line, label=own(line.label, line.kind[0].upper())) for line in job.lines)
+    manifolds = tuple(revised(manifold, label=own(manifold.label, "M")) for manifold in job.manifolds)
     return changed(
         job, lines=lines, manifolds=manifolds, pots=tuple(revised(pot, label=own(pot.label, "P")) for pot in job.pots)
     )
@@ -274,7 +274,7 @@ def labels(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     things: list[tuple[str, str, PlanPoint | None, str]]
     things = [(line.label.strip(), f"A {line.kind} line", line.points[0], line.id) for line in job.lines]
-    things += [(one.label.strip(), "A manifold", _beside(job), one.id) for one in job.manifolds]
+    things += [(manifold.label.strip(), "A manifold", _beside(job), manifold.id) for manifold in job.manifolds]
     things += [(pot.label.strip(), "A catch pot", None, "") for pot in job.pots]
     counts = Counter(label.upper() for label, *_ in things)
     bare = [thing for thing in things if not thing[0]]

@@ -112,8 +112,12 @@ def heel_forgotten(assessment: Assessment) -> Iterator[Finding]:
 def hose_waste(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     total, density = assessment.charge.total_kg, job.resin.density_kg_m3
-    hoses = [(one.hose, one.hose_length_m, one.label, one.points[0]) for one in job.lines]
-    hoses += [(one.hose, one.hose_length_m, one.label, job.lines[0].points[0]) for one in job.manifolds if job.lines]
+    hoses = [(line.hose, line.hose_length_m, line.label, line.points[0]) for line in job.lines]
+    hoses += [
+        (manifold.hose, manifold.hose_length_m, manifold.label, job.lines[0].points[0])
+        for manifold in job.manifolds
+        if job.lines
+    ]
     too_long = [
         (pipe_volume_m3(job.card(hose, TubeCard).bore_m, length - SHORT_HOSE_M) * density, length, label, place)
         for hose, length, label, place in hoses

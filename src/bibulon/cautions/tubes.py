@@ -50,8 +50,8 @@ def tube_sizes_differ(assessment: Assessment) -> Iterator[Finding]:
         if min(over, into, abs(hose.bore_m - tube.bore_m)) > most:
             bores = f"a hose of {brief(hose.bore_m, 'thickness', units)} bore on {tube.name}"
             off.append((f"{line.label} has {bores}", line.points[0], line.id))
-    hoses = {one.id: (one.label, job.card(one.hose, TubeCard).bore_m) for one in job.lines}
-    pipes = {one.id: (one.label, job.card(one.tube, TubeCard).bore_m) for one in job.manifolds}
+    hoses = {line.id: (line.label, job.card(line.hose, TubeCard).bore_m) for line in job.lines}
+    pipes = {manifold.id: (manifold.label, job.card(manifold.tube, TubeCard).bore_m) for manifold in job.manifolds}
     for line in job.feeds:
         if line.fed_by is None:
             continue
@@ -84,7 +84,7 @@ def supply_loss(assessment: Assessment) -> float | None:
 )
 def hose_restricts_flow(assessment: Assessment) -> Iterator[Finding]:
     job, loss = assessment.job, supply_loss(assessment)
-    cause = next((one for one in assessment.causes if one.kind == "hose"), None)
+    cause = next((cause for cause in assessment.causes if cause.kind == "hose"), None)
     if loss is None or not job.feeds or (loss <= job.house.supply_loss and cause is None):
         return
     feed = tightest_feed(job)

@@ -183,7 +183,7 @@ def charge(job: JobFile, as_json: AsJson = False) -> None:
             {
                 "total_kg": result.total_kg,
                 "items": [dataclasses.asdict(item) for item in result.items],
-                "components": [dataclasses.asdict(one) for one in result.components],
+                "components": [dataclasses.asdict(component) for component in result.components],
                 "batches": [dataclasses.asdict(batch) for batch in assessment.batches],
             }
         )
@@ -191,8 +191,10 @@ def charge(job: JobFile, as_json: AsJson = False) -> None:
         for item in result.items:
             typer.echo(f"{item.name:32}{show(item.mass_kg, 'mass'):>12}   {item.how}")
         typer.echo(f"{'Total':32}{show(result.total_kg, 'mass'):>12}")
-        for one in result.components:
-            typer.echo(f"  {one.name}: {show(one.mass_kg, 'mass')} by weight ({show(one.volume_m3, 'volume')})")
+        for component in result.components:
+            typer.echo(
+                f"  {component.name}: {show(component.mass_kg, 'mass')} by weight ({show(component.volume_m3, 'volume')})"
+            )
         for batch in assessment.batches:
             typer.echo(f"  batch {batch.number}: {show(batch.mass_kg, 'mass')}, mix at {show(batch.mix_s, 'duration')}")
     end_by_cautions(assessment)

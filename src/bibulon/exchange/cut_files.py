@@ -119,10 +119,12 @@ def _write_csv(found: CutList, path: Path) -> None:
             "shear (%)",
         )
         writer.writerow(head)
-        for one in found.pieces:
-            size = (round(one.length_m * 1000), round(one.width_m * 1000))
-            area = (round(one.area_m2, 4), round(one.shear * 100, 2))
-            writer.writerow((one.code, one.ply, one.name, one.angle_deg, one.region or "whole part", *size, *area))
+        for piece in found.pieces:
+            size = (round(piece.length_m * 1000), round(piece.width_m * 1000))
+            area = (round(piece.area_m2, 4), round(piece.shear * 100, 2))
+            writer.writerow(
+                (piece.code, piece.ply, piece.name, piece.angle_deg, piece.region or "whole part", *size, *area)
+            )
 
 
 WRITERS: dict[str, Callable[[CutList, Path], None]] = {".dxf": _write_dxf, ".svg": _write_svg, ".csv": _write_csv}

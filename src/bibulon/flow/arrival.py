@@ -208,11 +208,11 @@ def smoothed(mesh: Mesh, values: Floats, apart: Flags) -> Floats:
     way = mesh.points_m[there] - mesh.points_m[here]
     way /= math.sqrt(float((way**2).sum(axis=1).mean()))
     columns = (np.ones(len(way)), way[:, 0], way[:, 1])
-    matrix = np.array([[np.bincount(here, one * other, count) for other in columns] for one in columns])
+    matrix = np.array([[np.bincount(here, column * other, count) for other in columns] for column in columns])
     matrix[0, 0] += 1  # the point itself
     matrix[(1, 2), (1, 2)] += STIFFNESS  # too few neighbours for a slope: their mean
     rise = values[there] - values[here]
-    right = np.array([np.bincount(here, one * rise, count) for one in columns])
+    right = np.array([np.bincount(here, column * rise, count) for column in columns])
     off = np.linalg.solve(matrix.transpose(2, 0, 1), right.T[:, :, None])[:, 0, 0]
     return np.where(usable, values + off, values)
 

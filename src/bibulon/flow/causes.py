@@ -175,11 +175,11 @@ def _hoses(job: Job) -> Iterator[Mended]:
         length = min(feed.hose_length_m, USUAL_HOSE_M)
         mended = with_line(mended, revised(feed, hose=hose, tube=tube, hose_length_m=length))
     manifolds = []
-    for one in job.manifolds:
-        mended, hose = _usual_tube(mended, one.hose, USUAL_BORE_M)
-        mended, tube = _usual_tube(mended, one.tube, USUAL_BORE_M)
-        length = min(one.hose_length_m, USUAL_HOSE_M)
-        manifolds.append(revised(one, hose=hose, tube=tube, hose_length_m=length))
+    for manifold in job.manifolds:
+        mended, hose = _usual_tube(mended, manifold.hose, USUAL_BORE_M)
+        mended, tube = _usual_tube(mended, manifold.tube, USUAL_BORE_M)
+        length = min(manifold.hose_length_m, USUAL_HOSE_M)
+        manifolds.append(revised(manifold, hose=hose, tube=tube, hose_length_m=length))
     mended = changed(mended, manifolds=tuple(manifolds))
     if mended.feeds != job.feeds or mended.manifolds != job.manifolds:
         worst = tightest_feed(job)
@@ -238,7 +238,9 @@ def _core(job: Job) -> Iterator[Mended]:
             deep = min(0.002, card.thickness_m)
             mended = with_card(mended, revised(card, perforation_pitch_m=0.02, groove_depth_m=deep, **grooved))
     if plain:
-        cells = [one for one in laminate_of(job).cells if any(layer.card == plain[0].id for layer in one.stack.layers)]
+        cells = [
+            cell for cell in laminate_of(job).cells if any(layer.card == plain[0].id for layer in cell.stack.layers)
+        ]
         place = (cells[0].polygon if cells else job.part.shape).representative_point()
         where = place.x, place.y
         yield "core", mended, next(one.id for one in job.layup if one.card == plain[0].id), plain[0].name, where

@@ -49,5 +49,5 @@ def joined(segments: Floats) -> list[Floats]:
 def round_levels(end_s: float, about: int = 8) -> list[float]:
     """Times for contours up to *end_s*: about *about* of them at a step people count in."""
     steps = (10, 15, 30, 60, 120, 300, 600, 900, 1200, 1800, 3600, 7200, 14400, 28800, 86400)
-    step = next((one for one in steps if end_s / one <= about + 1), math.ceil(end_s / about) or 1)
+    step = next((step for step in steps if end_s / step <= about + 1), math.ceil(end_s / about) or 1)
     return [float(step * i) for i in range(1, int(end_s / step) + 1) if step * i < end_s * 0.999]

@@ -305,7 +305,7 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     """The size at every corner: no more than the way to the next line or border of another area."""
     courses = [*(ring for face, _ in faces for ring in (face.exterior, *face.interiors)), *loose]
     corners = [get_coordinates(course) for course in courses]
-    owner = np.repeat(np.arange(len(courses)), [len(one) for one in corners])
+    owner = np.repeat(np.arange(len(courses)), [len(corner) for corner in corners])
     places = np.concatenate(corners)
     apart = np.flatnonzero(owner[1:] == owner[:-1])
     sides = np.asarray(linestrings(np.stack([places[apart], places[apart + 1]], axis=1)))

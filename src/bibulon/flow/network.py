@@ -379,7 +379,7 @@ def _beside_feeds(problem: FlowProblem, size_m: float) -> Iterator[Fine]:
 
 
 def _rings(shape: BaseGeometry) -> list[LinearRing]:
-    return [ring for one in get_parts(shape) for ring in (one.exterior, *one.interiors)]
+    return [ring for part in get_parts(shape) for ring in (part.exterior, *part.interiors)]
 
 
 def _sharp_corners(ring: LinearRing) -> list[tuple[float, float]]:

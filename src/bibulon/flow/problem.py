@@ -190,7 +190,7 @@ def flow_problem(
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
         vents_shut=job.flow.vents_after == "shut",
-        manifolds=tuple(_manifold(job, one) for one in job.manifolds),
+        manifolds=tuple(_manifold(job, manifold) for manifold in job.manifolds),
         rate_m3_s=job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
@@ -253,8 +253,8 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
 def _refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
     """Raise :class:`FlowRefusal` if a feed touches a vent."""
     shapes = [(line, _shape(line)) for line in lines]
-    for feed, run in (one for one in shapes if one[0].kind == "feed"):
-        for vent, other in (one for one in shapes if one[0].kind == "vent"):
+    for feed, run in (shape for shape in shapes if shape[0].kind == "feed"):
+        for vent, other in (shape for shape in shapes if shape[0].kind == "vent"):
             if run.distance(other) < 1e-3:
                 place = run.intersection(other.buffer(2e-3)).representative_point()
                 raise FlowRefusal(

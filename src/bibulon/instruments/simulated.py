@@ -173,7 +173,7 @@ class SimulatedBench:
             try:
                 client.sendall(f'hello gauge "simulated" every {self._every:g}\n'.encode())
                 while not self._stop.is_set():
-                    client.sendall("".join(f"{write_line(one)}\n" for one in self.readings()).encode())
+                    client.sendall("".join(f"{write_line(reading)}\n" for reading in self.readings()).encode())
                     self._stop.wait(max(self._every / self.pace, QUICKEST_S))
             except OSError:
                 return

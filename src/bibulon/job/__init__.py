@@ -95,7 +95,11 @@ class Job(Model):
     def _names_agree(self) -> Job:
         _no_twins("card", [card.id for card in self.cards])
         _no_twins("region", [region.name for region in self.regions])
-        things = [*(one.id for one in self.lines), *(one.id for one in self.media), *(one.id for one in self.manifolds)]
+        things = [
+            *(line.id for line in self.lines),
+            *(one.id for one in self.media),
+            *(manifold.id for manifold in self.manifolds),
+        ]
         _no_twins("line, manifold or media patch", things)
         _no_twins("ply book entry", [layer.id for layer in self.layup])
         _no_twins("group", [group.name for group in self.groups])
@@ -150,7 +154,7 @@ class Job(Model):
 
     def _check_supply(self) -> None:
         """Every feed hangs on the bucket in the end, by other feeds or manifolds."""
-        above = {line.id: line.fed_by for line in self.feeds} | {one.id: None for one in self.manifolds}
+        above = {line.id: line.fed_by for line in self.feeds} | {manifold.id: None for manifold in self.manifolds}
         for line in self.feeds:
             seen: set[str] = set()
             at = line.fed_by

@@ -110,7 +110,7 @@ def without_line(job: Job, identifier: str) -> Job:
 def without_manifold(job: Job, identifier: str) -> Job:
     """*job* without the manifold; the feeds it fed are fed from the bucket."""
     lines = tuple(revised(line, fed_by=None) if line.fed_by == identifier else line for line in job.lines)
-    manifolds = tuple(one for one in job.manifolds if one.id != identifier)
+    manifolds = tuple(manifold for manifold in job.manifolds if manifold.id != identifier)
     return changed(job, lines=lines, manifolds=manifolds)
 
 
@@ -163,7 +163,7 @@ def grouped_layup(job: Job, identifier: str) -> Job:
 
 def renamed_group(job: Job, old: str, new: str) -> Job:
     """*job* with the group called otherwise. Raises ``pydantic.ValidationError``."""
-    groups = tuple(revised(one, name=new) if one.name == old else one for one in job.groups)
+    groups = tuple(revised(group, name=new) if group.name == old else group for group in job.groups)
     layers = (layer.model_copy(update={"group": new}) if layer.group == old else layer for layer in job.layup)
     return with_layup(job, layers, groups)
 
@@ -195,10 +195,10 @@ def _mirrored_figures(figures: ReliefFigures | None, about: float) -> ReliefFigu
     if figures is None:
         return None
     sections = tuple(
-        revised(one, at_m=round(about - one.at_m, 6))
-        if one.across == "x"
-        else revised(one, points=tuple((round(about - along, 6), z) for along, z in one.points[::-1]))
-        for one in figures.sections
+        revised(section, at_m=round(about - section.at_m, 6))
+        if section.across == "x"
+        else revised(section, points=tuple((round(about - along, 6), z) for along, z in section.points[::-1]))
+        for section in figures.sections
     )
     heights = tuple((round(about - x, 6), y, z) for x, y, z in figures.heights)
     return revised(figures, sections=sections, heights=heights)
@@ -263,7 +263,7 @@ def with_region(job: Job, region: Region, old_name: str | None = None) -> Job:
 
 def reshaped_region(job: Job, name: str, outline: tuple[Point, ...]) -> Job:
     """*job* with that region's edge put elsewhere."""
-    region = next(one for one in job.regions if one.name == name)
+    region = next(region for region in job.regions if region.name == name)
     return with_region(job, revised(region, outline=outline), name)
 
 

@@ -97,7 +97,7 @@ class Journal:
                 if line.strip():
                     damaged += 1
                     numbers = [int(one) for one in _NUMBER.findall(line)]
-                    highest = max([highest + 1, *(one for one in numbers if one <= highest + len(lines))])
+                    highest = max([highest + 1, *(number for number in numbers if number <= highest + len(lines))])
                 continue
             if event.number in found and found[event.number] != event:
                 event = event.model_copy(update={"number": highest + 1})

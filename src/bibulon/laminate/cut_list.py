@@ -131,7 +131,9 @@ class CutList:
     @property
     def pieces(self) -> tuple[CutPiece, ...]:
         """All pieces, in the order they are laid."""
-        return tuple(sorted((one for roll in self.rolls for one in roll.pieces), key=lambda one: (one.ply, one.code)))
+        return tuple(
+            sorted((piece for roll in self.rolls for piece in roll.pieces), key=lambda one: (one.ply, one.code))
+        )
 
 
 def cut_list(job: Job, progress: Progress = no_progress) -> CutList:

@@ -65,7 +65,7 @@ def plies_of(job: Job) -> tuple[Ply, ...]:
     covered: dict[str | None, BaseGeometry] = {}
     plies: list[Ply] = []
     before: list[tuple[float, tuple[float, ...]]] = []
-    moved = {(one.layer, one.turn): one.shift_m for one in cutting.shifts}
+    moved = {(shift.layer, shift.turn): shift.shift_m for shift in cutting.shifts}
     whole: dict[tuple[str | None, float, float], _Divided] = {}
     """What needs no joints, by region, angle and roll: cut once."""
     for layer in job.laid:
@@ -236,7 +236,7 @@ def with_joints_moved(job: Job, identifier: str, dx_m: float, dy_m: float) -> Jo
 
 def with_joint_shift(job: Job, ply: Ply, shift_m: float | None) -> Job:
     """*job* with the joints of *ply* at that shift, or where they are chosen for None."""
-    kept = tuple(one for one in job.cutting.shifts if (one.layer, one.turn) != (ply.layer, ply.turn))
+    kept = tuple(shift for shift in job.cutting.shifts if (shift.layer, shift.turn) != (ply.layer, ply.turn))
     if shift_m is not None:
         kept = (*kept, JointShift(layer=ply.layer, turn=ply.turn, shift_m=round(shift_m, 4)))
     return changed(job, cutting=revised(job.cutting, shifts=kept))

@@ -78,7 +78,7 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
     for at, (layer, _) in enumerate(entries):
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
-        tacked = isinstance(card, FabricCard) and any(one.label.startswith(("P", "C")) for one in lines)
+        tacked = isinstance(card, FabricCard) and any(line.label.startswith(("P", "C")) for line in lines)
         lines.append(line(LETTERS[card.kind], _text(layer, card), layer.region, tack if tacked else ""))
         proud += prouder.get(card.id, 0.0)
         if proud >= most and at < len(entries) - 1:

@@ -68,7 +68,7 @@ class _Skin:
 
 def _skin(figures: npt.NDArray[np.float64]) -> _Skin:
     """The skin of those summed :data:`~bibulon.laminate.compaction.PACKED` figures."""
-    thickness, capacity, xx, xy, yy, resistance = (float(one) for one in figures)
+    thickness, capacity, xx, xy, yy, resistance = (float(figure) for figure in figures)
     return _Skin(np.array([[xx, xy], [xy, yy]]), capacity, resistance, thickness)
 
 
@@ -86,9 +86,9 @@ def perforation_conductance_m(core: CoreCard) -> float:
 
 
 def _series(*conductances: float) -> float:
-    if any(one <= 0 for one in conductances):
+    if any(conductance <= 0 for conductance in conductances):
         return 0.0
-    return min(1 / sum(1 / one for one in conductances), OPEN_M) if conductances else OPEN_M
+    return min(1 / sum(1 / conductance for conductance in conductances), OPEN_M) if conductances else OPEN_M
 
 
 def _half(skin: _Skin) -> float:

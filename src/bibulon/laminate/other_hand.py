@@ -29,7 +29,7 @@ def other_hand(job: Job, identifier: str) -> Job:
 
 
 def _ply(plies: tuple[Ply, ...], layer: str, turn: int) -> Ply | None:
-    return next((one for one in plies if (one.layer, one.turn) == (layer, turn)), None)
+    return next((ply for ply in plies if (ply.layer, ply.turn) == (layer, turn)), None)
 
 
 def _with_joint_at(job: Job, layer: str, turn: int, place: Point) -> Job:

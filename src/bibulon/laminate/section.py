@@ -72,5 +72,5 @@ def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float]
 
 def _edge(job: Job, layer: Layer) -> BaseGeometry:
     """The edge of what *layer* covers."""
-    region = next((one.outline for one in job.regions if one.name == layer.region), None)
+    region = next((region.outline for region in job.regions if region.name == layer.region), None)
     return job.part.shape.boundary if region is None else Polygon(region).boundary

@@ -37,8 +37,8 @@ def manual_page() -> str:
     ]
     for name in group.list_commands(typer.Context(group)):
         command = group.commands[name]
-        arguments = [one for one in command.params if isinstance(one, TyperArgument)]
-        words = " ".join(one.metavar or (one.name or "").upper() for one in arguments)
+        arguments = [param for param in command.params if isinstance(param, TyperArgument)]
+        words = " ".join(argument.metavar or (argument.name or "").upper() for argument in arguments)
         lines += [f".SH COMMAND {name.upper()}", f".B bibulon {name}", _plain(words), ".PP", _plain(command.help or "")]
         lines += _parameters(command.params)
     lines += [".SH EXIT STATUS"]

@@ -124,7 +124,7 @@ def brake(assessment: Assessment) -> Figure:
     joints = [level.joint_m for level in below]
     if media.capacity_m <= 0 or held <= 0 or min(joints) <= 0:
         return Figure(LONGEST_BRAKE_M, "length", "Resin cannot pass from the media to the tool side: the longest.")
-    joint = 1 / sum(1 / one for one in joints)
+    joint = 1 / sum(1 / joint for joint in joints)
     fast = float(np.trace(np.array(media.transmissivity_m3))) / 2
     slow = sum(float(np.trace(np.array(level.transmissivity_m3))) / 2 for level in below)
     lag_m = math.sqrt(fast / joint) * math.acosh(1 + held / media.capacity_m)

@@ -202,7 +202,7 @@ def _against(job: Job, process: ProcessCosts, materials: PartMaterials, units: U
 def _reasons(job: Job, costs: ShopCosts, materials: PartMaterials, ways: Sequence[Judged], units: Units) -> list[str]:
     parts = job.series.quantity
     found = []
-    fitting = [one for one in ways if not one.against]
+    fitting = [way for way in ways if not way.against]
     if not fitting:
         found.append("None of these makes the part as it is wanted: ease the tolerance or the faces, or divide it.")
     else:

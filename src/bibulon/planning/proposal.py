@@ -175,7 +175,7 @@ def candidates(job: Job) -> Iterator[tuple[str, Job]]:
         yield f"edge to edge, {way}", _laid(job, [feed], [vent])
         middle = _course(shape, axes, 0.5, "feed")
         if middle is not None:
-            yield f"from the middle out, {way}", _laid(job, [middle], [one for one in vents if one is not None])
+            yield f"from the middle out, {way}", _laid(job, [middle], [vent for vent in vents if vent is not None])
         hand = feeds_for(assess(job), axes.width_m)
         least = min(max(hand.in_turn if hand else 2, 2), MOST_FEEDS)
         for count in sorted({2, least, min(least + 1, MOST_FEEDS)}):

@@ -212,7 +212,10 @@ class _Traveller:
             [
                 f"B{batch.number}",
                 self.show(batch.mass_kg, "mass"),
-                *(self.show(batch.mass_kg * one.parts_by_weight / parts, "mass") for one in self.job.resin.components),
+                *(
+                    self.show(batch.mass_kg * component.parts_by_weight / parts, "mass")
+                    for component in self.job.resin.components
+                ),
                 clock_time(self.job.shop.shot_start_s + batch.mix_s),
                 clock_time(self.job.shop.shot_start_s + batch.usable_until_s),
                 "",

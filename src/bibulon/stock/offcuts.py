@@ -43,14 +43,14 @@ _own_offcuts = OwnFile(_parse)
 def save_offcuts(offcuts: Iterable[Offcut]) -> None:
     """Keep *offcuts* as the shop's, all at once. Raises :class:`~bibulon.stock.StockError`; the old list stays then."""
     try:
-        write_own(offcuts_file(), tomli_w.dumps({"offcut": [one.model_dump(mode="json") for one in offcuts]}))
+        write_own(offcuts_file(), tomli_w.dumps({"offcut": [offcut.model_dump(mode="json") for offcut in offcuts]}))
     except OSError as error:
         raise StockError(f"The offcuts could not be kept ({error.strerror or error}).") from error
 
 
 def put_away(left: Iterable[Offcut], used: Iterable[str]) -> tuple[Offcut, ...]:
     """The shop's offcuts without those *used*, by label, and with those *left*, in place of any of the same label."""
-    kept = {one.label: one for one in shop_offcuts()}
+    kept = {offcut.label: offcut for offcut in shop_offcuts()}
     for label in used:
         kept.pop(label, None)
     kept |= {one.label: one for one in left}

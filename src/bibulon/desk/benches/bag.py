@@ -63,7 +63,7 @@ class BagBench(Bench):
         self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
 
     def _checks(self, job: Job) -> list[Tick]:
-        return [Tick(one.label, one.text, CHECKED, one.ticked) for one in bag_checks(job)]
+        return [Tick(check.label, check.text, CHECKED, check.ticked) for check in bag_checks(job)]
 
     def refresh(self) -> None:
         super().refresh()

@@ -78,7 +78,7 @@ class CautionCard(QFrame):
             button.clicked.connect(lambda _=False: mend())
             texts.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(texts, 1)
-        self.setAccessibleName(f"{caution.rank}: {' '.join(one.message for one in cautions)}")
+        self.setAccessibleName(f"{caution.rank}: {' '.join(caution.message for caution in cautions)}")
 
 
 class _Watched:
@@ -229,7 +229,7 @@ class Bench(QScrollArea):
 
     def _mine(self, grave: bool) -> tuple[Caution, ...]:
         """The cautions for the head of the bench, or those for its end."""
-        mine = (one for one in self.document.cautions if one.station == self.station)
+        mine = (caution for caution in self.document.cautions if caution.station == self.station)
         return tuple(one for one in mine if (self.long and one.rank != "note") == grave)
 
     def _fill_grave(self, layout: QVBoxLayout) -> None:

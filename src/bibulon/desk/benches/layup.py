@@ -149,7 +149,7 @@ class LayupBench(Bench):
     # -- regions and cells -------------------------------------------------------------------------------------------
 
     def _region_key(self) -> object:
-        return tuple(one.name for one in self.document.job.regions), self.desk.plan.chosen
+        return tuple(region.name for region in self.document.job.regions), self.desk.plan.chosen
 
     def refresh(self) -> None:
         self.cells.refresh()
@@ -184,13 +184,13 @@ class LayupBench(Bench):
                 ))  # fmt: skip
 
     def _region_outline(self, name: str) -> tuple[Point, ...]:
-        return next(one.outline for one in self.document.job.regions if one.name == name)
+        return next(region.outline for region in self.document.job.regions if region.name == name)
 
     def _rename(self, old: str, text: str) -> None:
         name = text.strip()
         if not name:
             raise ValueError("A region needs a name.")
-        region = next(one for one in self.document.job.regions if one.name == old)
+        region = next(region for region in self.document.job.regions if region.name == old)
         if self.desk.plan.chosen == old:
             self.desk.plan.choose(name)
         self.document.edit("name of region", with_region(self.document.job, revised(region, name=name), old))

@@ -123,7 +123,9 @@ class CuttingSections(QObject):
         ply = self._chosen_joint()
         if ply is None:
             return
-        by_hand = any((one.layer, one.turn) == (ply.layer, ply.turn) for one in self.bench.document.job.cutting.shifts)
+        by_hand = any(
+            (shift.layer, shift.turn) == (ply.layer, ply.turn) for shift in self.bench.document.job.cutting.shifts
+        )
         how = "put there by hand" if by_hand else "chosen to lie clear of the plies before it"
         layout.addWidget(label(f"Joints of ply P{ply.number}, {how}", "muted"))
         hint = "How far they lie towards the lower edge from where a whole width of the roll ends."
@@ -190,7 +192,7 @@ class CuttingSections(QObject):
         """The shop's offcuts of the fabrics of the job, or what is wrong with their list."""
         try:
             used = {layer.card for layer in self.bench.document.job.layup}
-            return tuple(one for one in shop_offcuts() if one.card in used)
+            return tuple(offcut for offcut in shop_offcuts() if offcut.card in used)
         except StockError as error:
             return str(error)
 

@@ -218,7 +218,7 @@ class EntryRow(QWidget):
         assert self._opened is not None
         material = ChoiceField(
             "",
-            lambda: [(one.name, one.id) for one in self.book.cards(type(self.card))],
+            lambda: [(card.name, card.id) for card in self.book.cards(type(self.card))],
             lambda: self.layer.card,
             lambda chosen: self.book.material(self.layer, chosen),
             "What is laid",
@@ -241,7 +241,7 @@ class EntryRow(QWidget):
             row.addWidget(self._take(editor, f"{name} of entry", editor.editor), 0, Qt.AlignmentFlag.AlignTop)
         region = ChoiceField(
             "",
-            lambda: [("whole part", None), *((one.name, one.name) for one in document.job.regions)],
+            lambda: [("whole part", None), *((region.name, region.name) for region in document.job.regions)],
             lambda: self.layer.region,
             partial(self._put, "region of ply", "region"),
             "Where it is laid",

@@ -175,7 +175,7 @@ class LinesBench(Bench):
         if line.kind == "vent":
             return "holds resin" if line.membrane else ("always open" if line.closes_s is None else "")
         fill = self.document.assessment.fill
-        opened = next((one.time_s for one in fill.events if one.line == line.id), None) if fill else None
+        opened = next((event.time_s for event in fill.events if event.line == line.id), None) if fill else None
         return "not opened" if opened is None else f"opens {run_clock(opened)}"
 
     def _details(self, line: Line, box: QVBoxLayout) -> None:
@@ -253,8 +253,8 @@ class LinesBench(Bench):
 
     def _sources(self, line: Line) -> list[tuple[str, str]]:
         job = self.document.job
-        manifolds = [(f"manifold {one.label}", one.id) for one in job.manifolds]
-        return [("the bucket", ""), *manifolds, *((one.label, one.id) for one in job.feeds if one.id != line.id)]
+        manifolds = [(f"manifold {manifold.label}", manifold.id) for manifold in job.manifolds]
+        return [("the bucket", ""), *manifolds, *((feed.label, feed.id) for feed in job.feeds if feed.id != line.id)]
 
     def _place(self, identifier: str) -> str:
         opens = self.document.job.line(identifier).opens
@@ -375,12 +375,12 @@ class LinesBench(Bench):
         )
 
     def _fill_manifolds(self, layout: QVBoxLayout) -> None:
-        for one in self.document.job.manifolds:
-            path = f"manifolds/{one.id}"
+        for manifold in self.document.job.manifolds:
+            path = f"manifolds/{manifold.id}"
             row = QHBoxLayout()
-            row.addWidget(label(f"Manifold {one.label}", "figure"), 1)
-            remove = partial(self._remove_manifold, one.id)
-            row.addWidget(tool_button("ph.trash", f"Take out manifold {one.label}", remove))
+            row.addWidget(label(f"Manifold {manifold.label}", "figure"), 1)
+            remove = partial(self._remove_manifold, manifold.id)
+            row.addWidget(tool_button("ph.trash", f"Take out manifold {manifold.label}", remove))
             layout.addLayout(row)
             layout.addWidget(QuantityField(self.document, "Length", "distance", f"{path}/length_m"))
             layout.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
@@ -389,7 +389,7 @@ class LinesBench(Bench):
 
     def _add_manifold(self) -> None:
         job = self.document.job
-        taken = {one.label for one in job.manifolds}
+        taken = {manifold.label for manifold in job.manifolds}
         name = next(f"M{n}" for n in range(1, 1000) if f"M{n}" not in taken)
         hose = job.feeds[0].hose
         made = Manifold(id=new_id("manifold"), label=name, tube=hose, hose=hose)

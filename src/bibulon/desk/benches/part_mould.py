@@ -70,7 +70,8 @@ class MouldSection:
 
     def _checks(self, job: Job) -> list[Tick]:
         return [
-            Tick(one.label, one.text, CHECKED, one.ticked) for one in mould_checks(job, self.document.assessment.units)
+            Tick(check.label, check.text, CHECKED, check.ticked)
+            for check in mould_checks(job, self.document.assessment.units)
         ]
 
     def refresh(self) -> None:

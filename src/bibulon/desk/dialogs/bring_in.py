@@ -222,7 +222,7 @@ class OutlineDialog(PreviewDialog):
     def paint(self, painter: QPainter, frame: Frame) -> None:
         palette = theme.current.palette
         if self.found is not None:
-            corner = np.concatenate([one.points for one in self._drawing.chains if one.layer in self.chosen]).min(
+            corner = np.concatenate([chain.points for chain in self._drawing.chains if chain.layer in self.chosen]).min(
                 axis=0
             )
             unit_m = UNITS_M[self.unit]

@@ -76,8 +76,9 @@ def heights_text(figures: ReliefFigures, units: Units) -> str:
         return f"{round(number_shown(value, 'length', units), 4):g}"
 
     lines = [
-        f"at {one.across} {number(one.at_m)}: " + "; ".join(f"{number(a)} {number(z)}" for a, z in one.points)
-        for one in figures.sections
+        f"at {section.across} {number(section.at_m)}: "
+        + "; ".join(f"{number(a)} {number(z)}" for a, z in section.points)
+        for section in figures.sections
     ]
     lines += [", ".join(number(value) for value in place) for place in figures.heights]
     return "\n".join(lines)
@@ -150,8 +151,10 @@ class HeightsDialog(PreviewDialog):
         painter.setBrush(QColor(palette.field))
         for x, y, _ in figures.heights:
             painter.drawEllipse(frame.to_screen((x, y)), 4, 4)
-        for one in figures.sections:
-            ends = [(one.at_m, along) if one.across == "x" else (along, one.at_m) for along, _ in one.points]
+        for section in figures.sections:
+            ends = [
+                (section.at_m, along) if section.across == "x" else (along, section.at_m) for along, _ in section.points
+            ]
             painter.drawPolyline([frame.to_screen(end) for end in ends])
             for end in ends:
                 painter.drawEllipse(frame.to_screen(end), 3, 3)

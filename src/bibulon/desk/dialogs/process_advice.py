@@ -225,7 +225,7 @@ class AdviceDialog(QDialog):
         self.table.setAccessibleName("The shop's costs")
         area = unit_shown("area", self.document.assessment.units)
         self.table.setVerticalHeaderLabels(["Labour, per h", *(title.format(area=area) for _, title, _ in ROWS)])
-        self.table.setHorizontalHeaderLabels([one.name for one in processes])
+        self.table.setHorizontalHeaderLabels([process.name for process in processes])
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self._fill_table()
         self.table.itemChanged.connect(self._typed)

@@ -215,8 +215,8 @@ class StockWindow(QDialog):
             axis.setLabel(text, color=palette.muted)
             axis.enableAutoSIPrefix(False)
         pressures = np.geomspace(*PACKING_PA, 60)
-        shown = [number_shown(float(one), "pressure difference", units) for one in pressures]
-        packed = np.array([fibre_fraction(card, float(one)) for one in pressures]) * 100
+        shown = [number_shown(float(pressure), "pressure difference", units) for pressure in pressures]
+        packed = np.array([fibre_fraction(card, float(pressure)) for pressure in pressures]) * 100
         for factor in (card.fibre_fraction_spread, 1 / card.fibre_fraction_spread):
             plot.plot(shown, packed * factor, pen=pyqtgraph.mkPen(palette.muted, width=1, style=Qt.PenStyle.DashLine))
         plot.plot(shown, packed, pen=pyqtgraph.mkPen(palette.accent, width=2))
@@ -256,7 +256,7 @@ class StockWindow(QDialog):
         choices = get_args(kind) if get_origin(kind) is Literal else ()
         field: QWidget
         if choices:
-            pairs = [(str(one), one) for one in choices]
+            pairs = [(str(choice), choice) for choice in choices]
             field = ChoiceField(title, lambda: pairs, partial(self._now, path), partial(self._put, path))
         elif isinstance(value, bool):
             field = ToggleField(title, partial(self._now, path), partial(self._put, path))

@@ -110,13 +110,13 @@ def _darts(job: Job) -> dict[str, tuple[Point, ...]]:
 
 def _put_dart(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
     darts = tuple(
-        revised(one, mouth=points[0], tip=points[1]) if one.id == identifier else one for one in job.cutting.darts
+        revised(dart, mouth=points[0], tip=points[1]) if dart.id == identifier else dart for dart in job.cutting.darts
     )
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
 
 def _without_dart(job: Job, identifier: str) -> Job:
-    darts = tuple(one for one in job.cutting.darts if one.id != identifier)
+    darts = tuple(dart for dart in job.cutting.darts if dart.id != identifier)
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
 
@@ -132,7 +132,7 @@ KINDS = {
     ),
     "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
     "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
-    "region": Kind(lambda job: {one.name: one.outline for one in job.regions}, _put_region, without_region),
+    "region": Kind(lambda job: {region.name: region.outline for region in job.regions}, _put_region, without_region),
     "hole": Kind(_holes, _put_hole, _without_hole, cornered=True),
     "outline": Kind(lambda job: {"outline": job.part.outline}, _put_outline, None, whole=False, cornered=True),
 }

@@ -350,9 +350,9 @@ class PlanView(QWidget):
         if "marks of the front" in shown:
             layers.paint_marks(painter, self.frame, job)
         places = [
-            (one.rank, one.place)
-            for one in self.document.cautions
-            if one.place is not None and one.station == self.shown.cautions_of
+            (caution.rank, caution.place)
+            for caution in self.document.cautions
+            if caution.place is not None and caution.station == self.shown.cautions_of
         ]
         layers.paint_cautions(painter, self.frame, places)
         grip = self.chosen_grip()

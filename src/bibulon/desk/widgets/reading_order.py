@@ -24,7 +24,7 @@ def widgets_of(layout: QLayout) -> Iterator[QWidget]:
 
 def beside(layout: QLayout, held: QWidget, following: bool) -> QWidget | None:
     """What Tab goes to from *held* in *layout*, or back from it; None at either end."""
-    stops = [one for one in widgets_of(layout) if one is held or _stops(one)]
+    stops = [widget for widget in widgets_of(layout) if widget is held or _stops(widget)]
     if held not in stops:
         return None
     at = stops.index(held) + (1 if following else -1)
@@ -56,7 +56,7 @@ class HeldKeyboard:
 
     def give_back(self, layout: QLayout) -> None:
         """Give the keyboard to what has come in its place, if anything has."""
-        found = [one for one in widgets_of(layout) if self._name and _name(one) == self._name]
+        found = [widget for widget in widgets_of(layout) if self._name and _name(widget) == self._name]
         if self._number >= len(found):
             return
         heir = found[self._number]
