@@ -13,6 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
+from operator import attrgetter
 from typing import Literal
 
 import numpy as np
@@ -141,7 +142,7 @@ class Assessment:
     @cached_property
     def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
         """Every hold test with its verdict, in the order taken."""
-        return tuple((test, self.judged(test)) for test in sorted(self.job.hold_tests, key=lambda one: one.taken_at))
+        return tuple((test, self.judged(test)) for test in sorted(self.job.hold_tests, key=attrgetter("taken_at")))
 
     def judged(self, test: HoldTest) -> HoldVerdict:
         """The verdict of the house rules on *test*."""

@@ -70,9 +70,9 @@ def sync_folder(folder: Path) -> None:
 def make_folder(folder: Path, mode: int = 0o700) -> None:
     """Make the folder and those above it, and wait until the disk has them. Raises OSError."""
     missing = [parent for parent in (folder, *folder.parents) if not parent.exists()]
-    for one in reversed(missing):
-        one.mkdir(mode=mode, exist_ok=True)
-        sync_folder(one.parent)
+    for folder in reversed(missing):
+        folder.mkdir(mode=mode, exist_ok=True)
+        sync_folder(folder.parent)
 
 
 def _clear_half_written(folder: Path, start: str) -> None:
@@ -82,10 +82,10 @@ def _clear_half_written(folder: Path, start: str) -> None:
         half = _HALF.fullmatch(name[len(start) :])
         if half is None:
             continue
-        one = folder / name
+        path = folder / name
         try:
-            if not _alive(int(half["pid"])) or time.time() - one.stat().st_mtime > FORGOTTEN_S:
-                one.unlink()
+            if not _alive(int(half["pid"])) or time.time() - path.stat().st_mtime > FORGOTTEN_S:
+                path.unlink()
         except OSError:  # another program was quicker, or it is not ours
             continue
 

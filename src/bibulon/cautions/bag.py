@@ -136,6 +136,6 @@ def film_or_tape_too_hot(assessment: Assessment) -> Iterator[Finding]:
         own.append(job.card(job.bag.tape, TapeCard))
     too_hot = [card for card in own if temperature > card.highest_temperature_k]
     if too_hot:
-        card = min(too_hot, key=lambda one: one.highest_temperature_k)
+        card = min(too_hot, key=lambda material: material.highest_temperature_k)
         is_, most = brief_each((temperature, card.highest_temperature_k), "temperature", assessment.units)
         yield Finding(f"It is {is_} at the bag; {card.name} is good to {most}.", assessment.bag.tape_line[0])

@@ -36,7 +36,9 @@ def thick_zone_unfed(assessment: Assessment) -> Iterator[Finding]:
     cells = [(cell, cell.stack.laminate_thickness_m) for cell in assessment.laminate.cells if cell.stack.layers]
     if len(cells) < 2 or not job.lines:
         return
-    heights, areas = (np.array(one) for one in zip(*((height, cell.area_m2) for cell, height in cells), strict=True))
+    heights, areas = (
+        np.array(column) for column in zip(*((height, cell.area_m2) for cell, height in cells), strict=True)
+    )
     order = np.argsort(heights)
     usual = float(heights[order][np.searchsorted(np.cumsum(areas[order]), areas.sum() / 2)])
     thick = [cell.polygon for cell, height in cells if usual > 0 and height > job.house.high_build * usual * (1 - 1e-9)]
@@ -118,9 +120,9 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     }
     if not open_early or len(reached) < 2:
         return
-    first, last = min(open_early, key=lambda one: open_early[one]), max(reached, key=lambda one: reached[one])
+    first, last = min(open_early, key=lambda label: open_early[label]), max(reached, key=lambda label: reached[label])
     if reached[last] - reached[first] > job.house.vents_apart * fill.end_s:
-        early, late = (brief(reached[one], "duration") for one in (first, last))
+        early, late = (brief(reached[label], "duration") for label in (first, last))
         vent = job.line(first)
         text = f"Resin comes to vent {vent.label} after {early}, to {job.line(last).label} after {late}."
         yield Finding(text, vent.points[0], vent.id)
@@ -159,7 +161,7 @@ def slow_fabric(assessment: Assessment) -> Iterator[Finding]:
     first = assessment.causes[:1]
     for cause in (*first, *(cause for cause in assessment.causes[1:] if cause.kind == "fabric through")):
         share = brief(cause.share, "share", assessment.units)
-        layer = next((one.id for one in assessment.job.layup if one.card == cause.subject), "")
+        layer = next((entry.id for entry in assessment.job.layup if entry.card == cause.subject), "")
         if cause.kind == "fabric":
             text = f"{cause.name} holds the fill back: as open as usual cloth, the part fills in {share} of the time."
             yield Finding(text, cause.place, layer)

@@ -70,7 +70,7 @@ def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     if under or later:
         patch = Polygon((bonded[0] if bonded else job.media[0]).outline).intersection(job.part.shape)
         place = inside(patch) if not patch.is_empty else None
-        yield Finding(f"{'; '.join(one for one in (under, later) if one)}.", place)
+        yield Finding(f"{'; '.join(phrase for phrase in (under, later) if phrase)}.", place)
 
 
 def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:
@@ -118,7 +118,7 @@ def _past_core(job: Job) -> Job:
         if not any(region.name == name for region in job.regions):
             outline = tuple((round(x, 4), round(y, 4)) for x, y in wider.exterior.coords)
             job = with_region(job, revised(region, name=name, outline=outline))
-        job = with_layup(job, (revised(one, region=name) if one.id == layer.id else one for one in job.layup))
+        job = with_layup(job, (revised(entry, region=name) if entry.id == layer.id else entry for entry in job.layup))
     return job
 
 
@@ -143,7 +143,7 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     apart = core.exterior.distance(shared)
     away = brief(apart, "length", assessment.units)
     where = "where the core ends" if apart < NEAR_EDGE_M else f"{away} from the edge of the core"
-    names = listed(cards[one.card].name for one, _ in found)
+    names = listed(cards[entry.card].name for entry, _ in found)
     ends = "ends" if len(found) == 1 else "end"
     yield Finding(f"{names} in “{layer.region}” {ends} {where}.", place, layer.id)
 

@@ -99,7 +99,7 @@ def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
     bare = [(LineString(feed.points).difference(media), feed) for feed in job.feeds]
     off = [(line, feed) for line, feed in bare if line.length > job.house.off_media_m]
     if off:
-        line, feed = max(off, key=lambda one: one[0].length)
+        line, feed = max(off, key=lambda pair: pair[0].length)
         length = brief(line.length, "length", assessment.units)
         others = listed(other.label for _, other in off if other is not feed)
         more = f", and {others} as well" if others else ""

@@ -41,7 +41,7 @@ def inside(shape: BaseGeometry) -> Point:
 
 def middle_of(lines: BaseGeometry) -> Point:
     """The middle of a line, or of the longest of several."""
-    longest = max(getattr(lines, "geoms", [lines]), key=lambda one: one.length)
+    longest = max(getattr(lines, "geoms", [lines]), key=lambda piece: piece.length)
     place = longest.interpolate(0.5, normalized=True) if longest.geom_type == "LineString" else longest.centroid
     return place.x, place.y
 
@@ -56,7 +56,7 @@ def in_region(job: Job, region: str | None) -> Point:
     """A place in that region of the part; of all of it for None."""
     shape: BaseGeometry = job.part.shape
     if region is not None:
-        within = shape.intersection(Polygon(next(one.outline for one in job.regions if one.name == region)))
+        within = shape.intersection(Polygon(next(region_.outline for region_ in job.regions if region_.name == region)))
         shape = shape if within.is_empty else within
     return inside(shape)
 

@@ -136,4 +136,4 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
         for entry in REGISTRY
         for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
     ]
-    return tuple(sorted(found, key=lambda one: RANKS.index(one.rank)))
+    return tuple(sorted(found, key=lambda caution: RANKS.index(caution.rank)))

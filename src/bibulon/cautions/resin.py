@@ -201,7 +201,7 @@ def warmed_too_far(assessment: Assessment) -> Iterator[Finding]:
     poured = [event.temperature_k or 0.0 for event in job.shot if event.kind == "batch added"]
     temperatures = {"The shop": job.shop.temperature_k, "The mould": job.mould_temperature_k}
     temperatures["The mix"] = max(poured, default=0.0)
-    what, temperature = max(temperatures.items(), key=lambda one: one[1])
+    what, temperature = max(temperatures.items(), key=lambda item: item[1])
     if temperature > job.resin.highest_temperature_k:
         is_, most = brief_each((temperature, job.resin.highest_temperature_k), "temperature", assessment.units)
         yield Finding(f"{what} is at {is_}; {job.resin.name} is to stay below {most}.")
@@ -217,8 +217,8 @@ def warmed_too_far(assessment: Assessment) -> Iterator[Finding]:
 def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
     job, units = assessment.job, assessment.units
     resin = job.resin
-    flow = [*(one.temperature_k for one in resin.viscosity), *(one.temperature_k for one in resin.film_gel)]
-    pot = [one.temperature_k for one in resin.pot_life]
+    flow = [*(point.temperature_k for point in resin.viscosity), *(point.temperature_k for point in resin.film_gel)]
+    pot = [point.temperature_k for point in resin.pot_life]
     for what, known, temperature in (
         ("viscosity and gel", flow, job.mould_temperature_k),
         ("pot life", pot, job.shop.temperature_k),

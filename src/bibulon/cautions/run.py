@@ -179,9 +179,9 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
             if still:
                 yield f"The vacuum was let go with feed {still[0]} open", lines[still[0]].points[0]
         elif event.kind == "valve opened" and line is not None and line.kind == "feed":
-            if not opened and not held_ticked and any(one.kind == "step done" for one in job.shot):
+            if not opened and not held_ticked and any(entry.kind == "step done" for entry in job.shot):
                 yield f"Feed {line.label} was opened before the last hold test was ticked as passed", line.points[0]
-            before = [one for one in _planned_before(job, event.label) if one not in opened]
+            before = [label for label in _planned_before(job, event.label) if label not in opened]
             if before:
                 yield f"Feed {line.label} was opened before {before[0]}", line.points[0]
             opened.append(line.label)
@@ -191,9 +191,9 @@ def _planned_before(job: Job, label: str) -> tuple[str, ...]:
     """Labels of the feeds that the plan opens before the one of that *label*."""
     feeds = {line.label: line for line in job.feeds}
     opens = feeds[label].opens
-    timed = {one: line.opens.time_s for one, line in feeds.items() if isinstance(line.opens, AtTime)}
+    timed = {other: line.opens.time_s for other, line in feeds.items() if isinstance(line.opens, AtTime)}
     if isinstance(opens, AtTime):
-        return tuple(one for one, time_s in timed.items() if time_s < opens.time_s)
+        return tuple(other for other, time_s in timed.items() if time_s < opens.time_s)
     if isinstance(opens, WhenReached) and opens.line != feeds[label].id:
-        return tuple(one for one, line in feeds.items() if line.id == opens.line)
-    return tuple(one for one, time_s in timed.items() if time_s == min(timed.values()))
+        return tuple(other for other, line in feeds.items() if line.id == opens.line)
+    return tuple(other for other, time_s in timed.items() if time_s == min(timed.values()))

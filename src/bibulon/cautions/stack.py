@@ -40,7 +40,7 @@ def _widest(assessment: Assessment) -> Cell | None:
 def _each_stack(assessment: Assessment) -> list[Cell]:
     """The largest cell of every different stack."""
     found: dict[tuple[Layer, ...], Cell] = {}
-    for cell in sorted(assessment.laminate.cells, key=lambda one: -one.area_m2):
+    for cell in sorted(assessment.laminate.cells, key=lambda cell: -cell.area_m2):
         if cell.stack.layers:
             found.setdefault(cell.stack.layers, cell)
     return list(found.values())
@@ -116,9 +116,9 @@ def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
         for other, beside in cores[:at]:
             gap = shape.distance(beside)
             if other.region != layer.region and widest <= gap <= WIDEST_GAP_M:
-                one, two = nearest_points(shape, beside)
+                here, two = nearest_points(shape, beside)
                 shown = brief(gap, "thickness", assessment.units)
-                place = (one.x + two.x) / 2, (one.y + two.y) / 2
+                place = (here.x + two.x) / 2, (here.y + two.y) / 2
                 yield Finding(f"Core in “{layer.region}” lies {shown} from that in “{other.region}”.", place, layer.id)
                 return
     gap = max(job.flow.core_gap_m, job.core_laying.joint_gap_m)
@@ -189,7 +189,7 @@ def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
     runs = [(_thickest_run(cell.stack, cards, pressure), cell) for cell in _each_stack(assessment)]
     if not runs:
         return
-    run, cell = max(runs, key=lambda one: one[0].thickness_m)
+    run, cell = max(runs, key=lambda pair: pair[0].thickness_m)
     if run.thickness_m <= 0:
         return
     peak = peak_temperature_k(

@@ -49,20 +49,20 @@ def check(job: JobFile, as_json: AsJson = False) -> None:
         print_json(
             [
                 {
-                    "id": one.id,
-                    "rank": one.rank,
-                    "message": one.message,
-                    "why": one.why,
-                    "remedy": one.remedy,
-                    "where": None if one.place is None else {"x_m": one.place[0], "y_m": one.place[1]},
-                    "station": one.station,
+                    "id": caution.id,
+                    "rank": caution.rank,
+                    "message": caution.message,
+                    "why": caution.why,
+                    "remedy": caution.remedy,
+                    "where": None if caution.place is None else {"x_m": caution.place[0], "y_m": caution.place[1]},
+                    "station": caution.station,
                 }
-                for one in found
+                for caution in found
             ]
         )
     else:
-        for one in found:
-            typer.echo(f"{one.rank.upper():8} {one.message}\n         {one.why}\n         {one.remedy}")
+        for caution in found:
+            typer.echo(f"{caution.rank.upper():8} {caution.message}\n         {caution.why}\n         {caution.remedy}")
         typer.echo(f"{len(found)} cautions." if found else "No cautions.")
     end_by_cautions(assessment)
 
@@ -192,9 +192,8 @@ def charge(job: JobFile, as_json: AsJson = False) -> None:
             typer.echo(f"{item.name:32}{show(item.mass_kg, 'mass'):>12}   {item.how}")
         typer.echo(f"{'Total':32}{show(result.total_kg, 'mass'):>12}")
         for component in result.components:
-            typer.echo(
-                f"  {component.name}: {show(component.mass_kg, 'mass')} by weight ({show(component.volume_m3, 'volume')})"
-            )
+            mass, volume = show(component.mass_kg, "mass"), show(component.volume_m3, "volume")
+            typer.echo(f"  {component.name}: {mass} by weight ({volume})")
         for batch in assessment.batches:
             typer.echo(f"  batch {batch.number}: {show(batch.mass_kg, 'mass')}, mix at {show(batch.mix_s, 'duration')}")
     end_by_cautions(assessment)

@@ -70,7 +70,9 @@ class JobMenu(QMenu):
         self._put("Print …", window.print_something, "Ctrl+P")
         recent = self.addMenu("Recent jobs")
         for name in window.document.settings.recent:
-            recent.addAction(Path(name).name).triggered.connect(lambda _=False, one=name: window.files.open(Path(one)))
+            recent.addAction(Path(name).name).triggered.connect(
+                lambda _=False, path=name: window.files.open(Path(path))
+            )
         recent.setEnabled(bool(window.document.settings.recent))
         self._put("Work that was left …", window.show_left_over)
         self.addSeparator()
@@ -96,6 +98,6 @@ class JobMenu(QMenu):
             action = QAction(text, inner)
             action.setCheckable(True)
             action.setChecked(getattr(self._window.document.settings, field) == value)
-            action.triggered.connect(lambda _=False, one=value: self._window.set_setting(field, one))
+            action.triggered.connect(lambda _=False, chosen=value: self._window.set_setting(field, chosen))
             group.addAction(action)
             inner.addAction(action)

@@ -59,7 +59,7 @@ def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
         *((seen[at] * A_LITTLE_LATE, "front marked", "", {"place": place}) for at, place in enumerate(MARKS)),
         (610, "note", "", {"text": "Left corner lags, vent side clear."}),
     ]
-    entries[5:] = sorted((entry for entry in entries[5:] if entry[0] < SHOT_CLOCK_S), key=lambda one: one[0])
+    entries[5:] = sorted((entry for entry in entries[5:] if entry[0] < SHOT_CLOCK_S), key=lambda timed: timed[0])
     start = MORNING + timedelta(minutes=50)
     return tuple(
         RunEvent(number=i, at=start + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label, **more)

@@ -189,7 +189,9 @@ class TimeCanvas(QWidget):
     def _axis(self, painter: QPainter, scale: _Scale) -> None:
         palette = theme.current.palette
         width = scale.right - scale.left
-        step = next((one for one in STEPS_S if width * one / (scale.end_s - scale.start_s) > 86), STEPS_S[-1])
+        step = next(
+            (candidate for candidate in STEPS_S if width * candidate / (scale.end_s - scale.start_s) > 86), STEPS_S[-1]
+        )
         painter.setFont(theme.font(11))
         start = self.document.job.shop.shot_start_s
         for index in range(int(scale.start_s // step), int(scale.end_s // step) + 1):
@@ -349,7 +351,7 @@ class TimeCanvas(QWidget):
         boxes = [
             box
             for box in boxes
-            if box.left() >= 2 and box.right() <= self.width() - 4 and not any(box.intersects(one) for one in taken)
+            if box.left() >= 2 and box.right() <= self.width() - 4 and not any(box.intersects(other) for other in taken)
         ] or boxes
         return min(boxes, key=lambda box: sum(box.left() < other < box.right() for other, _, _ in flags))
 

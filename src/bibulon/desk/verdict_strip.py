@@ -145,9 +145,9 @@ class VerdictStrip(QFrame):
                 value = BUSY
             self.tiles[verdict.name].set(value, figure.how, _worst(found, verdict.cautions), busy)
         rank = found[0].rank if found else ""
-        how = "\n".join(one.message for one in found) or "Nothing found."
+        how = "\n".join(caution.message for caution in found) or "Nothing found."
         self.cautions.set(str(len(found)), how, rank, False)
 
 
 def _worst(found: tuple[Caution, ...], ids: tuple[str, ...]) -> str:
-    return next((one.rank for one in found if one.id in ids), "")
+    return next((caution.rank for caution in found if caution.id in ids), "")

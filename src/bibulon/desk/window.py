@@ -177,7 +177,7 @@ class Window(QMainWindow):
                 continue
             bound = QShortcut(QKeySequence(shortcut.keys), self)
             bound.setObjectName(shortcut.keys)
-            bound.activated.connect(lambda one=shortcut: self._pressed(one.method, one.argument))
+            bound.activated.connect(lambda pressed=shortcut: self._pressed(pressed.method, pressed.argument))
         for number, station in enumerate(STATIONS, 1):
             QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self.go, station.id))
 
@@ -212,11 +212,11 @@ class Window(QMainWindow):
 
     def offer_left_over(self) -> None:
         """Say what work of other jobs was left, if any of it was not put by for later."""
-        found = [one for one in left_over(state_folder()) if not one.about.put_by]
+        found = [work for work in left_over(state_folder()) if not work.about.put_by]
         if len(found) == 1:
-            one = found[0]
+            work = found[0]
             self.say(
-                f"{in_words(one)}.", ("Open it", partial(self.files.open_left_over, one)),
+                f"{in_words(work)}.", ("Open it", partial(self.files.open_left_over, work)),
                 ("Look at it", self.show_left_over),
             )  # fmt: skip
         elif found:
@@ -286,7 +286,7 @@ class Window(QMainWindow):
 
     def _prepare_a_bench(self) -> None:
         """Build the benches one by one while nothing else goes on, so that each is there at once when asked for."""
-        waiting = [one.id for one in STATIONS if one.id not in self.benches]
+        waiting = [station.id for station in STATIONS if station.id not in self.benches]
         if waiting:
             self._bench(waiting[0])
         else:
@@ -356,7 +356,7 @@ class Window(QMainWindow):
             name = station_of(caution.station).name
             action = panel.addAction(f"{caution.rank.upper()}  {name}: {caution.message}")
             action.setToolTip(caution.remedy)
-            action.triggered.connect(lambda _=False, one=caution: self.show_caution(one))
+            action.triggered.connect(lambda _=False, shown=caution: self.show_caution(shown))
         panel.setToolTipsVisible(True)
         corner = self.strip.cautions.mapToGlobal(self.strip.cautions.rect().bottomRight())
         panel.popup(corner - QPoint(panel.sizeHint().width(), 0))

@@ -245,7 +245,7 @@ def _svg_chains(parsed: Any) -> Iterator[Chain]:
 def _read_csv(path: Path) -> Drawing:
     """Two columns x and y; a heading may name the unit, ``x (mm), y (mm)``; an empty line begins another outline."""
     text = "\n".join(path.read_text(encoding="utf-8-sig").splitlines())
-    separator = next((one for one in (";", "\t") if one in text), ",")
+    separator = next((mark for mark in (";", "\t") if mark in text), ",")
     runs: list[list[tuple[float, float]]] = [[]]
     unit = None
     for number, row in enumerate(csv.reader(io.StringIO(text), delimiter=separator), 1):

@@ -106,7 +106,7 @@ def _fronts(result: FillResult) -> list[tuple[float, list[np.ndarray]]]:
 
 def _label_place(fronts: list[np.ndarray]) -> tuple[float, float]:
     """Where the time of a front is written: half-way along its longest line, in millimetres."""
-    longest = max(fronts, key=lambda one: float(np.linalg.norm(np.diff(one, axis=0), axis=1).sum()))
+    longest = max(fronts, key=lambda front: float(np.linalg.norm(np.diff(front, axis=0), axis=1).sum()))
     x, y = longest[len(longest) // 2].tolist()
     return x, y
 

@@ -143,14 +143,14 @@ class Arrivals:
 
     def _follow(self, end: float, distance: Floats) -> None:
         """Tell the nodes passed lately how far the front is beyond them at *end*."""
-        for one in self._passed:
-            one.take(end, distance[one.nodes])
-            self._mark[one.nodes] = one.marks()
-        self._passed = [one for one in self._passed if len(one.times) < POINTS]
+        for passed in self._passed:
+            passed.take(end, distance[passed.nodes])
+            self._mark[passed.nodes] = passed.marks()
+        self._passed = [passed for passed in self._passed if len(passed.times) < POINTS]
 
     def turn(self) -> None:
         """A valve turned: what the front does from here on tells nothing of what it did before."""
-        self._passed = [one for one in self._passed if len(one.times) < 2]
+        self._passed = [passed for passed in self._passed if len(passed.times) < 2]
 
     def ahead(self, length: float) -> Flags:
         """(n,) the nodes that the front should have filled after a further step of *length*, if it keeps its way."""
@@ -177,7 +177,7 @@ class Arrivals:
     def close(self) -> None:
         """The fill is over: nodes jumped over in its last step take the speed that the front had near them."""
         end = self._span[1]
-        waiting = [one.nodes for one in self._passed if len(one.times) < 2]
+        waiting = [passed.nodes for passed in self._passed if len(passed.times) < 2]
         known = ~np.isnan(self._speed) & (self._speed > 0) & (self._mark >= end - RECENT_STEPS * (end - self._span[0]))
         for nodes in waiting:
             for level in np.unique(self._level[nodes]):

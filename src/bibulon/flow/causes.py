@@ -189,7 +189,7 @@ def _hoses(job: Job) -> Iterator[Mended]:
 def _viscosity(job: Job) -> Iterator[Mended]:
     ratio = job.house.thick_pa_s / fresh_viscosity_pa_s(job.resin, job.mould_temperature_k)
     if ratio < 1:
-        points = tuple(revised(one, viscosity_pa_s=one.viscosity_pa_s * ratio) for one in job.resin.viscosity)
+        points = tuple(revised(point, viscosity_pa_s=point.viscosity_pa_s * ratio) for point in job.resin.viscosity)
         yield "viscosity", with_card(job, revised(job.resin, viscosity=points)), job.resin.id, job.resin.name, None
 
 
@@ -215,7 +215,7 @@ def _medium(job: Job) -> Iterator[Mended]:
     if covered.area > WELL_COVERED * part.area:
         return
     vents = unary_union([LineString(vent.points) for vent in job.vents]).buffer(job.house.brake_m)
-    shapes = [one for one in getattr(part.difference(vents), "geoms", [part.difference(vents)]) if one.area > 1e-4]
+    shapes = [area for area in getattr(part.difference(vents), "geoms", [part.difference(vents)]) if area.area > 1e-4]
     usual = next((job.card(patch.card, MediaCard) for patch in job.media), None) or shelf_card(USUAL_MEDIA)
     mended = with_card(job, usual)
     if mended.peel_ply is None:
@@ -232,7 +232,7 @@ def _medium(job: Job) -> Iterator[Mended]:
 def _core(job: Job) -> Iterator[Mended]:
     mended, plain = job, []
     for card in job.cards:
-        if isinstance(card, CoreCard) and card.grooves == "none" and any(one.card == card.id for one in job.layup):
+        if isinstance(card, CoreCard) and card.grooves == "none" and any(entry.card == card.id for entry in job.layup):
             plain.append(card)
             grooved = {"grooves": "two ways", "groove_pitch_m": 0.02, "groove_width_m": 0.002}
             deep = min(0.002, card.thickness_m)
@@ -243,7 +243,7 @@ def _core(job: Job) -> Iterator[Mended]:
         ]
         place = (cells[0].polygon if cells else job.part.shape).representative_point()
         where = place.x, place.y
-        yield "core", mended, next(one.id for one in job.layup if one.card == plain[0].id), plain[0].name, where
+        yield "core", mended, next(entry.id for entry in job.layup if entry.card == plain[0].id), plain[0].name, where
 
 
 def _opened_fabrics(job: Job, through: bool) -> Iterator[tuple[FabricCard, Job, Point | None]]:
@@ -252,7 +252,7 @@ def _opened_fabrics(job: Job, through: bool) -> Iterator[tuple[FabricCard, Job, 
     laid = [cell for cell in laminate_of(job).cells if cell.stack.layers]
     if not laid:
         return
-    cell = max(laid, key=lambda one: one.area_m2)
+    cell = max(laid, key=lambda cell: cell.area_m2)
     pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
     cards = {card.id: card for card in job.cards}
     fabrics = {layer.card: cards[layer.card] for layer in cell.stack.layers}
@@ -286,12 +286,14 @@ def _openness(card: FabricCard, pressure_pa: float, through: bool) -> float:
 def _with_feed_between(job: Job, result: FillResult) -> Job | None:
     """*job* with one more feed, half-way between the place that fills last and the feed next to it."""
     last = Place(result.last_filled)
-    feed = min(job.feeds, key=lambda one: LineString(one.points).distance(last))
+    feed = min(job.feeds, key=lambda feed: LineString(feed.points).distance(last))
     line = LineString(feed.points)
     start = nearest_points(line, last)[0]
     moved = translate(line, (last.x - start.x) / 2, (last.y - start.y) / 2).intersection(job.part.shape)
-    pieces = [one for one in getattr(moved, "geoms", [moved]) if isinstance(one, LineString) and one.length > 0.02]
+    pieces = [
+        piece for piece in getattr(moved, "geoms", [moved]) if isinstance(piece, LineString) and piece.length > 0.02
+    ]
     if not pieces:
         return None
-    points = tuple((x, y) for x, y in max(pieces, key=lambda one: one.length).coords)
+    points = tuple((x, y) for x, y in max(pieces, key=lambda piece: piece.length).coords)
     return with_line(job, revised(feed, id=new_id("feed"), points=points, opens=AtTime(), closes_s=None))

@@ -190,8 +190,8 @@ def study(
     jobs = []
     for row in scores:
         varied = job
-        for one, z in zip(inputs, row, strict=True):
-            varied = one.change(varied, float(z))
+        for spread_input, z in zip(inputs, row, strict=True):
+            varied = spread_input.change(varied, float(z))
         jobs.append(varied)
     arguments = [(varied, nodes, levels, pace) for varied in jobs]
     outcomes = sorted(in_parallel(_outcome, arguments, workers, progress), key=lambda pair: pair[0])
@@ -199,17 +199,17 @@ def study(
     done = [outcome for _, outcome in outcomes if outcome is not None]
     if not done:
         raise FlowRefusal("None of the spread fills could be computed.")
-    times = np.array([one.fill_time_s for one in done])
+    times = np.array([outcome.fill_time_s for outcome in done])
     late = rankdata(np.where(np.isnan(times), np.inf, times))
     used = scores[numbers]
     influence = []
-    for at, one in enumerate(inputs):
+    for at, spread_input in enumerate(inputs):
         varies = np.ptp(late) > 0 and len(done) > 2
-        influence.append((one.name, float(np.corrcoef(rankdata(used[:, at]), late)[0, 1]) if varies else 0.0))
+        influence.append((spread_input.name, float(np.corrcoef(rankdata(used[:, at]), late)[0, 1]) if varies else 0.0))
     return Ensemble(
         mesh=done[0].mesh,
         fill_time_s=times,
-        drawn_m3=np.array([one.drawn_m3 for one in done]),
-        dry_chance=np.mean([one.dry for one in done], axis=0),
+        drawn_m3=np.array([outcome.drawn_m3 for outcome in done]),
+        dry_chance=np.mean([outcome.dry for outcome in done], axis=0),
         influence=tuple(sorted(influence, key=lambda pair: -abs(pair[1]))),
     )

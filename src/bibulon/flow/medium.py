@@ -52,11 +52,11 @@ class Swelling:
         width = _WIDTHS.take(slot)
         part = (share - _SHARES.take(slot)) / width
         row = slot + np.arange(count) * len(_SHARES)
-        low, high = (self._more.take(row + one) for one in (0, 1))
+        low, high = (self._more.take(row + end) for end in (0, 1))
         capacity, give, opening = self._dry.copy(), np.zeros(len(self._dry)), np.ones(len(self._dry))
         capacity[:count] += low + part * (high - low)
         give[:count] = (high - low) / (width * self._film_pa)
-        low, high = (self._opening.take(row + one) for one in (0, 1))
+        low, high = (self._opening.take(row + end) for end in (0, 1))
         opening[:count] = low + part * (high - low)
         conductance = self._pores * (opening.take(self._edges.starts) + opening.take(self._edges.ends)) / 2
         return Linearised(conductance + self._bores, capacity, give, pressure_pa)

@@ -251,7 +251,9 @@ def _refine(fine: Sequence[Fine], sizes: dict[tuple[int, int], float], size_m: f
         curves = [tag for tag, middle in middles.items() if dwithin(place, middle, 2 * GRID_M)]
         groups.append((curves, [tag for tag, at in corners.items() if dwithin(place, at, 2 * GRID_M)], least_m))
     for low in np.arange(FINEST, 1.0 - CLASSES / 2, CLASSES) * size_m:
-        groups.append(([tag for tag, one in own.items() if low <= one < low + CLASSES * size_m], [], float(low)))
+        groups.append(
+            ([tag for tag, own_size in own.items() if low <= own_size < low + CLASSES * size_m], [], float(low))
+        )
     field, grown = gmsh.model.mesh.field, []
     for curves, places, least_m in groups:
         if not curves and not places:
@@ -282,7 +284,9 @@ def _in_classes(fine: Sequence[Fine], size_m: float) -> list[Fine]:
     classes: dict[int, list[Fine]] = defaultdict(list)
     for place, least_m in fine:
         classes[math.floor(math.log(least_m / size_m) / math.log1p(CLASSES))].append((place, least_m))
-    return [(union_all([place for place, _ in one]), min(least_m for _, least_m in one)) for one in classes.values()]
+    return [
+        (union_all([place for place, _ in pairs]), min(least_m for _, least_m in pairs)) for pairs in classes.values()
+    ]
 
 
 def _key(x: float, y: float) -> tuple[int, int]:
@@ -317,9 +321,9 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     least = np.full(len(places), size_m)
     np.minimum.at(least, corner, np.where(away > 2 * GRID_M, away, size_m))
     found: dict[tuple[int, int], float] = {}
-    for (x, y), one in zip(places, np.maximum(least, size_m * FINEST), strict=True):
+    for (x, y), size in zip(places, np.maximum(least, size_m * FINEST), strict=True):
         key = _key(x, y)
-        found[key] = min(float(one), found.get(key, size_m))
+        found[key] = min(float(size), found.get(key, size_m))
     return found
 
 

@@ -194,7 +194,7 @@ class _Assembly:
                 if levels[slot].swelling_m:
                     swelling[cell], opening[cell] = levels[slot].swelling_m, levels[slot].opening
         thirds = mesh.areas_m2[chosen] / 3
-        turn, stretch = (one[chosen] for one in self.onto_plan)
+        turn, stretch = (values[chosen] for values in self.onto_plan)
         in_plan = stretch[:, None, None] * (turn @ tensors[cells] @ turn.transpose(0, 2, 1))
         self.pores_between.append(_level_edges(mesh, corner_nodes, chosen, in_plan, self.count))
         for corner in corner_nodes.T:
@@ -337,7 +337,10 @@ def _all(parts: list[Conductors], count: int) -> Conductors:
 def _together_once(pores: Conductors, bores: Conductors) -> tuple[Conductors, Floats]:
     """The edges of both, each pair of nodes once, and what of each is pores."""
     count = pores.count
-    keys = [np.minimum(one.starts, one.ends) * count + np.maximum(one.starts, one.ends) for one in (pores, bores)]
+    keys = [
+        np.minimum(conductors.starts, conductors.ends) * count + np.maximum(conductors.starts, conductors.ends)
+        for conductors in (pores, bores)
+    ]
     pairs, where = np.unique(np.concatenate(keys), return_inverse=True)
     through_pores, through_bores = (
         np.bincount(at, part.conductance, len(pairs)).astype(np.float64)
@@ -435,7 +438,8 @@ def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
         ("vent", [*assembly.vent_nodes, *assembly.membrane_nodes]),
     ):
         have = {
-            int(body[assembly.place[node]]) for node in np.ravel(np.concatenate([np.ravel(one) for one in reached]))
+            int(body[assembly.place[node]])
+            for node in np.ravel(np.concatenate([np.ravel(some) for some in reached]))
         }
         for number in range(int(body.max()) + 1):
             if number not in have:

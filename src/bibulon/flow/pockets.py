@@ -70,7 +70,7 @@ class Pockets:
 
     @property
     def gases(self) -> tuple[Gas, ...]:
-        return tuple(one.gas for one in self.followed)
+        return tuple(pocket.gas for pocket in self.followed)
 
     def update(self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...], vents: Integers) -> None:
         """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*.
@@ -93,10 +93,10 @@ class Pockets:
         if shut.any():
             before = np.full(count, -1)
             amount_per_m3 = np.full(count, self._vent_pa)
-            for number, (one, pressure) in enumerate(zip(self.followed, gas_pa, strict=True)):
-                before[one.gas.nodes] = number
+            for number, (pocket, pressure) in enumerate(zip(self.followed, gas_pa, strict=True)):
+                before[pocket.gas.nodes] = number
                 # no resin squeezes gas beyond its own pressure: what a step made of that is let go
-                amount_per_m3[one.gas.nodes] = min(pressure, self._most_pa)
+                amount_per_m3[pocket.gas.nodes] = min(pressure, self._most_pa)
             for number in np.unique(part[shut]):
                 nodes = np.flatnonzero(shut & (part == number))
                 volume = float(empty[nodes].sum())
@@ -112,16 +112,18 @@ class Pockets:
         """How far a step to *gas_pa* brings the large pockets to the driving pressure, at most: the power of e."""
         last_pa, most = self._drive_pa + self._vent_pa, LARGE_SHARE * float(self._capacity.sum())
         found = 0.0
-        for one, end_pa in zip(self.followed, gas_pa, strict=True):
-            to_go, left = last_pa - one.gas.pressure_pa, last_pa - end_pa
-            if one.volume_m3 > most and 0 < left < to_go and left > NEARLY_THERE * last_pa:
+        for pocket, end_pa in zip(self.followed, gas_pa, strict=True):
+            to_go, left = last_pa - pocket.gas.pressure_pa, last_pa - end_pa
+            if pocket.volume_m3 > most and 0 < left < to_go and left > NEARLY_THERE * last_pa:
                 found = max(found, math.log(to_go / left))
         return found
 
     @property
     def nodes(self) -> Integers:
         """Numbers of all nodes of pockets."""
-        return np.concatenate([one.gas.nodes for one in self.followed]) if self.followed else np.zeros(0, np.int64)
+        return (
+            np.concatenate([pocket.gas.nodes for pocket in self.followed]) if self.followed else np.zeros(0, np.int64)
+        )
 
     def to_shrink(self, filled: Floats, at_last_pa: Floats) -> float:
         """How much further pockets have to shrink before all are at rest, as a share of all pores; 0 or less if none.
@@ -129,26 +131,26 @@ class Pockets:
         With the nodes *filled*, and resin that will be at *at_last_pa* (N,) over the vent's there.
         """
         whole, most = float(self._capacity.sum()), -1.0
-        for one in self.followed:
-            nodes = one.gas.nodes
+        for pocket in self.followed:
+            nodes = pocket.gas.nodes
             volume_m3 = float(np.maximum(self._capacity[nodes] - filled[nodes], 0.0).sum())
             pressure_pa = float(at_last_pa[nodes].mean()) + self._vent_pa
-            left_m3 = one.gas.amount / max(pressure_pa, one.gas.pressure_pa)
+            left_m3 = pocket.gas.amount / max(pressure_pa, pocket.gas.pressure_pa)
             most = max(most, (volume_m3 - max((1 + STILL_SHARE) * left_m3, STILL_OF_ALL * whole)) / whole)
         return most
 
     def report(self, filled: Floats) -> tuple[Pocket, ...]:
         """The pockets as they stand, the largest first, without what is left of those that fell to pieces."""
         network, found = self._network, []
-        for one in self.followed:
-            nodes = one.gas.nodes
+        for pocket in self.followed:
+            nodes = pocket.gas.nodes
             empty = np.maximum(self._capacity[nodes] - filled[nodes], 0.0)
             if empty.sum() < self._speck / 10:
                 continue
             x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
             area = np.zeros(len(network.mesh.points_m))  # seen from above: of the levels the driest counts
             np.maximum.at(area, network.place[nodes], network.area_m2[nodes] * empty / self._capacity[nodes])
-            found.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), one.gas.pressure_pa))
-        largest = max((one.volume_m3 for one in found), default=0.0)
-        told = [one for one in found if one.volume_m3 >= CRUMBS * largest]
-        return tuple(sorted(told, key=lambda one: -one.volume_m3))
+            found.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), pocket.gas.pressure_pa))
+        largest = max((pocket.volume_m3 for pocket in found), default=0.0)
+        told = [pocket for pocket in found if pocket.volume_m3 >= CRUMBS * largest]
+        return tuple(sorted(told, key=lambda pocket: -pocket.volume_m3))

@@ -365,6 +365,6 @@ def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
 
 
 def _nearest(course: BaseGeometry, place: Point) -> Point:
-    piece = min(get_parts(course), key=lambda one: one.distance(place))
+    piece = min(get_parts(course), key=lambda piece: piece.distance(place))
     nearest: Point = piece.interpolate(piece.project(place))
     return nearest

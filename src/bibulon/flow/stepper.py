@@ -280,13 +280,13 @@ class _Search:
         of_group = np.full(len(wet), -1, dtype=np.int64)
         of_group[dry_gas] = np.searchsorted(groups, self.pocket[dry_gas])
         beside = np.zeros((len(wet), count))
-        for one, other in ((a, b), (b, a)):
-            joins = wet[one] & (of_group[other] >= 0)
-            np.subtract.at(beside, (one[joins], of_group[other[joins]]), conductance[joins])
+        for here, other in ((a, b), (b, a)):
+            joins = wet[here] & (of_group[other] >= 0)
+            np.subtract.at(beside, (here[joins], of_group[other[joins]]), conductance[joins])
         among = (of_group[a] >= 0) & (of_group[b] >= 0)
         own = np.zeros((count, count))
-        for one, other in ((a, b), (b, a)):
-            np.subtract.at(own, (of_group[one[among]], of_group[other[among]]), conductance[among])
+        for here, other in ((a, b), (b, a)):
+            np.subtract.at(own, (of_group[here[among]], of_group[other[among]]), conductance[among])
         plain = (self.edges.into_nodes(conductance) + self.hold)[dry_gas]
         right = np.bincount(of_group[dry_gas], driven[dry_gas], count).astype(np.float64)
         own[np.arange(count), np.arange(count)] += np.bincount(of_group[dry_gas], plain, count)
@@ -373,7 +373,7 @@ class _Search:
         filled = self.filled + np.where(self.held | self.free, taken, 0.0)
         if self.one_way and bool((filled[self.free] < -1e-9 * self.law.capacity_m3[self.free]).any()):
             raise NotSettled
-        gas_pa = tuple(float(one) for one in self.gas_pa)
+        gas_pa = tuple(float(pressure_pa) for pressure_pa in self.gas_pa)
         return Step(filled, self._taken(along), pressure, wet, self.solves, gas_pa, along)
 
 

@@ -97,7 +97,7 @@ class Job(Model):
         _no_twins("region", [region.name for region in self.regions])
         things = [
             *(line.id for line in self.lines),
-            *(one.id for one in self.media),
+            *(patch.id for patch in self.media),
             *(manifold.id for manifold in self.manifolds),
         ]
         _no_twins("line, manifold or media patch", things)

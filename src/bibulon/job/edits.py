@@ -43,7 +43,7 @@ def value_at(job: Job, path: str) -> Any:
     value: Any = job
     for step in path.split("/"):
         if isinstance(value, tuple):
-            value = next((one for one in value if step in _names(one)), None)
+            value = next((element for element in value if step in _names(element)), None)
             if value is None:
                 raise KeyError(path)
         else:
@@ -71,7 +71,9 @@ def _placed(model: Any, steps: list[str], value: Any) -> Any:
     if not steps:
         return value
     if isinstance(model, tuple):
-        return tuple(_placed(one, steps[1:], value) if steps[0] in _names(one) else one for one in model)
+        return tuple(
+            _placed(element, steps[1:], value) if steps[0] in _names(element) else element for element in model
+        )
     if len(steps) == 1:
         return revised(model, **{steps[0]: value})
     inner = _placed(getattr(model, steps[0]), steps[1:], value)

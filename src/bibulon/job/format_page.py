@@ -81,13 +81,13 @@ def _type(field: dict[str, Any]) -> str:
     if "const" in field:
         return f"`{field['const']}`"
     if "enum" in field:
-        return " or ".join(f"`{one}`" for one in field["enum"])
+        return " or ".join(f"`{choice}`" for choice in field["enum"])
     for several in ("anyOf", "oneOf"):
         if several in field:
-            return " or ".join(_type(one) for one in field[several])
+            return " or ".join(_type(choice) for choice in field[several])
     if field.get("type") == "array":
         if "prefixItems" in field:
-            return "[" + ", ".join(_type(one) for one in field["prefixItems"]) + "]"
+            return "[" + ", ".join(_type(choice) for choice in field["prefixItems"]) + "]"
         return f"list of {_type(field.get('items', {}))}"
     if field.get("type") == "null":
         return "nothing"

@@ -54,12 +54,12 @@ class Journal:
             found = os.fstat(handle)
             missing: tuple[RunEvent, ...] = ()
             if (found.st_ino, found.st_size) != self._left:
-                there = {one.number for one in self.read().events}
-                missing = tuple(one for one in before if one.number not in there)
+                there = {entry.number for entry in self.read().events}
+                missing = tuple(entry for entry in before if entry.number not in there)
                 self._cut_torn_line(handle)
             size = os.fstat(handle).st_size
             try:
-                _write_all(handle, b"".join(_line(one) for one in (*missing, event)))
+                _write_all(handle, b"".join(_line(entry) for entry in (*missing, event)))
                 os.fsync(handle)
                 if new:
                     sync_folder(self.path.parent)
@@ -96,7 +96,7 @@ class Journal:
             if event is None:
                 if line.strip():
                     damaged += 1
-                    numbers = [int(one) for one in _NUMBER.findall(line)]
+                    numbers = [int(digits) for digits in _NUMBER.findall(line)]
                     highest = max([highest + 1, *(number for number in numbers if number <= highest + len(lines))])
                 continue
             if event.number in found and found[event.number] != event:

@@ -192,7 +192,7 @@ def left_over(root: Path) -> tuple[LeftOver, ...]:
             continue
         finally:
             kept.close()
-    return tuple(sorted(found, key=lambda one: -one.at_s))
+    return tuple(sorted(found, key=lambda path: -path.at_s))
 
 
 def _looked_at(kept: Kept) -> LeftOver:
@@ -246,7 +246,7 @@ def _folders(place: Path) -> Iterator[Path]:
 def _clear_discarded(root: Path) -> None:
     for folder in _folders(root / "discarded"):
         try:
-            newest = max((one.stat().st_mtime for one in folder.iterdir()), default=0.0)
+            newest = max((path.stat().st_mtime for path in folder.iterdir()), default=0.0)
         except OSError:
             continue
         if time.time() - max(newest, folder.stat().st_mtime) > DISCARDED_FOR_S:
@@ -257,16 +257,16 @@ def _take_in_old_state(root: Path) -> None:
     """Take over what an older version kept by the job's identifier."""
     for place, name in (("recovery", "recovery.bibulon"), ("runs", "journal")):
         try:
-            old = [one for one in (root / place).iterdir() if one.suffix in (".bibulon", ".journal")]
+            old = [path for path in (root / place).iterdir() if path.suffix in (".bibulon", ".journal")]
         except OSError:
             continue
-        for one in old:
-            folder = root / "work" / f"old-{one.stem}"
+        for path in old:
+            folder = root / "work" / f"old-{path.stem}"
             try:
                 make_folder(folder)
-                one.rename(folder / name)
+                path.rename(folder / name)
                 if not (folder / "about.json").exists():
-                    about = About(name=one.stem)
+                    about = About(name=path.stem)
                     write_whole(folder / "about.json", about.model_dump_json().encode("utf-8"), OWNER_ONLY)
             except OSError:
                 continue

@@ -132,7 +132,7 @@ class CutList:
     def pieces(self) -> tuple[CutPiece, ...]:
         """All pieces, in the order they are laid."""
         return tuple(
-            sorted((piece for roll in self.rolls for piece in roll.pieces), key=lambda one: (one.ply, one.code))
+            sorted((piece for roll in self.rolls for piece in roll.pieces), key=lambda piece: (piece.ply, piece.code))
         )
 
 
@@ -150,7 +150,7 @@ def cut_list(job: Job, progress: Progress = no_progress) -> CutList:
     rolls = [
         roll
         for name, pieces in by_card.items()
-        for roll in _on_rolls(cards[name], pieces, [one for one in kept if one.card == name])
+        for roll in _on_rolls(cards[name], pieces, [offcut for offcut in kept if offcut.card == name])
     ]
     return CutList(plies, tuple(rolls))
 
@@ -237,10 +237,10 @@ def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -
         for number, piece in enumerate(pieces)
     }
     rolls = []
-    for one in sorted(offcuts, key=lambda offcut: offcut.length_m * offcut.width_m):
-        room = tuple(math.floor((size + GAP_M) / GRAIN_M) for size in (one.width_m, one.length_m))
+    for offcut in sorted(offcuts, key=lambda offcut: offcut.length_m * offcut.width_m):
+        room = tuple(math.floor((size + GAP_M) / GRAIN_M) for size in (offcut.width_m, offcut.length_m))
         if placed := _packed(sizes, (room[0], room[1])):
-            rolls.append(_roll(card, pieces, placed, one.length_m, one.width_m, one.label))
+            rolls.append(_roll(card, pieces, placed, offcut.length_m, offcut.width_m, offcut.label))
             sizes = {number: size for number, size in sizes.items() if number not in placed}
     if sizes:
         placed = _packed(sizes, (width, sum(along for _, along in sizes.values())))
@@ -319,8 +319,8 @@ def _empty_rectangles(roll: Roll) -> list[tuple[float, float]]:
 
 def _largest_empty(boxes: list[Box], length_m: float, width_m: float) -> Box:
     """The largest rectangle of the cloth clear of *boxes*, with its sides on theirs or on the cloth's edges."""
-    xs = np.unique(np.clip([0.0, length_m, *(v for one in boxes for v in (one[0], one[2]))], 0.0, length_m))
-    ys = np.unique(np.clip([0.0, width_m, *(v for one in boxes for v in (one[1], one[3]))], 0.0, width_m))
+    xs = np.unique(np.clip([0.0, length_m, *(v for corners in boxes for v in (corners[0], corners[2]))], 0.0, length_m))
+    ys = np.unique(np.clip([0.0, width_m, *(v for corners in boxes for v in (corners[1], corners[3]))], 0.0, width_m))
     middle_x, middle_y = (xs[:-1] + xs[1:]) / 2, (ys[:-1] + ys[1:]) / 2
     free = np.ones((len(middle_x), len(middle_y)), dtype=bool)
     for low_x, low_y, high_x, high_y in boxes:

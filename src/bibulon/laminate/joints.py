@@ -95,8 +95,8 @@ def plies_of(job: Job) -> tuple[Ply, ...]:
     return tuple(plies)
 
 
-def _same_way(one: float, other: float) -> bool:
-    between = abs(one - other) % 180.0
+def _same_way(angle: float, other: float) -> bool:
+    between = abs(angle - other) % 180.0
     return min(between, 180.0 - between) <= SAME_DIRECTION_DEG
 
 
@@ -141,14 +141,14 @@ def _divided(
         strips = [(float(start), float(start + roll)) for start in starts]
         at = tuple(float(start + overlap / 2) for start in starts[1:])
         narrowest = min(min(roll, strips[0][1] - low), min(roll, high - strips[-1][0]))
-        apart = min((abs(one - other) for row in beside for one in at for other in row), default=float("inf"))
+        apart = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf"))
         enough = min(apart * stretch, cutting.stagger_m)
         score = (len(strips), -enough, -min(narrowest, NARROWEST_M))
         if best is None or score < best[0]:
             best = (score, strips, at, float(shift) * stretch)
     assert best is not None
     _, strips, at, taken_m = best
-    apart = min((abs(one - other) for row in beside for one in at for other in row), default=float("inf")) * stretch
+    apart = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf")) * stretch
     joints = [
         piece
         for v in at

@@ -98,13 +98,13 @@ def _curve(at: Floats, values: Floats, wanted: Floats) -> Floats:
 def _lofted(places: Floats, low: Floats, high: Floats, sections: tuple[ReliefSection, ...]) -> Floats:
     """Heights at *places* of the face through the *sections*: each runs from its first point to its last."""
     axis = 0 if sections[0].across == "x" else 1
-    ordered = sorted(sections, key=lambda one: one.at_m)
-    at = np.array([one.at_m for one in ordered])
+    ordered = sorted(sections, key=lambda section: section.at_m)
+    at = np.array([section.at_m for section in ordered])
     shares = np.linspace(0, 1, 8 * FINE + 1)
-    starts, ends = (np.array([one.points[end][0] for one in ordered]) for end in (0, -1))
+    starts, ends = (np.array([section.points[end][0] for section in ordered]) for end in (0, -1))
     profiles = []
-    for one in ordered:
-        along, z = np.array(one.points, dtype=np.float64).T
+    for section in ordered:
+        along, z = np.array(section.points, dtype=np.float64).T
         profiles.append(_curve(along, z, along[0] + shares * (along[-1] - along[0])))
     station = places[:, axis]
     first, last = _curve(at, starts, station), _curve(at, ends, station)

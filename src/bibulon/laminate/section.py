@@ -50,11 +50,11 @@ def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float]
         for layer in cell.stack.layers if cell is not None else ():
             card = cards[layer.card]
             if isinstance(card, FabricCard):
-                one = ply_thickness_m(card, fibre_fraction(card, pressure))
+                thickness_m = ply_thickness_m(card, fibre_fraction(card, pressure))
             else:
                 assert isinstance(card, CoreCard | CoatCard)
-                one = card.thickness_m
-            high = one * layer.count
+                thickness_m = card.thickness_m
+            high = thickness_m * layer.count
             if layer.id in edges and job.core_laying.chamfer > 0:
                 high = min(high, edges[layer.id].distance(Point(x, y)) / job.core_laying.chamfer)
             heights[layer.id][at] = high

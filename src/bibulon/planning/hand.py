@@ -42,7 +42,7 @@ class _Front:
 
 
 def _widest(cells: tuple[Cell, ...]) -> Stack | None:
-    return max(areas_of(cells), key=lambda one: one[1], default=(None, 0.0))[0]
+    return max(areas_of(cells), key=lambda pair: pair[1], default=(None, 0.0))[0]
 
 
 def _front(assessment: Assessment) -> _Front | str:

@@ -180,10 +180,14 @@ def advice(job: Job, costs: ShopCosts, units: Units) -> Advice:
     """Which of the processes on the card suits *job*."""
     materials, parts = materials_of(job), job.series.quantity
     judged = [
-        Judged(one, part_cost_by(one, costs.labour_per_h, materials, parts), _against(job, one, materials, units))
-        for one in costs.process
+        Judged(
+            process,
+            part_cost_by(process, costs.labour_per_h, materials, parts),
+            _against(job, process, materials, units),
+        )
+        for process in costs.process
     ]
-    ways = tuple(sorted(judged, key=lambda one: (bool(one.against), one.cost.total)))
+    ways = tuple(sorted(judged, key=lambda process: (bool(process.against), process.cost.total)))
     return Advice(ways, tuple(_reasons(job, costs, materials, ways, units)))
 
 
@@ -236,7 +240,7 @@ def break_even(
 ) -> int | None:
     """The first longer run for which *later* makes the part for less than *now*, up to the longest looked at."""
     for run in run_lengths(parts + 1):
-        costs = [part_cost_by(one, labour_per_h, materials, run).total for one in (now, later)]
+        costs = [part_cost_by(process, labour_per_h, materials, run).total for process in (now, later)]
         if costs[1] < costs[0]:
             return run
     return None

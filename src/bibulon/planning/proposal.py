@@ -89,7 +89,7 @@ def _axes(shape: Polygon) -> list[_Axes]:
     for a, b, d in ((p[0], p[1], p[3]), (p[1], p[2], p[0])):
         length, width = float(np.linalg.norm(b - a)), float(np.linalg.norm(d - a))
         found.append(_Axes(a, (b - a) / length, (d - a) / width, length, width))
-    return sorted(found, key=lambda one: one.width_m)
+    return sorted(found, key=lambda layout: layout.width_m)
 
 
 def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point, ...] | None:
@@ -105,7 +105,7 @@ def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point
     pieces = [piece for piece in get_parts(whole) if isinstance(piece, LineString)]
     if not pieces:
         return None
-    longest = max(pieces, key=lambda one: one.length)
+    longest = max(pieces, key=lambda piece: piece.length)
     inset = min(INSET_M, longest.length / 8) if kind == "feed" else 0.0
     if longest.length - 2 * inset < SHORTEST_LINE_M:
         return None

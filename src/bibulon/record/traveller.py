@@ -132,7 +132,7 @@ class _Traveller:
 
     def cautions(self) -> list[Flowable]:
         found = cautions_of(self.assessment)
-        rows = [[one.rank.upper(), one.message, one.remedy] for one in found]
+        rows = [[caution.rank.upper(), caution.message, caution.remedy] for caution in found]
         notes = dict.fromkeys((*safety_notes(self.job, "layup"), *safety_notes(self.job, "shoot"), POT_EXOTHERM, DEFER))
         return [
             self.text("Cautions", "head"),
@@ -238,7 +238,7 @@ class _Traveller:
         rows = []
         for test, verdict in self.assessment.hold_verdicts:
             low, high = verdict.leak_band_pa_m3_s
-            leak, least, most = (self.show(one, "leak rate") for one in (verdict.leak_pa_m3_s, low, high))
+            leak, least, most = (self.show(leak_rate, "leak rate") for leak_rate in (verdict.leak_pa_m3_s, low, high))
             band = f"{leak} ({from_to(least, most)})"
             rules = "; ".join(
                 f"{rule.rule}: {'pass' if rule.passed else 'FAIL'}, {rule.text}" for rule in verdict.rules

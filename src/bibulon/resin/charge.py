@@ -110,15 +110,15 @@ def _depth(cell: Cell, depth: str) -> float:
 def _bores(job: Job, what: str, units: Units) -> ChargeItem:
     volume, length = 0.0, 0.0
     for line in job.lines:
-        one = developed_length_m(job.part.relief, line.points) if what == "Lines" else line.hose_length_m
+        metres = developed_length_m(job.part.relief, line.points) if what == "Lines" else line.hose_length_m
         bore = job.card(line.tube if what == "Lines" else line.hose, TubeCard).bore_m
-        volume += math.pi / 4 * bore**2 * one
-        length += one
+        volume += math.pi / 4 * bore**2 * metres
+        length += metres
     for manifold in job.manifolds:
-        one = manifold.length_m if what == "Lines" else manifold.hose_length_m
+        metres = manifold.length_m if what == "Lines" else manifold.hose_length_m
         bore = job.card(manifold.tube if what == "Lines" else manifold.hose, TubeCard).bore_m
-        volume += math.pi / 4 * bore**2 * one
-        length += one
+        volume += math.pi / 4 * bore**2 * metres
+        length += metres
     count = len(job.lines) + len(job.manifolds)
     how = f"bore of {show(length, 'distance', units)} in {count} lines: {show(volume, 'volume', units)}"
     return ChargeItem(what, volume * job.resin.density_kg_m3, how)

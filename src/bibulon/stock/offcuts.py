@@ -53,5 +53,5 @@ def put_away(left: Iterable[Offcut], used: Iterable[str]) -> tuple[Offcut, ...]:
     kept = {offcut.label: offcut for offcut in shop_offcuts()}
     for label in used:
         kept.pop(label, None)
-    kept |= {one.label: one for one in left}
+    kept |= {offcut.label: offcut for offcut in left}
     return tuple(kept.values())

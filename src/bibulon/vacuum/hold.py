@@ -67,8 +67,8 @@ def fit_leak(readings: tuple[tuple[float, float], ...], step_pa: float = 100.0) 
     allowed = max(errors[best], floor) * (1 + float(fdtri(1, freedom, 0.95)) / (freedom * worth))
     plausible = [settled[i] for i in range(len(settled)) if errors[i] <= allowed]
     wider = 1 / math.sqrt(worth)
-    low = min(one.rise_pa_s - wider * (one.rise_pa_s - one.low_pa_s) for one in plausible)
-    high = max(one.rise_pa_s + wider * (one.high_pa_s - one.rise_pa_s) for one in plausible)
+    low = min(fit.rise_pa_s - wider * (fit.rise_pa_s - fit.low_pa_s) for fit in plausible)
+    high = max(fit.rise_pa_s + wider * (fit.high_pa_s - fit.rise_pa_s) for fit in plausible)
     return LeakFit(
         chosen.rise_pa_s, low, high, chosen.start_pa, chosen.settling_pa, chosen.settling_s, chosen.scatter_pa
     )

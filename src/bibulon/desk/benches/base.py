@@ -69,8 +69,8 @@ class CautionCard(QFrame):
         row.setSpacing(9)
         row.addWidget(RankMark(caution.rank, 18), 0, Qt.AlignmentFlag.AlignTop)
         texts = column(2)
-        for one in cautions:
-            texts.addWidget(label(one.message, "figure"))
+        for alike in cautions:
+            texts.addWidget(label(alike.message, "figure"))
         texts.addWidget(label(caution.why, "muted"))
         texts.addWidget(label(caution.remedy))
         if caution.mend is not None:
@@ -78,7 +78,7 @@ class CautionCard(QFrame):
             button.clicked.connect(lambda _=False: mend())
             texts.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(texts, 1)
-        self.setAccessibleName(f"{caution.rank}: {' '.join(caution.message for caution in cautions)}")
+        self.setAccessibleName(f"{caution.rank}: {' '.join(alike.message for alike in cautions)}")
 
 
 class _Watched:
@@ -230,7 +230,7 @@ class Bench(QScrollArea):
     def _mine(self, grave: bool) -> tuple[Caution, ...]:
         """The cautions for the head of the bench, or those for its end."""
         mine = (caution for caution in self.document.cautions if caution.station == self.station)
-        return tuple(one for one in mine if (self.long and one.rank != "note") == grave)
+        return tuple(caution for caution in mine if (self.long and caution.rank != "note") == grave)
 
     def _fill_grave(self, layout: QVBoxLayout) -> None:
         self._fill_cards(layout, self._mine(grave=True))
@@ -244,7 +244,7 @@ class Bench(QScrollArea):
         self._fill_cards(layout, found)
 
     def _fill_cards(self, layout: QVBoxLayout, found: tuple[Caution, ...]) -> None:
-        for _, some in groupby(found, key=lambda one: (one.id, one.rank, one.why, one.remedy)):
+        for _, some in groupby(found, key=lambda caution: (caution.id, caution.rank, caution.why, caution.remedy)):
             alike = tuple(some)
             layout.addWidget(CautionCard(alike, partial(self._mend, alike[0])))
 

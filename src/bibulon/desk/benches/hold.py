@@ -50,7 +50,7 @@ class HoldBench(Bench):
         self.kept = column(4)
         self.watch(self._kept_key, self.kept, self._fill_kept)
         self.section("New test")
-        self.choice("Stage", lambda: [(one, one) for one in STAGES], lambda: self.stage, self._set_stage)
+        self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
         self.pots = QCheckBox("Catch pots open to the bag")
         self.pots.setChecked(True)
         self.pots.setToolTip("Whether the volume that was tested holds the pots and their hoses")
@@ -270,7 +270,7 @@ class HoldBench(Bench):
             self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
 
     def _remove(self, test: HoldTest) -> None:
-        kept = tuple(one for one in self.document.job.hold_tests if one != test)
+        kept = tuple(kept_test for kept_test in self.document.job.hold_tests if kept_test != test)
         self.document.edit("remove hold test", changed(self.document.job, hold_tests=kept))
 
     def _fill_rules(self, layout: QVBoxLayout) -> None:
@@ -287,7 +287,7 @@ class HoldBench(Bench):
 
     def _choose_rule(self, rule: Rule, on: bool) -> None:
         rules = self.document.job.hold_rules
-        chosen = tuple(one for one in RULES if (on if one == rule else one in rules.rules))
+        chosen = tuple(name for name in RULES if (on if name == rule else name in rules.rules))
         self.document.edit("house rules", changed(self.document.job, hold_rules=revised(rules, rules=chosen)))
 
 

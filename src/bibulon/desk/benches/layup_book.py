@@ -167,7 +167,7 @@ class BookSection:
     def material(self, layer: Layer, card_id: str) -> None:
         card = next(card for card in self.cards(FabricCard, CoreCard, CoatCard) if card.id == card_id)
         job = with_card(self.document.job, card)
-        layers = [revised(one, card=card_id) if one.id == layer.id else one for one in job.layup]
+        layers = [revised(entry, card=card_id) if entry.id == layer.id else entry for entry in job.layup]
         self.document.edit("material of ply", with_layup(job, layers))
 
     def _add(self, kind: type[LayupCard]) -> None:
@@ -185,7 +185,7 @@ class BookSection:
     def move(self, layer: Layer, step: int) -> None:
         """Move an entry so many places farther from the tool; among the entries of a group it joins them."""
         layers = list(self.document.job.layup)
-        at = next(i for i, one in enumerate(layers) if one.id == layer.id)
+        at = next(i for i, entry in enumerate(layers) if entry.id == layer.id)
         to = min(max(at + step, 0), len(layers) - 1)
         if to == at:
             return
@@ -200,7 +200,7 @@ class BookSection:
     def place_at(self, layer: Layer, position: QPoint) -> None:
         """Move an entry to where it was dropped, a place on the screen."""
         middles = [row.mapToGlobal(row.rect().center()).y() for row in self.entries]
-        at = next(i for i, one in enumerate(self.document.job.layup) if one.id == layer.id)
+        at = next(i for i, entry in enumerate(self.document.job.layup) if entry.id == layer.id)
         before = self.first + sum(middle < position.y() for row, middle in enumerate(middles, self.first) if row != at)
         self.move(layer, before - at)
 
@@ -208,7 +208,7 @@ class BookSection:
         self.document.edit("lay ply once more", repeated_layup(self.document.job, layer.id))
 
     def remove(self, layer: Layer) -> None:
-        kept = [one for one in self.document.job.layup if one.id != layer.id]
+        kept = [entry for entry in self.document.job.layup if entry.id != layer.id]
         self.document.edit("remove ply", with_layup(self.document.job, kept))
 
     def link(self, layer: Layer) -> None:

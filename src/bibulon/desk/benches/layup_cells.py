@@ -96,7 +96,7 @@ class CellsSection:
             button.setCheckable(True)
             button.setChecked(chosen)
             button.setToolTip("Its figures, and its cells on the plan")
-            button.clicked.connect(lambda _=False, one=stack: self.choose(one))
+            button.clicked.connect(lambda _=False, of_row=stack: self.choose(of_row))
             layout.addWidget(button)
             if chosen:
                 layout.addWidget(self._details(cells, area))
@@ -114,8 +114,8 @@ class CellsSection:
             row.addWidget(label(name), 1)
             shown = label(value, "figure", wrap=False)
             row.addWidget(shown)
-            for one in (row.itemAt(0).widget(), shown):
-                one.setToolTip(how)
+            for widget in (row.itemAt(0).widget(), shown):
+                widget.setToolTip(how)
             box.addLayout(row)
         words, how = in_words(cells[0].stack.layers, self.bench.document.assessment.job.cards)
         if cells[0].stack.layers:

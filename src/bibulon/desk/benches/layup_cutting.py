@@ -227,18 +227,18 @@ class CuttingSections(QObject):
                 f"Use the shop's offcuts first ({len(store)})",
                 lambda: bool(self.bench.document.job.cutting.offcuts),
                 self._use,
-                ", ".join(f"{one.label}: {self._size(one)}" for one in (store or using)),
+                ", ".join(f"{offcut.label}: {self._size(offcut)}" for offcut in (store or using)),
             ))  # fmt: skip
         if self.left:
             sizes = ", ".join(
-                f"{one.label.rsplit(' ', 1)[-1]} {self._size(one)}".replace(" ", "\u00a0") for one in self.left
+                f"{offcut.label.rsplit(' ', 1)[-1]} {self._size(offcut)}".replace(" ", "\u00a0") for offcut in self.left
             )
             layout.addWidget(label(f"Left in one piece: {sizes}", "muted"))
             kept = self.bench.button("Put them in the shop's store", self._put_away, into=layout)
             kept.setToolTip("Once the cloth is cut: lists what is left as offcuts, and strikes out those used here")
 
-    def _size(self, one: Offcut) -> str:
-        return f"{self._show(one.length_m)} × {self._show(one.width_m)}"
+    def _size(self, offcut: Offcut) -> str:
+        return f"{self._show(offcut.length_m)} × {self._show(offcut.width_m)}"
 
     def _use(self, on: bool) -> None:
         store, document = self._store(), self.bench.document

@@ -255,7 +255,7 @@ class EntryRow(QWidget):
         row.setSpacing(6)
         role = ChoiceField(
             "",
-            lambda: [(one, one) for one in ROLES[self.card.kind]],
+            lambda: [(name, name) for name in ROLES[self.card.kind]],
             lambda: role_of(self.layer, self.card),
             partial(self._put, "role", "role"),
             "What it is in the stack",

@@ -358,7 +358,7 @@ class LinesBench(Bench):
             self.document.edit("edge of media", with_media(self.document.job, revised(of_job(), outline=outline)))
 
         def of_job() -> MediaPatch:
-            return next(one for one in self.document.job.media if one.id == patch.id)
+            return next(kept_patch for kept_patch in self.document.job.media if kept_patch.id == patch.id)
 
         for field in edge_fields(self.document, lambda: of_job().outline, reshape):
             layout.addWidget(field)
@@ -413,7 +413,7 @@ class LinesBench(Bench):
         return self.document.job.pots
 
     def _remove_pot(self, pot: CatchPot) -> None:
-        self._set_pots(tuple(one for one in self._pots() if one != pot))
+        self._set_pots(tuple(kept_pot for kept_pot in self._pots() if kept_pot != pot))
 
     def _add_pot(self) -> None:
         taken = {pot.label for pot in self._pots()}

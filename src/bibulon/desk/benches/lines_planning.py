@@ -88,8 +88,8 @@ class PlanningSections(QObject):
             grid.addWidget(label(text, "muted", wrap=False), 0, column_)
         for row, (name, read) in enumerate(self._rows(), 1):
             grid.addWidget(label(name, wrap=False), row, 0)
-            for column_, one in ((1, proposal.present), (2, proposal.proposed)):
-                grid.addWidget(label("–" if one is None else read(one), "figure", wrap=False), row, column_)
+            for column_, tried in ((1, proposal.present), (2, proposal.proposed)):
+                grid.addWidget(label("–" if tried is None else read(tried), "figure", wrap=False), row, column_)
         surer = proposal.present is not None and (proposal.present.filled_share or 0) > (
             proposal.proposed.filled_share or 0
         )
@@ -106,18 +106,26 @@ class PlanningSections(QObject):
     def _rows(self) -> tuple[tuple[str, Callable[[Layout], str]], ...]:
         units = self.document.assessment.units
 
-        def time(one: Layout) -> str:
-            return "not full" if one.result.fill_time_s is None else show(one.result.fill_time_s, "duration", units)
+        def time(layout: Layout) -> str:
+            return (
+                "not full" if layout.result.fill_time_s is None else show(layout.result.fill_time_s, "duration", units)
+            )
 
-        def margin(one: Layout) -> str:
-            return "–" if one.result.margin_s is None else show(one.result.margin_s, "duration", units)
+        def share(filled: float | None) -> str:
+            return "–" if filled is None else f"{filled:.0%} of fills"
+
+        def margin(layout: Layout) -> str:
+            return "–" if layout.result.margin_s is None else show(layout.result.margin_s, "duration", units)
 
         return (
-            ("Feeds, vents", lambda one: f"{one.feeds}, {len(one.job.vents)}"),
+            ("Feeds, vents", lambda layout: f"{layout.feeds}, {len(layout.job.vents)}"),
             ("Fill", time),
             ("Gel margin", margin),
-            ("Charge", lambda one: show(one.charge_kg, "mass", units)),
-            ("Fills in time", lambda one: "–" if one.filled_share is None else f"{one.filled_share:.0%} of fills"),
+            ("Charge", lambda layout: show(layout.charge_kg, "mass", units)),
+            (
+                "Fills in time",
+                lambda layout: share(layout.filled_share),
+            ),
         )
 
     def _take(self, chosen: Layout) -> None:

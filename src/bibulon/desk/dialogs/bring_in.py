@@ -68,7 +68,7 @@ class BringsIn(Protocol):
 
 def likely_unit(size: float) -> str:
     """The unit in which a drawing of that *size* would be a part of a likely size."""
-    return next((unit for unit, one in UNITS_M.items() if LIKELY_M[0] <= size * one <= LIKELY_M[1]), "mm")
+    return next((unit for unit, metres in UNITS_M.items() if LIKELY_M[0] <= size * metres <= LIKELY_M[1]), "mm")
 
 
 class Preview(QWidget):
@@ -265,9 +265,11 @@ class ReliefDialog(PreviewDialog):
         self.centred = True
         self.fields.addWidget(label(f"{name}: {len(surface.triangles)} triangles.", "muted"))
         self.turn_deg = likely_turn(surface, self.lie, outline)
-        self.unit_field = ChoiceField("In", lambda: [(one, one) for one in UNITS_M], lambda: self.unit, self._set_unit)
+        self.unit_field = ChoiceField(
+            "In", lambda: [(choice, choice) for choice in UNITS_M], lambda: self.unit, self._set_unit
+        )
         self.fields.addWidget(self.unit_field)
-        axes = [(f"{one} points up", one) for one in UPWARDS]
+        axes = [(f"{choice} points up", choice) for choice in UPWARDS]
         self.up_field = ChoiceField("Axis", lambda: axes, lambda: self.upwards, self._set_upwards)
         self.fields.addWidget(self.up_field)
         turns = "Counter-clockwise on the plan; the broken line is the mesh as it lies there."

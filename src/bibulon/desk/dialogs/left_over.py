@@ -65,43 +65,43 @@ class LeftOverWindow(QDialog):
             if found
             else "Nothing is left: all work is saved."
         )
-        for one in found:
-            self.rows.addWidget(self._row(one))
+        for work in found:
+            self.rows.addWidget(self._row(work))
 
-    def _row(self, one: LeftOver) -> QWidget:
+    def _row(self, work: LeftOver) -> QWidget:
         row = QWidget()
         down = QVBoxLayout(row)
         down.setContentsMargins(0, 0, 0, 0)
         down.addWidget(rule_line())
-        down.addWidget(label(in_words(one), "figure"))
-        down.addWidget(label(_details(one), "muted"))
+        down.addWidget(label(in_words(work), "figure"))
+        down.addWidget(label(_details(work), "muted"))
         buttons = QHBoxLayout()
         for words, do in (
-            ("Open", partial(self._open, one)),
-            ("Keep for later", partial(self._keep, one)),
-            ("Discard", partial(self._discard, one)),
+            ("Open", partial(self._open, work)),
+            ("Keep for later", partial(self._keep, work)),
+            ("Discard", partial(self._discard, work)),
         ):
             button = QPushButton(words)
-            button.setAccessibleName(f"{words}: {one.about.name}")
+            button.setAccessibleName(f"{words}: {work.about.name}")
             button.clicked.connect(lambda _=False, do=do: do())
             buttons.addWidget(button)
         buttons.addStretch(1)
         down.addLayout(buttons)
         return row
 
-    def _open(self, one: LeftOver) -> None:
+    def _open(self, work: LeftOver) -> None:
         self.accept()
-        self._take_up(one)
+        self._take_up(work)
 
-    def _keep(self, one: LeftOver) -> None:
-        self._changed(put_by, one)
+    def _keep(self, work: LeftOver) -> None:
+        self._changed(put_by, work)
 
-    def _discard(self, one: LeftOver) -> None:
-        self._changed(discard, one)
+    def _discard(self, work: LeftOver) -> None:
+        self._changed(discard, work)
 
-    def _changed(self, change: Callable[..., None], one: LeftOver) -> None:
+    def _changed(self, change: Callable[..., None], work: LeftOver) -> None:
         try:
-            change(state_folder(), one.key)
+            change(state_folder(), work.key)
         except OSError as error:
             self.told.setText(f"That could not be done: {error.strerror or error}.")
             return

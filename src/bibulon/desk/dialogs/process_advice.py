@@ -183,7 +183,7 @@ class AdviceDialog(QDialog):
             axis.setTicks([[(math.log10(tick), f"{tick:g}") for tick in TICKS[side]], []])
         materials, runs = materials_of(self.document.job), run_lengths()
         colours = (palette.ink, palette.feed, palette.vent, palette.accent)
-        names = [one.id for one in self.costs.process]
+        names = [process.id for process in self.costs.process]
         ordered = sorted(found.ways, key=lambda way: names.index(way.process.id))
         starts: dict[int, float] = {}
         for number, way in enumerate(ordered):
@@ -196,7 +196,7 @@ class AdviceDialog(QDialog):
             starts[number] = math.log10(max(costs[0], 1e-3))
         # each name before the beginning of its line, and off the one below
         below = -math.inf
-        for number, height in sorted(starts.items(), key=lambda one: one[1]):
+        for number, height in sorted(starts.items(), key=lambda item: item[1]):
             below = max(height, below + NAMES_APART)
             name = pyqtgraph.TextItem(ordered[number].process.name, colours[number % len(colours)], anchor=(1.0, 0.5))
             name.setPos(-0.03, below)
@@ -268,7 +268,9 @@ class AdviceDialog(QDialog):
                 costs = revised(self.costs, labour_per_h=number)
             else:
                 edit = partial(self._edited, at, field, number)
-                costs = revised(self.costs, process=tuple(edit(n, one) for n, one in enumerate(self.costs.process)))
+                costs = revised(
+                    self.costs, process=tuple(edit(n, process) for n, process in enumerate(self.costs.process))
+                )
             save_costs(costs)
             self.costs = costs
         except (QuantityError, CostsError) as error:

@@ -127,7 +127,7 @@ class StockWindow(QDialog):
         words = self.search.text().lower().split()
         self.list.blockSignals(True)
         self.list.clear()
-        for card in sorted(self.cards.values(), key=lambda one: (one.kind, one.name)):
+        for card in sorted(self.cards.values(), key=lambda card: (card.kind, card.name)):
             mine = "  ·  own" if card.id in self.own else ""
             if all(word in f"{card.kind} {card.name}{mine}".lower() for word in words):
                 item = QListWidgetItem(f"{card.name}\n{card.kind}{mine}")
@@ -182,7 +182,7 @@ class StockWindow(QDialog):
         if mine and isinstance(card, FabricCard):
             self._button(row, "Strip test …", partial(self.take_test, "strip"))
             self._button(row, "Thickness …", partial(self.take_test, "thickness"))
-        carried = next((one for one in self.document.job.cards if one.id == card.id), None)
+        carried = next((carried_card for carried_card in self.document.job.cards if carried_card.id == card.id), None)
         if carried is not None and carried != card:
             self._button(row, "Take into this job", self.take_over)
         row.addStretch(1)
@@ -235,9 +235,9 @@ class StockWindow(QDialog):
                 self._add_figure(card, (name, part), getattr(value, part), Measured, mine)
         elif isinstance(value, tuple):
             self.form.addWidget(label(_words(name), "section"))
-            for at, one in enumerate(value):
-                for part in type(one).model_fields:
-                    self._add_figure(card, (name, at, part), getattr(one, part), type(one), mine)
+            for at, element in enumerate(value):
+                for part in type(element).model_fields:
+                    self._add_figure(card, (name, at, part), getattr(element, part), type(element), mine)
         else:
             self._add_figure(card, (name,), value, type(card), mine)
 
@@ -366,7 +366,7 @@ class StockWindow(QDialog):
         """Take the chosen card off the shop's shelf; jobs that carry it keep it."""
         card = self.chosen
         if card is not None:
-            self._keep({name: one for name, one in self.own.items() if name != card.id})
+            self._keep({name: own_card for name, own_card in self.own.items() if name != card.id})
             self._fill_list()
 
     def take_test(self, which: str) -> None:

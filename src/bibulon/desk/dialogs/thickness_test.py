@@ -59,13 +59,13 @@ class ThicknessDialog(ReadingsDialog):
         def shown(values: np.ndarray) -> list[float]:
             return [number_shown(float(value), "pressure difference", self._units) for value in values]
 
-        pressures = np.array([one for one, _ in readings] or [2e3, 1e5], dtype=np.float64)
+        pressures = np.array([value for value, _ in readings] or [2e3, 1e5], dtype=np.float64)
         steps = np.geomspace(pressures.min(), pressures.max(), 80)
         vf, exponent = self.card.fibre_fraction, self.card.compaction_exponent
         if fitted and self.fit is not None:
             vf, exponent = self.fit.fibre_fraction, self.fit.exponent
         self.curve(shown(steps), 100 * vf * (steps / self.card.reference_pressure_pa) ** exponent)
-        if readings and (pressures > 0).all() and all(one > 0 for _, one in readings):
+        if readings and (pressures > 0).all() and all(value > 0 for _, value in readings):
             solid = self._plies * self.card.areal_weight_kg_m2 / self.card.fibre_density_kg_m3
             self.dots(shown(pressures), [100 * solid / thickness for _, thickness in readings])
 

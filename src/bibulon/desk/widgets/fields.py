@@ -375,7 +375,7 @@ class ChoiceField(QWidget):
         for index, (_, value) in enumerate(choices):
             self.box.setItemData(index, value)
         value = self._get()
-        index = next((i for i, (_, one) in enumerate(choices) if one == value), -1)
+        index = next((i for i, (_, choice) in enumerate(choices) if choice == value), -1)
         self.box.setCurrentIndex(index)
         self.box.setToolTip(self.box.currentText())
 

@@ -33,11 +33,11 @@ def beside(layout: QLayout, held: QWidget, following: bool) -> QWidget | None:
 
 def beyond(root: QWidget, following: bool) -> QWidget | None:
     """What Tab comes to when it leaves *root*, forward or back; None if there is nothing else."""
-    one = root.nextInFocusChain() if following else root.previousInFocusChain()
-    while one is not None and one is not root:
-        if _stops(one) and not root.isAncestorOf(one) and one.window() is root.window():
-            return one
-        one = one.nextInFocusChain() if following else one.previousInFocusChain()
+    widget = root.nextInFocusChain() if following else root.previousInFocusChain()
+    while widget is not None and widget is not root:
+        if _stops(widget) and not root.isAncestorOf(widget) and widget.window() is root.window():
+            return widget
+        widget = widget.nextInFocusChain() if following else widget.previousInFocusChain()
     return None
 
 
@@ -50,7 +50,7 @@ class HeldKeyboard:
         if held is None or held not in every or not _name(held):
             return
         self._name = _name(held)
-        self._number = [one for one in every if _name(one) == self._name].index(held)
+        self._number = [widget for widget in every if _name(widget) == self._name].index(held)
         if isinstance(held, QLineEdit) and held.isModified():
             self._typed = held.text(), held.cursorPosition()
 

@@ -191,8 +191,8 @@ class Document(QObject):
             raise PermissionError(errno.EROFS, "the job is open in another window")
         job = changed(self._settled, run=(*self._settled.run, event))
         saved = self._saved.run if self._saved is not None and self.path is not None else ()
-        in_file = {one.number for one in saved}
-        self._journal.append(event, tuple(one for one in self._settled.run if one.number not in in_file))
+        in_file = {entry.number for entry in saved}
+        self._journal.append(event, tuple(entry for entry in self._settled.run if entry.number not in in_file))
         self._live = None
         self._settle(job)
         with suppress(OSError):  # the entry is on disk; this only says at the next start that a run is under way

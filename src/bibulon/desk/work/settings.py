@@ -47,7 +47,7 @@ class Settings(Model):
     def with_recent(self, path: Path) -> Settings:
         """The settings with *path* first among the recent jobs."""
         name = str(path.resolve())
-        rest = tuple(one for one in self.recent if one != name)
+        rest = tuple(recent for recent in self.recent if recent != name)
         return self.model_copy(update={"recent": (name, *rest)[:MOST_RECENT]})
 
 
