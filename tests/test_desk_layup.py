@@ -85,9 +85,9 @@ def test_a_line_of_the_book_opens_for_change_and_a_new_ply_comes_up_open(window:
 def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkeypatch) -> None:
     side = layup(window, qtbot)
     assert "21.0 m" in texts(side) and "8 pieces off 1270 mm, 10% waste" in texts(side)
-    before = side.cutting.found
+    before = side.cutting.cuts
     type_into(side, "Overlap", "60 mm")
-    qtbot.waitUntil(lambda: side.cutting.found not in (None, before), timeout=20_000)
+    qtbot.waitUntil(lambda: side.cutting.cuts not in (None, before), timeout=20_000)
     window.refresh()
     assert "overlap by 60" in texts(side)
     push(side, "Overlap by 25 mm")
@@ -182,15 +182,15 @@ def test_offcuts_go_into_the_shops_store_and_are_used_from_it(window: Window, qt
     window.refresh()
     QApplication.processEvents()
     toggle = next(one for one in side.findChildren(ToggleField) if one.text().startswith("Use the shop"))
-    metres = {roll.card.id: roll.length_m for roll in side.cutting.found.rolls}
+    metres = {roll.card.id: roll.length_m for roll in side.cutting.cuts.rolls}
     toggle.click()
     assert window.document.job.cutting.offcuts == kept
-    qtbot.waitUntil(lambda: any(roll.offcut for roll in side.cutting.found.rolls), timeout=20_000)
-    now = {roll.card.id: roll.length_m for roll in side.cutting.found.rolls if not roll.offcut}
+    qtbot.waitUntil(lambda: any(roll.offcut for roll in side.cutting.cuts.rolls), timeout=20_000)
+    now = {roll.card.id: roll.length_m for roll in side.cutting.cuts.rolls if not roll.offcut}
     assert sum(now.values()) < sum(metres.values()) - 1.0
     window.refresh()
     push(side, "Put them in the shop's store")
-    used = {roll.offcut for roll in side.cutting.found.rolls if roll.offcut}
+    used = {roll.offcut for roll in side.cutting.cuts.rolls if roll.offcut}
     assert used and not used & ({one.label for one in shop_offcuts()} - {one.label for one in side.cutting.left})
 
 

@@ -39,7 +39,7 @@ def with_dialog(qtbot, kind: type, act) -> None:
 
     def look() -> None:
         found = [one for one in QApplication.topLevelWidgets() if isinstance(one, kind) and one.isVisible()]
-        if not found or (found[0].found is None and not found[0].error.text()):
+        if not found or (found[0].made is None and not found[0].error.text()):
             QTimer.singleShot(20, look)
             return
         seen.append(found[0])
@@ -73,7 +73,7 @@ def test_the_dome_gore_is_brought_in_from_its_drawing_and_mesh(window: Window, q
     def take_relief(asked: ReliefDialog) -> None:
         assert asked.upwards == "z" and asked.unit == "mm"
         asked.centre.click()  # the mesh lies where the drawing does
-        qtbot.waitUntil(lambda: asked.found is not None, timeout=20_000)
+        qtbot.waitUntil(lambda: asked.made is not None, timeout=20_000)
         push(asked, "Take this relief")
 
     push(bench(window), "From a mesh …")

@@ -234,23 +234,23 @@ class Assessment:
     @cached_property
     def moments(self) -> tuple[Moment, ...]:
         """Everything planned, on one clock."""
-        found: list[Moment] = []
+        moments: list[Moment] = []
         if self.fill is not None:
-            found.append(Moment("fill", "Fill", 0.0, self.fill.end_s))
+            moments.append(Moment("fill", "Fill", 0.0, self.fill.end_s))
             for event in self.fill.events:
                 label = self.job.line(event.line).label if self._has_line(event.line) else event.line
-                found.append(Moment(VALVE_MOMENTS[event.action], label, event.time_s, event.time_s, event.line))
+                moments.append(Moment(VALVE_MOMENTS[event.action], label, event.time_s, event.time_s, event.line))
             full_s = self.pots_full_s
             if full_s is not None:
-                found.append(Moment("pots full", "Pots full", full_s, full_s))
+                moments.append(Moment("pots full", "Pots full", full_s, full_s))
         for batch in self.batches:
-            found.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
-            found.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
-        found.append(Moment("gel", "Gel", self.cure.gel_s, self.cure.gel_s))
-        found.append(Moment("release", "Vacuum may go", self.cure.release_s, self.cure.release_s))
+            moments.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
+            moments.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
+        moments.append(Moment("gel", "Gel", self.cure.gel_s, self.cure.gel_s))
+        moments.append(Moment("release", "Vacuum may go", self.cure.release_s, self.cure.release_s))
         end = clock_time(self.job.shop.shift_end_s)
-        found.append(Moment("shift end", f"Shift ends {end}", self.cure.shift_end_s, self.cure.shift_end_s))
-        return tuple(found)
+        moments.append(Moment("shift end", f"Shift ends {end}", self.cure.shift_end_s, self.cure.shift_end_s))
+        return tuple(moments)
 
     @property
     def pots_full_s(self) -> float | None:
@@ -320,7 +320,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        found = scheduled_fill(assessment.job, nodes, levels, progress=progress)
-        return replace(assessment, fill=found, refusal=None, causes=causes_of(assessment.job, found))
+        fill = scheduled_fill(assessment.job, nodes, levels, progress=progress)
+        return replace(assessment, fill=fill, refusal=None, causes=causes_of(assessment.job, fill))
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal, causes=())

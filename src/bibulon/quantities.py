@@ -386,8 +386,8 @@ def in_words(text: str, units: Units) -> str:
     if KINDS["length"].shown[units.system][0] != "in":
         return text
 
-    def inches(found: re.Match[str]) -> str:
-        figures = [f"{round(float(group) / 25.4, 1):g}" for group in found.groups() if group]
+    def inches(match: re.Match[str]) -> str:
+        figures = [f"{round(float(group) / 25.4, 1):g}" for group in match.groups() if group]
         return f"{' to '.join(figures)} in"
 
     return re.sub(r"(\d+(?:\.\d+)?)(?: to (\d+(?:\.\d+)?))? mm\b", inches, text)
@@ -463,9 +463,9 @@ def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: 
 def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
     """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
     for digits in range(BRIEF_DIGITS, MOST_DIGITS):
-        found = tuple(brief(value, kind, units, digits) for value in values)
-        if len(set(found)) == len(set(values)):
-            return found
+        texts = tuple(brief(value, kind, units, digits) for value in values)
+        if len(set(texts)) == len(set(values)):
+            return texts
     return tuple(show(value, kind, units) for value in values)
 
 

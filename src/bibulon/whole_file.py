@@ -128,7 +128,7 @@ class OwnFile(Generic[Content]):
 def stamp_of(path: Path) -> tuple[int, int, int] | None:
     """What changes with the file; None if there is none. Raises OSError."""
     try:
-        found = path.stat()
+        status = path.stat()
     except FileNotFoundError:
         return None
-    return found.st_ino, found.st_mtime_ns, found.st_size
+    return status.st_ino, status.st_mtime_ns, status.st_size

@@ -57,8 +57,8 @@ def bag_plan_of(job: Job) -> BagPlan:
 
 def ports_of(job: Job) -> tuple[Point, ...]:
     """Where the hose of each line comes up under the film."""
-    found = [LineString(line.points).interpolate(line.port_at, normalized=True) for line in job.lines]
-    return tuple((place.x, place.y) for place in found)
+    ports = [LineString(line.points).interpolate(line.port_at, normalized=True) for line in job.lines]
+    return tuple((place.x, place.y) for place in ports)
 
 
 def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
@@ -104,7 +104,7 @@ def _developed_sides(part: Part, taped: Polygon, corners: list[Point]) -> tuple[
     sides = (second - first, third - second)
     if not part.relief:
         return float(np.linalg.norm(sides[0])), float(np.linalg.norm(sides[1]))
-    found = []
+    lengths_m = []
     for way, step in (sides, sides[::-1]):
         origin = first if way is sides[0] else second
         into = step if way is sides[0] else -step
@@ -116,8 +116,8 @@ def _developed_sides(part: Part, taped: Polygon, corners: list[Point]) -> tuple[
             if on_part > 0:
                 over = developed_length_m(part.relief, [(x, y) for x, y in line.coords])
                 longest = max(longest, over)
-        found.append(longest)
-    return found[0], found[1]
+        lengths_m.append(longest)
+    return lengths_m[0], lengths_m[1]
 
 
 def corners_of(ring: LinearRing) -> list[float]:

@@ -9,7 +9,7 @@ place. Modules: ``mould``, ``layup``, ``stack``, ``lines``, ``layout``, ``tubes`
 from __future__ import annotations
 
 from bibulon.cautions import bag, hold, layout, layup, lines, mould, resin, run, stack, tubes
-from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, found_of_plan, remember_found
+from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, findings_of_plan, remember_findings
 
 __all__ = [
     "REGISTRY",
@@ -17,13 +17,13 @@ __all__ = [
     "Rank",
     "bag",
     "cautions_of",
-    "found_of_plan",
+    "findings_of_plan",
     "hold",
     "layout",
     "layup",
     "lines",
     "mould",
-    "remember_found",
+    "remember_findings",
     "resin",
     "run",
     "stack",

@@ -134,17 +134,17 @@ def _past_core(job: Job) -> Job:
 def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     cards = {card.id: card for card in job.cards}
-    found = list(_ends_at_core(job))
-    if not found:
+    edges = list(_ends_at_core(job))
+    if not edges:
         return
-    layer, shared = found[0]
+    layer, shared = edges[0]
     place = middle_of(shared)
     core = core_of(job, shared)
     apart = core.exterior.distance(shared)
     away = brief(apart, "length", assessment.units)
     where = "where the core ends" if apart < NEAR_EDGE_M else f"{away} from the edge of the core"
-    names = listed(cards[entry.card].name for entry, _ in found)
-    ends = "ends" if len(found) == 1 else "end"
+    names = listed(cards[entry.card].name for entry, _ in edges)
+    ends = "ends" if len(edges) == 1 else "end"
     yield Finding(f"{names} in “{layer.region}” {ends} {where}.", place, layer.id)
 
 

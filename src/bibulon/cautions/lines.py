@@ -67,19 +67,19 @@ def _with_brake(job: Job) -> Job:
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     part, wanted = job.part.shape, job.house.brake_m
-    found: list[tuple[float, PlanPoint, str, str]] = []
+    places: list[tuple[float, PlanPoint, str, str]] = []
     for patch in job.media:
         media = Polygon(patch.outline).intersection(part)
         for vent in job.vents:
             line = LineString(vent.points)
             if not media.is_empty and (gap := media.distance(line)) < wanted - 1e-6:
                 close = nearest_points(media, line)[0]
-                found.append((gap, (close.x, close.y), vent.label, patch.id))
-    if found:
-        gap, place, _, patch_id = min(found)
+                places.append((gap, (close.x, close.y), vent.label, patch.id))
+    if places:
+        gap, place, _, patch_id = min(places)
         brake, asked = brief_each((gap, wanted), "length", assessment.units)
         text = "Flow media lies under" if gap == 0 else f"Flow media ends only {brake} from"
-        which = listed(label for *_, label, _ in sorted(found))
+        which = listed(label for *_, label, _ in sorted(places))
         yield Finding(f"{text} vent {which}; the brake should be {asked}.", place, patch_id)
 
 

@@ -19,10 +19,10 @@ from bibulon.laminate.cells import Cell
 
 def listed(names: Iterable[str], most: int = 6) -> str:
     """*names* for a sentence: “F1, F2 and F3”; of many only the first."""
-    found = list(dict.fromkeys(names))
-    if len(found) > most:
-        return f"{', '.join(found[:most])} and {len(found) - most} more"
-    return " and ".join([", ".join(found[:-1]), found[-1]]) if len(found) > 1 else "".join(found)
+    distinct = list(dict.fromkeys(names))
+    if len(distinct) > most:
+        return f"{', '.join(distinct[:most])} and {len(distinct) - most} more"
+    return " and ".join([", ".join(distinct[:-1]), distinct[-1]]) if len(distinct) > 1 else "".join(distinct)
 
 
 def on_part(job: Job, place: Point | None) -> Point | None:

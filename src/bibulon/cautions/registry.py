@@ -90,11 +90,11 @@ def caution(
     return register
 
 
-Found = dict[str, tuple[Finding, ...]]
-_found = Newest[tuple[Job, Units, date], Found]("bibulon.cautions.registry", 8)
+PlanFindings = dict[str, tuple[Finding, ...]]
+_found = Newest[tuple[Job, Units, date], PlanFindings]("bibulon.cautions.registry", 8)
 
 
-def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> Found:
+def findings_of_plan(assessment: Assessment, progress: Progress = no_progress) -> PlanFindings:
     """What the rules that read no fill find, by their names; kept for the jobs asked about last.
 
     *progress* is told how far it is, as a share.
@@ -102,24 +102,24 @@ def found_of_plan(assessment: Assessment, progress: Progress = no_progress) -> F
     known = _found.get((assessment.job, assessment.units, assessment.on))
     if known is not None:
         return known
-    found: Found = {}
+    findings: PlanFindings = {}
     rules = [entry for entry in REGISTRY if entry.of_plan]
     for at, entry in enumerate(rules):
-        found[entry.id] = tuple(entry.rule(assessment))
+        findings[entry.id] = tuple(entry.rule(assessment))
         progress((at + 1) / len(rules))
-    remember_found(assessment, found)
-    return found
+    remember_findings(assessment, findings)
+    return findings
 
 
-def remember_found(assessment: Assessment, found: Found) -> None:
+def remember_findings(assessment: Assessment, findings: PlanFindings) -> None:
     """Keep what was *found*, here or elsewhere, of the plan of *assessment*."""
-    _found.put((assessment.job, assessment.units, assessment.on), found)
+    _found.put((assessment.job, assessment.units, assessment.on), findings)
 
 
 def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
     """All cautions of a job, the gravest first."""
-    of_plan, units = found_of_plan(assessment), assessment.units
-    found = [
+    of_plan, units = findings_of_plan(assessment), assessment.units
+    cautions = [
         Caution(
             entry.id,
             finding.rank or entry.rank,
@@ -136,4 +136,4 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
         for entry in REGISTRY
         for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
     ]
-    return tuple(sorted(found, key=lambda caution: RANKS.index(caution.rank)))
+    return tuple(sorted(cautions, key=lambda caution: RANKS.index(caution.rank)))

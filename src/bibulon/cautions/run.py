@@ -40,7 +40,7 @@ def marks_of(assessment: Assessment) -> tuple[Mark, ...]:
     fill = assessment.fill
     if fill is None:
         return ()
-    found = []
+    marks = []
     for event in assessment.job.shot:
         if event.kind != "front marked" or event.place is None or event.clock_s < EARLIEST_MARK_S:
             continue
@@ -49,8 +49,8 @@ def marks_of(assessment: Assessment) -> tuple[Mark, ...]:
         except ValueError:  # beside the part
             continue
         if planned is not None and planned >= EARLIEST_MARK_S / 2:
-            found.append(Mark(event.place, event.clock_s, planned))
-    return tuple(found)
+            marks.append(Mark(event.place, event.clock_s, planned))
+    return tuple(marks)
 
 
 @caution(
@@ -158,10 +158,10 @@ def vacuum_let_go_early(assessment: Assessment) -> Iterator[Finding]:
     remedy="Stop, compare the list with the labels on the bag, and clamp what should not be open yet.",
 )
 def step_out_of_order(assessment: Assessment) -> Iterator[Finding]:
-    found = list(_out_of_order(assessment.job))
-    if found:
-        text, place = found[0]
-        more = f" {len(found) - 1} more steps were out of order." if len(found) > 1 else ""
+    skipped = list(_out_of_order(assessment.job))
+    if skipped:
+        text, place = skipped[0]
+        more = f" {len(skipped) - 1} more steps were out of order." if len(skipped) > 1 else ""
         yield Finding(f"{text}.{more}", place)
 
 

@@ -39,11 +39,11 @@ def _widest(assessment: Assessment) -> Cell | None:
 
 def _each_stack(assessment: Assessment) -> list[Cell]:
     """The largest cell of every different stack."""
-    found: dict[tuple[Layer, ...], Cell] = {}
+    largest: dict[tuple[Layer, ...], Cell] = {}
     for cell in sorted(assessment.laminate.cells, key=lambda cell: -cell.area_m2):
         if cell.stack.layers:
-            found.setdefault(cell.stack.layers, cell)
-    return list(found.values())
+            largest.setdefault(cell.stack.layers, cell)
+    return list(largest.values())
 
 
 # -- coats and core ----------------------------------------------------------------------------------------------------

@@ -44,7 +44,7 @@ def check(job: JobFile, as_json: AsJson = False) -> None:
     from bibulon.cautions import cautions_of
 
     assessment = opened(job)
-    found = cautions_of(assessment)
+    cautions = cautions_of(assessment)
     if as_json:
         print_json(
             [
@@ -57,13 +57,13 @@ def check(job: JobFile, as_json: AsJson = False) -> None:
                     "where": None if caution.place is None else {"x_m": caution.place[0], "y_m": caution.place[1]},
                     "station": caution.station,
                 }
-                for caution in found
+                for caution in cautions
             ]
         )
     else:
-        for caution in found:
+        for caution in cautions:
             typer.echo(f"{caution.rank.upper():8} {caution.message}\n         {caution.why}\n         {caution.remedy}")
-        typer.echo(f"{len(found)} cautions." if found else "No cautions.")
+        typer.echo(f"{len(cautions)} cautions." if cautions else "No cautions.")
     end_by_cautions(assessment)
 
 
@@ -139,14 +139,14 @@ def cut(
     from bibulon.whole_file import write_whole
 
     assessment = opened(job, with_fill=False)
-    found = cut_list(assessment.job)
+    cuts = cut_list(assessment.job)
     try:
         if export is not None and export.suffix.lower() == ".pdf":
-            write_whole(export, cutting_pdf(assessment.job, found, assessment.units))
+            write_whole(export, cutting_pdf(assessment.job, cuts, assessment.units))
         elif export is not None:
-            write_cut_list(found, export)
+            write_cut_list(cuts, export)
         if labels is not None:
-            write_whole(labels, labels_pdf(assessment.job, found, assessment.units))
+            write_whole(labels, labels_pdf(assessment.job, cuts, assessment.units))
     except (ValueError, OSError) as error:
         refuse(f"The file could not be written: {error}")
     if as_json:
@@ -159,11 +159,11 @@ def cut(
                 "waste": roll.waste,
                 "pieces": [dataclasses.asdict(piece) for piece in roll.pieces],
             }
-            for roll in found.rolls
+            for roll in cuts.rolls
         ]
-        print_json({"plies": len(found.plies), "rolls": rolls})
+        print_json({"plies": len(cuts.plies), "rolls": rolls})
         return
-    for roll in found.rolls:
+    for roll in cuts.rolls:
         width = show(roll.width_m, "length")
         typer.echo(f"{roll.title}: {roll.length_m:.2f} m off {width}, {roll.waste:.0%} waste")
         for piece in roll.pieces:

@@ -60,14 +60,14 @@ def ensemble_data(assessment: Assessment, samples: int, levels: int, scheduler: 
     from bibulon.flow.ensemble import study
 
     with _workers_of(scheduler):
-        found = study(assessment.job, samples, levels=levels)
+        ensemble = study(assessment.job, samples, levels=levels)
     return {
-        "fills": len(found.fill_time_s),
-        "filled_share": found.filled_share,
-        **{f"fill_time_p{p}_s": found.fill_percentile_s(p) for p in (10, 50, 90)},
-        **{f"resin_drawn_p{p}_m3": found.drawn_percentile_m3(p) for p in (10, 50, 90)},
-        "greatest_chance_of_dry": float(found.dry_chance.max()),
-        "influence": [{"input": name, "rank_correlation": weight} for name, weight in found.influence],
+        "fills": len(ensemble.fill_time_s),
+        "filled_share": ensemble.filled_share,
+        **{f"fill_time_p{p}_s": ensemble.fill_percentile_s(p) for p in (10, 50, 90)},
+        **{f"resin_drawn_p{p}_m3": ensemble.drawn_percentile_m3(p) for p in (10, 50, 90)},
+        "greatest_chance_of_dry": float(ensemble.dry_chance.max()),
+        "influence": [{"input": name, "rank_correlation": weight} for name, weight in ensemble.influence],
     }
 
 

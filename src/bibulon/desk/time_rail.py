@@ -260,11 +260,11 @@ class TimeCanvas(QWidget):
 
     def _resin_text(self, time_s: float) -> str:
         """Where the resin is at a moment, in words."""
-        found = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
-        if found is None:
+        resin = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
+        if resin is None:
             return ""
         units = self.document.assessment.units
-        drawn, bucket, pots = (show(mass, "mass", units) for mass in (found.drawn_kg, found.bucket_kg, found.pots_kg))
+        drawn, bucket, pots = (show(mass, "mass", units) for mass in (resin.drawn_kg, resin.bucket_kg, resin.pots_kg))
         return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"
 
     def _band(self, painter: QPainter, scale: _Scale) -> None:

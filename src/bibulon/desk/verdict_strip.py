@@ -131,7 +131,7 @@ class VerdictStrip(QFrame):
         self.process.setText(f"{WORKING} {share:.0%}")
 
     def refresh(self, document: Document) -> None:
-        assessment, found = document.assessment, document.cautions
+        assessment, cautions = document.assessment, document.cautions
         self.title.setText(document.job.name + (" •" if document.dirty else ""))
         self.title.setToolTip(str(document.path) if document.path else "Not saved to a file yet")
         where = document.path.name if document.path else "not saved yet"
@@ -143,11 +143,11 @@ class VerdictStrip(QFrame):
             value = figure.shown(assessment.units)
             if busy and figure.value is None and assessment.refusal is None:
                 value = BUSY
-            self.tiles[verdict.name].set(value, figure.how, _worst(found, verdict.cautions), busy)
-        rank = found[0].rank if found else ""
-        how = "\n".join(caution.message for caution in found) or "Nothing found."
-        self.cautions.set(str(len(found)), how, rank, False)
+            self.tiles[verdict.name].set(value, figure.how, _worst(cautions, verdict.cautions), busy)
+        rank = cautions[0].rank if cautions else ""
+        how = "\n".join(caution.message for caution in cautions) or "Nothing found."
+        self.cautions.set(str(len(cautions)), how, rank, False)
 
 
-def _worst(found: tuple[Caution, ...], ids: tuple[str, ...]) -> str:
-    return next((caution.rank for caution in found if caution.id in ids), "")
+def _worst(cautions: tuple[Caution, ...], ids: tuple[str, ...]) -> str:
+    return next((caution.rank for caution in cautions if caution.id in ids), "")

@@ -212,15 +212,15 @@ class Window(QMainWindow):
 
     def offer_left_over(self) -> None:
         """Say what work of other jobs was left, if any of it was not put by for later."""
-        found = [work for work in left_over(state_folder()) if not work.about.put_by]
-        if len(found) == 1:
-            work = found[0]
+        left = [work for work in left_over(state_folder()) if not work.about.put_by]
+        if len(left) == 1:
+            work = left[0]
             self.say(
                 f"{in_words(work)}.", ("Open it", partial(self.files.open_left_over, work)),
                 ("Look at it", self.show_left_over),
             )  # fmt: skip
-        elif found:
-            self.say(f"Work on {len(found)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
+        elif left:
+            self.say(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
 
     def show_left_over(self) -> None:
         """The work that was left, to open, keep or discard."""
@@ -348,11 +348,11 @@ class Window(QMainWindow):
 
     def show_cautions(self) -> None:
         """All cautions in one list; a click goes to where each is mended."""
-        found = self.document.cautions
+        cautions = self.document.cautions
         panel = QMenu(self)
-        if not found:
+        if not cautions:
             panel.addAction("Nothing found.").setEnabled(False)
-        for caution in found:
+        for caution in cautions:
             name = station_of(caution.station).name
             action = panel.addAction(f"{caution.rank.upper()}  {name}: {caution.message}")
             action.setToolTip(caution.remedy)

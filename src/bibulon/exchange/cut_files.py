@@ -21,12 +21,12 @@ BETWEEN_ROLLS_MM = 300.0
 CUT_COLOUR, ROLL_COLOUR, TEXT_COLOUR = 1, 8, 5
 
 
-def write_cut_list(found: CutList, path: Path) -> None:
+def write_cut_list(cuts: CutList, path: Path) -> None:
     """Write *found* to *path* in the format of its suffix. Raises :class:`ExportError` or OSError."""
     writer = WRITERS.get(path.suffix.lower())
     if writer is None:
         raise ExportError(f"“{path.suffix}” is not known; a cut list is written as {', '.join(sorted(WRITERS))}.")
-    whole(path, partial(writer, found))
+    whole(path, partial(writer, cuts))
 
 
 def described(piece: CutPiece) -> str:
@@ -40,22 +40,22 @@ def on_roll(piece: CutPiece, place: Point) -> Iterator[tuple[Point, ...]]:
         yield tuple(((x + place[0]) * 1000, (y + place[1]) * 1000) for x, y in ring)
 
 
-def _laid_out(found: CutList) -> Iterator[tuple[Roll, float]]:
+def _laid_out(cuts: CutList) -> Iterator[tuple[Roll, float]]:
     """Every roll and how far up (mm) it is drawn."""
     up = 0.0
-    for roll in found.rolls:
+    for roll in cuts.rolls:
         yield roll, up
         up += roll.width_m * 1000 + BETWEEN_ROLLS_MM
 
 
-def _write_dxf(found: CutList, path: Path) -> None:
+def _write_dxf(cuts: CutList, path: Path) -> None:
     """One layer each for what is cut, the rolls' edges, and the words with the arrow of the roll's direction."""
     drawing = new_drawing("R2010", units=units.MM)
     for name, colour in (("cut", CUT_COLOUR), ("roll", ROLL_COLOUR), ("words", TEXT_COLOUR)):
         drawing.layers.add(name, color=colour)
     space = drawing.modelspace()
     words = {"layer": "words"}
-    for roll, up in _laid_out(found):
+    for roll, up in _laid_out(cuts):
         width, length = roll.width_m * 1000, roll.length_m * 1000
         edge = [(0, up), (length, up), (length, up + width), (0, up + width)]
         space.add_lwpolyline(edge, close=True, dxfattribs={"layer": "roll"})
@@ -73,9 +73,9 @@ def _write_dxf(found: CutList, path: Path) -> None:
     drawing.saveas(path)
 
 
-def _write_svg(found: CutList, path: Path) -> None:
+def _write_svg(cuts: CutList, path: Path) -> None:
     """The same at full size: one user unit is one millimetre."""
-    tops = list(_laid_out(found))
+    tops = list(_laid_out(cuts))
     height = max((up + roll.width_m * 1000 for roll, up in tops), default=0.0) + 4 * MARGIN_MM
     width = max((roll.length_m * 1000 for roll, _ in tops), default=0.0) + 2 * MARGIN_MM
     lines = [
@@ -104,7 +104,7 @@ def _write_svg(found: CutList, path: Path) -> None:
     path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
 
 
-def _write_csv(found: CutList, path: Path) -> None:
+def _write_csv(cuts: CutList, path: Path) -> None:
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file)
         head = (
@@ -119,7 +119,7 @@ def _write_csv(found: CutList, path: Path) -> None:
             "shear (%)",
         )
         writer.writerow(head)
-        for piece in found.pieces:
+        for piece in cuts.pieces:
             size = (round(piece.length_m * 1000), round(piece.width_m * 1000))
             area = (round(piece.area_m2, 4), round(piece.shear * 100, 2))
             writer.writerow(

@@ -72,10 +72,10 @@ class Drawing:
     @property
     def layers(self) -> dict[str, int]:
         """The layers with the number of chains on each, as they come in the file."""
-        found: dict[str, int] = {}
+        counts: dict[str, int] = {}
         for chain in self.chains:
-            found[chain.layer] = found.get(chain.layer, 0) + 1
-        return found
+            counts[chain.layer] = counts.get(chain.layer, 0) + 1
+        return counts
 
     @property
     def size(self) -> tuple[float, float]:
@@ -118,14 +118,14 @@ def read_drawing(path: Path) -> Drawing:
 
 
 def _counted(chains: Iterable[Chain]) -> tuple[Chain, ...]:
-    found, count = [], 0
+    entities, count = [], 0
     for chain in chains:
         count += len(chain.points)
         if count > MOST_POINTS:
             raise DrawingRefusal(f"The drawing has more than {MOST_POINTS} points. Leave out what is no outline.")
         if len(chain.points) > 1:
-            found.append(chain)
-    return tuple(found)
+            entities.append(chain)
+    return tuple(entities)
 
 
 # -- DXF ---------------------------------------------------------------------------------------------------------------

@@ -27,31 +27,31 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
     vacuum (inHg)``; it holds for bare numbers. Raises :class:`ReadingsError`.
     """
     pressure_unit = ""
-    found: list[tuple[float, float]] = []
+    readings: list[tuple[float, float]] = []
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip() or line.lstrip().startswith("#"):
             continue
         cells = _cells(line)
         if len(cells) < 2:
             raise ReadingsError(f"Line {number}: a time and a pressure are needed, found “{line.strip()[:40]}”.")
-        if not found and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
+        if not readings and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
             time_unit, pressure_unit = _heading(cells, time_unit)
             continue
         try:
             time_s = _time(cells[0], time_unit)
             pressure = cells[1] if re.search(r"[A-Za-z%]", cells[1]) else f"{cells[1]} {pressure_unit}"
-            found.append((time_s, parse(pressure, "pressure", units)))
+            readings.append((time_s, parse(pressure, "pressure", units)))
         except QuantityError as error:
             raise ReadingsError(f"Line {number}: {error}") from error
-        if len(found) > MOST_READINGS:
+        if len(readings) > MOST_READINGS:
             raise ReadingsError(f"There are more than {MOST_READINGS} readings; thin them out first.")
-    if len(found) < 2:
+    if len(readings) < 2:
         raise ReadingsError("At least two readings are needed, each a time and a pressure on a line of its own.")
-    for line_number, (earlier, later) in enumerate(pairwise(found), 2):
+    for line_number, (earlier, later) in enumerate(pairwise(readings), 2):
         if later[0] <= earlier[0]:
             raise ReadingsError(f"Reading {line_number}: its time is not after the one before.")
-    start = found[0][0]
-    return tuple((time_s - start, pressure) for time_s, pressure in found)
+    start = readings[0][0]
+    return tuple((time_s - start, pressure) for time_s, pressure in readings)
 
 
 def _cells(line: str) -> list[str]:

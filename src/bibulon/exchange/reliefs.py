@@ -84,14 +84,14 @@ class Lie:
 
     def _placed(self, turned: Floats, outline: tuple[PlanPoint, ...]) -> Floats:
         """Points (n, 3) whose last axis points up already, in metres on the plan."""
-        found: Floats = turned * self.unit_m
+        placed: Floats = turned * self.unit_m
         c, s = math.cos(math.radians(self.turn_deg)), math.sin(math.radians(self.turn_deg))
-        found = found @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+        placed = placed @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
         if self.centred:
             low_x, low_y, high_x, high_y = Polygon(outline).bounds
-            middle = (found[:, :2].min(axis=0) + found[:, :2].max(axis=0)) / 2
-            found = found - np.array([middle[0] - (low_x + high_x) / 2, middle[1] - (low_y + high_y) / 2, 0.0])
-        return found
+            middle = (placed[:, :2].min(axis=0) + placed[:, :2].max(axis=0)) / 2
+            placed = placed - np.array([middle[0] - (low_x + high_x) / 2, middle[1] - (low_y + high_y) / 2, 0.0])
+        return placed
 
     def shadow(self, surface: Surface, outline: tuple[PlanPoint, ...]) -> tuple[PlanPoint, ...]:
         """The corners of the mesh's hull on the plan; none if it has no extent there."""
@@ -170,8 +170,8 @@ def _is_whole(path: Path, size: int) -> bool:
 def _turned(points: Floats, upwards: Upwards) -> Floats:
     """*points* with the axis *upwards* as z, the others in their turning order."""
     axis = "xyz".index(upwards[-1])
-    found = points[:, [(axis + 1) % 3, (axis + 2) % 3, axis]]
-    return found if len(upwards) == 1 else found * (1.0, -1.0, -1.0)
+    turned = points[:, [(axis + 1) % 3, (axis + 2) % 3, axis]]
+    return turned if len(upwards) == 1 else turned * (1.0, -1.0, -1.0)
 
 
 def relief_of(
@@ -244,8 +244,8 @@ def _under(part: Polygon, points: Floats, triangles: Integers) -> Integers:
     far = max(float(np.abs(corners[near][..., :2] - np.array([low_x, low_y])).max()), 0.0)
     if far > FARTHEST_SHARE * max(high_x - low_x, high_y - low_y):
         raise ReliefRefusal(f"The mesh reaches {far:.4g} m beyond the part. Cut it to the mould's face.")
-    found: Integers = triangles[near]
-    return found
+    near_triangles: Integers = triangles[near]
+    return near_triangles
 
 
 def _sampled(mesh: Mesh, part: Polygon, seen_m2: float) -> Floats:

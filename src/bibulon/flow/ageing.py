@@ -121,6 +121,6 @@ class Ageing:
             (len(nodes), len(nodes)),
         )
         right = np.where(still, self._poured, held * self._poured / whole)[nodes]
-        found = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0).solve(right)
-        self._poured[nodes] = found.clip(0.0, self.pours_s[-1])
+        carried = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0).solve(right)
+        self._poured[nodes] = carried.clip(0.0, self.pours_s[-1])
         self._wetted = self._wetted | ~still

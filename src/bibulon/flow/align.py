@@ -44,16 +44,16 @@ def without_wrong_signs(triangles: Integers, coupling: Floats) -> Floats:
     where = where.reshape(3, -1).T
     total = np.bincount(where.ravel(), coupling.ravel(), len(keys))
     positive = np.bincount(where.ravel(), np.maximum(coupling, 0.0).ravel(), len(keys))
-    found = coupling.copy()
+    corrected = coupling.copy()
     for c in range(3):
         i, j = (c + 1) % 3, (c + 2) % 3
         rows = np.flatnonzero((coupling[:, c] > 0) & (total[where[:, c]] > 0))
         excess = total[where[rows, c]] * coupling[rows, c] / positive[where[rows, c]]
         foot = np.clip(coupling[rows, i] / (coupling[rows, i] + coupling[rows, j]), 1e-3, 1 - 1e-3)
-        found[rows, c] -= excess
-        found[rows, j] += excess / foot
-        found[rows, i] += excess / (1 - foot)
-    return found
+        corrected[rows, c] -= excess
+        corrected[rows, j] += excess / foot
+        corrected[rows, i] += excess / (1 - foot)
+    return corrected
 
 
 def aligned(mesh: Mesh, tensors: Floats, fixed: Integers) -> Mesh:

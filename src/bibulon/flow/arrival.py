@@ -59,8 +59,8 @@ class _Passed:
                 bend = np.where(alike, slower - slow, 0.0) / np.where(alike, d2 - d0, 1.0)
                 marks = marks + d0 * d1 * bend
             marks = np.clip(marks, self._start, self._end)
-        found: Floats = marks + self._share * (self._through - marks)
-        return found
+        marks_: Floats = marks + self._share * (self._through - marks)
+        return marks_
 
 
 def _slowness(time: float, way: Floats) -> Floats:
@@ -132,14 +132,14 @@ class Arrivals:
 
     def ahead_of_front(self, air_pa: Floats, full: Flags) -> Floats:
         """(n,) *air_pa* (n,) of nodes that are not *full*, and for those that are that of the nearest one ahead."""
-        found = air_pa.copy()
+        spread_pa = air_pa.copy()
         behind = np.flatnonzero(full)
         for level in np.unique(self._level[behind]):
             mine = behind[self._level[behind] == level]
             ahead = np.flatnonzero(~full & (self._level == level))
             if len(ahead):
-                found[mine] = air_pa[ahead[cKDTree(self._place[ahead]).query(self._place[mine])[1]]]
-        return found
+                spread_pa[mine] = air_pa[ahead[cKDTree(self._place[ahead]).query(self._place[mine])[1]]]
+        return spread_pa
 
     def _follow(self, end: float, distance: Floats) -> None:
         """Tell the nodes passed lately how far the front is beyond them at *end*."""
@@ -154,10 +154,10 @@ class Arrivals:
 
     def ahead(self, length: float) -> Flags:
         """(n,) the nodes that the front should have filled after a further step of *length*, if it keeps its way."""
-        found = np.zeros(self._count, dtype=bool)
+        reached = np.zeros(self._count, dtype=bool)
         start, end = self._span
         if end <= start:
-            return found
+            return reached
         full = self.front_m >= self.margin_m
         # nodes that the front had passed before the last step know its speed
         near = full & ~np.isnan(self._speed) & (self._mark >= end - RECENT_STEPS * (end - start))
@@ -171,8 +171,8 @@ class Arrivals:
             gap, which = cKDTree(self._place[front]).query(self._place[mine], distance_upper_bound=reach[front].max())
             close = np.isfinite(gap)
             nodes = mine[close]
-            found[nodes] = gap[close] + self.margin_m[nodes] <= reach[front[which[close]]]
-        return found
+            reached[nodes] = gap[close] + self.margin_m[nodes] <= reach[front[which[close]]]
+        return reached
 
     def close(self) -> None:
         """The fill is over: nodes jumped over in its last step take the speed that the front had near them."""
@@ -223,12 +223,12 @@ def evened(mesh: Mesh, values: Floats) -> Floats:
     The lag between levels is often no longer than the front takes through one cell, and known no better than that.
     """
     a, b = mesh.edges.T
-    found = values
+    even = values
     known = ~np.isnan(values)
     both = known[a] & known[b]
     a, b = a[both], b[both]
     count = np.bincount(a, minlength=len(values)) + np.bincount(b, minlength=len(values))
     for _ in range(EVENINGS):
-        total = np.bincount(a, found[b], len(values)) + np.bincount(b, found[a], len(values))
-        found = np.where(count > 0, (found + total / np.maximum(count, 1)) / 2, found)
-    return found
+        total = np.bincount(a, even[b], len(values)) + np.bincount(b, even[a], len(values))
+        even = np.where(count > 0, (even + total / np.maximum(count, 1)) / 2, even)
+    return even

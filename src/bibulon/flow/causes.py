@@ -75,12 +75,12 @@ def causes_of(job: Job, result: FillResult, progress: Progress = no_progress) ->
 
     *progress* is called between trials and may raise to give up.
     """
-    found: list[Cause] = []
+    causes: list[Cause] = []
     if is_slow(job, result):
-        found += _of_slowness(job, result, progress)
+        causes += _of_slowness(job, result, progress)
     if lags(job, result):
-        found += _of_lag(job, _nodes(result), progress)
-    return tuple(found)
+        causes += _of_lag(job, _nodes(result), progress)
+    return tuple(causes)
 
 
 def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause]:
@@ -88,20 +88,20 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
     before = _fill_time_s(base, nodes)
     if before is None:
         return []
-    found: list[Cause] = []
+    causes: list[Cause] = []
     for kind, mended, subject, name, place in _mends(base, result):
         progress(1.0)
         after = _fill_time_s(mended, nodes)
         if after is not None and after < WORTH * before:
-            found.append(Cause(kind, after / before, subject, name, place))
-    found.sort(key=lambda cause: cause.share)
-    if not found:
+            causes.append(Cause(kind, after / before, subject, name, place))
+    causes.sort(key=lambda cause: cause.share)
+    if not causes:
         progress(1.0)
         nearer = _with_feed_between(base, result)
         after = None if nearer is None else _fill_time_s(nearer, nodes)
         if after is not None and after < WORTH * before:
-            found.append(Cause("distance", after / before, place=result.last_filled))
-    return found
+            causes.append(Cause("distance", after / before, place=result.last_filled))
+    return causes
 
 
 def _of_lag(job: Job, nodes: int, progress: Progress) -> Iterator[Cause]:

@@ -67,10 +67,10 @@ class Ensemble:
 
     def fill_percentile_s(self, percent: float) -> float | None:
         """Fill time that so many percent of the fills stay below; None where those did not fill."""
-        found = float(
+        time_s = float(
             np.percentile(np.where(np.isnan(self.fill_time_s), np.inf, self.fill_time_s), percent, method="higher")
         )
-        return found if math.isfinite(found) else None
+        return time_s if math.isfinite(time_s) else None
 
     def drawn_percentile_m3(self, percent: float) -> float:
         """Resin drawn that so many percent of the fills stay below."""
@@ -131,18 +131,18 @@ def _gap(name: str, suspected_m: float) -> Change:
 def inputs_of(job: Job) -> tuple[Input, ...]:
     """The uncertain inputs of *job*."""
     used = {layer.card for layer in job.layup} | {patch.card for patch in job.media}
-    found = []
+    inputs = []
     for card in job.cards:
         if card.id in used and isinstance(card, FabricCard | MediaCard):
-            found.append(Input(f"permeability of {card.name}", _permeability(card)))
+            inputs.append(Input(f"permeability of {card.name}", _permeability(card)))
         elif card.id in used and isinstance(card, CoreCard) and card.grooves != "none":
-            found.append(Input(f"grooves of {card.name}", _grooves(card)))
+            inputs.append(Input(f"grooves of {card.name}", _grooves(card)))
     if job.flow.core_gap_m > 0 or any(job.is_core(layer.card) and layer.region for layer in job.layup):
-        found.append(Input("gap beside the core", _gap("core_gap_m", SUSPECTED_GAP_M)))
+        inputs.append(Input("gap beside the core", _gap("core_gap_m", SUSPECTED_GAP_M)))
     if job.flow.edge_gap_m > 0:
-        found.append(Input("gap along the edge", _gap("edge_gap_m", 0.0)))
+        inputs.append(Input("gap along the edge", _gap("edge_gap_m", 0.0)))
     return (
-        *found,
+        *inputs,
         Input("viscosity", _viscosity),
         Input("temperature", _temperature),
         Input("vacuum", _vacuum),

@@ -47,15 +47,15 @@ class FactorCache:
     def _round(self, chosen: Flags) -> Flags:
         """*chosen* with rings of nodes round them."""
         a, b = self._edges.starts, self._edges.ends
-        found, most = chosen.copy(), AHEAD * int(chosen.sum())
+        within, most = chosen.copy(), AHEAD * int(chosen.sum())
         for _ in range(MOST_RINGS):
-            wider = found.copy()
-            wider[a[found[b]]] = True
-            wider[b[found[a]]] = True
+            wider = within.copy()
+            wider[a[within[b]]] = True
+            wider[b[within[a]]] = True
             if int(wider.sum()) > most:
                 break
-            found = wider
-        return found
+            within = wider
+        return within
 
     def entries(self, nodes: Flags) -> tuple[Integers, Integers, Integers]:
         """Source, row and column of the entries of the upper half for *nodes*, column by column."""
@@ -97,8 +97,8 @@ class Factors:
 
     def solve(self, right: Floats) -> Floats:
         """(N,) the solution for the right side (N,), zero at all nodes that were not chosen."""
-        found = np.zeros(len(right))
+        solution = np.zeros(len(right))
         answer = matrix(np.where(self._chosen, right, 0.0)[self._nodes])
         cholmod.solve(self._factor, answer)
-        found[self._nodes] = np.array(answer).ravel()
-        return found
+        solution[self._nodes] = np.array(answer).ravel()
+        return solution

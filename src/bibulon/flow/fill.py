@@ -142,8 +142,8 @@ class _Fill:
             return trial(*steps.step(length, guess, about_pa))
 
         now = trial(0.0, Step(state.filled_m3, nothing, nothing, state.wet, 0, (), nothing))
-        found = step_to_event(now, trial(length, step), attempt, lambda late: pace.tolerance * (state.clock + late))
-        return found.length, found.step
+        event = step_to_event(now, trial(length, step), attempt, lambda late: pace.tolerance * (state.clock + late))
+        return event.length, event.step
 
     def _accept(self, length: float, step: Step) -> _Gain:
         state = self.state

@@ -76,11 +76,11 @@ def course_of(network: Network, rows: list[Row]) -> Course:
 
 def _run_along(network: Network, times: Floats, opened_s: dict[str, float]) -> Flags:
     """(shell,) whether a node lies on a bore that resin ran along, and not on a feed that the front passed closed."""
-    found: Flags = network.in_part_share[: len(times)] < 1
+    on_lines: Flags = network.in_part_share[: len(times)] < 1
     for feed in network.feeds:
         nodes = network.nodes_on_line[feed.line.id]
-        found[nodes[times[nodes] < opened_s.get(feed.line.id, np.inf)]] = False
-    return found
+        on_lines[nodes[times[nodes] < opened_s.get(feed.line.id, np.inf)]] = False
+    return on_lines
 
 
 def arrivals_of(

@@ -136,7 +136,7 @@ class Mesh:
         a, b, c = (self.points_m[self.triangles[:, corner]] for corner in range(3))
         ab, ac = b - a, c - a
         double = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
-        found: list[tuple[int, Floats]] = []
+        hits: list[tuple[int, Floats]] = []
         for place in places:
             ap = place - a
             second = (ap[:, 0] * ac[:, 1] - ap[:, 1] * ac[:, 0]) / double
@@ -144,8 +144,8 @@ class Mesh:
             worst = np.minimum(np.minimum(second, third), 1 - second - third)
             best = int(np.argmax(worst))
             weights = np.array([1 - second[best] - third[best], second[best], third[best]]).clip(0, 1)
-            found.append((best if worst[best] >= -1e-3 else -1, weights / weights.sum()))
-        return found
+            hits.append((best if worst[best] >= -1e-3 else -1, weights / weights.sum()))
+        return hits
 
 
 def mesh_size_m(area_m2: float, nodes: int, fine_m: float = 0.0) -> float:
@@ -320,11 +320,11 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     away = distance(at[corner], sides[side])
     least = np.full(len(places), size_m)
     np.minimum.at(least, corner, np.where(away > 2 * GRID_M, away, size_m))
-    found: dict[tuple[int, int], float] = {}
+    sizes: dict[tuple[int, int], float] = {}
     for (x, y), size in zip(places, np.maximum(least, size_m * FINEST), strict=True):
         key = _key(x, y)
-        found[key] = min(float(size), found.get(key, size_m))
-    return found
+        sizes[key] = min(float(size), sizes.get(key, size_m))
+    return sizes
 
 
 def _build(

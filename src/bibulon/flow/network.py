@@ -109,11 +109,11 @@ class Network:
 
     def suction_pa(self, head_pa: Floats) -> Floats:
         """(N,) the greatest head over the edges of the part at each node."""
-        found = np.zeros(len(self.capacity_m3))
+        suction = np.zeros(len(self.capacity_m3))
         inside = (self.edges.starts < self.shell_count) & (self.edges.ends < self.shell_count)
         for ends in (self.edges.starts, self.edges.ends):
-            np.maximum.at(found, ends[inside], np.abs(head_pa[inside]))
-        return found
+            np.maximum.at(suction, ends[inside], np.abs(head_pa[inside]))
+        return suction
 
     @property
     def top(self) -> Integers:
@@ -438,8 +438,7 @@ def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:
         ("vent", [*assembly.vent_nodes, *assembly.membrane_nodes]),
     ):
         have = {
-            int(body[assembly.place[node]])
-            for node in np.ravel(np.concatenate([np.ravel(some) for some in reached]))
+            int(body[assembly.place[node]]) for node in np.ravel(np.concatenate([np.ravel(some) for some in reached]))
         }
         for number in range(int(body.max()) + 1):
             if number not in have:

@@ -89,7 +89,7 @@ class Pockets:
         part = bodies_of(self._a[among], self._b[among], count)
         vented = np.unique(part[open_vent])
         shut = dry & ~np.isin(part, vented)
-        found = []
+        followed = []
         if shut.any():
             before = np.full(count, -1)
             amount_per_m3 = np.full(count, self._vent_pa)
@@ -105,18 +105,18 @@ class Pockets:
                 if volume <= 0 or (amount / (self._drive_pa + self._vent_pa) < self._speck and (old < 0).all()):
                     continue
                 cut_off = max([volume, *(self.followed[k].cut_off_m3 for k in np.unique(old[old >= 0]))])
-                found.append(_Followed(Gas(nodes, amount, amount / volume), cut_off, volume))
-        self.followed = tuple(found)
+                followed.append(_Followed(Gas(nodes, amount, amount / volume), cut_off, volume))
+        self.followed = tuple(followed)
 
     def squeezed(self, gas_pa: tuple[float, ...]) -> float:
         """How far a step to *gas_pa* brings the large pockets to the driving pressure, at most: the power of e."""
         last_pa, most = self._drive_pa + self._vent_pa, LARGE_SHARE * float(self._capacity.sum())
-        found = 0.0
+        most_squeezed = 0.0
         for pocket, end_pa in zip(self.followed, gas_pa, strict=True):
             to_go, left = last_pa - pocket.gas.pressure_pa, last_pa - end_pa
             if pocket.volume_m3 > most and 0 < left < to_go and left > NEARLY_THERE * last_pa:
-                found = max(found, math.log(to_go / left))
-        return found
+                most_squeezed = max(most_squeezed, math.log(to_go / left))
+        return most_squeezed
 
     @property
     def nodes(self) -> Integers:
@@ -141,7 +141,7 @@ class Pockets:
 
     def report(self, filled: Floats) -> tuple[Pocket, ...]:
         """The pockets as they stand, the largest first, without what is left of those that fell to pieces."""
-        network, found = self._network, []
+        network, pockets = self._network, []
         for pocket in self.followed:
             nodes = pocket.gas.nodes
             empty = np.maximum(self._capacity[nodes] - filled[nodes], 0.0)
@@ -150,7 +150,7 @@ class Pockets:
             x, y = (network.mesh.points_m[network.place[nodes]] * empty[:, None]).sum(axis=0) / empty.sum()
             area = np.zeros(len(network.mesh.points_m))  # seen from above: of the levels the driest counts
             np.maximum.at(area, network.place[nodes], network.area_m2[nodes] * empty / self._capacity[nodes])
-            found.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), pocket.gas.pressure_pa))
-        largest = max((pocket.volume_m3 for pocket in found), default=0.0)
-        told = [pocket for pocket in found if pocket.volume_m3 >= CRUMBS * largest]
+            pockets.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), pocket.gas.pressure_pa))
+        largest = max((pocket.volume_m3 for pocket in pockets), default=0.0)
+        told = [pocket for pocket in pockets if pocket.volume_m3 >= CRUMBS * largest]
         return tuple(sorted(told, key=lambda pocket: -pocket.volume_m3))

@@ -26,9 +26,9 @@ def between_steps(result: FillResult, time_s: float, rows: Floats) -> Floats:
 
 def top_nodes(result: FillResult) -> Integers:
     """(points,) the node nearest the film at each point."""
-    found = np.zeros(len(result.mesh.points_m), dtype=np.int64)
-    found[result.place] = np.arange(len(result.place))  # nodes of a point come from the tool to the film
-    return found
+    nodes = np.zeros(len(result.mesh.points_m), dtype=np.int64)
+    nodes[result.place] = np.arange(len(result.place))  # nodes of a point come from the tool to the film
+    return nodes
 
 
 def pressure_map(result: FillResult, time_s: float) -> Floats:

@@ -131,9 +131,9 @@ class FillResult:
         share = np.clip((HALF - low) / np.where(high > low, high - low, 1.0), 0.0, 1.0)
         times = self.times_s[before] + share * (self.times_s[first] - self.times_s[before])
         times[~enough.any(axis=0)] = np.inf
-        found = np.zeros(len(self.mesh.points_m))
-        np.maximum.at(found, self.place, times)
-        return np.where(np.isinf(found), np.nan, found)
+        times_s = np.zeros(len(self.mesh.points_m))
+        np.maximum.at(times_s, self.place, times)
+        return np.where(np.isinf(times_s), np.nan, times_s)
 
     @property
     def last_filled(self) -> tuple[float, float]:
@@ -192,10 +192,10 @@ class FillResult:
         return _weighed(self.seen_s, *self._weights(x_m, y_m))
 
     def _weights(self, x_m: float, y_m: float) -> tuple[Integers, Floats]:
-        found = self.mesh.locate(x_m, y_m)
-        if found is None:
+        located = self.mesh.locate(x_m, y_m)
+        if located is None:
             raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
-        return found
+        return located
 
     def drawn_at(self, time_s: float) -> float:
         """Resin drawn from the bucket by *time_s* (m³)."""

@@ -33,14 +33,14 @@ def scheduled_fill(
     """
     problem = flow_problem(job, nodes, levels, after, pace)
     network = build_network(problem)
-    found = fill_on(network, problem, progress)
+    result = fill_on(network, problem, progress)
     for _ in range(MOST_ROUNDS - 1):
-        planned = tuple(batch.mass_kg / job.resin.density_kg_m3 for batch in batches_in(job, found))
-        if not problem.batches_m3 or not planned or _agree(found, planned):
+        planned = tuple(batch.mass_kg / job.resin.density_kg_m3 for batch in batches_in(job, result))
+        if not problem.batches_m3 or not planned or _agree(result, planned):
             break
         problem = replace(problem, batches_m3=planned)
-        found = fill_on(network, problem, progress)
-    return found
+        result = fill_on(network, problem, progress)
+    return result
 
 
 def _agree(fill: FillResult, planned_m3: tuple[float, ...]) -> bool:

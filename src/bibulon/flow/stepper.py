@@ -300,7 +300,7 @@ class _Search:
             own[at, at] += slope / (1 - at_first)
             at_zero = (self.drive.vent_pa - at_first * gas.pressure_pa) / (1 - at_first)
             right[at] -= left - gas.amount / pressure + slope * (at_zero - pressure)
-        found, factor = self.boundary.copy(), None
+        solution, factor = self.boundary.copy(), None
         if wet.any():
             factor = self.factors.factors(conductance, diagonal, wet)
             alone = factor.solve(load)
@@ -308,9 +308,9 @@ class _Search:
             own, right = own - beside.T @ answers, right - beside.T @ alone
         shared = np.linalg.solve(own, right)
         if wet.any():
-            found[wet] = (alone - answers @ shared)[wet]
-        found[dry_gas] = shared[of_group[dry_gas]]
-        return found, factor
+            solution[wet] = (alone - answers @ shared)[wet]
+        solution[dry_gas] = shared[of_group[dry_gas]]
+        return solution, factor
 
     def _weight_of_start(self, gas: Gas, end_pa: float) -> float:
         """What the pressure at the step's start counts for in the mean over the step, if it is *end_pa* at its end.
@@ -332,9 +332,9 @@ class _Search:
             gas, before = self.drive.pockets[group], float(self.gas_pa[group])
             at_first = self._weight_of_start(gas, before)
             mean = float(pressure[node]) + self.drive.vent_pa
-            found = (mean - at_first * gas.pressure_pa) / (1 - at_first)
-            self.gas_pa[group] = min(max(found, before / 4), before * 100)
-            stands = stands and abs(found - before) <= GAS_TOLERANCE * before
+            end_pa = (mean - at_first * gas.pressure_pa) / (1 - at_first)
+            self.gas_pa[group] = min(max(end_pa, before / 4), before * 100)
+            stands = stands and abs(end_pa - before) <= GAS_TOLERANCE * before
         return stands
 
     def _floor(self, pressure: Floats, dry_gas: Flags, fresh: Flags) -> Floats:

@@ -61,13 +61,13 @@ class Valves:
     def drawn_through(self) -> set[str]:
         """Feeds and manifolds that the open feeds are fed by, directly or not."""
         above = {feed.line.id: feed.line.fed_by for feed in self._network.feeds}
-        found: set[str] = set()
+        drawn: set[str] = set()
         for line in self.open:
             at = above[line]
             while at:
-                found.add(at)
+                drawn.add(at)
                 at = above.get(at, "")
-        return found
+        return drawn
 
     def passed_share(self, filled: Floats, line: str) -> float:
         """Share of the line, and of the pores beside it, that is wet."""
@@ -81,10 +81,10 @@ class Valves:
         if isinstance(opens, WhenReached):
             return PASSED_SHARE - self.passed_share(filled, opens.line)
         if isinstance(opens, WhenAtPoint):
-            found = self._network.mesh.locate(*opens.place)
-            corners = found[0] if found else np.array([self._network.mesh.nearest(*opens.place)])
+            located = self._network.mesh.locate(*opens.place)
+            corners = located[0] if located else np.array([self._network.mesh.nearest(*opens.place)])
             nodes = self._network.top[corners]
-            weights = found[1] if found else np.ones(1)
+            weights = located[1] if located else np.ones(1)
             cells = weights @ np.sqrt(self._network.area_m2[nodes])
             return -float(weights @ reach.front_m[nodes] / cells)
         if isinstance(opens, WhenFull):

@@ -44,12 +44,12 @@ class _Socket:
 
     def receive(self) -> bytes:
         try:
-            found = self._socket.recv(AT_ONCE_BYTES)
+            data = self._socket.recv(AT_ONCE_BYTES)
         except TimeoutError:
             return b""
-        if not found:
+        if not data:
             raise ConnectionError("the other end has closed it")
-        return found
+        return data
 
 
 class _Serial:

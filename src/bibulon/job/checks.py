@@ -28,9 +28,9 @@ def checked(run: Iterable[RunEvent], lines: Iterable[tuple[str, str]]) -> tuple[
             ticked[event.label] = event
         elif event.kind == "check cleared":
             ticked.pop(event.label, None)
-    found = []
+    checks = []
     for label, text in lines:
         if text:
             tick = ticked.get(label)
-            found.append(Check(label, text, tick if tick is not None and tick.text == text else None))
-    return tuple(found)
+            checks.append(Check(label, text, tick if tick is not None and tick.text == text else None))
+    return tuple(checks)

@@ -51,9 +51,9 @@ class Journal:
             make_folder(self.path.parent)
         handle = os.open(self.path, os.O_RDWR | os.O_CREAT | os.O_APPEND, OWNER_ONLY)
         try:
-            found = os.fstat(handle)
+            status = os.fstat(handle)
             missing: tuple[RunEvent, ...] = ()
-            if (found.st_ino, found.st_size) != self._left:
+            if (status.st_ino, status.st_size) != self._left:
                 there = {entry.number for entry in self.read().events}
                 missing = tuple(entry for entry in before if entry.number not in there)
                 self._cut_torn_line(handle)
@@ -89,7 +89,7 @@ class Journal:
         if not self.path.exists():
             return JournalContent()
         *lines, tail = self.path.read_bytes().split(b"\n")
-        found: dict[int, RunEvent] = {}
+        events: dict[int, RunEvent] = {}
         damaged = highest = 0
         for line in lines:
             event = _sound(line)
@@ -99,14 +99,14 @@ class Journal:
                     numbers = [int(digits) for digits in _NUMBER.findall(line)]
                     highest = max([highest + 1, *(number for number in numbers if number <= highest + len(lines))])
                 continue
-            if event.number in found and found[event.number] != event:
+            if event.number in events and events[event.number] != event:
                 event = event.model_copy(update={"number": highest + 1})
-            found[event.number] = event
+            events[event.number] = event
             highest = max(highest, event.number)
         if (last := _sound(tail)) is not None:
-            found.setdefault(last.number, last)
+            events.setdefault(last.number, last)
             highest = max(highest, last.number)
-        return JournalContent(tuple(found[number] for number in sorted(found)), damaged, highest)
+        return JournalContent(tuple(events[number] for number in sorted(events)), damaged, highest)
 
     def events(self) -> tuple[RunEvent, ...]:
         """The sound entries in order of their numbers."""

@@ -180,19 +180,19 @@ def left_over(root: Path) -> tuple[LeftOver, ...]:
     """The work of all jobs that nobody has open, the newest first; what is empty or long discarded is cleared away."""
     _clear_discarded(root)
     _take_in_old_state(root)
-    found = []
+    works = []
     for folder in _folders(root / "work"):
         kept = Kept(root, key=folder.name)
         if not kept.owned or kept.trouble:
             continue
         try:
             if kept.recovery.exists() or kept.journal.path.exists():
-                found.append(_looked_at(kept))
+                works.append(_looked_at(kept))
         except OSError:
             continue
         finally:
             kept.close()
-    return tuple(sorted(found, key=lambda path: -path.at_s))
+    return tuple(sorted(works, key=lambda work: -work.at_s))
 
 
 def _looked_at(kept: Kept) -> LeftOver:

@@ -103,7 +103,7 @@ def laid(book: Sequence[Layer], groups: Sequence[PlyGroup]) -> tuple[Layer, ...]
     if not groups:
         return tuple(book)
     times = {group.name: group.times for group in groups}
-    found: list[Layer] = []
+    entries: list[Layer] = []
     at = 0
     while at < len(book):
         end = at + 1
@@ -112,9 +112,9 @@ def laid(book: Sequence[Layer], groups: Sequence[PlyGroup]) -> tuple[Layer, ...]
             end += 1
         for turn in range(times[name] if name is not None else 1):
             again = f"~{turn + 1}" if turn else ""
-            found += [layer.model_copy(update={"id": f"{layer.id}{again}"}) for layer in book[at:end]]
+            entries += [layer.model_copy(update={"id": f"{layer.id}{again}"}) for layer in book[at:end]]
         at = end
-    return tuple(found)
+    return tuple(entries)
 
 
 LayupCard = CoatCard | CoreCard | FabricCard

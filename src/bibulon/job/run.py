@@ -83,15 +83,15 @@ ALL_FEEDS = "all feeds"
 
 def open_feeds(feeds: Iterable[str], events: Iterable[RunEvent]) -> tuple[str, ...]:
     """Those of the *feeds*, by their labels, that are open after the *events*, in the order opened."""
-    known, found = set(feeds), dict[str, None]()
+    known, open_now = set(feeds), dict[str, None]()
     for event in events:
         if event.kind == "valve opened" and event.label in known:
-            found[event.label] = None
+            open_now[event.label] = None
         elif event.kind == "valve clamped" and event.label == ALL_FEEDS:
-            found.clear()
+            open_now.clear()
         elif event.kind == "valve clamped":
-            found.pop(event.label, None)
-    return tuple(found)
+            open_now.pop(event.label, None)
+    return tuple(open_now)
 
 
 def missing_before(run: tuple[RunEvent, ...]) -> dict[int, tuple[int, int]]:

@@ -166,17 +166,17 @@ def _cut(
     """*pieces* cut along *outline*; those inside lie in *region* too, or have *media* over them."""
     area = set_precision(outline, GRID_M)
     prepare(area)
-    found = []
+    pieces_cut = []
     for shape, inside, over in pieces:
         if not area.intersects(shape):
-            found.append((shape, inside, over))
+            pieces_cut.append((shape, inside, over))
             continue
         within, without = _area(shape.intersection(area)), _area(shape.difference(area))
         if not within.is_empty:
-            found.append((within, inside | {region} if region else inside, media or over))
+            pieces_cut.append((within, inside | {region} if region else inside, media or over))
         if not without.is_empty:
-            found.append((without, inside, over))
-    return found
+            pieces_cut.append((without, inside, over))
+    return pieces_cut
 
 
 def _area(shape: BaseGeometry) -> BaseGeometry:
@@ -196,11 +196,11 @@ def areas_of(cells: Sequence[Cell]) -> tuple[tuple[Stack, float], ...]:
 
 def _amounts(job: Job, cells: list[Cell]) -> dict[str, float]:
     """Amounts by card over *cells*."""
-    found: dict[str, float] = {}
+    amounts: dict[str, float] = {}
     for stack, area in areas_of(cells):
         for name, amount in stack_amounts(job, stack).items():
-            found[name] = found.get(name, 0.0) + amount * area
-    return found
+            amounts[name] = amounts.get(name, 0.0) + amount * area
+    return amounts
 
 
 def stack_amounts(job: Job, stack: Stack) -> dict[str, float]:

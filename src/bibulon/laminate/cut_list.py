@@ -290,10 +290,10 @@ def _roll(
 # -- what is left ------------------------------------------------------------------------------------------------------
 
 
-def left_over(found: CutList, prefix: str) -> tuple[Offcut, ...]:
+def left_over(cuts: CutList, prefix: str) -> tuple[Offcut, ...]:
     """What of the cloth that is cut into is left in rectangles worth keeping, labelled *prefix* and a number."""
     kept: list[Offcut] = []
-    for roll in found.rolls:
+    for roll in cuts.rolls:
         for length, width in _empty_rectangles(roll):
             label = f"{prefix}{len(kept) + 1}"
             kept.append(Offcut(label=label, card=roll.card.id, length_m=length, width_m=width))
@@ -306,15 +306,15 @@ def _empty_rectangles(roll: Roll) -> list[tuple[float, float]]:
         (x, y, x + piece.length_m + GAP_M, y + piece.width_m + GAP_M)
         for piece, (x, y) in zip(roll.pieces, roll.places, strict=True)
     ]
-    found: list[tuple[float, float]] = []
-    while len(found) < MOST_LEFT:
+    sizes: list[tuple[float, float]] = []
+    while len(sizes) < MOST_LEFT:
         best = _largest_empty(boxes, roll.length_m, roll.width_m)
         length, width = best[2] - best[0], best[3] - best[1]
         if min(length, width) < NARROWEST_LEFT_M or length * width < SMALLEST_LEFT_M2:
             break
-        found.append((math.floor(length * 100) / 100, math.floor(width * 100) / 100))
+        sizes.append((math.floor(length * 100) / 100, math.floor(width * 100) / 100))
         boxes.append(best)
-    return found
+    return sizes
 
 
 def _largest_empty(boxes: list[Box], length_m: float, width_m: float) -> Box:

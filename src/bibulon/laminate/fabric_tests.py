@@ -106,8 +106,9 @@ def fit_packing(readings: Sequence[tuple[float, float]], plies: int, card: Fabri
     level = math.sqrt(
         float((scatter**2).sum()) / freedom * (1 / len(ratio) + middle**2 / float(((ratio - middle) ** 2).sum()))
     )
-    found = math.exp(start)
-    return PackingFit(found, exponent, found * level, error, fraction - found * np.exp(exponent * ratio))
+    at_reference = math.exp(start)
+    residuals = fraction - at_reference * np.exp(exponent * ratio)
+    return PackingFit(at_reference, exponent, at_reference * level, error, residuals)
 
 
 def _line(x: Floats, y: Floats) -> tuple[float, float, float]:

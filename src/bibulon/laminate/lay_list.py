@@ -89,13 +89,13 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
 
 def laid_in(run: Sequence[RunEvent]) -> dict[str, RunEvent]:
     """What the log says lies on the tool now and was debulked, by label."""
-    found: dict[str, RunEvent] = {}
+    laid: dict[str, RunEvent] = {}
     for event in run:
         if event.kind in ("ply laid", "debulked"):
-            found[event.label] = event
+            laid[event.label] = event
         elif event.kind in ("ply taken up", "debulk cleared"):
-            found.pop(event.label, None)
-    return found
+            laid.pop(event.label, None)
+    return laid
 
 
 def strangers(job: Job) -> tuple[RunEvent, ...]:

@@ -167,25 +167,25 @@ def _levels_under(
     if peel is not None and (tool.capacity > 0 or bag.capacity > 0):
         bag.capacity += peel.uptake_kg_m2 / resin_density_kg_m3
     cover = _series(_half(bag), peel.permeability_through_m2.value / peel.thickness_m if peel else OPEN_M)
-    found: list[tuple[Level, float]] = []  # with the conductance from its middle to its upper face
+    levels: list[tuple[Level, float]] = []  # with the conductance from its middle to its upper face
     if tool.capacity > 0:
         level = Level("tool side", _tensor(tool.transmissivity), tool.capacity, thickness_m=tool.thickness)
-        found.append((level, _half(tool)))
+        levels.append((level, _half(tool)))
     if middle is not None:
-        found.append((middle, OPEN_M))
+        levels.append((middle, OPEN_M))
     if bag.capacity > 0:
         level = Level("bag side", _tensor(bag.transmissivity), bag.capacity, thickness_m=bag.thickness)
-        found.append((level, cover))
+        levels.append((level, cover))
     if media is not None:
         through = np.eye(2) * media.permeability_m2.value * media.thickness_m
         capacity = media.porosity * media.thickness_m
-        found.append((Level("media", _tensor(through), capacity, thickness_m=media.thickness_m), OPEN_M))
+        levels.append((Level("media", _tensor(through), capacity, thickness_m=media.thickness_m), OPEN_M))
     joined = []
-    for at, (level, upward) in enumerate(found):
-        if at + 1 == len(found):
+    for at, (level, upward) in enumerate(levels):
+        if at + 1 == len(levels):
             joined.append(level)
             continue
-        above = found[at + 1][0]
+        above = levels[at + 1][0]
         below_above = _half(bag) if above.name == "bag side" else OPEN_M
         crossing = joints if level.name == "tool side" and cored else OPEN_M
         joined.append(replace(level, joint_m=_series(upward, crossing, below_above)))

@@ -53,12 +53,12 @@ def _surface(relief: Relief) -> Callable[[Floats], Floats]:
     hull = MultiPoint(given[:, :2]).convex_hull
 
     def surface(places: Floats) -> Floats:
-        found = np.asarray(inside(places))
-        outside = np.flatnonzero(np.isnan(found))
+        heights = np.asarray(inside(places))
+        outside = np.flatnonzero(np.isnan(heights))
         if len(outside):
             edge = get_coordinates(shortest_line(points(places[outside]), hull))[1::2]
-            found[outside] = inside(edge + (middle - edge) * JUST_INSIDE)
-        return found
+            heights[outside] = inside(edge + (middle - edge) * JUST_INSIDE)
+        return heights
 
     return surface
 

@@ -53,9 +53,9 @@ def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
         inside = contains_xy(Polygon(outline), places[:, 0], places[:, 1])
         share = np.where(inside, np.minimum(inward, 1.0), 0.0)
         z = z + figures.edge_depth_m * (1 + np.cos(np.pi * share)) / 2
-    found = np.round(np.column_stack([places, z - z.min()]), 5)
-    _, first = np.unique(found[:, :2], axis=0, return_index=True)
-    return Relief((x, y, height) for x, y, height in found[np.sort(first)].tolist())
+    face = np.round(np.column_stack([places, z - z.min()]), 5)
+    _, first = np.unique(face[:, :2], axis=0, return_index=True)
+    return Relief((x, y, height) for x, y, height in face[np.sort(first)].tolist())
 
 
 def _places(outline: tuple[Point, ...], low: Floats, high: Floats, figures: ReliefFigures, count: int) -> Floats:
@@ -91,8 +91,8 @@ def _curve(at: Floats, values: Floats, wanted: Floats) -> Floats:
 
     if len(at) == 1:
         return np.broadcast_to(values[0], (len(wanted), *np.shape(values[0]))).astype(np.float64)
-    found: Floats = PchipInterpolator(at, values, axis=0)(np.clip(wanted, at[0], at[-1]))
-    return found
+    curve: Floats = PchipInterpolator(at, values, axis=0)(np.clip(wanted, at[0], at[-1]))
+    return curve
 
 
 def _lofted(places: Floats, low: Floats, high: Floats, sections: tuple[ReliefSection, ...]) -> Floats:

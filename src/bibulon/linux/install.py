@@ -73,28 +73,28 @@ def install(command: Path) -> list[Path]:
     link = command_place()
     if link.exists() and not link.is_symlink():
         raise FileExistsError(f"{link} is there already and is not a link of this program")
-    found = []
+    written = []
     for path, content in placed(link):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(content, encoding="utf-8")
-        found.append(path)
+        written.append(path)
     link.parent.mkdir(parents=True, exist_ok=True)
     link.unlink(missing_ok=True)
     link.symlink_to(command)
     _renew()
-    return [*found, link]
+    return [*written, link]
 
 
 def uninstall() -> list[Path]:
     """Take away what :func:`install` put down; what was there. Raises OSError."""
     link = command_place()
-    found = [path for path, _ in placed(link) if path.exists()]
+    paths = [path for path, _ in placed(link) if path.exists()]
     if link.is_symlink():
-        found.append(link)
-    for path in found:
+        paths.append(link)
+    for path in paths:
         path.unlink()
     _renew()
-    return found
+    return paths
 
 
 def _renew() -> None:

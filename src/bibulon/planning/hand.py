@@ -130,8 +130,8 @@ def brake(assessment: Assessment) -> Figure:
     lag_m = math.sqrt(fast / joint) * math.acosh(1 + held / media.capacity_m)
     way = part_width_m(assessment)
     theta = (held + media.capacity_m) * way * lag_m / ((fast + slow) * drive)
-    found = math.sqrt(2 * slow * drive * theta / held) if slow > 0 else 0.0
-    shown = min(max(found, SHORTEST_BRAKE_M), LONGEST_BRAKE_M)
+    brake_m = math.sqrt(2 * slow * drive * theta / held) if slow > 0 else 0.0
+    shown = min(max(brake_m, SHORTEST_BRAKE_M), LONGEST_BRAKE_M)
 
     def length(value_m: float) -> str:
         return show(value_m, "length", assessment.units)
@@ -140,6 +140,6 @@ def brake(assessment: Assessment) -> Figure:
         shown,
         "length",
         f"The tool side lags the media by {length(lag_m)} (two-layer theory) at the end of a way of {length(way)}; "
-        f"bare laminate fills {length(found)} in the time it needs to catch up. The house keeps between "
+        f"bare laminate fills {length(brake_m)} in the time it needs to catch up. The house keeps between "
         f"{length(SHORTEST_BRAKE_M)} and {length(LONGEST_BRAKE_M)}.",
     )

@@ -205,30 +205,30 @@ def _against(job: Job, process: ProcessCosts, materials: PartMaterials, units: U
 
 def _reasons(job: Job, costs: ShopCosts, materials: PartMaterials, ways: Sequence[Judged], units: Units) -> list[str]:
     parts = job.series.quantity
-    found = []
+    reasons = []
     fitting = [way for way in ways if not way.against]
     if not fitting:
-        found.append("None of these makes the part as it is wanted: ease the tolerance or the faces, or divide it.")
+        reasons.append("None of these makes the part as it is wanted: ease the tolerance or the faces, or divide it.")
     else:
         best = fitting[0]
         each = show(best.cost.total, "money", units, 0 if best.cost.total >= 100 else 2)
         count = "the one part" if parts == 1 else f"{parts} parts"
-        found.append(f"{best.process.name} suits best: {each} each for {count}.")
+        reasons.append(f"{best.process.name} suits best: {each} each for {count}.")
         kinds = {"moulds and equipment": best.cost.tools, "labour": best.cost.labour,
                  "materials": best.cost.materials, "consumables": best.cost.consumables}  # fmt: skip
         most = max(kinds, key=lambda kind: kinds[kind])
-        found.append(f"Most of that is {most}: {kinds[most] / max(best.cost.total, 1e-9):.0%}.")
+        reasons.append(f"Most of that is {most}: {kinds[most] / max(best.cost.total, 1e-9):.0%}.")
         for other in fitting[1:]:
             dearer = other.cost.total / max(best.cost.total, 1e-9)
-            found.append(f"{other.process.name} costs {_dearer(dearer)}.")
+            reasons.append(f"{other.process.name} costs {_dearer(dearer)}.")
             turn = break_even(best.process, other.process, costs.labour_per_h, materials, parts)
             if turn is not None:
-                found[-1] = found[-1][:-1] + f", and less from {turn} parts on."
+                reasons[-1] = reasons[-1][:-1] + f", and less from {turn} parts on."
     if materials.unpriced:
-        found.append("Without a price, and so left out: " + ", ".join(materials.unpriced) + ".")
+        reasons.append("Without a price, and so left out: " + ", ".join(materials.unpriced) + ".")
     if not job.layup:
-        found.append("The ply book is empty: no materials are counted yet.")
-    return found
+        reasons.append("The ply book is empty: no materials are counted yet.")
+    return reasons
 
 
 def _dearer(ratio: float) -> str:

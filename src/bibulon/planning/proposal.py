@@ -85,11 +85,11 @@ class _Axes:
 def _axes(shape: Polygon) -> list[_Axes]:
     """Seen so that flow goes across, over the shorter and then over the longer side."""
     p = get_coordinates(shape.minimum_rotated_rectangle)[:4]
-    found = []
+    axes = []
     for a, b, d in ((p[0], p[1], p[3]), (p[1], p[2], p[0])):
         length, width = float(np.linalg.norm(b - a)), float(np.linalg.norm(d - a))
-        found.append(_Axes(a, (b - a) / length, (d - a) / width, length, width))
-    return sorted(found, key=lambda layout: layout.width_m)
+        axes.append(_Axes(a, (b - a) / length, (d - a) / width, length, width))
+    return sorted(axes, key=lambda way: way.width_m)
 
 
 def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point, ...] | None:
@@ -203,8 +203,8 @@ def _rank(layout: Layout) -> tuple[bool, float, float, float]:
 
 
 def _with_risk(layout: Layout, workers: int, progress: Progress) -> Layout:
-    found = study(layout.job, RISK_FILLS, RISK_NODES, progress=progress, workers=workers, pace=PREVIEW_PACE)
-    return Layout(layout.name, layout.job, layout.result, layout.charge_kg, found.filled_share)
+    ensemble = study(layout.job, RISK_FILLS, RISK_NODES, progress=progress, workers=workers, pace=PREVIEW_PACE)
+    return Layout(layout.name, layout.job, layout.result, layout.charge_kg, ensemble.filled_share)
 
 
 def propose(job: Job, progress: Progress = no_progress, workers: int = -1) -> Proposal:

@@ -30,13 +30,13 @@ def code_of(job: Job, piece: CutPiece) -> str:
     return f"{job.id}/{piece.code}"
 
 
-def labels_pdf(job: Job, found: CutList, units: Units) -> bytes:
+def labels_pdf(job: Job, cuts: CutList, units: Units) -> bytes:
     """A label for each piece in the order of laying, 24 to a page of A4: square code, name, place in the stack."""
     styles()
     buffer = BytesIO()
     canvas = Canvas(buffer, pagesize=A4)
     canvas.setTitle(f"{job.name}: kit labels")
-    for number, piece in enumerate(found.pieces):
+    for number, piece in enumerate(cuts.pieces):
         slot = number % (COLUMNS * ROWS)
         if number and not slot:
             canvas.showPage()
@@ -81,13 +81,13 @@ def _wrapped(text: str, width: float) -> list[str]:
     return lines[:2]
 
 
-def cutting_pdf(job: Job, found: CutList, units: Units) -> bytes:
+def cutting_pdf(job: Job, cuts: CutList, units: Units) -> bytes:
     """The rolls with their pieces, drawn to a scale that fits A4 across, and what to buy of each."""
     styles()
     buffer = BytesIO()
     canvas = Canvas(buffer, pagesize=landscape(A4))
     canvas.setTitle(f"{job.name}: cutting drawings")
-    for roll in found.rolls:
+    for roll in cuts.rolls:
         parts = max(1, -(-int(roll.length_m * 1000) // int(MOST_ROLL_M * 1000)))
         for part in range(parts):
             _roll_page(canvas, job, roll, units, part, parts)

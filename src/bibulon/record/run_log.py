@@ -37,11 +37,11 @@ def details(event: RunEvent, units: Units) -> str:
 
 def clocks(run: tuple[RunEvent, ...]) -> tuple[str, ...]:
     """The run clock of each entry; nothing for what was done before the first feed was opened."""
-    found, opened = [], False
+    rows, opened = [], False
     for event in run:
         opened = event.kind == "started" or (opened and event.kind != "new run")
-        found.append(run_clock(event.clock_s) if opened and event.kind not in LAYING else "")
-    return tuple(found)
+        rows.append(run_clock(event.clock_s) if opened and event.kind not in LAYING else "")
+    return tuple(rows)
 
 
 @dataclass(frozen=True)

@@ -131,8 +131,8 @@ class _Traveller:
         return [Spacer(1, 8), PlanDrawing(self.assessment, 180 * mm, 85 * mm, FACE)]
 
     def cautions(self) -> list[Flowable]:
-        found = cautions_of(self.assessment)
-        rows = [[caution.rank.upper(), caution.message, caution.remedy] for caution in found]
+        cautions = cautions_of(self.assessment)
+        rows = [[caution.rank.upper(), caution.message, caution.remedy] for caution in cautions]
         notes = dict.fromkeys((*safety_notes(self.job, "layup"), *safety_notes(self.job, "shoot"), POT_EXOTHERM, DEFER))
         return [
             self.text("Cautions", "head"),
@@ -272,7 +272,7 @@ class _Traveller:
         ]
 
     def photographs(self) -> list[Flowable]:
-        found: list[Flowable] = []
+        pictures: list[Flowable] = []
         for event in self.job.run:
             if event.kind == "photographed" and event.photograph:
                 try:
@@ -282,8 +282,8 @@ class _Traveller:
                 ratio = min(PICTURE_MM * mm / picture.drawWidth, PICTURE_MM * mm / picture.drawHeight)
                 picture.drawWidth, picture.drawHeight = picture.drawWidth * ratio, picture.drawHeight * ratio
                 words = f"{event.label} {event.text}, {event.at:%d %b %H:%M}" + (f", {event.by}" if event.by else "")
-                found.append(KeepTogether([picture, self.text(words, "muted"), Spacer(1, 5)]))
-        return [self.text("Photographs", "head"), *found] if found else []
+                pictures.append(KeepTogether([picture, self.text(words, "muted"), Spacer(1, 5)]))
+        return [self.text("Photographs", "head"), *pictures] if pictures else []
 
     def signatures(self) -> list[Flowable]:
         rows = [["Laid up", "", ""], ["Hold test", "", ""], ["Shot led", "", ""], ["Released", "", ""]]

@@ -31,13 +31,13 @@ def as_csv(cards: Iterable[Card]) -> str:
 
 
 def _flat(data: dict[str, Any], before: str = "") -> dict[str, str]:
-    found: dict[str, str] = {}
+    flat: dict[str, str] = {}
     for name, value in data.items():
         if isinstance(value, dict):
-            found |= _flat(value, f"{before}{name}.")
+            flat |= _flat(value, f"{before}{name}.")
         else:
-            found[f"{before}{name}"] = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
-    return found
+            flat[f"{before}{name}"] = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return flat
 
 
 def _rows(text: str, separator: str, name: str) -> Iterator[tuple[int, dict[str, Any]]]:

@@ -77,8 +77,8 @@ def fit_leak(readings: tuple[tuple[float, float], ...], step_pa: float = 100.0) 
 def _gauge_step_pa(pressure: Floats, step_pa: float) -> float:
     """The step that a gauge shows: what all differences are multiples of, *step_pa* where all readings are the same."""
     tenths = np.unique(np.round(np.abs(np.diff(pressure)) * 10).astype(np.int64))
-    found = int(np.gcd.reduce(tenths)) / 10
-    return min(found, step_pa) if found > 0 else step_pa
+    common_pa = int(np.gcd.reduce(tenths)) / 10
+    return min(common_pa, step_pa) if common_pa > 0 else step_pa
 
 
 def _worth(residual: Floats) -> float:

@@ -97,10 +97,10 @@ class BagBench(Bench):
         return bag_materials(self.document.assessment.bag, film, tape)
 
     def _film(self) -> tuple[str, str]:
-        found = self._materials()
-        text = self._show(found.film_m, "distance")
-        if found.film_widths > 1:
-            return f"{found.film_widths} widths, {text}", "Taped together where they overlap: each joint can leak."
+        materials = self._materials()
+        text = self._show(materials.film_m, "distance")
+        if materials.film_widths > 1:
+            return f"{materials.film_widths} widths, {text}", "Taped together where they overlap: each joint can leak."
         return text, "One width of the roll."
 
     def _cost(self) -> tuple[str, str]:

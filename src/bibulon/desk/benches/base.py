@@ -156,12 +156,12 @@ class Bench(QScrollArea):
         if held is None or not (held.isVisible() and held.isEnabled()):
             self.setFocus(Qt.FocusReason.OtherFocusReason)
             return True
-        found = beside(self.body, held, following) or beyond(self, following)
-        if found is None:
+        widget = beside(self.body, held, following) or beyond(self, following)
+        if widget is None:
             return False
-        found.setFocus(Qt.FocusReason.TabFocusReason if following else Qt.FocusReason.BacktabFocusReason)
-        if self.isAncestorOf(found):
-            self.ensureWidgetVisible(found)
+        widget.setFocus(Qt.FocusReason.TabFocusReason if following else Qt.FocusReason.BacktabFocusReason)
+        if self.isAncestorOf(widget):
+            self.ensureWidgetVisible(widget)
         return True
 
     # -- building blocks ---------------------------------------------------------------------------------------------
@@ -236,15 +236,15 @@ class Bench(QScrollArea):
         self._fill_cards(layout, self._mine(grave=True))
 
     def _fill_cautions(self, layout: QVBoxLayout) -> None:
-        found = self._mine(grave=False)
-        if found:
+        cautions = self._mine(grave=False)
+        if cautions:
             layout.addSpacing(4)
             layout.addWidget(rule_line())
             layout.addWidget(label("NOTES" if self.long else "CAUTIONS", "section"))
-        self._fill_cards(layout, found)
+        self._fill_cards(layout, cautions)
 
-    def _fill_cards(self, layout: QVBoxLayout, found: tuple[Caution, ...]) -> None:
-        for _, some in groupby(found, key=lambda caution: (caution.id, caution.rank, caution.why, caution.remedy)):
+    def _fill_cards(self, layout: QVBoxLayout, cautions: tuple[Caution, ...]) -> None:
+        for _, some in groupby(cautions, key=lambda caution: (caution.id, caution.rank, caution.why, caution.remedy)):
             alike = tuple(some)
             layout.addWidget(CautionCard(alike, partial(self._mend, alike[0])))
 

@@ -45,10 +45,10 @@ class CellsSection:
         """Cells by stack (flow media apart), the largest area first."""
         laminate = self.bench.document.assessment.laminate
         if self._groups is None or self._groups[0] is not laminate:
-            found: dict[tuple[str, ...], list[Cell]] = {}
+            by_stack: dict[tuple[str, ...], list[Cell]] = {}
             for cell in laminate.cells:
-                found.setdefault(tuple(layer.id for layer in cell.stack.layers), []).append(cell)
-            groups = sorted(found.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))
+                by_stack.setdefault(tuple(layer.id for layer in cell.stack.layers), []).append(cell)
+            groups = sorted(by_stack.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))
             self._groups = laminate, groups
         return self._groups[1]
 
@@ -175,12 +175,12 @@ class CellsSection:
         if cavity is None or not stack.layers:
             return []
         try:
-            found = closed_at(stack.layers, self.bench.document.assessment.job.cards, cavity)
+            closed = closed_at(stack.layers, self.bench.document.assessment.job.cards, cavity)
         except ValueError as error:
             return [("In the cavity", "too thick", str(error))]
-        share = ("Fibre in the cavity", f"{found.fibre_fraction:.1%}", "Σ w/(ρ·h) at the cavity's height.")
-        if found.pressure_pa is None:
+        share = ("Fibre in the cavity", f"{closed.fibre_fraction:.1%}", "Σ w/(ρ·h) at the cavity's height.")
+        if closed.pressure_pa is None:
             return [share, ("To close it", "does not close", "No load packs the fibre so far.")]
-        load = found.pressure_pa * area / 1000
-        text = f"{self._show(found.pressure_pa, 'pressure difference')}, {load:.3g} kN"
-        return [share, ("To close it", text if found.pressure_pa else "lies loose", CLOSED_WORDS)]
+        load = closed.pressure_pa * area / 1000
+        text = f"{self._show(closed.pressure_pa, 'pressure difference')}, {load:.3g} kN"
+        return [share, ("To close it", text if closed.pressure_pa else "lies loose", CLOSED_WORDS)]

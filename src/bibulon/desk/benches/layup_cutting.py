@@ -41,7 +41,7 @@ class CuttingSections(QObject):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self.bench = bench
-        self.found: CutList | None = None
+        self.cuts: CutList | None = None
         self.left: tuple[Offcut, ...] = ()
         self.message = ""
         self._of: object = None
@@ -86,10 +86,10 @@ class CuttingSections(QObject):
             self._of = now
             self._work.start(self.bench.document.job)
         for button in (self.drawings, self.labels):
-            button.setEnabled(self.found is not None and bool(self.found.rolls))
+            button.setEnabled(self.cuts is not None and bool(self.cuts.rolls))
 
-    def _take(self, job: Job, found: Found) -> None:
-        self.found, self.left = found
+    def _take(self, job: Job, cuts: Found) -> None:
+        self.cuts, self.left = cuts
         self.message = ""
 
     def _working(self, share: float) -> None:
@@ -99,7 +99,7 @@ class CuttingSections(QObject):
     def _ended(self, message: str) -> None:
         self.working.hide()
         if message:
-            self.found, self.left, self.message = None, (), message
+            self.cuts, self.left, self.message = None, (), message
         self.bench.refresh()
 
     def _show(self, value: float, kind: QuantityKind = "length") -> str:
@@ -186,7 +186,7 @@ class CuttingSections(QObject):
     # -- rolls and offcuts -------------------------------------------------------------------------------------------
 
     def _rolls_key(self) -> object:
-        return self.found, self.left, self.message, self.bench.document.settings.system, self._store()
+        return self.cuts, self.left, self.message, self.bench.document.settings.system, self._store()
 
     def _store(self) -> tuple[Offcut, ...] | str:
         """The shop's offcuts of the fabrics of the job, or what is wrong with their list."""
@@ -199,10 +199,10 @@ class CuttingSections(QObject):
     def _fill(self, layout: QVBoxLayout) -> None:
         if self.message:
             layout.addWidget(label(self.message, "error"))
-        if self.found is None:
+        if self.cuts is None:
             return
         bench = self.bench
-        for roll in self.found.rolls:
+        for roll in self.cuts.rolls:
             row = QHBoxLayout()
             row.addWidget(label(roll.title), 1)
             length = show(roll.length_m, "distance", bench.document.assessment.units, decimals=1)
@@ -247,7 +247,7 @@ class CuttingSections(QObject):
         document.edit("use offcuts" if on else "leave offcuts", changed(document.job, cutting=cutting))
 
     def _put_away(self) -> None:
-        used = [roll.offcut for roll in self.found.rolls if roll.offcut] if self.found else []
+        used = [roll.offcut for roll in self.cuts.rolls if roll.offcut] if self.cuts else []
         try:
             save_offcuts(put_away(self.left, used))
         except StockError as error:
@@ -261,28 +261,28 @@ class CuttingSections(QObject):
     # -- files -------------------------------------------------------------------------------------------------------
 
     def _write(self) -> None:
-        if self.found is None:
+        if self.cuts is None:
             return
         from bibulon.exchange.cut_files import write_cut_list  # loads the writers only when asked for
         from bibulon.record.kit import cutting_pdf
 
-        found, document = self.found, self.bench.document
+        cuts, document = self.cuts, self.bench.document
 
         def write(path: Path) -> None:
             if path.suffix.lower() == ".pdf":
-                write_whole(path, cutting_pdf(document.job, found, document.assessment.units))
+                write_whole(path, cutting_pdf(document.job, cuts, document.assessment.units))
             else:
-                write_cut_list(found, path)
+                write_cut_list(cuts, path)
 
         suffixes = (".dxf", ".svg", ".pdf", ".csv")
         self.bench.desk.files.write("Cutting drawings", f"{document.job.name} cutting.dxf", CUT_FILES, suffixes, write)
 
     def _labels(self) -> None:
-        if self.found is None:
+        if self.cuts is None:
             return
         from bibulon.record.kit import labels_pdf
 
-        found, document = self.found, self.bench.document
+        cuts, document = self.cuts, self.bench.document
         self.bench.desk.files.save_bytes(
-            "Kit labels", ".pdf", lambda: labels_pdf(document.job, found, document.assessment.units)
+            "Kit labels", ".pdf", lambda: labels_pdf(document.job, cuts, document.assessment.units)
         )

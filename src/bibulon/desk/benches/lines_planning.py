@@ -159,24 +159,25 @@ class PlanningSections(QObject):
                 label("Cards are never exact. A study fills the plan many times with its spreads.", "muted")
             )
             return
-        found = study.ensemble
-        low, middle, high = (found.fill_percentile_s(percent) for percent in (10, 50, 90))
+        ensemble = study.ensemble
+        low, middle, high = (ensemble.fill_percentile_s(percent) for percent in (10, 50, 90))
 
         def text(time_s: float | None) -> str:
             return "not full" if time_s is None else show(time_s, "duration")
 
         density = self.document.job.resin.density_kg_m3
         drawn = [
-            show(found.drawn_percentile_m3(p) * density, "mass", self.document.assessment.units) for p in (10, 50, 90)
+            show(ensemble.drawn_percentile_m3(p) * density, "mass", self.document.assessment.units)
+            for p in (10, 50, 90)
         ]
         layout.addWidget(label(f"Fill {from_to(text(low), text(high))}, middle {text(middle)}", "figure"))
         layout.addWidget(label(f"Resin drawn {from_to(drawn[0], drawn[2])}, middle {drawn[1]}", "figure"))
-        number = len(found.fill_time_s)
-        first = ", then ".join(f"{name} ({weight:+.2f})" for name, weight in found.influence[:3])
+        number = len(ensemble.fill_time_s)
+        first = ", then ".join(f"{name} ({weight:+.2f})" for name, weight in ensemble.influence[:3])
         layout.addWidget(
             label(
-                f"Eight of ten of {number} fills lie between. {found.filled_share:.0%} of them fill before the resin "
-                f"stops. What matters most: {first}.",
+                f"Eight of ten of {number} fills lie between. {ensemble.filled_share:.0%} of them fill before the "
+                f"resin stops. What matters most: {first}.",
                 "muted",
             )
         )

@@ -57,17 +57,17 @@ class LogBench(Bench):
 
     def _entries(self) -> list[tuple[str, str, str, str]]:
         units = self.document.assessment.units
-        found: list[tuple[datetime, tuple[str, str, str, str]]] = []
+        entries: list[tuple[datetime, tuple[str, str, str, str]]] = []
         latest = datetime.min.replace(tzinfo=UTC)
         for row in log_rows(self.document.job.run, units):
             latest = max(latest, row.at)  # in the order written, even if the time of day was set back meanwhile
-            found.append((latest, (row.at.strftime("%d %b %H:%M"), row.clock, row.what, row.details)))
+            entries.append((latest, (row.at.strftime("%d %b %H:%M"), row.clock, row.what, row.details)))
         for test, verdict in self.document.assessment.hold_verdicts:
             says = "passed" if verdict.passed else "FAILED"
             leak = show(verdict.leak_pa_m3_s, "leak rate", units)
             words = (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}")
-            found.append((test.taken_at, words))
-        return [row for _, row in sorted(found, key=lambda item: item[0])]
+            entries.append((test.taken_at, words))
+        return [row for _, row in sorted(entries, key=lambda item: item[0])]
 
     def _traveller(self) -> None:
         from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, only when papers are asked for

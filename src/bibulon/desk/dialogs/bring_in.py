@@ -135,7 +135,7 @@ class PreviewDialog(QDialog):
 
     @abstractmethod
     def paint(self, painter: QPainter, frame: Frame) -> None:
-        """Draw what was read, and what is made of it."""
+        """Draw what was read, and what comes of it."""
 
     def tell(self, result: str, notes: str = "", error: str = "") -> None:
         """Show how it stands; it can be taken unless something is wrong."""
@@ -155,7 +155,7 @@ class OutlineDialog(PreviewDialog):
         super().__init__(parent, "Outline from a drawing", "Take this outline")
         self._drawing, self._units = drawing, units
         self.unit = drawing.unit or likely_unit(max(drawing.size))
-        self.found: FoundOutline | None = None
+        self.made: FoundOutline | None = None
         self._place: Point | None = None
         said = f"{name} says that it is in {drawing.unit}." if drawing.unit else f"{name} does not say its unit."
         self.fields.addWidget(label(said, "muted"))
@@ -196,10 +196,10 @@ class OutlineDialog(PreviewDialog):
         return {item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() == Qt.CheckState.Checked}
 
     def _work_out(self) -> None:
-        self.found, self._place = None, None
+        self.made, self._place = None, None
         try:
             gap_m = parse(self.gap.text(), "thickness", self._units)
-            found = outline_of(self._drawing, UNITS_M[self.unit], self.chosen, max(gap_m, 0.0))
+            made = outline_of(self._drawing, UNITS_M[self.unit], self.chosen, max(gap_m, 0.0))
         except DrawingRefusal as refusal:
             self._place = refusal.place
             at = ""
@@ -211,23 +211,23 @@ class OutlineDialog(PreviewDialog):
         except QuantityError as error:
             self.tell("", "", str(error))
             return
-        self.found = found
-        shape = Polygon(found.outline, found.holes)
+        self.made = made
+        shape = Polygon(made.outline, made.holes)
         low_x, low_y, high_x, high_y = shape.bounds
         size = " × ".join(show(side, "length", self._units) for side in (high_x - low_x, high_y - low_y))
-        holes = {0: "", 1: ", 1 hole"}.get(len(found.holes), f", {len(found.holes)} holes")
-        text = f"{size}, {show(shape.area, 'area', self._units)}{holes}, {len(found.outline)} points"
-        self.tell(text, "\n".join([*found.notes, *self._drawing.notes]))
+        holes = {0: "", 1: ", 1 hole"}.get(len(made.holes), f", {len(made.holes)} holes")
+        text = f"{size}, {show(shape.area, 'area', self._units)}{holes}, {len(made.outline)} points"
+        self.tell(text, "\n".join([*made.notes, *self._drawing.notes]))
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         palette = theme.current.palette
-        if self.found is not None:
+        if self.made is not None:
             corner = np.concatenate([chain.points for chain in self._drawing.chains if chain.layer in self.chosen]).min(
                 axis=0
             )
             unit_m = UNITS_M[self.unit]
             area = QPainterPath()
-            for ring in (self.found.outline, *self.found.holes):
+            for ring in (self.made.outline, *self.made.holes):
                 places = [(x / unit_m + corner[0], y / unit_m + corner[1]) for x, y in ring]
                 area.addPolygon(frame.polygon(tuple(places)))
                 area.closeSubpath()
@@ -251,7 +251,7 @@ class ReliefDialog(PreviewDialog):
     def __init__(self, parent: QWidget | None, name: str, surface: Surface, outline: tuple[Point, ...], units: Units):
         super().__init__(parent, "Relief from a mesh", "Take this relief")
         self._surface, self._outline, self._units = surface, outline, units
-        self.found: FoundRelief | None = None
+        self.made: FoundRelief | None = None
         self._place: Point | None = None
         self._image: QImage | None = None
         self._shadow: tuple[Point, ...] = ()
@@ -312,12 +312,12 @@ class ReliefDialog(PreviewDialog):
 
     def _relief(self, report: Report, lie: Lie) -> tuple[FoundRelief, QImage]:
         """The relief with its picture, worked out off the interface thread. Raises ReliefRefusal."""
-        found = relief_of(self._surface, lie, self._outline, lambda share: report.progress(0.8 * share))
+        made = relief_of(self._surface, lie, self._outline, lambda share: report.progress(0.8 * share))
         report.progress(0.8)
-        return found, shaded(found.relief, self._outline)
+        return made, shaded(made.relief, self._outline)
 
     def _work_out(self) -> None:
-        self.found, self._image, self._place = None, None, None
+        self.made, self._image, self._place = None, None, None
         self._shadow = self.lie.shadow(self._surface, self._outline)
         self.tell("", "Working it out …")
         self._work.start(self.lie)
@@ -325,13 +325,13 @@ class ReliefDialog(PreviewDialog):
     def _working(self, share: float) -> None:
         self.tell("", f"Working it out … {share:.0%}")
 
-    def _take_in(self, lie: Lie, found: tuple[FoundRelief, QImage]) -> None:
+    def _take_in(self, lie: Lie, made: tuple[FoundRelief, QImage]) -> None:
         if lie != self.lie:  # another was asked for meanwhile
             return
-        self.found, self._image = found
-        high = height_m(self.found.relief, Polygon(self._outline))
-        text = f"{show(high, 'length', self._units)} high, {len(self.found.relief)} points"
-        self.tell(text, f"The mesh lies within {show(self.found.deviation_m, 'thickness', self._units)} of it.")
+        self.made, self._image = made
+        high = height_m(self.made.relief, Polygon(self._outline))
+        text = f"{show(high, 'length', self._units)} high, {len(self.made.relief)} points"
+        self.tell(text, f"The mesh lies within {show(self.made.deviation_m, 'thickness', self._units)} of it.")
 
     def _failed(self, lie: Lie, error: Exception) -> None:
         if lie == self.lie and isinstance(error, ReliefRefusal):
@@ -369,9 +369,9 @@ def bring_outline(desk: BringsIn, path: Path) -> None:
 
     def ask(drawing: Drawing) -> None:
         dialog = OutlineDialog(desk.plan.window(), path.name, drawing, desk.document.assessment.units)
-        if dialog.exec() and dialog.found is not None:
+        if dialog.exec() and dialog.made is not None:
             part = desk.document.job.part
-            edited = revised(part, outline=dialog.found.outline, holes=dialog.found.holes, relief=(), relief_from=None)
+            edited = revised(part, outline=dialog.made.outline, holes=dialog.made.holes, relief=(), relief_from=None)
             desk.document.edit("outline from a drawing", changed(desk.document.job, part=edited))
             desk.plan.fit()
 
@@ -384,8 +384,8 @@ def bring_relief(desk: BringsIn, path: Path) -> None:
     def ask(surface: Surface) -> None:
         outline = desk.document.job.part.outline
         dialog = ReliefDialog(desk.plan.window(), path.name, surface, outline, desk.document.assessment.units)
-        if dialog.exec() and dialog.found is not None:
-            part = revised(desk.document.job.part, relief=dialog.found.relief, relief_from=None)
+        if dialog.exec() and dialog.made is not None:
+            part = revised(desk.document.job.part, relief=dialog.made.relief, relief_from=None)
             desk.document.edit("relief from a mesh", changed(desk.document.job, part=part))
 
     _read(desk, path, read_surface, ask)
@@ -409,7 +409,7 @@ def _read(
         elif read_in:
             ask(read_in[0])
 
-    reader.finished.connect(lambda _, found: read_in.append(found))
+    reader.finished.connect(lambda _, made: read_in.append(made))
     reader.ended.connect(over)
     desk.plan.tell(f"Reading {path.name} …")
     reader.start(path)

@@ -34,21 +34,21 @@ def parse_pairs(
 
     A heading is passed over. Raises QuantityError naming the line.
     """
-    found: list[tuple[float, float]] = []
+    pairs: list[tuple[float, float]] = []
     for number, line in enumerate(text.splitlines(), 1):
         cells = [cell.strip() for cell in re.split(r"[;\t]|,(?!\d)|,\s+|\s{2,}", line) if cell.strip()]
         if len(cells) == 1:
             cells = re.split(r"\s+(?=[\d.])", cells[0], maxsplit=1)
-        if not cells or (not found and not re.match(r"[\d.]", cells[0])):
+        if not cells or (not pairs and not re.match(r"[\d.]", cells[0])):
             continue  # empty, or a heading
         if len(cells) < 2:
             raise QuantityError(f"Line {number}: write {example}.")
         try:
             first = cells[0] if re.search(r"[a-zA-Z:%]", cells[0]) else f"{cells[0]} {bare}"
-            found.append((parse(first, kinds[0], units), parse(cells[1], kinds[1], units)))
+            pairs.append((parse(first, kinds[0], units), parse(cells[1], kinds[1], units)))
         except QuantityError as error:
             raise QuantityError(f"Line {number}: {error}") from error
-    return tuple(found)
+    return tuple(pairs)
 
 
 class ReadingsDialog(QDialog):

@@ -59,13 +59,13 @@ class LeftOverWindow(QDialog):
         while (item := self.rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        found = left_over(state_folder())
+        left = left_over(state_folder())
         self.told.setText(
             "Each is on disk until you open and save it, or discard it. What is discarded is deleted after 30 days."
-            if found
+            if left
             else "Nothing is left: all work is saved."
         )
-        for work in found:
+        for work in left:
             self.rows.addWidget(self._row(work))
 
     def _row(self, work: LeftOver) -> QWidget:

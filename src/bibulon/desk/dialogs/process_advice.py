@@ -146,11 +146,11 @@ class AdviceDialog(QDialog):
         clear(self.words)
         if self.costs is None:
             return
-        found = advice(self.document.job, self.costs, self.document.assessment.units)
-        self._draw(found)
-        for reason in found.reasons:
-            self.words.addWidget(label(reason, "figure" if reason is found.reasons[0] else ""))
-        for way in found.ways:
+        advised = advice(self.document.job, self.costs, self.document.assessment.units)
+        self._draw(advised)
+        for reason in advised.reasons:
+            self.words.addWidget(label(reason, "figure" if reason is advised.reasons[0] else ""))
+        for way in advised.ways:
             self.words.addSpacing(4)
             cost = self._money(way.cost.total)
             self.words.addWidget(label(f"{way.process.name}: {cost}", "figure"))
@@ -166,7 +166,7 @@ class AdviceDialog(QDialog):
     def _money(self, value: float) -> str:
         return show(value, "money", self.document.assessment.units, 0 if value >= 100 else 2)
 
-    def _draw(self, found: Advice) -> None:
+    def _draw(self, advised: Advice) -> None:
         assert self.costs is not None
         palette = theme.current.palette
         self.plot.clear()
@@ -184,11 +184,11 @@ class AdviceDialog(QDialog):
         materials, runs = materials_of(self.document.job), run_lengths()
         colours = (palette.ink, palette.feed, palette.vent, palette.accent)
         names = [process.id for process in self.costs.process]
-        ordered = sorted(found.ways, key=lambda way: names.index(way.process.id))
+        ordered = sorted(advised.ways, key=lambda way: names.index(way.process.id))
         starts: dict[int, float] = {}
         for number, way in enumerate(ordered):
             costs = [part_cost_by(way.process, self.costs.labour_per_h, materials, run).total for run in runs]
-            best = way.process is found.best
+            best = way.process is advised.best
             pen = pyqtgraph.mkPen(
                 colours[number % len(colours)], width=3.2 if best else 1.6, style=STYLES[number % len(STYLES)]
             )

@@ -30,7 +30,7 @@ def paint_section(
     frame: Frame,
     area: QRect,
     units: Units,
-    found: Section,
+    section: Section,
     cut: tuple[Point, Point],
     when: str = "",
 ) -> None:
@@ -53,16 +53,16 @@ def paint_section(
     painter.drawRoundedRect(panel, 6, 6)
     painter.setPen(QColor(palette.ink))
     head = QRectF(panel.left() + MARGIN_PX, panel.top() + 6, panel.width() - 2 * MARGIN_PX, 18)
-    if not found.levels:
+    if not section.levels:
         painter.drawText(head, Qt.AlignmentFlag.AlignLeft, "The section line does not cross the part.")
         return
-    length = float(found.stations_m[-1])
+    length = float(section.stations_m[-1])
     box = QRectF(panel.left() + LEFT_PX, panel.top() + 30, panel.width() - LEFT_PX - MARGIN_PX - 8, PANEL_PX - 54)
-    tallest = float(np.nanmax(np.nansum([level.thickness_m for level in found.levels], axis=0)))
+    tallest = float(np.nanmax(np.nansum([level.thickness_m for level in section.levels], axis=0)))
     taller = min(box.height() / tallest / (box.width() / length), STRONGEST)
     text = f"Section A–B, {show(length, 'length', units)}, heights × {taller:.0f}{when}"
     painter.drawText(head, Qt.AlignmentFlag.AlignLeft, text)
-    _paint_levels(painter, found, box, box.width() / length, box.width() / length * taller)
+    _paint_levels(painter, section, box, box.width() / length, box.width() / length * taller)
     painter.setFont(theme.font(11))
     painter.setPen(QColor(palette.muted))
     foot = QRectF(box.left(), box.bottom() + 3, box.width(), 16)
@@ -70,14 +70,14 @@ def paint_section(
     painter.drawText(foot, Qt.AlignmentFlag.AlignRight, "B")
 
 
-def _paint_levels(painter: QPainter, found: Section, box: QRectF, across: float, up: float) -> None:
+def _paint_levels(painter: QPainter, section: Section, box: QRectF, across: float, up: float) -> None:
     """Every level as a band, dry and over it wet by its share; its name at the left."""
     palette = theme.current.palette
-    x = box.left() + found.stations_m * across
+    x = box.left() + section.stations_m * across
     floor = np.full(len(x), box.bottom())
     step = float(x[1] - x[0])
     named = 0.0
-    for level in found.levels:
+    for level in section.levels:
         height = np.nan_to_num(level.thickness_m) * up
         top = floor - height
         core = level.core

@@ -145,10 +145,10 @@ class SelectTool:
 
     def twice(self, view: PlanCanvas, at: Point) -> None:
         """A new corner in the edge under the pointer."""
-        found = edge_at(view.document.job, view.frame, at, view.edits)
-        if found is None:
+        edge = edge_at(view.document.job, view.frame, at, view.edits)
+        if edge is None:
             return
-        grip, place = found
+        grip, place = edge
         points = list(points_of(view.document.job, grip))
         assert grip.point is not None
         points.insert(grip.point, place)

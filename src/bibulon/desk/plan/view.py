@@ -383,11 +383,11 @@ class PlanView(QWidget):
             key: tuple[object, ...] = (self.document.job, cut)
             if self._stack_section is None or self._stack_section[0] != key:
                 self._stack_section = (key, stack_section(self.document.job, *cut))
-            found, when = self._stack_section[1], ", dry, under vacuum"
+            cut_through, when = self._stack_section[1], ", dry, under vacuum"
         else:
             time_s = self._shown_time(answer)
-            found, when = section(answer.result, *cut, time_s), f", at {run_clock(time_s)}"
-        paint_section(painter, self.frame, self.rect(), self.document.assessment.units, found, cut, when)
+            cut_through, when = section(answer.result, *cut, time_s), f", at {run_clock(time_s)}"
+        paint_section(painter, self.frame, self.rect(), self.document.assessment.units, cut_through, cut, when)
 
     def _shown_time(self, answer: FillAnswer) -> float:
         return answer.result.end_s if self.time_s is None else min(self.time_s, answer.result.end_s)

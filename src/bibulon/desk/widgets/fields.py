@@ -427,8 +427,8 @@ def shown_figure(document: Document, figure: Callable[[], Figure]) -> Callable[[
     """Text and explanation of a Figure of the Assessment."""
 
     def texts() -> tuple[str, str]:
-        found = figure()
-        return found.shown(document.assessment.units), found.how
+        figures = figure()
+        return figures.shown(document.assessment.units), figures.how
 
     return texts
 

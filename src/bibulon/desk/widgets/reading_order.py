@@ -56,10 +56,10 @@ class HeldKeyboard:
 
     def give_back(self, layout: QLayout) -> None:
         """Give the keyboard to what has come in its place, if anything has."""
-        found = [widget for widget in widgets_of(layout) if self._name and _name(widget) == self._name]
-        if self._number >= len(found):
+        named = [widget for widget in widgets_of(layout) if self._name and _name(widget) == self._name]
+        if self._number >= len(named):
             return
-        heir = found[self._number]
+        heir = named[self._number]
         heir.setFocus(Qt.FocusReason.OtherFocusReason)
         if self._typed is not None and isinstance(heir, QLineEdit):
             heir.setText(self._typed[0])

@@ -168,5 +168,5 @@ def style_sheet(palette: Palette) -> str:
     template = Template(files("bibulon.desk").joinpath("resources", "style.qss").read_text(encoding="utf-8"))
     style = template.substitute({name: str(value) for name, value in vars(palette).items()}, family=FAMILY)
     return re.sub(
-        r"(font-size|min-height|min-width): (\d+)px", lambda found: f"{found[1]}: {scaled(int(found[2]))}px", style
+        r"(font-size|min-height|min-width): (\d+)px", lambda size: f"{size[1]}: {scaled(int(size[2]))}px", style
     )

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.assess import Assessment, assess
 from bibulon.bag.film import bag_plan_of
-from bibulon.cautions import Caution, cautions_of, remember_found
+from bibulon.cautions import Caution, cautions_of, remember_findings
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.desk.work.fill_runner import FillRunner
@@ -56,7 +56,7 @@ def work_out(report: Report, job: Job, units: Units) -> None:
     laminate_of.put(job, results.laminate)
     plies_of.put(job, results.plies)
     bag_plan_of.put(job, results.bag)
-    remember_found(assess(job, units), results.of_plan)
+    remember_findings(assess(job, units), results.of_plan)
 
 
 class Document(QObject):
@@ -384,7 +384,7 @@ class Document(QObject):
         if self.kept.trouble:
             self.said.emit(self.kept.trouble)
             return False
-        found, about = self._settled, self.kept.about()
+        recovered, about = self._settled, self.kept.about()
         try:
             content = self._journal.read()
         except OSError as error:
@@ -396,31 +396,31 @@ class Document(QObject):
             return False
         if self.kept.recovery.exists():
             try:
-                found = load(self.kept.recovery)
+                recovered = load(self.kept.recovery)
             except StorageError as error:
                 self.said.emit(str(error))
-        if self.path is not None and self._is_of_another(found, about, content.events):
-            if resumed(found, content.events) != self._settled:
+        if self.path is not None and self._is_of_another(recovered, about, content.events):
+            if resumed(recovered, content.events) != self._settled:
                 self.kept.set_apart()
             else:
                 self.kept.clear()
             return False
         self._highest = content.highest
-        found = resumed(found, content.events)
+        recovered = resumed(recovered, content.events)
         if content.damaged:
             self.said.emit(_damage_in_words(content.damaged))
-        if found == self._settled:
+        if recovered == self._settled:
             return False
         self._undo.append(("recovered work", self._settled))
-        self._settle(found)
+        self._settle(recovered)
         return True
 
-    def _is_of_another(self, found: Job, about: About, events: tuple[RunEvent, ...]) -> bool:
+    def _is_of_another(self, recovered: Job, about: About, events: tuple[RunEvent, ...]) -> bool:
         """Whether what was kept is not of the file as it is now."""
         if about.job and about.job != self._settled.id:
             return True
         changed_since = None not in (about.made_from, self._read_as) and about.made_from != self._read_as
-        return changed_since or not fits(self._settled, found.run) or not fits(self._settled, events)
+        return changed_since or not fits(self._settled, recovered.run) or not fits(self._settled, events)
 
     def _begin_another_journal(self) -> None:
         number = 2

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from bibulon.assess import assess
 from bibulon.bag.film import BagPlan
-from bibulon.cautions import found_of_plan
-from bibulon.cautions.registry import Found
+from bibulon.cautions import findings_of_plan
+from bibulon.cautions.registry import PlanFindings
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
 from bibulon.job.layup import Offcut
@@ -32,7 +32,7 @@ class PlanResults:
     laminate: Laminate
     plies: tuple[Ply, ...]
     bag: BagPlan
-    of_plan: Found
+    of_plan: PlanFindings
 
 
 def plan_results(report: Report, job: Job, units: Units) -> PlanResults:
@@ -43,7 +43,7 @@ def plan_results(report: Report, job: Job, units: Units) -> PlanResults:
     plies = assessed.plies
     report.progress(0.6)
     bag = assessed.bag
-    cautions = found_of_plan(assessed, lambda share: report.progress(0.65 + 0.35 * share))
+    cautions = findings_of_plan(assessed, lambda share: report.progress(0.65 + 0.35 * share))
     return PlanResults(laminate, plies, bag, cautions)
 
 

@@ -204,7 +204,7 @@ class RunController(QObject):
 
     def alerts(self) -> tuple[str, ...]:
         """What has to be said aloud now."""
-        job, found = self.document.job, []
+        job, alerts = self.document.job, []
         feeding = bool(open_feeds((feed.label for feed in job.feeds), job.shot))
         bucket, pot, vacuum = self.latest("scale"), self.latest("pot"), self.latest("vacuum")
         poured = any(event.kind == "batch added" for event in job.shot)
@@ -215,18 +215,18 @@ class RunController(QObject):
             and bucket is not None
             and bucket < job.bucket.heel_kg + job.house.bucket_low_kg
         ):
-            found.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
+            alerts.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
         if pot is not None and pot > job.shop.temperature_k + job.house.pot_rise_k:
-            found.append("The pot is warming: swap it, carry it outdoors.")
+            alerts.append("The pot is warming: swap it, carry it outdoors.")
         let_go = any(event.kind == "vacuum let go" for event in job.shot)
         if self.running and not let_go and vacuum is not None and self._lowest_pa is not None:
             lost = vacuum_lost(self.document.assessment, self._lowest_pa, vacuum)
             if lost:
-                found.append(f"The vacuum has lost {lost} since its best: look for a leak, and at the pump.")
+                alerts.append(f"The vacuum has lost {lost} since its best: look for a leak, and at the pump.")
         left = self.document.assessment.flows_until_s - self.clock_s
         if self.running and feeding and left < job.charge.gel_margin_s:
-            found.append("The gel margin is used up.")
-        return (*found, *self.impossible())
+            alerts.append("The gel margin is used up.")
+        return (*alerts, *self.impossible())
 
     def impossible(self) -> tuple[str, ...]:
         """What the instruments show that cannot be."""
@@ -237,10 +237,10 @@ class RunController(QObject):
 
     def latest(self, channel: str) -> float | None:
         """The newest reading of *channel*, None if there is none that is fresh."""
-        found = self._latest.get(channel)
-        if found is None or time.monotonic() - found[1] > STALE_S:
+        sample = self._latest.get(channel)
+        if sample is None or time.monotonic() - sample[1] > STALE_S:
             return None
-        return found[0]
+        return sample[0]
 
     def instrument_time(self) -> float:
         """Seconds on the clock that the instruments follow (any start)."""
