@@ -505,7 +505,7 @@ def test_what_is_wrong_has_its_place_on_the_part(name: str) -> None:
 
 
 def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
-    mended = {entry.id: entry.mend for entry in REGISTRY if entry.mend is not None}
+    mended = {entry.id: entry.fix for entry in REGISTRY if entry.fix is not None}
     assert {"overlap-out-of-range", "peel-ply-missing", "ply-stops-at-core-edge", "joints-line-up"} <= set(mended)
     for name, mend in mended.items():
         before = {caution.id for caution in cautions_of(with_mistake(name))}
@@ -537,7 +537,7 @@ def test_darts_that_cannot_be_cut_are_told_and_left(
 def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     job = changed(deck(), cutting=revised(deck().cutting, stagger_m=0.9))
     (caution,) = [one for one in cautions_of(assess(job)) if one.id == "joints-line-up"]
-    assert caution.mend is None
+    assert caution.fix is None
     (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
     assert moved.mend is not None
 
@@ -568,7 +568,7 @@ def test_every_caution_speaks_in_the_shops_unit(name: str) -> None:
     found = [caution for caution in cautions_of(in_us) if caution.id == name]
     assert found
     for caution in found:
-        for text in (caution.message, caution.why, caution.remedy, caution.mend.text if caution.mend else ""):
+        for text in (caution.message, caution.why, caution.remedy, caution.fix.text if caution.fix else ""):
             for card in (*in_us.job.cards, *shelf()):
                 text = text.replace(card.name, "")
             assert not re.search(r"\d (mm|cm|m|kg|g|mbar|bar|°C|m²|g/m²|kg/m³|L)\b", text), text

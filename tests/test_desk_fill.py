@@ -63,9 +63,9 @@ def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> No
         pictures.append(window.plan.grab().toImage())
     assert all(one != other for i, one in enumerate(pictures) for other in pictures[i + 1 :])
     QTest.mouseMove(window.plan, at(window, 2.0, 0.3))
-    assert "tool side" in window.pointed.text() and "%" in window.pointed.text()
+    assert "tool side" in window.pointer_text.text() and "%" in window.pointer_text.text()
     window.plan.set_map("thickness")
-    assert " mm" in window.pointed.text().rpartition("·")[2], "told again for a pointer at rest"
+    assert " mm" in window.pointer_text.text().rpartition("·")[2], "told again for a pointer at rest"
     window.plan.set_map("through")
     window.plan.setFocus()
     press(window, Qt.Key.Key_C)
@@ -83,7 +83,7 @@ def test_maps_and_a_section_are_shown_at_the_scrubbed_time(window: Window) -> No
     assert window.plan.cut == ((2.5, 0.0), (2.5, 1.4)), "one place is cut across the part"
     window.plan.set_cut(None)
     QTest.mouseMove(window.time_rail.canvas, QPoint(300, 40))
-    assert "bucket" in window.pointed.text() and "pots" in window.pointed.text()
+    assert "bucket" in window.pointer_text.text() and "pots" in window.pointer_text.text()
 
 
 def shown_at(window: Window, share: float) -> object:
@@ -298,7 +298,7 @@ def test_machine_pot_and_membrane_do_what_they_are_for(window: Window) -> None:
     assert held_back.in_pots_m3[-1] == 0 and held_back.fill_time_s is not None
     assert "holds resin" in texts(bench(window))
     QTest.mouseMove(window.time_rail.canvas, QPoint(round(window.time_rail.canvas.scale().x(held_back.end_s)), 40))
-    assert "pots 0.00 kg" in window.pointed.text()
+    assert "pots 0.00 kg" in window.pointer_text.text()
 
 
 def test_resin_races_along_gaps_and_the_pointer_tells_each_level(window: Window) -> None:
@@ -315,7 +315,7 @@ def test_resin_races_along_gaps_and_the_pointer_tells_each_level(window: Window)
     QTest.mouseMove(window.plan, at(window, x, y))
     where = window.plan.frame.to_plan(at(window, x, y).toPointF())
     for name, time_s in raced.level_times_at(*where):
-        assert f"{name} {show(time_s, 'duration')}" in window.pointed.text()
+        assert f"{name} {show(time_s, 'duration')}" in window.pointer_text.text()
     field = type_into(bench(window), "Gap along edge", "-1 mm")
     assert "at least 0.00 mm" in field.error.text()
     assert window.document.job.flow.edge_gap_m == pytest.approx(0.002)

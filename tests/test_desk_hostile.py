@@ -134,7 +134,7 @@ def test_the_line_too_many_and_an_error_of_the_program_are_said(
     window.document.edit("lines", changed(job, lines=lines))
     full = window.document.job
     told: list[str] = []
-    window.plan.told.connect(told.append)
+    window.plan.hint_changed.connect(told.append)
     window.go("lines")
     press(window, Qt.Key.Key_F)
     click(window, 0.5, 0.5)

@@ -29,7 +29,7 @@ def test_a_rule_of_the_house_is_typed_undone_and_kept_for_new_jobs(window: Windo
         wrong = type_into(page, "Film excess", "900 %")
         assert "at most 200 %" in wrong.error.text() and window.document.job.house.film_excess == 0.3
         push(page, "Use for new jobs")
-        assert "New jobs" in page.told.text()
+        assert "New jobs" in page.notes_text.text()
         page.accept()
 
     while_open(HouseWindow, stricter)

@@ -57,7 +57,7 @@ def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, 
     path = tmp_path / "large.bibulon"
     save(many_plies(), path)
     said: list[str] = []
-    window.opening.told.connect(said.append)
+    window.opening.progress_described.connect(said.append)
     window.files.open(path)
     assert window.document.job.name == demo_job().name, "what was on the desk stays until the other is ready"
     window.use_tool("feed")  # and can be worked on
@@ -89,7 +89,7 @@ def test_an_edit_of_a_large_job_says_how_far_its_working_out_is(window: Window, 
     window.open_document(job)
     qtbot.waitUntil(lambda: window.document.job is job, timeout=60_000)
     heard = Heard(lambda: window.strip.process.text())
-    window.document.worked.connect(heard.hear)
+    window.document.assessment_progressed.connect(heard.hear)
     before = window.document.assessment
     thin = changed(job, layup=tuple(revised(layer, count=1) for layer in job.layup[:180]))
     window.document.edit("fewer plies", thin)

@@ -86,7 +86,7 @@ def test_the_dome_gore_is_brought_in_from_its_drawing_and_mesh(window: Window, q
     window.refresh()
     assert f"{high * 1000:.0f} mm" in texts(bench(window))
     QTest.mouseMove(window.plan, at(window, 2.0, 0.5855))
-    said = re.search(r"^(\d+) mm, (\d+) mm, (\d+) mm high", window.pointed.text())
+    said = re.search(r"^(\d+) mm, (\d+) mm, (\d+) mm high", window.pointer_text.text())
     assert said is not None
     there = np.array([[int(said[1]) / 1000, int(said[2]) / 1000]])
     assert int(said[3]) / 1000 == pytest.approx(float(heights_at(shipped.part.relief, there)[0]), abs=1.5e-3)

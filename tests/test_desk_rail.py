@@ -60,7 +60,7 @@ def test_the_rail_is_scrubbed_from_the_keyboard_and_says_where_the_resin_is(wind
     QTest.mouseMove(canvas, half)
     time_s = canvas.scale().time(half.x())
     drawn = show(fill.drawn_at(time_s) * window.document.job.resin.density_kg_m3, "mass")
-    assert run_clock(time_s) in window.pointed.text() and f"drawn {drawn}" in window.pointed.text()
+    assert run_clock(time_s) in window.pointer_text.text() and f"drawn {drawn}" in window.pointer_text.text()
 
 
 def test_the_rail_shows_the_shot_or_the_whole_day(window: Window) -> None:

@@ -16,7 +16,7 @@ from shapely import Polygon
 
 from bibulon.exchange.drawings import UNITS_M, Chain, Drawing, DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import outline_of
-from bibulon.exchange.reliefs import Lie, ReliefRefusal, Surface, likely_turn, read_surface, relief_of
+from bibulon.exchange.reliefs import Placement, ReliefRefusal, Surface, likely_turn, read_surface, relief_of
 from bibulon.exchange.within import TooMuch, read_within
 from bibulon.job.part import Part
 from bibulon.laminate.relief import developed_area_m2, heights_at
@@ -183,7 +183,7 @@ def written(path: Path, points: np.ndarray, triangles: np.ndarray) -> Path:
 @pytest.mark.parametrize(("suffix", "count"), [(".stl", 40), (".obj", 40), (".stl", 180)])
 def test_a_dome_becomes_a_relief_of_its_heights_and_area(tmp_path: Path, suffix: str, count: int) -> None:
     surface = read_surface(written(tmp_path / f"dome{suffix}", *cap(count)))
-    found = relief_of(surface, Lie(0.001, "z"), SQUARE)
+    found = relief_of(surface, Placement(0.001, "z"), SQUARE)
     assert found.deviation_m < 1e-3 and len(found.relief) <= 20_000
     places = np.array([[0.6, 0.4], [0.1, 0.1], [1.1, 0.7], [0.3, 0.6]])
     depth = np.sqrt(RADIUS**2 - ((places - (0.6, 0.4)) ** 2).sum(axis=1))
@@ -199,7 +199,7 @@ def test_a_mesh_lying_on_its_side_is_turned_upright(tmp_path: Path) -> None:
     lying = read_surface(written(tmp_path / "lying.stl", points[:, [2, 0, 1]], triangles))
     upright = read_surface(written(tmp_path / "upright.stl", points, triangles))
     assert lying.size("x") == pytest.approx(upright.size("z"))
-    one, other = (relief_of(surface, Lie(0.001, up), SQUARE) for surface, up in ((lying, "x"), (upright, "z")))
+    one, other = (relief_of(surface, Placement(0.001, up), SQUARE) for surface, up in ((lying, "x"), (upright, "z")))
     assert heights_at(one.relief, np.array([[0.2, 0.3]])) == pytest.approx(
         heights_at(other.relief, np.array([[0.2, 0.3]])), abs=1e-3
     )
@@ -211,25 +211,25 @@ def test_folds_walls_bodies_and_misplaced_meshes_are_refused_by_place(tmp_path: 
     body = np.concatenate([triangles, triangles[:, ::-1] + len(points)])
     solid = read_surface(written(tmp_path / "solid.stl", np.concatenate([points, lower]), body))
     with pytest.raises(ReliefRefusal, match="solid body") as refused:
-        relief_of(solid, Lie(0.001, "z"), SQUARE)
+        relief_of(solid, Placement(0.001, "z"), SQUARE)
     assert refused.value.place is not None
     twice = np.concatenate([triangles, triangles + len(points)])
     with pytest.raises(ReliefRefusal, match="several faces"):
         relief_of(
             read_surface(written(tmp_path / "twice.stl", np.concatenate([points, lower]), twice)),
-            Lie(0.001, "z"),
+            Placement(0.001, "z"),
             SQUARE,
         )
     wall = points.copy()
     wall[points[:, 0] > 20, 2] += 2000.0  # a step of two metres within one cell of 33 mm
     with pytest.raises(ReliefRefusal, match="upright wall") as refused:
-        relief_of(read_surface(written(tmp_path / "wall.stl", wall, triangles)), Lie(0.001, "z"), SQUARE)
+        relief_of(read_surface(written(tmp_path / "wall.stl", wall, triangles)), Placement(0.001, "z"), SQUARE)
     assert refused.value.place[0] == pytest.approx(0.6, abs=0.05)
     surface = read_surface(written(tmp_path / "away.stl", points + np.array([90_000.0, 0, 0]), triangles))
     with pytest.raises(ReliefRefusal, match="does not lie under"):
-        relief_of(surface, Lie(0.001, "z", centred=False), SQUARE)
+        relief_of(surface, Placement(0.001, "z", centred=False), SQUARE)
     with pytest.raises(ReliefRefusal, match="covers only"):
-        relief_of(surface, Lie(0.001, "z"), tuple((2 * x, 2 * y) for x, y in SQUARE))
+        relief_of(surface, Placement(0.001, "z"), tuple((2 * x, 2 * y) for x, y in SQUARE))
 
 
 @pytest.mark.parametrize("turn", [0.0, 90.0, 180.0, 270.0])
@@ -243,8 +243,8 @@ def test_a_mesh_that_lies_another_way_is_turned_under_the_outline(tmp_path: Path
     back = np.radians(-turn)
     spun = points @ np.array([[np.cos(back), np.sin(back), 0], [-np.sin(back), np.cos(back), 0], [0, 0, 1]])
     surface = read_surface(written(tmp_path / "wedge.stl", spun, triangles))
-    assert likely_turn(surface, Lie(0.001, "z"), outline) == turn
-    found = relief_of(surface, Lie(0.001, "z", turn), outline)
+    assert likely_turn(surface, Placement(0.001, "z"), outline) == turn
+    found = relief_of(surface, Placement(0.001, "z", turn), outline)
     heights = heights_at(found.relief, np.array([[0.1, 0.4], [1.0, 0.4], [1.9, 0.4]]))
     assert heights == pytest.approx([0.01, 0.1, 0.19], abs=1e-3)
 
@@ -338,13 +338,13 @@ def test_many_equal_triangles_and_far_off_points_are_refused_or_read(tmp_path: P
     square = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
     equal = Surface(np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0.0)]), np.tile([[0, 1, 2]], (200_000, 1)))
     with pytest.raises(ReliefRefusal, match="lies over itself"):
-        relief_of(equal, Lie(1.0, "z"), square)
+        relief_of(equal, Placement(1.0, "z"), square)
     wide = Surface(np.array([(-9e6, -9e6, 0.5), (2e7, -9e6, 0.5), (-9e6, 2e7, 0.5)]), np.array([[0, 1, 2]]))
     with pytest.raises(ReliefRefusal, match="beyond the part"):
-        relief_of(wide, Lie(1.0, "z", centred=False), square)
+        relief_of(wide, Placement(1.0, "z", centred=False), square)
     tall = Surface(np.array([(-1, -1, 0.0), (4, -1, 4e3), (-1, 4, 8e3)]), np.array([[0, 1, 2]]))
     with pytest.raises(ReliefRefusal, match=r"m high|steeper"):
-        relief_of(tall, Lie(1.0, "z", centred=False), square)
+        relief_of(tall, Placement(1.0, "z", centred=False), square)
 
 
 def test_a_fine_mesh_under_a_square_gives_no_more_points_than_a_job_takes() -> None:
@@ -357,5 +357,5 @@ def test_a_fine_mesh_under_a_square_gives_no_more_points_than_a_job_takes() -> N
     )
     surface = Surface(np.column_stack([x, y, 0.1 * np.sin(3 * x)]), triangles)
     square = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
-    found = relief_of(surface, Lie(1.0, "z", centred=False), square)
+    found = relief_of(surface, Placement(1.0, "z", centred=False), square)
     assert Part(outline=square, relief=found.relief).relief

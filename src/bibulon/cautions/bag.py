@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
-from bibulon.cautions.registry import Finding, Mend, caution
+from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised
@@ -17,7 +17,7 @@ def _as_many_as_needed(job: Job) -> Job:
     return changed(job, bag=revised(job.bag, pleats=None))
 
 
-AS_MANY = Mend("Plan as many as it needs", _as_many_as_needed, lambda job: job.bag.pleats is not None)
+AS_MANY = Fix("Plan as many as it needs", _as_many_as_needed, lambda job: job.bag.pleats is not None)
 
 
 @caution(
@@ -26,7 +26,7 @@ AS_MANY = Mend("Plan as many as it needs", _as_many_as_needed, lambda job: job.b
     "bag",
     why="Film that is not taken up in pleats bridges in corners or runs out where the edge turns.",
     remedy="Plan at least the pleats that the excess film needs, one at every corner.",
-    mend=AS_MANY,
+    fix=AS_MANY,
     of_plan=True,
 )
 def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
@@ -46,7 +46,7 @@ def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     why="Film without a pleat beside a port or a line that stands up is stretched over it: it bridges, or lifts the "
     "tape.",
     remedy="Plan a pleat at every corner and beside every port, and tick it at Bag when it is there.",
-    mend=AS_MANY,
+    fix=AS_MANY,
 )
 def port_without_pleat(assessment: Assessment) -> Iterator[Finding]:
     bag, job = assessment.bag, assessment.job
@@ -88,7 +88,7 @@ def _left_out(job: Job, label: str) -> bool:
     "bag",
     why="Film stretched over a line or a corner springs back and pools resin, or lifts the tape.",
     remedy="Cut the film larger: 30 % more area than the taped surface is usual.",
-    mend=Mend(
+    fix=Fix(
         "Cut it by the house rule",
         lambda job: changed(job, bag=revised(job.bag, film_excess=job.house.film_excess)),
     ),

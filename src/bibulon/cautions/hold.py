@@ -8,7 +8,7 @@ from datetime import datetime, time, timedelta
 from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
-from bibulon.cautions.registry import Finding, Mend, caution
+from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldRules
 from bibulon.quantities import brief, brief_each
@@ -112,7 +112,7 @@ def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="Without a rule every test passes, a bag full of holes too.",
     remedy="Choose at Hold by which rule the shop judges a bag.",
-    mend=Mend("Judge by the usual rules", lambda job: changed(job, hold_rules=HoldRules())),
+    fix=Fix("Judge by the usual rules", lambda job: changed(job, hold_rules=HoldRules())),
 )
 def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
     if assessment.job.hold_tests and not assessment.job.hold_rules.rules:
@@ -212,7 +212,7 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="Under too deep a vacuum the resin itself gases: bubbles everywhere that no vent takes away.",
     remedy="Regulate the vacuum to a pressure that the resin's data sheet allows.",
-    mend=Mend(
+    fix=Fix(
         "Plan the deepest that it allows",
         lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=job.resin.lowest_pressure_pa)),
     ),

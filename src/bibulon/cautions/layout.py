@@ -11,7 +11,7 @@ from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, inside
-from bibulon.cautions.registry import Finding, Mend, caution
+from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.flow.causes import Cause
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import brief, brief_each
@@ -134,7 +134,7 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Resin races along a gap at the edge, reaches the vent first and leaves the middle dry.",
     remedy="Cut the plies to the edge, seal the edge with tape or tight cloth, or let the vent stop short of it.",
-    mend=Mend("Plan it closed", lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.0))),
+    fix=Fix("Plan it closed", lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.0))),
     of_plan=True,
 )
 def edge_gap_open(assessment: Assessment) -> Iterator[Finding]:

@@ -9,7 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
-from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
@@ -57,7 +57,7 @@ def _with_peel_ply(job: Job) -> Job:
     why="Media bonds to the part if nothing lies between them and tears fibre out when it is pulled; a face to be "
     "bonded needs the clean, rough surface that peel ply leaves.",
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
-    mend=Mend("Lay peel ply over it", _with_peel_ply),
+    fix=Fix("Lay peel ply over it", _with_peel_ply),
     of_plan=True,
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
@@ -128,7 +128,7 @@ def _past_core(job: Job) -> Job:
     "layup",
     why="A ply that ends at the core's edge leaves a stress riser and a channel where resin races.",
     remedy="Run local plies up onto the core or well past its edge.",
-    mend=Mend("Run it well past the core", _past_core),
+    fix=Fix("Run it well past the core", _past_core),
     of_plan=True,
 )
 def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
@@ -173,7 +173,7 @@ def _with_usual_overlap(job: Job) -> Job:
     "layup",
     why="Too short an overlap slips open and carries no load; too long a one is a thick band that fills late.",
     remedy="Let pieces overlap by 25 mm as a rule, unless the designer says otherwise.",
-    mend=Mend("Overlap by 25 mm", _with_usual_overlap),
+    fix=Fix("Overlap by 25 mm", _with_usual_overlap),
     of_plan=True,
 )
 def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
@@ -195,7 +195,7 @@ def overlap_out_of_range(assessment: Assessment) -> Iterator[Finding]:
     "layup",
     why="Joints of neighbouring plies over one another make a weak, thick band where the stack can part.",
     remedy="Move the joints, turn a ply, take a wider or narrower roll, or ask for less distance between joints.",
-    mend=Mend(
+    fix=Fix(
         "Let the joints be chosen",
         lambda job: changed(job, cutting=revised(job.cutting, shifts=())),
         lambda job: bool(job.cutting.shifts),

@@ -11,7 +11,7 @@ from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, listed, middle_of
-from bibulon.cautions.registry import Finding, Mend, caution
+from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.job import Job
@@ -61,7 +61,7 @@ def _with_brake(job: Job) -> Job:
     "lines",
     why="Resin runs through the media straight to the pot; the tool side stays dry and the pot floods.",
     remedy="End the media short of the vent, so that the last stretch goes through the laminate.",
-    mend=Mend("Cut the media back", _with_brake, lambda job: _with_brake(job) != job),
+    fix=Fix("Cut the media back", _with_brake, lambda job: _with_brake(job) != job),
     of_plan=True,
 )
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
@@ -216,7 +216,7 @@ def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Film holds resin by the atmosphere only. Pressed beyond it, resin lifts the film and floods the part.",
     remedy="Take the pressure off the pot, or use a closed mould that is rated for it.",
-    mend=Mend("Take the pressure off", lambda job: changed(job, bucket=revised(job.bucket, over_pressure_pa=0.0))),
+    fix=Fix("Take the pressure off", lambda job: changed(job, bucket=revised(job.bucket, over_pressure_pa=0.0))),
     of_plan=True,
 )
 def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
@@ -267,7 +267,7 @@ def _labelled(job: Job) -> Job:
     "lines",
     why="Crews act on labels, over radios. A valve without its own label is opened at the wrong time.",
     remedy="Give every valve and pot one short label of its own and write it on the bag.",
-    mend=Mend("Give each a label of its own", _labelled),
+    fix=Fix("Give each a label of its own", _labelled),
     of_plan=True,
 )
 def labels(assessment: Assessment) -> Iterator[Finding]:
@@ -299,7 +299,7 @@ def _beside(job: Job) -> PlanPoint | None:
     "lines",
     why="Resin standing above the part runs in by itself, lifts the film and floods the laminate.",
     remedy="Stand the bucket below the part.",
-    mend=Mend("Stand it half a metre below", lambda job: changed(job, bucket=revised(job.bucket, below_part_m=0.5))),
+    fix=Fix("Stand it half a metre below", lambda job: changed(job, bucket=revised(job.bucket, below_part_m=0.5))),
     of_plan=True,
 )
 def bucket_above(assessment: Assessment) -> Iterator[Finding]:

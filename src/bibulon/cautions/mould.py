@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region
-from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
@@ -42,7 +42,7 @@ def _cut_to_outline(job: Job) -> Job:
     "layup",
     why="One stray fibre under the sealing tape is a leak for as long as the bag is on.",
     remedy="Cut the pieces to the outline, tape the flange before fibre goes down, and wipe it clear.",
-    mend=Mend("Cut to the outline", _cut_to_outline),
+    fix=Fix("Cut to the outline", _cut_to_outline),
     of_plan=True,
 )
 def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:

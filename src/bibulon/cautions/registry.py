@@ -35,7 +35,7 @@ Rule = Callable[[Assessment], Iterator[Finding]]
 
 
 @dataclass(frozen=True)
-class Mend:
+class Fix:
     """What puts a mistake right at one touch: its words, and the job with it put right."""
 
     text: str
@@ -54,7 +54,7 @@ class Registered:
     why: str
     remedy: str
     rule: Rule
-    mend: Mend | None
+    fix: Fix | None
     of_plan: bool
 
 
@@ -70,21 +70,21 @@ class Caution:
     remedy: str
     place: Point | None
     subject: str
-    mend: Mend | None = None
+    fix: Fix | None = None
 
 
 REGISTRY: list[Registered] = []
 
 
 def caution(
-    id: str, rank: Rank, station: StationId, *, why: str, remedy: str, mend: Mend | None = None, of_plan: bool = False
+    id: str, rank: Rank, station: StationId, *, why: str, remedy: str, fix: Fix | None = None, of_plan: bool = False
 ) -> Callable[[Rule], Rule]:
     """Register the decorated rule; one that is *of_plan* reads nothing of the fill, and is asked once for a job."""
 
     def register(rule: Rule) -> Rule:
         if any(other.id == id for other in REGISTRY):
             raise ValueError(f"two cautions are called {id}")
-        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, mend, of_plan))
+        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, fix, of_plan))
         return rule
 
     return register
@@ -129,8 +129,8 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             in_words(finding.remedy or entry.remedy, units),
             on_part(assessment.job, finding.place),
             finding.subject,
-            replace(entry.mend, text=in_words(entry.mend.text, units))
-            if entry.mend is not None and entry.mend.helps(assessment.job)
+            replace(entry.fix, text=in_words(entry.fix.text, units))
+            if entry.fix is not None and entry.fix.helps(assessment.job)
             else None,
         )
         for entry in REGISTRY

@@ -10,7 +10,7 @@ from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
-from bibulon.cautions.registry import Finding, Mend, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
@@ -62,7 +62,7 @@ def _with_skin_coat(job: Job) -> Job:
     "layup",
     why="Without a skin coat the weave prints through the gel coat, and vacuum draws air through its pinholes.",
     remedy="Lay a thin skin coat behind the gel coat and let it cure before the dry stack.",
-    mend=Mend("Lay a skin coat", _with_skin_coat),
+    fix=Fix("Lay a skin coat", _with_skin_coat),
     of_plan=True,
 )
 def skin_coat_missing(assessment: Assessment) -> Iterator[Finding]:
@@ -102,7 +102,7 @@ def _core_shapes(job: Job) -> list[tuple[Layer, Polygon]]:
     "layup",
     why="Resin races along a gap beside the core, shuts off what lies behind, and cures as a hot, brittle bead.",
     remedy="Cut the core to fit, or fill the gap with fibre or thickened resin before the bag goes on.",
-    mend=Mend(
+    fix=Fix(
         "Plan it fitted close",
         _snug,
         lambda job: max(job.flow.core_gap_m, job.core_laying.joint_gap_m) >= job.house.open_gap_m,
@@ -210,7 +210,7 @@ def _no_tack(job: Job) -> Job:
     "layup",
     why="Spray adhesive between every ply keeps resin from wetting them, and the plies from bonding.",
     remedy="Spray dots, not films, only where a ply would slide: on upright faces and in corners.",
-    mend=Mend("Lay it without tack", _no_tack),
+    fix=Fix("Lay it without tack", _no_tack),
     of_plan=True,
 )
 def too_much_tack(assessment: Assessment) -> Iterator[Finding]:

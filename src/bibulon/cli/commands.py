@@ -19,7 +19,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="Answer as JSON, SI units."
 Nodes = Annotated[int, typer.Option(min=100, max=200_000, help="About how many nodes the mesh gets.")]
 
 
-def _tell_version(asked: bool) -> None:
+def _print_version(asked: bool) -> None:
     if asked:
         from importlib.metadata import version
 
@@ -31,7 +31,7 @@ def _tell_version(asked: bool) -> None:
 def window_without_command(
     context: typer.Context,
     version: Annotated[
-        bool, typer.Option("--version", callback=_tell_version, is_eager=True, help="Tell the version and end.")
+        bool, typer.Option("--version", callback=_print_version, is_eager=True, help="Tell the version and end.")
     ] = False,
 ) -> None:
     if context.invoked_subcommand is None:

@@ -40,7 +40,7 @@ def report_faults(window: Window) -> None:
                 f"Look at the job before you go on. {_kept(error)}"
             )
         if QThread.currentThread() is window.thread():
-            window.say(words)
+            window.show_message(words)
 
     sys.excepthook = caught
 

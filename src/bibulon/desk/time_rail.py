@@ -61,7 +61,7 @@ class TimeCanvas(QWidget):
     """The painted clock."""
 
     scrubbed = Signal(object)
-    pointed = Signal(str)
+    pointer_described = Signal(str)
     """Where the resin is at the moment under the pointer."""
 
     def __init__(self, document: Document) -> None:
@@ -127,7 +127,7 @@ class TimeCanvas(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         position = event.position()
-        self.pointed.emit(self._resin_text(self.scale().time(position.x())))
+        self.pointer_described.emit(self._resin_text(self.scale().time(position.x())))
         if not event.buttons() & Qt.MouseButton.LeftButton:
             over = self._flag_at(position) is not None
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
@@ -139,7 +139,7 @@ class TimeCanvas(QWidget):
         self.document.preview(with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(position)))))
 
     def leaveEvent(self, event: QEvent) -> None:
-        self.pointed.emit("")
+        self.pointer_described.emit("")
         super().leaveEvent(event)
 
     def _round(self, position: QPointF) -> float:

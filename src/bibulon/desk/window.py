@@ -92,7 +92,7 @@ class Window(QMainWindow):
         self.benches: dict[StationId, Bench] = {}
         self.stack = QStackedWidget()
         self.status = OneLine("muted")
-        self.pointed = OneLine("muted")
+        self.pointer_text = OneLine("muted")
         self._refresh_soon = QTimer(self)
         self._refresh_soon.setSingleShot(True)
         self._refresh_soon.timeout.connect(self.refresh)
@@ -101,19 +101,19 @@ class Window(QMainWindow):
         self.rail.chosen.connect(self.go)
         self.strip.asked.connect(self.go)
         self.strip.cautions_asked.connect(self.show_cautions)
-        self.plan.told.connect(self.status.setText)
-        self.plan.pointed.connect(self.pointed.setText)
+        self.plan.hint_changed.connect(self.status.setText)
+        self.plan.pointer_described.connect(self.pointer_text.setText)
         self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
         self.plan.tool_changed.connect(self.tools.mark)
         self.time_rail.scrubbed.connect(self.plan.set_time)
-        self.time_rail.canvas.pointed.connect(self.pointed.setText)
+        self.time_rail.canvas.pointer_described.connect(self.pointer_text.setText)
         self.studies.finished.connect(self._keep_study)
-        self.opening.told.connect(self.status.setText)
+        self.opening.progress_described.connect(self.status.setText)
         self.opening.ready.connect(self._put_on_desk)
         for work in (self.studies, self.proposals):
             work.ended.connect(self._say_if_failed)
         self.run.ticked.connect(self._tick)
-        self.run.lost.connect(self.say)
+        self.run.lost.connect(self.show_message)
         QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
         self._attach()
         self.go("lines" if job.layup else "part")
@@ -144,7 +144,7 @@ class Window(QMainWindow):
         status = QHBoxLayout()
         status.setContentsMargins(10, 2, 10, 3)
         status.addWidget(self.status, 1)
-        status.addWidget(self.pointed)
+        status.addWidget(self.pointer_text)
         status.setSpacing(12)
         middle.addWidget(rule_line())
         middle.addLayout(status)
@@ -189,16 +189,16 @@ class Window(QMainWindow):
 
     def _attach(self) -> None:
         self.document.changed.connect(self._refresh_soon.start)
-        self.document.said.connect(self.say)
-        self.document.worked.connect(self.strip.show_share)
+        self.document.message_raised.connect(self.show_message)
+        self.document.assessment_progressed.connect(self.strip.show_share)
         if self.document.recover():
             if self.run.running:
                 words = f"A run was under way: it goes on. {self.run.take_up()}".strip()
-                self.say(words, ("Begin a new run", self._begin_anew))
+                self.show_message(words, ("Begin a new run", self._begin_anew))
             else:
-                self.say("Unsaved work was taken up again.", ("Put it aside", self.document.undo))
+                self.show_message("Unsaved work was taken up again.", ("Put it aside", self.document.undo))
         elif self.run.running and (doubt := self.run.take_up()):
-            self.say(doubt)
+            self.show_message(doubt)
         elif self.note.isHidden():
             self.offer_left_over()
         self.run.update_timer()
@@ -208,19 +208,19 @@ class Window(QMainWindow):
         try:
             self.run.begin_anew()
         except OSError as error:
-            self.say(f"The run goes on: a new one could not be begun ({error.strerror or error}).")
+            self.show_message(f"The run goes on: a new one could not be begun ({error.strerror or error}).")
 
     def offer_left_over(self) -> None:
         """Say what work of other jobs was left, if any of it was not put by for later."""
         left = [work for work in left_over(state_folder()) if not work.about.put_by]
         if len(left) == 1:
             work = left[0]
-            self.say(
+            self.show_message(
                 f"{in_words(work)}.", ("Open it", partial(self.files.open_left_over, work)),
                 ("Look at it", self.show_left_over),
             )  # fmt: skip
         elif left:
-            self.say(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
+            self.show_message(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
 
     def show_left_over(self) -> None:
         """The work that was left, to open, keep or discard."""
@@ -316,13 +316,13 @@ class Window(QMainWindow):
         """Show *text* in the status line."""
         self.status.setText(text)
 
-    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
+    def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
         """Show a note over the plan, with up to two things to do about it."""
-        self.note.say(text, *actions)
+        self.note.show_message(text, *actions)
 
     def _say_if_failed(self, message: str) -> None:
         if message:
-            self.say(message)
+            self.show_message(message)
 
     def _keep_study(self, job: Job, answer: StudyAnswer) -> None:
         self.document.keep_study(job, answer)
@@ -396,7 +396,7 @@ class Window(QMainWindow):
         path = self.document.path
         words = ["-m", "bibulon", "desk", *([str(path)] if path is not None else [])]
         if not QProcess.startDetached(sys.executable, words)[0]:
-            self.say("Another window could not be opened.")
+            self.show_message("Another window could not be opened.")
 
     def ask_instruments(self) -> None:
         """Where the shop's instruments are."""

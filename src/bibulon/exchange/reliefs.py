@@ -69,7 +69,7 @@ class Surface:
 
 
 @dataclass(frozen=True)
-class Lie:
+class Placement:
     """How a mesh lies on the plan: its unit, which of its axes points up, how far it is turned, whether it is centred
     under the outline or stays where its file has it."""
 
@@ -107,12 +107,12 @@ def _hull(surface: Surface, upwards: Upwards) -> Floats:
     return np.column_stack([corners, np.zeros(len(corners))])
 
 
-def likely_turn(surface: Surface, lie: Lie, outline: tuple[PlanPoint, ...]) -> float:
+def likely_turn(surface: Surface, placement: Placement, outline: tuple[PlanPoint, ...]) -> float:
     """The quarter turn (degrees) by which the mesh's hull comes closest to that of the *outline*."""
     wanted = Polygon(outline).convex_hull
 
     def off(turn_deg: float) -> float:
-        shadow = replace(lie, turn_deg=turn_deg, centred=True).shadow(surface, outline)
+        shadow = replace(placement, turn_deg=turn_deg, centred=True).shadow(surface, outline)
         return float(Polygon(shadow).symmetric_difference(wanted).area)
 
     return min((0.0, 90.0, 180.0, 270.0), key=lambda turn: round(off(turn), 6))
@@ -176,7 +176,7 @@ def _turned(points: Floats, upwards: Upwards) -> Floats:
 
 def relief_of(
     surface: Surface,
-    lie: Lie,
+    placement: Placement,
     outline: tuple[PlanPoint, ...],
     progress: Progress = no_progress,
 ) -> FoundRelief:
@@ -185,7 +185,7 @@ def relief_of(
     Its lowest place under the outline is height 0. *progress* is told how far it is, as a share. Raises
     :class:`ReliefRefusal`.
     """
-    points, part = lie.laid(surface.points, outline), Polygon(outline)
+    points, part = placement.laid(surface.points, outline), Polygon(outline)
     triangles = _under(part, points, surface.triangles)
     progress(0.1)
     corners = points[triangles]

@@ -1,4 +1,4 @@
-"""What holds a fill back: each thing that is off good practice is mended in turn, and the simulator asked again.
+"""What holds a fill back: each thing that is off good practice is eased in turn, and the simulator asked again.
 
 Trials run coarse, with resin that does not age, so that one figure compares them: how long the part takes to fill. Only
 where nothing that is off practice matters is it the distance that resin has to go.
@@ -47,7 +47,7 @@ LESS_LAG = 0.7
 
 @dataclass(frozen=True)
 class Cause:
-    """Something that holds the fill back: mended, the part fills in ``share`` of the time (or, of a fabric that lets
+    """Something that holds the fill back: eased, the part fills in ``share`` of the time (or, of a fabric that lets
     resin *through* slowly, the tool side lags by that share). ``subject`` is the thing's identifier, ``name`` its name
     or label."""
 
@@ -89,9 +89,9 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
     if before is None:
         return []
     causes: list[Cause] = []
-    for kind, mended, subject, name, place in _mends(base, result):
+    for kind, eased, subject, name, place in _eased_jobs(base, result):
         progress(1.0)
-        after = _fill_time_s(mended, nodes)
+        after = _fill_time_s(eased, nodes)
         if after is not None and after < WORTH * before:
             causes.append(Cause(kind, after / before, subject, name, place))
     causes.sort(key=lambda cause: cause.share)
@@ -106,9 +106,9 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
 
 def _of_lag(job: Job, nodes: int, progress: Progress) -> Iterator[Cause]:
     before = _trial(_ageless(job), nodes)
-    for card, mended, place in _opened_fabrics(_ageless(job), through=True):
+    for card, eased, place in _opened_fabrics(_ageless(job), through=True):
         progress(1.0)
-        after = _trial(mended, nodes)
+        after = _trial(eased, nodes)
         if before is not None and after is not None and after.lag_max_s < LESS_LAG * before.lag_max_s:
             yield Cause("fabric through", after.lag_max_s / before.lag_max_s, card.id, card.name, place)
 
@@ -137,16 +137,16 @@ def _ageless(job: Job) -> Job:
     return changed(with_card(job, revised(job.resin, film_gel=gel)), flow=flow)
 
 
-# -- what can be mended ------------------------------------------------------------------------------------------------
+# -- what can be put right ---------------------------------------------------------------------------------------------
 
-Mended = tuple[CauseKind, Job, str, str, Point | None]
+EasedJob = tuple[CauseKind, Job, str, str, Point | None]
 
 
-def _mends(job: Job, result: FillResult) -> Iterator[Mended]:
-    for mend in (_hoses, _viscosity, _vacuum, _vents, _medium, _core):
-        yield from mend(job)
-    for card, mended, place in _opened_fabrics(job, through=False):
-        yield "fabric", mended, card.id, card.name, place
+def _eased_jobs(job: Job, result: FillResult) -> Iterator[EasedJob]:
+    for ease in (_hoses, _viscosity, _vacuum, _vents, _medium, _core):
+        yield from ease(job)
+    for card, eased, place in _opened_fabrics(job, through=False):
+        yield "fabric", eased, card.id, card.name, place
 
 
 def tightest_feed(job: Job) -> Line:
@@ -167,49 +167,49 @@ def _usual_tube(job: Job, identifier: str, least_m: float) -> tuple[Job, str]:
     return with_card(job, wider), wider.id
 
 
-def _hoses(job: Job) -> Iterator[Mended]:
-    mended = job
+def _hoses(job: Job) -> Iterator[EasedJob]:
+    eased = job
     for feed in job.feeds:
-        mended, hose = _usual_tube(mended, feed.hose, USUAL_BORE_M)
-        mended, tube = _usual_tube(mended, feed.tube, USUAL_LINE_BORE_M)
+        eased, hose = _usual_tube(eased, feed.hose, USUAL_BORE_M)
+        eased, tube = _usual_tube(eased, feed.tube, USUAL_LINE_BORE_M)
         length = min(feed.hose_length_m, USUAL_HOSE_M)
-        mended = with_line(mended, revised(feed, hose=hose, tube=tube, hose_length_m=length))
+        eased = with_line(eased, revised(feed, hose=hose, tube=tube, hose_length_m=length))
     manifolds = []
     for manifold in job.manifolds:
-        mended, hose = _usual_tube(mended, manifold.hose, USUAL_BORE_M)
-        mended, tube = _usual_tube(mended, manifold.tube, USUAL_BORE_M)
+        eased, hose = _usual_tube(eased, manifold.hose, USUAL_BORE_M)
+        eased, tube = _usual_tube(eased, manifold.tube, USUAL_BORE_M)
         length = min(manifold.hose_length_m, USUAL_HOSE_M)
         manifolds.append(revised(manifold, hose=hose, tube=tube, hose_length_m=length))
-    mended = changed(mended, manifolds=tuple(manifolds))
-    if mended.feeds != job.feeds or mended.manifolds != job.manifolds:
+    eased = changed(eased, manifolds=tuple(manifolds))
+    if eased.feeds != job.feeds or eased.manifolds != job.manifolds:
         worst = tightest_feed(job)
-        yield "hose", mended, worst.id, worst.label, worst.points[0]
+        yield "hose", eased, worst.id, worst.label, worst.points[0]
 
 
-def _viscosity(job: Job) -> Iterator[Mended]:
+def _viscosity(job: Job) -> Iterator[EasedJob]:
     ratio = job.house.thick_pa_s / fresh_viscosity_pa_s(job.resin, job.mould_temperature_k)
     if ratio < 1:
         points = tuple(revised(point, viscosity_pa_s=point.viscosity_pa_s * ratio) for point in job.resin.viscosity)
         yield "viscosity", with_card(job, revised(job.resin, viscosity=points)), job.resin.id, job.resin.name, None
 
 
-def _vacuum(job: Job) -> Iterator[Mended]:
+def _vacuum(job: Job) -> Iterator[EasedJob]:
     better = max(USUAL_VACUUM_PA, job.resin.lowest_pressure_pa)
     if job.vacuum.cavity_pa > POOR_VACUUM_PA:
         yield "vacuum", changed(job, vacuum=revised(job.vacuum, cavity_pa=better)), "", "", None
 
 
-def _vents(job: Job) -> Iterator[Mended]:
+def _vents(job: Job) -> Iterator[EasedJob]:
     shut = [vent for vent in job.vents if vent.closes_s is not None]
-    mended = job
+    eased = job
     for vent in shut:
-        mended = with_line(mended, revised(vent, closes_s=None))
+        eased = with_line(eased, revised(vent, closes_s=None))
     if shut:
         first = min(shut, key=lambda vent: vent.closes_s or 0.0)
-        yield "vent", mended, first.id, first.label, first.points[0]
+        yield "vent", eased, first.id, first.label, first.points[0]
 
 
-def _medium(job: Job) -> Iterator[Mended]:
+def _medium(job: Job) -> Iterator[EasedJob]:
     part = job.part.shape
     covered = unary_union([Polygon(patch.outline) for patch in job.media]).intersection(part)
     if covered.area > WELL_COVERED * part.area:
@@ -217,33 +217,33 @@ def _medium(job: Job) -> Iterator[Mended]:
     vents = unary_union([LineString(vent.points) for vent in job.vents]).buffer(job.house.brake_m)
     shapes = [area for area in getattr(part.difference(vents), "geoms", [part.difference(vents)]) if area.area > 1e-4]
     usual = next((job.card(patch.card, MediaCard) for patch in job.media), None) or shelf_card(USUAL_MEDIA)
-    mended = with_card(job, usual)
-    if mended.peel_ply is None:
+    eased = with_card(job, usual)
+    if eased.peel_ply is None:
         peel_ply = next(card for card in shelf() if isinstance(card, PeelPlyCard))
-        mended = changed(with_card(mended, peel_ply), peel_ply=peel_ply.id)
+        eased = changed(with_card(eased, peel_ply), peel_ply=peel_ply.id)
     patches = tuple(
         MediaPatch(id=new_id("media"), card=usual.id, outline=tuple(shape.exterior.coords)) for shape in shapes
     )
     if patches:
         bare = part.difference(covered).representative_point()
-        yield "medium", changed(mended, media=patches), "", usual.name, (bare.x, bare.y)
+        yield "medium", changed(eased, media=patches), "", usual.name, (bare.x, bare.y)
 
 
-def _core(job: Job) -> Iterator[Mended]:
-    mended, plain = job, []
+def _core(job: Job) -> Iterator[EasedJob]:
+    eased, plain = job, []
     for card in job.cards:
         if isinstance(card, CoreCard) and card.grooves == "none" and any(entry.card == card.id for entry in job.layup):
             plain.append(card)
             grooved = {"grooves": "two ways", "groove_pitch_m": 0.02, "groove_width_m": 0.002}
             deep = min(0.002, card.thickness_m)
-            mended = with_card(mended, revised(card, perforation_pitch_m=0.02, groove_depth_m=deep, **grooved))
+            eased = with_card(eased, revised(card, perforation_pitch_m=0.02, groove_depth_m=deep, **grooved))
     if plain:
         cells = [
             cell for cell in laminate_of(job).cells if any(layer.card == plain[0].id for layer in cell.stack.layers)
         ]
         place = (cells[0].polygon if cells else job.part.shape).representative_point()
         where = place.x, place.y
-        yield "core", mended, next(entry.id for entry in job.layup if entry.card == plain[0].id), plain[0].name, where
+        yield "core", eased, next(entry.id for entry in job.layup if entry.card == plain[0].id), plain[0].name, where
 
 
 def _opened_fabrics(job: Job, through: bool) -> Iterator[tuple[FabricCard, Job, Point | None]]:

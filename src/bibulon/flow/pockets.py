@@ -24,7 +24,7 @@ LARGE_SHARE = 2e-3
 NEARLY_THERE = 0.02
 """As may gas that is within this share of its last pressure."""
 CRUMBS = 0.01
-"""Pieces that fell off a pocket are not told if they hold less than this share of what it holds."""
+"""Pieces that fell off a pocket are not reported if they hold less than this share of what it holds."""
 STILL_SHARE = 0.005
 """A pocket is at rest when it has to shrink by no more than this share of what will be left of it,"""
 STILL_OF_ALL = 3e-4
@@ -152,5 +152,5 @@ class Pockets:
             np.maximum.at(area, network.place[nodes], network.area_m2[nodes] * empty / self._capacity[nodes])
             pockets.append(Pocket(float(x), float(y), float(empty.sum()), float(area.sum()), pocket.gas.pressure_pa))
         largest = max((pocket.volume_m3 for pocket in pockets), default=0.0)
-        told = [pocket for pocket in pockets if pocket.volume_m3 >= CRUMBS * largest]
-        return tuple(sorted(told, key=lambda pocket: -pocket.volume_m3))
+        reported = [pocket for pocket in pockets if pocket.volume_m3 >= CRUMBS * largest]
+        return tuple(sorted(reported, key=lambda pocket: -pocket.volume_m3))

@@ -125,7 +125,7 @@ class InstrumentLink:
         if self._before is not None:
             self._before.wait()
             self._before = None
-        tries, told = 0, False
+        tries, reported = 0, False
         while not self._stop.is_set():
             try:
                 port = _open(self.url)
@@ -135,13 +135,13 @@ class InstrumentLink:
                 self._say(f"“{self.url}” is no address of an instrument: {_reason(error)}.")
                 return
             else:
-                if told:
+                if reported:
                     self._on_back()
-                tries, told = 0, False
+                tries, reported = 0, False
                 message = self._read(port)
-            if not told:
+            if not reported:
                 self._say(f"{message}. It is tried again every few seconds.")
-                told = True
+                reported = True
             self._stop.wait(TRY_AGAIN_S[min(tries, len(TRY_AGAIN_S) - 1)])
             tries += 1
 

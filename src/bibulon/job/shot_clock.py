@@ -51,7 +51,7 @@ class ClockNote(Model):
 
 
 @dataclass(frozen=True)
-class TakenUp:
+class ResumedClock:
     """The run clock as it is taken up, and why it may be wrong."""
 
     clock_s: float
@@ -65,7 +65,7 @@ def write_down(path: Path, clock_s: float, number: int) -> None:
         write_whole(path, note.model_dump_json().encode("utf-8"), OWNER_ONLY)
 
 
-def take_up(path: Path, shot: tuple[RunEvent, ...]) -> TakenUp:
+def take_up(path: Path, shot: tuple[RunEvent, ...]) -> ResumedClock:
     """The run clock now, after the entries of a *shot* that has begun."""
     last = shot[-1]
     begun = next(event.number for event in shot if event.kind == "started")
@@ -74,16 +74,16 @@ def take_up(path: Path, shot: tuple[RunEvent, ...]) -> TakenUp:
     except (OSError, ValidationError):
         note = None
     if note is not None and note.boot == boot_id() and note.number >= begun:
-        return TakenUp(note.clock_s + max(since_boot_s() - note.since_boot_s, 0.0))
+        return ResumedClock(note.clock_s + max(since_boot_s() - note.since_boot_s, 0.0))
     since_s = (datetime.fromtimestamp(time_of_day_s(), UTC) - last.at).total_seconds()
     if since_s < 0:
-        return TakenUp(
+        return ResumedClock(
             last.clock_s,
             "The last entry was made later than this computer's time of day says: the time of day was set back, or "
             "the job comes from another computer. The shot clock stands where that entry was made: check it "
             "against a watch.",
         )
-    return TakenUp(
+    return ResumedClock(
         last.clock_s + since_s,
         f"The shot clock was taken up by the time of day, {show(since_s, 'duration')} after the last entry, because "
         "the computer was started anew or is another one. Check it against a watch.",

@@ -53,14 +53,14 @@ class Desk(Protocol):
     proposals: Background
     files: Files
 
-    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
+    def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
     def show_caution(self, caution: Caution) -> None: ...
 
 
 class CautionCard(QFrame):
     """Cautions that differ in message and place only: mark, messages; why and remedy under them."""
 
-    def __init__(self, cautions: Sequence[Caution], mend: Callable[[], None]) -> None:
+    def __init__(self, cautions: Sequence[Caution], fix: Callable[[], None]) -> None:
         super().__init__()
         caution = cautions[0]
         self.setProperty("role", "card")
@@ -73,9 +73,9 @@ class CautionCard(QFrame):
             texts.addWidget(label(alike.message, "figure"))
         texts.addWidget(label(caution.why, "muted"))
         texts.addWidget(label(caution.remedy))
-        if caution.mend is not None:
-            button = QPushButton(caution.mend.text)
-            button.clicked.connect(lambda _=False: mend())
+        if caution.fix is not None:
+            button = QPushButton(caution.fix.text)
+            button.clicked.connect(lambda _=False: fix())
             texts.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(texts, 1)
         self.setAccessibleName(f"{caution.rank}: {' '.join(alike.message for alike in cautions)}")
@@ -246,8 +246,8 @@ class Bench(QScrollArea):
     def _fill_cards(self, layout: QVBoxLayout, cautions: tuple[Caution, ...]) -> None:
         for _, some in groupby(cautions, key=lambda caution: (caution.id, caution.rank, caution.why, caution.remedy)):
             alike = tuple(some)
-            layout.addWidget(CautionCard(alike, partial(self._mend, alike[0])))
+            layout.addWidget(CautionCard(alike, partial(self._fix, alike[0])))
 
-    def _mend(self, caution: Caution) -> None:
-        if caution.mend is not None:
-            self.document.edit(caution.mend.text.lower(), caution.mend.apply(self.document.job))
+    def _fix(self, caution: Caution) -> None:
+        if caution.fix is not None:
+            self.document.edit(caution.fix.text.lower(), caution.fix.apply(self.document.job))

@@ -267,7 +267,7 @@ class HoldBench(Bench):
         try:
             self.desk.run.log("bag touched", text=text.strip())
         except OSError as error:
-            self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
+            self.desk.show_message(f"This was NOT logged ({error.strerror or error}). Write it down.")
 
     def _remove(self, test: HoldTest) -> None:
         kept = tuple(kept_test for kept_test in self.document.job.hold_tests if kept_test != test)

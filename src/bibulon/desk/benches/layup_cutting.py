@@ -251,11 +251,11 @@ class CuttingSections(QObject):
         try:
             save_offcuts(put_away(self.left, used))
         except StockError as error:
-            self.bench.desk.say(str(error))
+            self.bench.desk.show_message(str(error))
             return
         count = "1 offcut is" if len(self.left) == 1 else f"{len(self.left)} offcuts are"
         struck = f" {len(used)} used here struck out." if used else ""
-        self.bench.desk.say(f"{count} in the shop's store.{struck}")
+        self.bench.desk.show_message(f"{count} in the shop's store.{struck}")
         self.bench.refresh()
 
     # -- files -------------------------------------------------------------------------------------------------------

@@ -249,7 +249,7 @@ class LinesBench(Bench):
         try:
             self.document.edit(f"{line.label}", with_line(self.document.job, revised(line, **{field: value})))
         except ValidationError as error:
-            self.desk.say(f"{line.label} stays as it was. {explain_here(error)}")
+            self.desk.show_message(f"{line.label} stays as it was. {explain_here(error)}")
 
     def _sources(self, line: Line) -> list[tuple[str, str]]:
         job = self.document.job

@@ -172,7 +172,7 @@ class ShootBench(Bench):
         try:
             act()
         except OSError as error:
-            self.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
+            self.desk.show_message(f"This was NOT logged ({error.strerror or error}). Write it down.")
             return False
         return True
 

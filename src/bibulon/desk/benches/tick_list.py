@@ -116,8 +116,8 @@ class TickList:
         self._soon.timeout.connect(self._renew)
         self._of: Job | None = None
         """The job whose lines are shown."""
-        self.told = label("", "figure")
-        bench.body.addWidget(self.told)
+        self.notes_text = label("", "figure")
+        bench.body.addWidget(self.notes_text)
         self.by = QLineEdit()
         self.by.setPlaceholderText(f"{words[1].capitalize()} by: name or initials")
         self.by.setAccessibleName(f"{words[1].capitalize()} by")
@@ -158,7 +158,7 @@ class TickList:
         self._key, self._lines = (lines, pictures), lines
         done = sum(line.entry is not None for line in lines)
         following = next((line for line in lines if line.entry is None), None)
-        self.told.setText(
+        self.notes_text.setText(
             f"{done} of {len(lines)} {self._words[1]}" + (f", next {following.label}" if following and done else "")
         )
         self.list.blockSignals(True)
@@ -206,7 +206,7 @@ class TickList:
         except OSError as error:
             self._of = self._key = None
             self._shown = {}
-            self.bench.desk.say(f"This was NOT logged ({error.strerror or error}). Write it down.")
+            self.bench.desk.show_message(f"This was NOT logged ({error.strerror or error}). Write it down.")
         self.refresh()
 
     def _ticked(self, item: QListWidgetItem) -> None:
@@ -222,7 +222,7 @@ class TickList:
         try:
             picture = small_jpeg(path)
         except PictureError as error:
-            self.bench.desk.say(str(error))
+            self.bench.desk.show_message(str(error))
             return
         self._log("photographed", line, photograph=picture)
 

@@ -36,7 +36,7 @@ from bibulon.exchange.outlines import FoundOutline, outline_of
 from bibulon.exchange.reliefs import (
     UPWARDS,
     FoundRelief,
-    Lie,
+    Placement,
     ReliefRefusal,
     Surface,
     Upwards,
@@ -63,7 +63,7 @@ class BringsIn(Protocol):
     document: Document
     plan: PlanView
 
-    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
+    def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
 
 
 def likely_unit(size: float) -> str:
@@ -137,7 +137,7 @@ class PreviewDialog(QDialog):
     def paint(self, painter: QPainter, frame: Frame) -> None:
         """Draw what was read, and what comes of it."""
 
-    def tell(self, result: str, notes: str = "", error: str = "") -> None:
+    def show_outcome(self, result: str, notes: str = "", error: str = "") -> None:
         """Show how it stands; it can be taken unless something is wrong."""
         self.result_text.setText(result)
         self.note_text.setText(notes)
@@ -206,10 +206,10 @@ class OutlineDialog(PreviewDialog):
             if refusal.place is not None:
                 x, y = self._drawing.in_the_file(refusal.place)
                 at = f" At {x:.5g}, {y:.5g} in the drawing."
-            self.tell("", "", f"{refusal}{at}")
+            self.show_outcome("", "", f"{refusal}{at}")
             return
         except QuantityError as error:
-            self.tell("", "", str(error))
+            self.show_outcome("", "", str(error))
             return
         self.made = made
         shape = Polygon(made.outline, made.holes)
@@ -217,7 +217,7 @@ class OutlineDialog(PreviewDialog):
         size = " × ".join(show(side, "length", self._units) for side in (high_x - low_x, high_y - low_y))
         holes = {0: "", 1: ", 1 hole"}.get(len(made.holes), f", {len(made.holes)} holes")
         text = f"{size}, {show(shape.area, 'area', self._units)}{holes}, {len(made.outline)} points"
-        self.tell(text, "\n".join([*made.notes, *self._drawing.notes]))
+        self.show_outcome(text, "\n".join([*made.notes, *self._drawing.notes]))
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         palette = theme.current.palette
@@ -264,7 +264,7 @@ class ReliefDialog(PreviewDialog):
         self.unit = min(UNITS_M, key=lambda unit: abs(np.log(max(longest, 1e-12) * UNITS_M[unit] / wanted)))
         self.centred = True
         self.fields.addWidget(label(f"{name}: {len(surface.triangles)} triangles.", "muted"))
-        self.turn_deg = likely_turn(surface, self.lie, outline)
+        self.turn_deg = likely_turn(surface, self.placement, outline)
         self.unit_field = ChoiceField(
             "In", lambda: [(choice, choice) for choice in UNITS_M], lambda: self.unit, self._set_unit
         )
@@ -293,7 +293,7 @@ class ReliefDialog(PreviewDialog):
 
     def _set_upwards(self, upwards: Upwards) -> None:
         self.upwards = upwards
-        self.turn_deg = likely_turn(self._surface, self.lie, self._outline)
+        self.turn_deg = likely_turn(self._surface, self.placement, self._outline)
         self.turn_field.refresh()
         self._work_out()
 
@@ -302,44 +302,44 @@ class ReliefDialog(PreviewDialog):
         self._work_out()
 
     @property
-    def lie(self) -> Lie:
+    def placement(self) -> Placement:
         """How the mesh is to lie."""
-        return Lie(UNITS_M[self.unit], self.upwards, self.turn_deg, self.centred)
+        return Placement(UNITS_M[self.unit], self.upwards, self.turn_deg, self.centred)
 
     def _set_centred(self, on: bool) -> None:
         self.centred = on
         self._work_out()
 
-    def _relief(self, report: Report, lie: Lie) -> tuple[FoundRelief, QImage]:
+    def _relief(self, report: Report, placement: Placement) -> tuple[FoundRelief, QImage]:
         """The relief with its picture, worked out off the interface thread. Raises ReliefRefusal."""
-        made = relief_of(self._surface, lie, self._outline, lambda share: report.progress(0.8 * share))
+        made = relief_of(self._surface, placement, self._outline, lambda share: report.progress(0.8 * share))
         report.progress(0.8)
         return made, shaded(made.relief, self._outline)
 
     def _work_out(self) -> None:
         self.made, self._image, self._place = None, None, None
-        self._shadow = self.lie.shadow(self._surface, self._outline)
-        self.tell("", "Working it out …")
-        self._work.start(self.lie)
+        self._shadow = self.placement.shadow(self._surface, self._outline)
+        self.show_outcome("", "Working it out …")
+        self._work.start(self.placement)
 
     def _working(self, share: float) -> None:
-        self.tell("", f"Working it out … {share:.0%}")
+        self.show_outcome("", f"Working it out … {share:.0%}")
 
-    def _take_in(self, lie: Lie, made: tuple[FoundRelief, QImage]) -> None:
-        if lie != self.lie:  # another was asked for meanwhile
+    def _take_in(self, placement: Placement, made: tuple[FoundRelief, QImage]) -> None:
+        if placement != self.placement:  # another was asked for meanwhile
             return
         self.made, self._image = made
         high = height_m(self.made.relief, Polygon(self._outline))
         text = f"{show(high, 'length', self._units)} high, {len(self.made.relief)} points"
-        self.tell(text, f"The mesh lies within {show(self.made.deviation_m, 'thickness', self._units)} of it.")
+        self.show_outcome(text, f"The mesh lies within {show(self.made.deviation_m, 'thickness', self._units)} of it.")
 
-    def _failed(self, lie: Lie, error: Exception) -> None:
-        if lie == self.lie and isinstance(error, ReliefRefusal):
+    def _failed(self, placement: Placement, error: Exception) -> None:
+        if placement == self.placement and isinstance(error, ReliefRefusal):
             self._place = error.place
 
     def _ended(self, message: str) -> None:
         if message:
-            self.tell("", "", message)
+            self.show_outcome("", "", message)
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         palette = theme.current.palette
@@ -401,15 +401,15 @@ def _read(
     read_in: list[object] = []
 
     def over(message: str) -> None:
-        desk.plan.tell("")
+        desk.plan.show_hint("")
         reader.wait()
         reader.deleteLater()
         if message:
-            desk.say(message)
+            desk.show_message(message)
         elif read_in:
             ask(read_in[0])
 
     reader.finished.connect(lambda _, made: read_in.append(made))
     reader.ended.connect(over)
-    desk.plan.tell(f"Reading {path.name} …")
+    desk.plan.show_hint(f"Reading {path.name} …")
     reader.start(path)

@@ -83,9 +83,9 @@ class ReadingsDialog(QDialog):
         self.readings.setTabChangesFocus(True)
         left.addWidget(self.readings, 1)
         self.found_text = label("", "figure")
-        self.told = label("", "muted")
+        self.notes_text = label("", "muted")
         self.error = label("", "error")
-        for text in (self.found_text, self.told, self.error):
+        for text in (self.found_text, self.notes_text, self.error):
             left.addWidget(text)
         buttons = QHBoxLayout()
         self.take = QPushButton("Keep on the card")
@@ -153,7 +153,7 @@ class ReadingsDialog(QDialog):
             except (QuantityError, FabricTestRefusal) as error:
                 wrong = str(error)
         self.found_text.setText(result)
-        self.told.setText(told)
+        self.notes_text.setText(told)
         self.error.setText(wrong)
         self.take.setEnabled(bool(result))
         palette = theme.current.palette

@@ -37,7 +37,7 @@ class FilesOwner(Protocol):
     plan: PlanView
 
     def window(self) -> QWidget: ...
-    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
+    def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None: ...
     def show_status(self, text: str) -> None: ...
     def go(self, station: StationId) -> None: ...
     def refresh(self) -> None: ...
@@ -61,7 +61,7 @@ class Files:
         try:
             job, read_as = load_with_fingerprint(path)
         except StorageError as error:
-            self.owner.say(str(error))
+            self.owner.show_message(str(error))
             return
         self.owner.open_document(job, path, read_as)
 
@@ -87,7 +87,7 @@ class Files:
         if path.suffix.lower() not in suffixes:
             path = path.with_name(path.name + suffixes[0])
             if path.exists():
-                self.owner.say(f"{path.name} is already there.", ("Replace it", lambda: write(path)))
+                self.owner.show_message(f"{path.name} is already there.", ("Replace it", lambda: write(path)))
                 return
         write(path)
 
@@ -95,12 +95,12 @@ class Files:
         try:
             self.owner.document.save(path, replace)
         except FileChanged as error:
-            self.owner.say(
+            self.owner.show_message(
                 str(error), ("Save as …", self.save_job_as), ("Replace it", lambda: self._save(path, replace=True))
             )
             return
         except StorageError as error:
-            self.owner.say(str(error), ("Save as …", self.save_job_as))
+            self.owner.show_message(str(error), ("Save as …", self.save_job_as))
             return
         self.owner.document.settings = self.owner.document.settings.with_recent(path)
         save_settings(self.owner.document.settings)
@@ -118,7 +118,7 @@ class Files:
 
         fill, job = self.owner.document.assessment.fill, self.owner.document.job
         if fill is None:
-            self.owner.say("There is no fill to export yet.")
+            self.owner.show_message("There is no fill to export yet.")
             return
         suffixes = (".dxf", ".svg", ".csv", ".vtu", ".pvd")
         self.write(
@@ -144,9 +144,9 @@ class Files:
                 write(path)
             except (ValueError, OSError) as error:
                 reason = getattr(error, "strerror", None) or error
-                self.owner.say(f"{path.name} could not be written: {reason}. Choose another place.")
+                self.owner.show_message(f"{path.name} could not be written: {reason}. Choose another place.")
                 return
-            self.owner.say(f"{title}: written to {path}.")
+            self.owner.show_message(f"{title}: written to {path}.")
 
         self._ask_where(title, Path.home() / _file_name(name), patterns, suffixes, to)
 
@@ -163,11 +163,11 @@ class Files:
         path = Path(name)
         try:
             if path.stat().st_size > LARGEST_READINGS_BYTES:
-                self.owner.say(f"{path.name} is too large for a list of readings.")
+                self.owner.show_message(f"{path.name} is too large for a list of readings.")
                 return None
             return path.read_text(encoding="utf-8-sig")
         except (OSError, UnicodeDecodeError) as error:
-            self.owner.say(f"{path.name} could not be read as text: {error}.")
+            self.owner.show_message(f"{path.name} could not be read as text: {error}.")
             return None
 
     def bring_in(self, title: str, suffixes: tuple[str, ...]) -> None:
@@ -186,9 +186,9 @@ class Files:
             try:
                 save(other, path)
             except StorageError as error:
-                self.owner.say(str(error))
+                self.owner.show_message(str(error))
                 return
-            self.owner.say(f"The mirrored job was saved as {path.name}.", ("Open it", lambda: self.open(path)))
+            self.owner.show_message(f"The mirrored job was saved as {path.name}.", ("Open it", lambda: self.open(path)))
 
         self._ask_where("The mirrored job", start, JOB_PATTERN, (SUFFIX,), to)
 
@@ -200,7 +200,7 @@ class Files:
         try:
             job = load(Kept.recovery_in(state_folder(), left.key))
         except StorageError as error:
-            self.owner.say(f"“{left.about.name}” cannot be taken up: {error}")
+            self.owner.show_message(f"“{left.about.name}” cannot be taken up: {error}")
             return
         self.owner.open_document(job, key=left.key)
 

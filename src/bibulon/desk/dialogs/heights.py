@@ -117,19 +117,19 @@ class HeightsDialog(PreviewDialog):
             figures = revised(before, sections=typed.sections, heights=typed.heights)
             made = with_figures(self._given, figures)
         except ValidationError as error:
-            self.tell("", "", explain_here(error))
+            self.show_outcome("", "", explain_here(error))
             return
         except (QuantityError, ValueError) as error:
-            self.tell("", "", str(error))
+            self.show_outcome("", "", str(error))
             return
         self.part, self._image = made, shaded(made.relief, made.outline)
         count = len(typed.sections) or len(typed.heights)
         what = ("section" if typed.sections else "height") + ("s" if count > 1 else "")
         high = show(height_m(made.relief, made.shape), "length", self._units) if made.relief else "flat"
-        self.tell(f"{high}, from {count} {what}")
+        self.show_outcome(f"{high}, from {count} {what}")
 
     def explain_nothing(self) -> None:
-        self.tell("", "Write x, y and height, or sections. Places count as on the plan's rulers.")
+        self.show_outcome("", "Write x, y and height, or sections. Places count as on the plan's rulers.")
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
         palette = theme.current.palette

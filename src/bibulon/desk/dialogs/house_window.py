@@ -91,8 +91,8 @@ class HouseWindow(QDialog):
         )
         self.fields: list[QuantityField] = []
         layout.addWidget(self._columns(), 1)
-        self.told = label("", "muted")
-        layout.addWidget(self.told)
+        self.notes_text = label("", "muted")
+        layout.addWidget(self.notes_text)
         row = QHBoxLayout()
         self._button("Usual figures", self._reset, row)
         self._button("Use for new jobs", self._use_for_new, row)
@@ -130,7 +130,7 @@ class HouseWindow(QDialog):
         row.addWidget(made)
 
     def _refresh(self) -> None:
-        self.told.setText("")
+        self.notes_text.setText("")
         for field in self.fields:
             field.refresh()
 
@@ -140,4 +140,4 @@ class HouseWindow(QDialog):
 
     def _use_for_new(self) -> None:
         self._keep(self.document.job.house)
-        self.told.setText("New jobs begin with these figures.")
+        self.notes_text.setText("New jobs begin with these figures.")

@@ -48,8 +48,8 @@ class LeftOverWindow(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
         layout.setSpacing(8)
-        self.told = label("")
-        layout.addWidget(self.told)
+        self.notes_text = label("")
+        layout.addWidget(self.notes_text)
         self.rows = column(8)
         layout.addLayout(self.rows)
         layout.addStretch(1)
@@ -60,7 +60,7 @@ class LeftOverWindow(QDialog):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         left = left_over(state_folder())
-        self.told.setText(
+        self.notes_text.setText(
             "Each is on disk until you open and save it, or discard it. What is discarded is deleted after 30 days."
             if left
             else "Nothing is left: all work is saved."
@@ -103,6 +103,6 @@ class LeftOverWindow(QDialog):
         try:
             change(state_folder(), work.key)
         except OSError as error:
-            self.told.setText(f"That could not be done: {error.strerror or error}.")
+            self.notes_text.setText(f"That could not be done: {error.strerror or error}.")
             return
         self._fill()

@@ -82,7 +82,7 @@ class StockWindow(QDialog):
         self.form.setSpacing(7)
         side.setWidget(body)
         row.addWidget(side, 1)
-        self.message, self.told = label("", "error"), label("", "muted")
+        self.message, self.notes_text = label("", "error"), label("", "muted")
         try:
             self.own = {card.id: card for card in own_cards()}
         except StockError as error:
@@ -144,8 +144,8 @@ class StockWindow(QDialog):
 
     def _show(self) -> None:
         clear(self.form)
-        self.message, self.told = label(self.message.text(), "error"), label(self.told.text(), "muted")
-        for said in (self.message, self.told):
+        self.message, self.notes_text = label(self.message.text(), "error"), label(self.notes_text.text(), "muted")
+        for said in (self.message, self.notes_text):
             self.form.addWidget(said)
             said.setVisible(bool(said.text()))
         card = self.chosen
@@ -342,7 +342,7 @@ class StockWindow(QDialog):
 
     def _say(self, wrong: str = "", done: str = "") -> None:
         """Say what went wrong, or what was done."""
-        for said, text in ((self.message, wrong), (self.told, done)):
+        for said, text in ((self.message, wrong), (self.notes_text, done)):
             said.setText(text)
             said.setVisible(bool(text))
 

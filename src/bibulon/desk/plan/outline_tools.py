@@ -51,7 +51,7 @@ class OutlineTool(DrawTool):
         if awaits_end(self.ways) and way != "arc":
             self.ways[-1] = "straight"
         self.way = way
-        view.tell(self.status(view))
+        view.show_hint(self.status(view))
         view.tool_changed.emit(self.name)
 
     def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:

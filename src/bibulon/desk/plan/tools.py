@@ -82,7 +82,7 @@ def snapped(job: Job, frame: Frame, at: Point, held: Grip | None = None) -> Poin
     return x, y
 
 
-def told(error: ValueError) -> str:
+def reason_of(error: ValueError) -> str:
     """What was wrong, in a sentence."""
     if isinstance(error, ValidationError):
         return explain_here(error)
@@ -198,7 +198,7 @@ class SelectTool:
         try:
             edited = with_points(view.document.job, grip, left)
         except ValueError as error:
-            view.tell(f"That corner has to stay. {told(error)}")
+            view.show_hint(f"That corner has to stay. {reason_of(error)}")
             return True
         view.document.edit(f"remove corner of {grip.kind}", edited)
         return True
@@ -236,11 +236,11 @@ class DrawTool:
         if not self.points or self.points[-1] != at:
             self.points.append(at)
         self.typed = ""
-        view.tell(self.status(view))
+        view.show_hint(self.status(view))
 
     def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         self.cursor = self._aimed(view, at)
-        view.tell(self.status(view))
+        view.show_hint(self.status(view))
 
     def release(self, view: PlanCanvas, at: Point) -> None:
         return
@@ -265,12 +265,12 @@ class DrawTool:
         points = self.outline()
         if len(points) < self.least:
             self.cancel(view, leave=False)
-            view.tell(f"At least {self.least} points are needed.")
+            view.show_hint(f"At least {self.least} points are needed.")
             return
         try:
             label, job, chosen = self.made(view, points)
         except ValueError as error:  # what was drawn stays, to be put right
-            view.tell(f"That cannot be drawn. {told(error)} Backspace takes the last point back.")
+            view.show_hint(f"That cannot be drawn. {reason_of(error)} Backspace takes the last point back.")
             return
         self.cancel(view, leave=False)
         view.document.edit(label, job)
@@ -309,7 +309,7 @@ class DrawTool:
             self.typed += text
         else:
             return False
-        view.tell(self.status(view))
+        view.show_hint(self.status(view))
         view.update()
         return True
 
@@ -333,7 +333,7 @@ class DrawTool:
                 turn = math.radians(parse(angle, "angle"))
                 along = (math.cos(turn), math.sin(turn))
         except QuantityError as error:
-            view.tell(str(error))
+            view.show_hint(str(error))
             return True
         self._add(view, (round(start[0] + along[0] * length, 4), round(start[1] + along[1] * length, 4)))
         view.update()

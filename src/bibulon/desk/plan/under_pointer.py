@@ -14,7 +14,7 @@ from bibulon.quantities import Units, show
 APART = "  ·  "
 
 
-def told_at(assessment: Assessment, at: Point, shows_fill: bool, shown: PlanMap | None) -> str:
+def described_at(assessment: Assessment, at: Point, shows_fill: bool, shown: PlanMap | None) -> str:
     """The place, its height, the stack there, when resin comes to it, and the value of the map that is *shown*."""
     units = assessment.units
     text = f"{show(at[0], 'length', units)}, {show(at[1], 'length', units)}"

@@ -29,7 +29,7 @@ from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.tools import SelectTool, Tool
-from bibulon.desk.plan.under_pointer import told_at
+from bibulon.desk.plan.under_pointer import described_at
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import Face, FillAnswer
@@ -46,10 +46,10 @@ class PlanView(QWidget):
     """The plan. ``chosen_changed`` names the chosen object, ``told`` carries a hint for the status line."""
 
     chosen_changed = Signal(str)
-    told = Signal(str)
+    hint_changed = Signal(str)
     marked = Signal(tuple)
     tool_changed = Signal(str)
-    pointed = Signal(str)
+    pointer_described = Signal(str)
     touched = Signal(tuple)
     """A place, in metres, where there was no object to choose."""
 
@@ -145,12 +145,12 @@ class PlanView(QWidget):
     def set_tool(self, name: str) -> None:
         self.tool = tool_named(name).make()
         self.setCursor(Qt.CursorShape.ArrowCursor if name == "select" else Qt.CursorShape.CrossCursor)
-        self.tell(self.tool.hint if self.editable or name != "select" else "")
+        self.show_hint(self.tool.hint if self.editable or name != "select" else "")
         self.tool_changed.emit(name)
         self.update()
 
-    def tell(self, text: str) -> None:
-        self.told.emit(text)
+    def show_hint(self, text: str) -> None:
+        self.hint_changed.emit(text)
         self.update()
 
     def choose(self, identifier: str) -> None:
@@ -236,7 +236,7 @@ class PlanView(QWidget):
 
     def leaveEvent(self, event: QEvent) -> None:
         self._pointer = None
-        self.pointed.emit("")
+        self.pointer_described.emit("")
         super().leaveEvent(event)
 
     def _answer(self) -> FillAnswer | None:
@@ -250,7 +250,7 @@ class PlanView(QWidget):
         answer = self._answer()
         shown = None if answer is None else self._map_of(answer, self._shown_time(answer))
         place = self.frame.to_plan(self._pointer)
-        self.pointed.emit(told_at(self.document.assessment, place, answer is not None, shown))
+        self.pointer_described.emit(described_at(self.document.assessment, place, answer is not None, shown))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._pan is not None:

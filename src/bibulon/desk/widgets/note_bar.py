@@ -29,7 +29,7 @@ class NoteBar(QFrame):
         row.addWidget(tool_button("ph.x", "Put this note away", self.hide))
         self.hide()
 
-    def say(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
+    def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
         """Show *text*, and a button for each of the *actions*: its words and what it does."""
         self.words.setText(text)
         for button in self.buttons:

@@ -60,14 +60,17 @@ def work_out(report: Report, job: Job, units: Units) -> None:
 
 
 class Document(QObject):
-    """One open job. Signals: ``changed`` (job, fill, units or file: look again), ``said`` (message for the user).
+    """One open job.
+
+    ``changed`` is emitted when job, fill, units or file are to be looked at again, ``message_raised`` with a text for
+    the user.
 
     Where another window has the job open, it is only shown here: ``read_only``.
     """
 
     changed = Signal()
-    said = Signal(str)
-    worked = Signal(float)
+    message_raised = Signal(str)
+    assessment_progressed = Signal(float)
     """How far the working out of a large job is, as a share."""
 
     def __init__(
@@ -104,7 +107,7 @@ class Document(QObject):
         self._work = Background(work_out, self)
         self._work.finished.connect(self._take_assessed)
         self._work.ended.connect(self._work_ended)
-        self._work.progressed.connect(self._tell_share)
+        self._work.progressed.connect(self._pass_progress)
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
         self._assessed_of: tuple[object, ...] = (None, None, None)
@@ -156,7 +159,7 @@ class Document(QObject):
         """Make *job* the job, as one step of undo; only shown jobs stay as they are."""
         self._live = None
         if self.read_only and job != self._settled:
-            self.said.emit(READ_ONLY)
+            self.message_raised.emit(READ_ONLY)
         if job == self._settled or self.read_only:
             self._announce()
             return
@@ -230,9 +233,9 @@ class Document(QObject):
             self._assessed = job
             self._forget_what_is_old()
 
-    def _tell_share(self, share: float) -> None:
+    def _pass_progress(self, share: float) -> None:
         # a method of this object, so that it is said on the interface's thread
-        self.worked.emit(share)
+        self.assessment_progressed.emit(share)
 
     def _work_ended(self, message: str) -> None:
         if message:  # then it is said where it is asked for, and not worked out for ever
@@ -371,7 +374,7 @@ class Document(QObject):
 
     def _autosave_ended(self, message: str) -> None:
         if message:
-            self.said.emit(f"Autosave did not work: {message}. Save the job by hand.")
+            self.message_raised.emit(f"Autosave did not work: {message}. Save the job by hand.")
 
     def recover(self) -> bool:
         """Take up unsaved work and an unfinished run from before, if there are any; True if so.
@@ -379,16 +382,16 @@ class Document(QObject):
         What was kept of another state of the file is set apart, to be offered as a job of its own.
         """
         if self.read_only:
-            self.said.emit(READ_ONLY)
+            self.message_raised.emit(READ_ONLY)
             return False
         if self.kept.trouble:
-            self.said.emit(self.kept.trouble)
+            self.message_raised.emit(self.kept.trouble)
             return False
         recovered, about = self._settled, self.kept.about()
         try:
             content = self._journal.read()
         except OSError as error:
-            self.said.emit(
+            self.message_raised.emit(
                 f"The run journal {self._journal.path} cannot be read ({error.strerror or error}). It is left as it "
                 "is; what was logged since the last save may be in it. New entries go to a journal of their own."
             )
@@ -398,7 +401,7 @@ class Document(QObject):
             try:
                 recovered = load(self.kept.recovery)
             except StorageError as error:
-                self.said.emit(str(error))
+                self.message_raised.emit(str(error))
         if self.path is not None and self._is_of_another(recovered, about, content.events):
             if resumed(recovered, content.events) != self._settled:
                 self.kept.set_apart()
@@ -408,7 +411,7 @@ class Document(QObject):
         self._highest = content.highest
         recovered = resumed(recovered, content.events)
         if content.damaged:
-            self.said.emit(_damage_in_words(content.damaged))
+            self.message_raised.emit(_damage_in_words(content.damaged))
         if recovered == self._settled:
             return False
         self._undo.append(("recovered work", self._settled))

@@ -28,7 +28,7 @@ class Opening(QObject):
 
     ready = Signal(object, object)
     """A job and its :class:`Source`, to be put on the desk."""
-    told = Signal(str)
+    progress_described = Signal(str)
 
     def __init__(self, owner: QObject) -> None:
         super().__init__(owner)
@@ -62,9 +62,9 @@ class Opening(QObject):
 
     def _share(self, share: float) -> None:
         if self._awaited is not None:
-            self.told.emit(f"Opening “{self._awaited[0].name}” … {share:.0%}")
+            self.progress_described.emit(f"Opening “{self._awaited[0].name}” … {share:.0%}")
 
     def _worked_out(self, message: str) -> None:
         if self._awaited is not None and not self._work.busy:
-            self.told.emit(message)
+            self.progress_described.emit(message)
             self._come()
