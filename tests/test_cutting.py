@@ -24,7 +24,7 @@ from bibulon.cli.commands import app
 from bibulon.demo import demo_job
 from bibulon.exchange.cut_files import write_cut_list
 from bibulon.exchange.drawings import UNITS_M, read_drawing
-from bibulon.exchange.fill_files import ExportError
+from bibulon.exchange.line_drawing import ExportError
 from bibulon.job import Job
 from bibulon.job.edits import changed, mirrored_layup, repeated_layup, revised, with_card
 from bibulon.job.layup import Dart, Layer, Offcut

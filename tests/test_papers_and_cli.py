@@ -225,7 +225,7 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
     assert np.linalg.norm(fronts[0] - time, axis=1).min() < 1e-6, "the time is written at its front"
     picture = ElementTree.parse(tmp_path / "fill.svg").getroot()
     _, _, width, height = (float(one) for one in picture.get("viewBox", "").split())
-    assert picture.get("width") == f"{width}mm" and width == pytest.approx(4280, abs=0.1)
+    assert picture.get("width") == f"{width:.3f}mm" and width == pytest.approx(4280, abs=0.1)
     said = {one.text: one for one in picture.iter("{http://www.w3.org/2000/svg}text")}
     assert {"F1", "F2", "V1", "0:10:00"} <= set(said)
     assert all(0 < float(one.get("x")) < width and 20 <= float(one.get("y")) < height for one in said.values())

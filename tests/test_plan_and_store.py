@@ -13,7 +13,7 @@ from shapely import Polygon
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.drawings import UNITS_M, read_drawing
-from bibulon.exchange.fill_files import ExportError
+from bibulon.exchange.line_drawing import ExportError
 from bibulon.exchange.outlines import outline_of
 from bibulon.exchange.plan_files import write_plan
 from bibulon.job import Job

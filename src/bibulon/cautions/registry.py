@@ -112,7 +112,7 @@ def findings_of_plan(assessment: Assessment, progress: Progress = no_progress) -
 
 
 def remember_findings(assessment: Assessment, findings: PlanFindings) -> None:
-    """Keep what was *found*, here or elsewhere, of the plan of *assessment*."""
+    """Keep *findings*, worked out here or elsewhere, of the plan of *assessment*."""
     _found.put((assessment.job, assessment.units, assessment.on), findings)
 
 

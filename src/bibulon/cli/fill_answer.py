@@ -101,7 +101,8 @@ def fill_data(assessment: Assessment, result: FillResult, places: list[Probe], l
 
 def export_fill(assessment: Assessment, result: FillResult, export: Path) -> None:
     """Write the fill to the file *export*."""
-    from bibulon.exchange.fill_files import ExportError, write_fill
+    from bibulon.exchange.fill_files import write_fill
+    from bibulon.exchange.line_drawing import ExportError
 
     try:
         write_fill(assessment.job, result, export)

@@ -10,11 +10,11 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
+from bibulon import switches
 from bibulon.demo import demo_job
 from bibulon.desk.fault_report import report_faults
 from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
-from bibulon.desk.work.collector import Collector
 from bibulon.desk.work.document import is_large
 from bibulon.desk.work.settings import load_settings, state_folder
 from bibulon.job import Job
@@ -24,7 +24,8 @@ from bibulon.stock.new_job import new_job
 
 UNSEEN_PICTURE = Path("build") / "demo.png"
 LONGEST_FILL_MS = 60_000
-SWITCH_S = 0.0005
+COLLECT_EVERY_MS = 100
+COLLECTOR = "garbage collector"
 SAME_DAY_S = 24 * 3600.0
 
 
@@ -37,13 +38,17 @@ def make_app() -> QApplication:
     """The application in the shop's theme."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
-    if app.findChild(Collector) is None:
-        Collector(app)
+    if app.findChild(QTimer, COLLECTOR) is None:
+        collector = QTimer(app)
+        collector.setObjectName(COLLECTOR)
+        collector.setInterval(COLLECT_EVERY_MS)
+        collector.timeout.connect(switches.collect_garbage_if_due)
+        collector.start()
+        switches.collect_garbage_by_hand()
     app.setApplicationName("bibulon")
     app.setApplicationDisplayName("Bibulon")
     app.setDesktopFileName("bibulon")
-    # the toolkit gives the interpreter up at every call: while another thread works, each would wait so long for it
-    sys.setswitchinterval(SWITCH_S)
+    switches.give_way_often()
     theme.load_fonts()
     theme.apply(app, theme.palette_for(load_settings().appearance))
     return app

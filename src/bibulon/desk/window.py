@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import sys
 from collections.abc import Callable
 from functools import partial
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon import switches
 from bibulon.cautions import Caution
 from bibulon.demo import demo_job
 from bibulon.desk import window_place
@@ -291,10 +291,7 @@ class Window(QMainWindow):
             self._bench(waiting[0])
         else:
             self._prepare_soon.stop()
-            # what is there now stays: looking through it for garbage again and again would hold the hand up by 0.1 s
-            gc.unfreeze()
-            gc.collect()
-            gc.freeze()
+            switches.set_what_stays_aside()
 
     def use_tool(self, name: str) -> None:
         """Take up a drawing tool, at the station where it belongs."""

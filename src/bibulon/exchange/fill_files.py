@@ -11,25 +11,27 @@ from xml.sax.saxutils import escape
 
 import meshio
 import numpy as np
-from ezdxf import units
-from ezdxf.filemanagement import new as new_drawing
 
+from bibulon.exchange.line_drawing import (
+    FEED,
+    PART,
+    VENT,
+    ExportError,
+    LineDrawing,
+    Style,
+    in_mm,
+    write_dxf,
+    write_svg,
+)
 from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.reading import between_steps, pressure_map, thickness_map, top_nodes
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.quantities import run_clock
-from bibulon.refusal import Refusal
 from bibulon.whole_file import whole, write_whole
 
-FEED_COLOUR, VENT_COLOUR, PART_COLOUR = 30, 150, 7
-MARGIN_MM = 40.0
-LETTERS_MM = 20.0
-
-
-class ExportError(Refusal):
-    """A file that cannot be written; the message says why."""
+FRONT = Style(7, "#6b2a3c")
 
 
 def write_fill(job: Job, result: FillResult, path: Path) -> None:
@@ -111,71 +113,29 @@ def _label_place(fronts: list[np.ndarray]) -> tuple[float, float]:
     return x, y
 
 
-def _write_dxf(job: Job, result: FillResult, path: Path) -> None:
-    """Outline, lines and the fronts as they show under the film, one layer a time, in millimetres."""
-    drawing = new_drawing("R2010", units=units.MM)
-    space = drawing.modelspace()
-    for name, colour in (("part", PART_COLOUR), ("feed lines", FEED_COLOUR), ("vent lines", VENT_COLOUR)):
-        drawing.layers.add(name, color=colour)
+def front_drawing(job: Job, result: FillResult) -> LineDrawing:
+    """Outline, lines and the fronts as they show under the film, one layer a time."""
+    drawing = LineDrawing({"part": PART, "feed lines": FEED, "vent lines": VENT})
     for outline in (job.part.outline, *job.part.holes):
-        corners = [(x * 1000, y * 1000) for x, y in outline]
-        space.add_lwpolyline(corners, close=True, dxfattribs={"layer": "part"})
+        drawing.add("part", in_mm(outline), closed=True)
     for line in job.lines:
-        layer = f"{line.kind} lines"
-        space.add_lwpolyline([(x * 1000, y * 1000) for x, y in line.points], dxfattribs={"layer": layer})
-        x, y = line.points[0]
-        space.add_text(line.label, height=LETTERS_MM, dxfattribs={"layer": layer, "insert": (x * 1000, y * 1000)})
+        layer, points = f"{line.kind} lines", in_mm(line.points)
+        drawing.add(layer, points)
+        drawing.write(layer, points[0], line.label)
     for level, fronts in _fronts(result):
         layer = f"front {run_clock(level).replace(':', '.')}"
-        drawing.layers.add(layer, color=PART_COLOUR)
+        drawing.layers[layer] = FRONT
         for front in fronts:
-            space.add_lwpolyline(front.tolist(), dxfattribs={"layer": layer})
+            drawing.add(layer, tuple((x, y) for x, y in front.tolist()), title=run_clock(level))
         if fronts:
-            where = {"layer": layer, "insert": _label_place(fronts)}
-            space.add_text(run_clock(level), height=LETTERS_MM, dxfattribs=where)
-    drawing.saveas(path)
-
-
-def _write_svg(job: Job, result: FillResult, path: Path) -> None:
-    """The same at full size: one user unit is one millimetre."""
-    drawn = np.concatenate([job.part.outline, *(line.points for line in job.lines)]) * 1000
-    low, high = drawn.min(axis=0) - MARGIN_MM, drawn.max(axis=0) + MARGIN_MM
-    width, height = high - low
-
-    def place(x: float, y: float) -> str:
-        return f"{x - low[0]:.1f},{high[1] - y:.1f}"
-
-    def words(x: float, y: float, text: str, colour: str) -> str:
-        where = f'x="{x - low[0]:.1f}" y="{high[1] - y - LETTERS_MM / 4:.1f}"'
-        return (
-            f'<text {where} font-size="{LETTERS_MM:g}" font-family="sans-serif" fill="{colour}">{escape(text)}</text>'
-        )
-
-    lines = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.1f}mm" height="{height:.1f}mm" '
-        f'viewBox="0 0 {width:.1f} {height:.1f}" fill="none" stroke-width="2">',
-    ]
-    for ring in (job.part.outline, *job.part.holes):
-        corners = " ".join(place(x * 1000, y * 1000) for x, y in ring)
-        lines.append(f'<polygon stroke="#22262b" points="{corners}"/>')
-    for line in job.lines:
-        points = " ".join(place(x * 1000, y * 1000) for x, y in line.points)
-        colour, dashes = ("#b4560f", "") if line.kind == "feed" else ("#1f5a7a", ' stroke-dasharray="20 10"')
-        lines.append(f'<polyline stroke="{colour}"{dashes} points="{points}"/>')
-        x, y = line.points[0]
-        lines.append(words(x * 1000, y * 1000, line.label, colour))
-    for level, fronts in _fronts(result):
-        course = " ".join("M" + " L".join(place(x, y) for x, y in front) for front in fronts)
-        if course:
-            lines.append(f'<path stroke="#6b2a3c" d="{course}"><title>{run_clock(level)}</title></path>')
-            lines.append(words(*_label_place(fronts), run_clock(level), "#6b2a3c"))
-    path.write_text("\n".join([*lines, "</svg>", ""]), encoding="utf-8")
+            drawing.write(layer, _label_place(fronts), run_clock(level))
+    return drawing
 
 
 WRITERS: dict[str, Callable[[Job, FillResult, Path], None]] = {
     ".vtu": _write_vtu,
     ".pvd": _write_series,
     ".csv": _write_csv,
-    ".dxf": _write_dxf,
-    ".svg": _write_svg,
+    ".dxf": lambda job, result, path: write_dxf(front_drawing(job, result), path),
+    ".svg": lambda job, result, path: write_svg(front_drawing(job, result), path),
 }

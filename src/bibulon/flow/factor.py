@@ -7,11 +7,12 @@ from cvxopt import cholmod, matrix, spmatrix
 
 from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.conductors import Conductors
+from bibulon.switches import SUPERNODAL
 
 AHEAD = 1.3
 """The ordering found for the full nodes holds for those round them too, up to so many times as many."""
 MOST_RINGS = 12
-cholmod.options["supernodal"] = 1  # small matrices are factored entry by entry, large ones block by block
+cholmod.options["supernodal"] = SUPERNODAL
 
 
 class Singular(RuntimeError):
