@@ -9,13 +9,14 @@ from reportlab.lib import colors
 from reportlab.platypus import Flowable
 from shapely import LineString
 
+from bibulon.appearance import LIGHT
 from bibulon.assess import Assessment
 from bibulon.flow.contours import contour, round_levels
 from bibulon.job.base import Point
 from bibulon.quantities import show
 
 FEED, VENT, INK, MUTED, MEDIA, PLUM = (
-    colors.HexColor(code) for code in ("#B4560F", "#1F5A7A", "#22262B", "#5C6066", "#EFE3C8", "#9A5A2A")
+    colors.HexColor(code) for code in (LIGHT.feed, LIGHT.vent, LIGHT.ink, LIGHT.muted, "#EFE3C8", "#9A5A2A")
 )
 
 

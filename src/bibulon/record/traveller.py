@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from base64 import b64decode
-from importlib.resources import files
 from io import BytesIO
 from typing import Any
 from xml.sax.saxutils import escape
@@ -28,6 +27,7 @@ from reportlab.platypus import (
     TableStyle,
 )
 
+from bibulon.appearance import LIGHT, font_files
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
@@ -40,7 +40,7 @@ from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, opening_in_words
 from bibulon.record.run_log import log_rows
 
-INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in ("#22262B", "#5C6066", "#CFC8BA", "#B4560F"))
+INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in (LIGHT.ink, LIGHT.muted, LIGHT.rule, LIGHT.feed))
 PICTURE_MM = 78
 FACE, BOLD = "Traveller", "Traveller Bold"
 
@@ -48,9 +48,9 @@ FACE, BOLD = "Traveller", "Traveller Bold"
 def styles() -> dict[str, ParagraphStyle]:
     """Paragraph styles in the program's own type; registers its fonts."""
     if FACE not in pdfmetrics.getRegisteredFontNames():
-        folder = files("bibulon").joinpath("desk", "resources", "fonts")
-        pdfmetrics.registerFont(TTFont(FACE, BytesIO(folder.joinpath("Barlow-400.ttf").read_bytes())))
-        pdfmetrics.registerFont(TTFont(BOLD, BytesIO(folder.joinpath("Barlow-600.ttf").read_bytes())))
+        fonts = font_files()
+        pdfmetrics.registerFont(TTFont(FACE, BytesIO(fonts["Barlow-400"])))
+        pdfmetrics.registerFont(TTFont(BOLD, BytesIO(fonts["Barlow-600"])))
     body = ParagraphStyle("body", fontName=FACE, fontSize=9, leading=12, textColor=INK)
     return {
         "body": body,
