@@ -22,8 +22,9 @@ from march import march
 from scipy.sparse.linalg import splu
 
 from bibulon.demo import demo_job
+from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill, fill_on
-from bibulon.flow.network import Network, build_network
+from bibulon.flow.network import Network
 from bibulon.flow.problem import FlowProblem, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job

@@ -15,14 +15,15 @@ import numpy as np
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
+from bibulon.flow.assembly import build_network
 from bibulon.flow.factor import FactorCache
 from bibulon.flow.fill import fill
 from bibulon.flow.medium import Rigid
 from bibulon.flow.mesh import mesh_size_m
-from bibulon.flow.network import build_network
 from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem, Pace
 from bibulon.flow.result import FillResult
-from bibulon.flow.stepper import Drive, Gas, advance
+from bibulon.flow.step import Drive, Gas
+from bibulon.flow.stepper import advance
 from bibulon.job.edits import revised
 from bibulon.job.lines import AtTime, WhenReached
 from bibulon.laminate.compaction import turned

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from verification import DEPTH, DRIVE, MU, TENSOR, level, strip
 
 from bibulon.flow.arrival import Arrivals, smoothed
+from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill
-from bibulon.flow.network import build_network
 from bibulon.flow.problem import PREVIEW_PACE
 
 NETWORK = build_network(strip((level(),), 600))

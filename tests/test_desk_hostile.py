@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from bibulon.demo import DEMO_FILES, DEMO_MESH, demo_file
-from bibulon.desk.dialogs.bring_in import PreviewDialog
+from bibulon.desk.dialogs.preview import PreviewDialog
 from bibulon.desk.fault_report import report_faults
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import state_folder

@@ -15,7 +15,7 @@ from shapely import Polygon
 from bibulon.assess import assess
 from bibulon.demo import demo_job
 from bibulon.desk.window import Window
-from bibulon.desk.work.document import is_large
+from bibulon.desk.work.large_jobs import is_large
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Layer

@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField, ToggleField
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings
 from bibulon.job.edits import changed, with_value

@@ -18,7 +18,7 @@ from test_imports import dxf
 from bibulon.demo import DEMO_DRAWING, DEMO_MESH, demo_file, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.bring_in import OutlineDialog, ReliefDialog
-from bibulon.desk.widgets.fields import ChoiceField
+from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.window import Window
 from bibulon.exchange.drawings import UNITS_M, read_drawing
 from bibulon.exchange.outlines import outline_of

@@ -13,7 +13,8 @@ from bibulon.job.layup import Layer
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.laminate.corner import corner_move
 from bibulon.laminate.fabric_tests import FabricTestRefusal, fit_packing, fit_strip
-from bibulon.quantities import QuantityError, Units
+from bibulon.quantities import Units
+from bibulon.quantity_text import QuantityError
 from bibulon.stock import shelf_card
 
 

@@ -17,11 +17,11 @@ from shapely import Polygon
 
 from bibulon.arrays import Floats
 from bibulon.flow.ageing import Ageing
+from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill
-from bibulon.flow.network import build_network
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.result import FillResult
-from bibulon.flow.stepper import Step
+from bibulon.flow.step import Step
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_line, with_region, without_line, without_manifold
 from bibulon.job.layup import Layer

@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.assess import assess, filled
+from bibulon.flow.assembly import build_network
 from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.fill import fill
-from bibulon.flow.network import build_network, pipe_conductance_m3, pipe_volume_m3
+from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal, flow_problem
 from bibulon.flow.raster import Canvas
 from bibulon.flow.result import FillResult

@@ -15,7 +15,7 @@ from bibulon.demo import demo_job
 from bibulon.desk.fault_report import report_faults
 from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
-from bibulon.desk.work.document import is_large
+from bibulon.desk.work.large_jobs import is_large
 from bibulon.desk.work.settings import load_settings, state_folder
 from bibulon.job import Job
 from bibulon.job.kept import left_over

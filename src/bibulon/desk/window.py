@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from functools import partial
 from operator import attrgetter
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QProcess, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPixmap, QShortcut
+from PySide6.QtCore import QMimeData, QPoint, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
     QHBoxLayout,
     QLineEdit,
-    QMainWindow,
     QMenu,
     QPlainTextEdit,
     QStackedWidget,
@@ -30,19 +28,20 @@ from bibulon.demo import demo_job
 from bibulon.desk import window_place
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
-from bibulon.desk.dialogs.left_over import LeftOverWindow, in_words
+from bibulon.desk.dialogs.left_over import in_words
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.plan.tool_bar import ToolBar
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
-from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
+from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station_rail import StationRail
 from bibulon.desk.stations import RUN_STATION, STATIONS, station_of
-from bibulon.desk.time_rail import TimeRail
+from bibulon.desk.time_rail.rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
 from bibulon.desk.widgets.note_bar import NoteBar
+from bibulon.desk.window_dialogs import WindowDialogs
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_runner import FillRunner
@@ -58,7 +57,7 @@ from bibulon.stock.new_job import new_job
 PREPARE_EVERY_MS = 200
 
 
-class Window(QMainWindow):
+class Window(WindowDialogs):
     """The whole desk for one job at a time."""
 
     tools: ToolBar
@@ -222,10 +221,6 @@ class Window(QMainWindow):
         elif left:
             self.show_message(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
 
-    def show_left_over(self) -> None:
-        """The work that was left, to open, keep or discard."""
-        LeftOverWindow(self, self.files.open_left_over).exec()
-
     def open_document(
         self, job: Job, path: Path | None = None, read_as: str | None = None, key: str | None = None
     ) -> None:
@@ -269,7 +264,7 @@ class Window(QMainWindow):
     def go(self, station: StationId) -> None:
         """Show *station*."""
         shown = station_of(station).shown
-        bench = self._bench(station)
+        bench = self.bench_of(station)
         self.station = station
         self.stack.setCurrentWidget(bench)
         self.bench.setFixedWidth(bench.width_px)
@@ -278,7 +273,7 @@ class Window(QMainWindow):
         self.tools.show_for(station, bool(shown.edits))
         bench.refresh()
 
-    def _bench(self, station: StationId) -> Bench:
+    def bench_of(self, station: StationId) -> Bench:
         if station not in self.benches:
             self.benches[station] = station_of(station).made_for(self)
             self.stack.addWidget(self.benches[station])
@@ -288,7 +283,7 @@ class Window(QMainWindow):
         """Build the benches one by one while nothing else goes on, so that each is there at once when asked for."""
         waiting = [station.id for station in STATIONS if station.id not in self.benches]
         if waiting:
-            self._bench(waiting[0])
+            self.bench_of(waiting[0])
         else:
             self._prepare_soon.stop()
             switches.set_what_stays_aside()
@@ -335,7 +330,7 @@ class Window(QMainWindow):
         if self.station != RUN_STATION.id:
             self.go(RUN_STATION.id)
             return
-        self._bench(self.station).do_next()
+        self.bench_of(self.station).do_next()
 
     def show_caution(self, caution: Caution) -> None:
         """Go to where *caution* can be mended."""
@@ -357,71 +352,6 @@ class Window(QMainWindow):
         panel.setToolTipsVisible(True)
         corner = self.strip.cautions.mapToGlobal(self.strip.cautions.rect().bottomRight())
         panel.popup(corner - QPoint(panel.sizeHint().width(), 0))
-
-    def show_shortcuts(self) -> None:
-        page = ShortcutList(self)
-        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        page.show()
-
-    def show_stock(self) -> None:
-        """The shelf's cards and the shop's own."""
-        from bibulon.desk.dialogs.stock_window import StockWindow  # loads the card files' writers only when asked for
-
-        window = StockWindow(self, self.document)
-        window.exec()
-        self.refresh()
-
-    def show_house_rules(self) -> None:
-        """The figures by which cautions judge."""
-        from bibulon.desk.dialogs.house_window import HouseWindow
-
-        HouseWindow(self, self.document, lambda house: self.set_setting("house", house)).exec()
-        self.refresh()
-
-    def print_something(self) -> None:
-        """Ask what is to be printed, the station or the plan to scale, and print it."""
-        from bibulon.desk.dialogs.printing import PrintDialog
-
-        def pictures() -> tuple[QPixmap, ...]:
-            body = self._bench(self.station).widget()
-            return (self.plan.grab(), self.time_rail.grab(), body.grab())
-
-        PrintDialog(self, self.document, station_of(self.station).name, pictures).exec()
-
-    def open_another(self) -> None:
-        """Another window beside this one: on the same job, which it only shows, or on a new one."""
-        path = self.document.path
-        words = ["-m", "bibulon", "desk", *([str(path)] if path is not None else [])]
-        if not QProcess.startDetached(sys.executable, words)[0]:
-            self.show_message("Another window could not be opened.")
-
-    def ask_instruments(self) -> None:
-        """Where the shop's instruments are."""
-        from PySide6.QtWidgets import QInputDialog
-
-        url, taken = QInputDialog.getText(
-            self, "Instruments", "Serial port or address (empty: simulated):\n/dev/ttyUSB0 or socket://host:port",
-            text=self.document.settings.instruments_url,
-        )  # fmt: skip
-        if taken:
-            self.set_setting("instruments_url", url.strip())
-
-    def set_setting(self, field: str, value: object) -> None:
-        """Change one of the shop's settings."""
-        settings = Settings.model_validate({**dict(self.document.settings), field: value})
-        save_settings(settings)
-        self.document.set_settings(settings)
-        if field == "appearance":
-            self._follow_appearance()
-        self.refresh()
-
-    def _follow_appearance(self) -> None:
-        """Put the program into the palette that was chosen, or that the desktop asks for."""
-        application, palette = QApplication.instance(), theme.palette_for(self.document.settings.appearance)
-        assert isinstance(application, QApplication)
-        if palette is not theme.current.palette:
-            theme.apply(application, palette)
-            icons.follow_theme(self)
 
     # -- refreshing --------------------------------------------------------------------------------------------------
 

@@ -9,7 +9,8 @@ from itertools import pairwise
 
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
-from bibulon.quantities import QuantityError, Units, parse, run_clock
+from bibulon.quantities import Units, run_clock
+from bibulon.quantity_text import QuantityError, parse
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000

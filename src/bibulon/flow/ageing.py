@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from bibulon.arrays import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
-from bibulon.flow.stepper import Step
+from bibulon.flow.step import Step
 
 STOPPED = 1e-9
 """Fluidity of resin that has stopped, as a share of fresh resin's: not zero, so that no node hangs loose."""

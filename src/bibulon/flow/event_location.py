@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.arrays import Flags, Floats
-from bibulon.flow.stepper import Step
+from bibulon.flow.step import Step
 
 MOST_TRIES = 40
 

@@ -15,14 +15,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bibulon.arrays import Flags, Floats
+from bibulon.flow.assembly import build_network
 from bibulon.flow.event_location import Trial, step_to_event
 from bibulon.flow.history import arrivals_of, course_of
-from bibulon.flow.network import Network, build_network
+from bibulon.flow.network import Network
 from bibulon.flow.problem import FlowProblem, FlowRefusal
 from bibulon.flow.result import After, FillResult, StopReason
 from bibulon.flow.state import FillState
+from bibulon.flow.step import Step
 from bibulon.flow.step_control import UNFOLLOWED, StepControl
-from bibulon.flow.stepper import Step
 from bibulon.flow.valves import Valves
 from bibulon.workers.report import Progress, no_progress
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.flow.network import Network
-from bibulon.flow.stepper import Linearised
+from bibulon.flow.step import Linearised
 from bibulon.laminate.levels import CARRIED_SHARES
 
 _SHARES = np.array(CARRIED_SHARES)

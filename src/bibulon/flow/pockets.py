@@ -15,7 +15,7 @@ import numpy as np
 from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.conductors import bodies_of
 from bibulon.flow.network import Network
-from bibulon.flow.stepper import Gas
+from bibulon.flow.step import Gas
 
 SPECK_SHARE = 3e-5
 """Gas that squeezed to the driving pressure is less than this share of all pores is not followed."""

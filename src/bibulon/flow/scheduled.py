@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill_on
-from bibulon.flow.network import build_network
 from bibulon.flow.problem import FULL_PACE, Pace, flow_problem
 from bibulon.flow.result import FillResult
 from bibulon.job import Job

@@ -17,7 +17,7 @@ from bibulon.flow.history import Row
 from bibulon.flow.network import Network
 from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
-from bibulon.flow.stepper import Step
+from bibulon.flow.step import Step
 from bibulon.flow.valves import Reach
 
 NEVER_CLOCK = 0.999999

@@ -16,7 +16,8 @@ from bibulon.flow.medium import Rigid, Swelling
 from bibulon.flow.network import Network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal
 from bibulon.flow.state import FillState
-from bibulon.flow.stepper import Drive, NotSettled, Step, advance
+from bibulon.flow.step import Drive, NotSettled, Step
+from bibulon.flow.stepper import advance
 from bibulon.flow.valves import Valves
 
 LEAP = 1.7

@@ -14,7 +14,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from bibulon.quantities import QuantityError, QuantityKind, Units, parse, show
+from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantity_text import QuantityError, parse
 
 CHANNELS: dict[str, QuantityKind] = {"vacuum": "pressure", "scale": "mass", "pot": "temperature", "shop": "temperature"}
 """Channel: kind of quantity."""

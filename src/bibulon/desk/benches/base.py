@@ -23,17 +23,9 @@ from bibulon.cautions import Caution
 from bibulon.cautions.safety import safety_notes
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.plan.view import PlanView
-from bibulon.desk.widgets.fields import (
-    ChoiceField,
-    ClockField,
-    FigureRow,
-    QuantityField,
-    TextField,
-    clear,
-    column,
-    label,
-    rule_line,
-)
+from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.fields import ClockField, QuantityField, TextField, clear, column, label, rule_line
+from bibulon.desk.widgets.figure_rows import FigureRow
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, widgets_of
 from bibulon.desk.work.background import Background

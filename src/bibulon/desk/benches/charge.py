@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.widgets.fields import column, label, shown_figure
+from bibulon.desk.widgets.fields import column, label
+from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import QuantityKind, clock_time, show

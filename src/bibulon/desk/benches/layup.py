@@ -15,7 +15,8 @@ from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import ply_ticks
-from bibulon.desk.widgets.fields import FreeField, ToggleField, column, edge_fields, tool_button
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import FreeField, column, edge_fields, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, PeelPlyCard
 from bibulon.job.edits import (

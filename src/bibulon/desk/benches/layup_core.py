@@ -17,7 +17,8 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
-from bibulon.quantities import QuantityError, QuantityKind, parse, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantity_text import QuantityError, parse
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

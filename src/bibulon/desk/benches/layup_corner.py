@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from bibulon.desk.widgets.fields import FreeField
 from bibulon.laminate.corner import CornerMove, corner_move
-from bibulon.quantities import QuantityKind, parse, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

@@ -11,18 +11,20 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.plan.things import KINDS
-from bibulon.desk.widgets.fields import FreeField, QuantityField, ToggleField, column, label, tool_button
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import FreeField, QuantityField, column, label, tool_button
 from bibulon.desk.work.background import Background
-from bibulon.desk.work.document import is_large
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.desk.work.job_tasks import cutting
+from bibulon.desk.work.large_jobs import is_large
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
-from bibulon.quantities import QuantityKind, parse, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantity_text import parse
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
 from bibulon.whole_file import write_whole

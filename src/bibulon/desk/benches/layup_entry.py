@@ -11,16 +11,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPa
 from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from bibulon.desk.widgets import icons, theme
-from bibulon.desk.widgets.fields import (
-    ChoiceField,
-    FreeField,
-    MoveHandle,
-    QuantityField,
-    clear,
-    label,
-    restyle,
-    tool_button,
-)
+from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField, clear, label, restyle, tool_button
 from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value

@@ -11,43 +11,27 @@ from shapely import LineString
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.lines_planning import PlanningSections
+from bibulon.desk.benches.lines_supply import SupplySections
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
-from bibulon.desk.widgets.fields import (
-    ChoiceField,
-    FreeField,
-    QuantityField,
-    TextField,
-    ToggleField,
-    column,
-    edge_fields,
-    label,
-    shown_figure,
-    tool_button,
-)
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
+from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
+from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.flow.result import STOP_WORDS
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.cards import MediaCard, TubeCard
+from bibulon.job.cards import TubeCard
 from bibulon.job.edits import (
-    changed,
-    new_id,
     revised,
     with_card,
     with_length,
     with_line,
-    with_media,
     without_line,
-    without_manifold,
-    without_media,
 )
 from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
     AtTime,
-    CatchPot,
     Line,
-    Manifold,
-    MediaPatch,
     Opening,
     WhenAtPoint,
     WhenBatchUsed,
@@ -55,8 +39,9 @@ from bibulon.job.lines import (
     WhenReached,
 )
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import cells_of, parse, run_clock, show, show_full
-from bibulon.stock.choice import cards_for, tubes_for
+from bibulon.quantities import run_clock, show, show_full
+from bibulon.quantity_text import cells_of, parse
+from bibulon.stock.choice import tubes_for
 
 
 def _middle_of(job: Job, identifier: str) -> WhenAtPoint:
@@ -93,11 +78,9 @@ class LinesBench(Bench):
         self.section("Lines")
         self.lines = column(6)
         self.watch(self._structure, self.lines, self._fill_lines)
-        self.manifolds = column(4)
-        self.watch(lambda: self.document.job.manifolds, self.manifolds, self._fill_manifolds)
-        self.section("Flow media")
-        self.media = column(4)
-        self.watch(self._media_key, self.media, self._fill_media)
+        self.supply = SupplySections(self)
+        self.supply.build_manifolds()
+        self.supply.build_media()
         self.section("Bucket, vacuum, pots")
         self.quantity("Bucket below part", "length", "bucket/below_part_m", "Negative if it stands above the part.")
         self.quantity("Vacuum planned", "pressure", "vacuum/cavity_pa", "Pressure under the film.")
@@ -106,8 +89,7 @@ class LinesBench(Bench):
         pot = "Over the atmosphere, in a pressure pot, or the most a machine gives. 0: an open bucket."
         self.quantity("Pressure on resin", "pressure difference", "bucket/over_pressure_pa", pot)
         self.quantity("Machine holds", "flow rate", "bucket/rate_m3_s", "0: the vacuum or the pot draws what it may.")
-        self.pots = column(4)
-        self.watch(lambda: self.document.job.pots, self.pots, self._fill_pots)
+        self.supply.build_pots()
         self.planning.build_effects()
 
     def _ending(self) -> tuple[str, str]:
@@ -328,97 +310,3 @@ class LinesBench(Bench):
         self._put(identifier, "opens", opens)
 
     # -- media and pots ----------------------------------------------------------------------------------------------
-
-    def _media_key(self) -> object:
-        return self.document.job.media, self.desk.plan.chosen, self.document.settings.system
-
-    def _fill_media(self, layout: QVBoxLayout) -> None:
-        units = self.document.assessment.units
-        for number, patch in enumerate(self.document.job.media, 1):
-            chosen = patch.id == self.desk.plan.chosen
-            xs, ys = zip(*patch.outline, strict=True)
-            row = QHBoxLayout()
-            pick = partial(self.desk.plan.choose, "" if chosen else patch.id)
-            row.addWidget(tool_button("media", f"Choose media {number}", pick, True, chosen))
-            size = f"{show(max(xs) - min(xs), 'length', units)} × {show(max(ys) - min(ys), 'length', units)}"
-            row.addWidget(label(size), 1)
-            remove = partial(self._delete_media, patch.id)
-            row.addWidget(tool_button("ph.trash", f"Delete media {number}", remove))
-            layout.addLayout(row)
-            if chosen:
-                self._media_details(patch, layout)
-        if not self.document.job.media:
-            layout.addWidget(label("None.", "muted"))
-
-    def _delete_media(self, identifier: str) -> None:
-        self.document.edit("delete media", without_media(self.document.job, identifier))
-
-    def _media_details(self, patch: MediaPatch, layout: QVBoxLayout) -> None:
-        def reshape(outline: tuple[Point, ...]) -> None:
-            self.document.edit("edge of media", with_media(self.document.job, revised(of_job(), outline=outline)))
-
-        def of_job() -> MediaPatch:
-            return next(kept_patch for kept_patch in self.document.job.media if kept_patch.id == patch.id)
-
-        for field in edge_fields(self.document, lambda: of_job().outline, reshape):
-            layout.addWidget(field)
-
-        def cards() -> dict[str, MediaCard]:
-            return cards_for(self.document.job, MediaCard)
-
-        def put(identifier: str) -> None:
-            job = with_card(self.document.job, cards()[identifier])
-            self.document.edit("media", with_media(job, revised(patch, card=identifier)))
-
-        layout.addWidget(
-            ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
-        )
-
-    def _fill_manifolds(self, layout: QVBoxLayout) -> None:
-        for manifold in self.document.job.manifolds:
-            path = f"manifolds/{manifold.id}"
-            row = QHBoxLayout()
-            row.addWidget(label(f"Manifold {manifold.label}", "figure"), 1)
-            remove = partial(self._remove_manifold, manifold.id)
-            row.addWidget(tool_button("ph.trash", f"Take out manifold {manifold.label}", remove))
-            layout.addLayout(row)
-            layout.addWidget(QuantityField(self.document, "Length", "distance", f"{path}/length_m"))
-            layout.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
-        if self.document.job.feeds:
-            self.button("Add manifold", self._add_manifold, into=layout)
-
-    def _add_manifold(self) -> None:
-        job = self.document.job
-        taken = {manifold.label for manifold in job.manifolds}
-        name = next(f"M{n}" for n in range(1, 1000) if f"M{n}" not in taken)
-        hose = job.feeds[0].hose
-        made = Manifold(id=new_id("manifold"), label=name, tube=hose, hose=hose)
-        self.document.edit(f"add {name}", changed(job, manifolds=(*job.manifolds, made)))
-
-    def _remove_manifold(self, identifier: str) -> None:
-        self.document.edit("take out a manifold", without_manifold(self.document.job, identifier))
-
-    def _fill_pots(self, layout: QVBoxLayout) -> None:
-        for pot in self.document.job.pots:
-            row = QHBoxLayout()
-            row.addWidget(
-                QuantityField(self.document, f"Catch pot {pot.label}", "volume", f"pots/{pot.label}/capacity_m3"), 1
-            )
-            remove = partial(self._remove_pot, pot)
-            row.addWidget(tool_button("ph.trash", f"Take out {pot.label}", remove))
-            layout.addLayout(row)
-        self.button("Add catch pot", self._add_pot, into=layout)
-
-    def _pots(self) -> tuple[CatchPot, ...]:
-        return self.document.job.pots
-
-    def _remove_pot(self, pot: CatchPot) -> None:
-        self._set_pots(tuple(kept_pot for kept_pot in self._pots() if kept_pot != pot))
-
-    def _add_pot(self) -> None:
-        taken = {pot.label for pot in self._pots()}
-        name = next(f"P{n}" for n in range(1, 1000) if f"P{n}" not in taken)
-        self._set_pots((*self._pots(), CatchPot(label=name, capacity_m3=0.01)))
-
-    def _set_pots(self, pots: tuple[CatchPot, ...]) -> None:
-        self.document.edit("catch pots", changed(self.document.job, pots=pots))

@@ -10,7 +10,9 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.widgets.fields import ToggleField, column, label, shown_figure
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import column, label
+from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.work.background import Background
 from bibulon.job import Job
 from bibulon.job.edits import changed, with_value

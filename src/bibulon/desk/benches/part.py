@@ -22,7 +22,8 @@ from bibulon.job.part import Part
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
-from bibulon.quantities import QuantityError, QuantityKind, Units, cells_of, number_shown, parse, show
+from bibulon.quantities import QuantityKind, Units, number_shown, show
+from bibulon.quantity_text import QuantityError, cells_of, parse
 
 DRAWING = "A drawing of the outline"
 MOST_TYPED = 5000

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout
 
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.dialogs.files import MESH_SUFFIXES
-from bibulon.desk.widgets.fields import FreeField, ToggleField
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import FreeField
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.mould import Face, Hand, MouldKind
@@ -17,7 +18,8 @@ from bibulon.job.part import Part, ReliefFigures
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import QuantityKind, parse, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

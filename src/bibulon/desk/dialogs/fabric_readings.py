@@ -22,7 +22,8 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import label
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fabric_tests import FabricTestRefusal
-from bibulon.quantities import QuantityError, QuantityKind, Units, parse
+from bibulon.quantities import QuantityKind, Units
+from bibulon.quantity_text import QuantityError, parse
 
 SIDE_PX = 330
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 from shapely import Polygon
 
-from bibulon.desk.dialogs.bring_in import PreviewDialog
+from bibulon.desk.dialogs.preview import PreviewDialog
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.relief_shade import shaded
 from bibulon.desk.widgets import theme
@@ -17,7 +17,8 @@ from bibulon.job.faults import explain_here
 from bibulon.job.part import Part, ReliefFigures, ReliefSection
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
-from bibulon.quantities import QuantityError, Units, cells_of, number_shown, parse, show
+from bibulon.quantities import Units, number_shown, show
+from bibulon.quantity_text import QuantityError, cells_of, parse
 
 HINT = """Single heights, one a line:
 1200, 400, 150

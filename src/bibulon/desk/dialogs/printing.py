@@ -19,7 +19,8 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.widgets import theme
-from bibulon.desk.widgets.fields import ChoiceField, label
+from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.fields import label
 from bibulon.desk.work.document import Document
 from bibulon.job import Job
 

@@ -21,7 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.widgets import theme
-from bibulon.desk.widgets.fields import ToggleField, clear, column, label
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import clear, column, label
 from bibulon.desk.widgets.series_fields import series_fields
 from bibulon.desk.work.document import Document
 from bibulon.job.edits import revised, with_value
@@ -38,7 +39,8 @@ from bibulon.planning.process import (
     save_costs,
     shop_costs,
 )
-from bibulon.quantities import QuantityError, QuantityKind, number_shown, parse, show, unit_shown
+from bibulon.quantities import QuantityKind, number_shown, show, unit_shown
+from bibulon.quantity_text import QuantityError, parse
 
 SIZE = (1120, 690)
 SIDE_PX = 380

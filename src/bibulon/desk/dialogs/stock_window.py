@@ -8,8 +8,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
-import numpy as np
-import pyqtgraph
 from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -25,39 +23,28 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.desk.dialogs.card_words import PLAIN_UNITS, card_count, differences, figure_name, kind_of_figure
 from bibulon.desk.dialogs.fabric_readings import ReadingsDialog
+from bibulon.desk.dialogs.packing_curve import packing_curve
 from bibulon.desk.dialogs.strip_test import StripTestDialog
 from bibulon.desk.dialogs.thickness_test import ThicknessDialog
-from bibulon.desk.widgets import theme
-from bibulon.desk.widgets.fields import ChoiceField, FreeField, ToggleField, clear, column, label
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
+from bibulon.desk.widgets.fields import FreeField, clear, column, label
 from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
-from bibulon.laminate.compaction import fibre_fraction
-from bibulon.quantities import QuantityError, QuantityKind, number_shown, parse, show, unit_shown
+from bibulon.quantities import show
+from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
 from bibulon.whole_file import write_whole
 
 SIZE = (860, 600)
 LIST_PX = 300
-KINDS: dict[str, QuantityKind] = {
-    "_kg_m2": "areal weight",
-    "_kg_m3": "density",
-    "_pa_s": "viscosity",
-    "_pa": "pressure difference",
-    "_kg": "mass",
-    "_k": "temperature",
-    "_s": "duration",
-    "_m": "thickness",
-}
 """Kind of figure by the end of a field's name."""
 OF_ALL = {"spread": "Spread of values without their own", "source": "Source of values without their own"}
 IN_THE_SHOP = ("price", "in_hand", "lot", "expires", "note")
-PACKING_PA = (1_000.0, 200_000.0)
-PLOT_PX = 170
-PLAIN_UNITS = {"_m2": "m²"}
 
 
 class StockWindow(QDialog):
@@ -188,39 +175,13 @@ class StockWindow(QDialog):
         row.addStretch(1)
         self.head.addLayout(row)
         if carried is not None:
-            same = "This job carries it as it is here." if carried == card else _differs(carried, card)
+            same = "This job carries it as it is here." if carried == card else differences(carried, card)
             self.head.addWidget(label(same, "muted"))
         if not mine:
             said = "It ships with the program. Copy it, or make it the shop's own, to change its figures."
             self.head.addWidget(label(said, "muted"))
         if isinstance(card, FabricCard):
-            self._draw_packing(card)
-
-    def _draw_packing(self, card: FabricCard) -> None:
-        """How the fabric packs, as a curve with its spread."""
-        palette, units = theme.current.palette, self.document.assessment.units
-        plot = pyqtgraph.PlotWidget()
-        plot.setMenuEnabled(False)
-        plot.setMouseEnabled(False, False)
-        plot.hideButtons()
-        plot.setFixedHeight(PLOT_PX)
-        plot.setBackground(palette.field)
-        plot.setAccessibleName("Packing curve")
-        plot.setToolTip("Fibre by volume against the pressure on it, with one standard deviation to either side")
-        texts = {"left": "fibre, %", "bottom": f"pressure, {unit_shown('pressure difference', units)}"}
-        for side, text in texts.items():
-            axis = plot.getAxis(side)
-            axis.setTextPen(palette.muted)
-            axis.setPen(palette.rule)
-            axis.setLabel(text, color=palette.muted)
-            axis.enableAutoSIPrefix(False)
-        pressures = np.geomspace(*PACKING_PA, 60)
-        shown = [number_shown(float(pressure), "pressure difference", units) for pressure in pressures]
-        packed = np.array([fibre_fraction(card, float(pressure)) for pressure in pressures]) * 100
-        for factor in (card.fibre_fraction_spread, 1 / card.fibre_fraction_spread):
-            plot.plot(shown, packed * factor, pen=pyqtgraph.mkPen(palette.muted, width=1, style=Qt.PenStyle.DashLine))
-        plot.plot(shown, packed, pen=pyqtgraph.mkPen(palette.accent, width=2))
-        self.head.addWidget(plot)
+            self.head.addWidget(packing_curve(card, self.document.assessment.units))
 
     def _button(self, row: QHBoxLayout, text: str, do: Callable[[], None]) -> None:
         button = QPushButton(text)
@@ -234,7 +195,7 @@ class StockWindow(QDialog):
             for part in Measured.model_fields:
                 self._add_figure(card, (name, part), getattr(value, part), Measured, mine)
         elif isinstance(value, tuple):
-            self.form.addWidget(label(_words(name), "section"))
+            self.form.addWidget(label(figure_name(name), "section"))
             for at, element in enumerate(value):
                 for part in type(element).model_fields:
                     self._add_figure(card, (name, at, part), getattr(element, part), type(element), mine)
@@ -248,9 +209,9 @@ class StockWindow(QDialog):
             if last in IN_THE_SHOP
             else OF_ALL[last]
             if len(path) == 1 and last in OF_ALL
-            else _words(last)
+            else figure_name(last)
             if len(path) != 2
-            else _words(str(path[0])) + ("" if last == "value" else f", {last}")
+            else figure_name(str(path[0])) + ("" if last == "value" else f", {last}")
         )
         kind = model.model_fields[last].annotation
         choices = get_args(kind) if get_origin(kind) is Literal else ()
@@ -270,7 +231,7 @@ class StockWindow(QDialog):
             "price": f", {self.document.assessment.units.currency} per {card.sold_by}",
             "in_hand": f", {card.sold_by}",
         }
-        return f"{_words(name)}{units.get(name, '')}"
+        return f"{figure_name(name)}{units.get(name, '')}"
 
     def _now(self, path: tuple[Any, ...]) -> Any:
         """The figure at *path* of the chosen card as it is now."""
@@ -284,14 +245,14 @@ class StockWindow(QDialog):
             return value or ""
         if isinstance(value, date):
             return value.isoformat()
-        kind = _kind(name)
+        kind = kind_of_figure(name)
         if kind:
             return show(value, kind, self.document.assessment.units).replace("−", "-")
         unit = next((unit for end, unit in PLAIN_UNITS.items() if name.endswith(end)), "")
         return f"{value:.4g} {unit}".strip()
 
     def _take(self, path: tuple[Any, ...], name: str, old: Any, text: str) -> None:
-        kind, text = _kind(name), text.strip()
+        kind, text = kind_of_figure(name), text.strip()
         if isinstance(old, str):
             self._put(path, text)
         elif not text:
@@ -401,7 +362,7 @@ class StockWindow(QDialog):
         replaced = sum(card.id in self.own and self.own[card.id] != card for card in read)
         self._keep({**self.own, **{card.id: card for card in read}})
         if not self.message.text():
-            taken = f"{_count(len(read))} taken in from {path.name}"
+            taken = f"{card_count(len(read))} taken in from {path.name}"
             self._say(done=f"{taken}, {replaced} of them in place of the shop's own." if replaced else f"{taken}.")
         self._fill_list(read[0].id if read else "")
 
@@ -423,31 +384,4 @@ class StockWindow(QDialog):
         except OSError as error:
             self._say(f"{path.name} could not be written ({error.strerror or error}).")
             return
-        self._say(done=f"{_count(len(cards))} written to {path}.")
-
-
-def _count(cards: int) -> str:
-    return "1 card" if cards == 1 else f"{cards} cards"
-
-
-def _differs(carried: Card, card: Card) -> str:
-    """In what the job's copy of *card* differs from it."""
-    if type(carried) is not type(card):
-        return "This job carries another kind of card of that name."
-    names = [_words(name).lower() for name in type(card).model_fields if getattr(carried, name) != getattr(card, name)]
-    return "This job carries an older copy of it, which differs in: " + ", ".join(names) + "."
-
-
-def _kind(name: str) -> QuantityKind | None:
-    if name == "price":
-        return "money"
-    if name.startswith(("roll_width", "sheet_")):
-        return "length"
-    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
-
-
-def _words(name: str) -> str:
-    ends = sorted([*KINDS, *PLAIN_UNITS], key=len, reverse=True)
-    bare = next((name[: -len(end)] for end in ends if name.endswith(end)), name)
-    words = bare.replace("_", " ")
-    return words[:1].upper() + words[1:]
+        self._say(done=f"{card_count(len(cards))} written to {path}.")

@@ -11,7 +11,8 @@ from bibulon.job.cards import FabricCard, Measured
 from bibulon.job.edits import revised
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import StripFit, fit_strip
-from bibulon.quantities import Units, number_shown, parse, show, show_power, unit_shown
+from bibulon.quantities import Units, number_shown, show, show_power, unit_shown
+from bibulon.quantity_text import parse
 
 LEAST_SPREAD = 1.1
 """Strips of one roll differ by more than one test can show."""

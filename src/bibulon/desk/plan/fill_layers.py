@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPainter, QPainterPath, QPen
 
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.layers import text_box
+from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.fill_answers import Face, FillAnswer
 from bibulon.flow.contours import contour

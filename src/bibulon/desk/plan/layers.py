@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from itertools import pairwise
 
-import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QBrush,
@@ -25,37 +23,20 @@ from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.desk.plan.frame import Frame
+from bibulon.desk.plan.marks import paint_squares
+from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
-from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
-from bibulon.job.places import Outline, places_of
+from bibulon.job.places import Outline
 from bibulon.laminate.joints import Ply, joint_id
 from bibulon.quantities import show
 from bibulon.remembered import remembered
 
 LABEL_PX = 12
 HATCH_PX = 11.0
-DOTS_APART_PX, SQUARES_APART_PX = 7.0, 20.0
-
-
-def text_box(
-    painter: QPainter, middle: QPointF, text: str, ink: str, border: str | None = None, size: int = 12
-) -> None:
-    """Text on a small paper label, upright whatever the plan does."""
-    palette = theme.current.palette
-    made = theme.font(size, QFont.Weight.DemiBold)
-    metrics = QFontMetricsF(made)
-    box = QRectF(0, 0, metrics.horizontalAdvance(text) + 10, metrics.height() + 2)
-    box.moveCenter(middle)
-    painter.setBrush(palette.colour("paper", 235))
-    painter.setPen(QPen(QColor(border), 1.4) if border else Qt.PenStyle.NoPen)
-    painter.drawRoundedRect(box, box.height() / 2, box.height() / 2)
-    painter.setPen(QColor(ink))
-    painter.setFont(made)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 @remembered(8)
@@ -305,7 +286,7 @@ def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:
     text_box(painter, label_place(frame, line), line.label or "?", palette.ink, colour, 14)
 
 
-# -- bag, marks, cautions ----------------------------------------------------------------------------------------------
+# -- the bag -----------------------------------------------------------------------------------------------------------
 
 
 def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
@@ -346,89 +327,3 @@ def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, number: str) -> N
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
     middle = at + out * 26
     painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, number)
-
-
-def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) -> None:
-    """A square to drag on each corner of the chosen outline, and the outline in strong ink.
-
-    Where corners lie close together, as along a curve, they are dots, and some stand for their neighbours.
-    """
-    palette = theme.current.palette
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(QColor(palette.accent), 2))
-    painter.drawPolygon(frame.polygon(points))
-    painter.setBrush(QColor(palette.paper))
-    spots = frame.on_screen(places_of(points))
-    gap = np.hypot(*(np.roll(spots, -1, axis=0) - spots).T)
-    along = np.cumsum(gap) - gap
-    # one in each stretch of the way round
-    shown = np.unique(np.floor(along / DOTS_APART_PX), return_index=True)[1]
-    apart = np.abs(np.diff(spots[shown], axis=0, prepend=np.full((1, 2), np.inf))).sum(axis=1)
-    close = (gap[shown] < SQUARES_APART_PX) | (apart < SQUARES_APART_PX)
-    for half, width, mine in ((2.5, 1.2, close), (4.5, 2.0, ~close)):
-        painter.setPen(QPen(QColor(palette.accent), width))
-        painter.drawRects([QRectF(x - half, y - half, 2 * half, 2 * half) for x, y in spots[shown[mine]].tolist()])
-
-
-def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
-    """Front marks made on the day, numbered, with their times."""
-    palette = theme.current.palette
-    for event in job.shot:
-        if event.kind == "front marked" and event.place is not None:
-            at = frame.to_screen(event.place)
-            painter.setPen(QPen(QColor(palette.ink), 1.6))
-            painter.setBrush(QColor(palette.field))
-            painter.drawEllipse(at, 4, 4)
-            minutes, seconds = divmod(round(event.clock_s), 60)
-            text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
-
-
-def paint_cautions(painter: QPainter, frame: Frame, places: Sequence[tuple[str, Point]]) -> None:
-    """The mark of each caution where it is on the plan."""
-    for rank, place in places:
-        at = frame.to_screen(place)
-        box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.current.palette.colour("paper", 220))
-        painter.drawEllipse(box.adjusted(-3, -3, 3, 3))
-        paint_mark(painter, rank, box)
-
-
-def paint_guides(painter: QPainter, frame: Frame, places: Sequence[Point], cursor: Point | None) -> None:
-    """Hairlines from the points that the cursor is lined up with."""
-    if cursor is not None:
-        painter.setPen(QPen(theme.current.palette.colour("accent", 130), 1, Qt.PenStyle.DotLine))
-        for place in places:
-            painter.drawLine(frame.to_screen(place), frame.to_screen(cursor))
-
-
-def paint_stroke(painter: QPainter, frame: Frame, points: Sequence[Point], closed: bool) -> None:
-    """An outline being drawn."""
-    palette = theme.current.palette
-    painter.setPen(QPen(QColor(palette.accent), 2.2))
-    painter.setBrush(palette.colour("accent", 30) if closed else Qt.BrushStyle.NoBrush)
-    line = QPolygonF([frame.to_screen(place) for place in points])
-    painter.drawPolygon(line) if closed else painter.drawPolyline(line)
-
-
-def paint_squares(painter: QPainter, frame: Frame, places: Sequence[Point]) -> None:
-    """A small square on each place that was drawn."""
-    painter.setPen(QPen(QColor(theme.current.palette.accent), 2))
-    painter.setBrush(QColor(theme.current.palette.field))
-    for place in places:
-        at = frame.to_screen(place)
-        painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
-
-
-def paint_dots(painter: QPainter, frame: Frame, points: list[Point], cursor: Point | None, closed: bool) -> None:
-    """What is being drawn: points so far and the rubber band to the cursor."""
-    palette = theme.current.palette
-    chain = [frame.to_screen(place) for place in (*points, *([cursor] if cursor else []))]
-    painter.setPen(QPen(QColor(palette.accent), 2, Qt.PenStyle.DashLine))
-    painter.setBrush(palette.colour("accent", 30) if closed else Qt.BrushStyle.NoBrush)
-    if closed and len(chain) > 2:
-        painter.drawPolygon(QPolygonF(chain))
-    else:
-        for start, end in pairwise(chain):
-            painter.drawLine(start, end)
-    paint_squares(painter, frame, [*points, *([cursor] if cursor else [])])

@@ -8,10 +8,11 @@ from PySide6.QtCore import QPointF
 from PySide6.QtGui import QKeyEvent, QPainter
 from shapely import Polygon
 
-from bibulon.desk.plan import layers
+from bibulon.desk.plan import marks
 from bibulon.desk.plan.canvas import PlanCanvas
+from bibulon.desk.plan.draw_tools import DrawTool
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.tools import SNAP_PX, DrawTool
+from bibulon.desk.plan.tools import SNAP_PX
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
@@ -99,10 +100,10 @@ class OutlineTool(DrawTool):
         self.ways = []
 
     def paint(self, painter: QPainter, frame: Frame) -> None:
-        layers.paint_guides(painter, frame, self._guides, self.cursor)
+        marks.paint_guides(painter, frame, self._guides, self.cursor)
         closing = self._closing() if len(self.points) >= self.least else None
-        layers.paint_stroke(painter, frame, drawn(self._chain(cursor=True), closing), closing is not None)
-        layers.paint_squares(painter, frame, [*self.points, *([self.cursor] if self.cursor else [])])
+        marks.paint_stroke(painter, frame, drawn(self._chain(cursor=True), closing), closing is not None)
+        marks.paint_squares(painter, frame, [*self.points, *([self.cursor] if self.cursor else [])])
 
     def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         part, area = view.document.job.part, Outline(points).polygon

@@ -11,7 +11,7 @@ from shapely import LineString, Polygon
 from shapely import Point as Place
 
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.work.document import is_large
+from bibulon.desk.work.large_jobs import is_large
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (

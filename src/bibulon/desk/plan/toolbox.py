@@ -5,17 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from bibulon.desk.plan.draw_tools import DartTool, LineTool, MediaTool, RegionTool, SectionTool
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
-from bibulon.desk.plan.tools import (
-    DartTool,
-    LineTool,
-    MarkTool,
-    MediaTool,
-    RegionTool,
-    SectionTool,
-    SelectTool,
-    Tool,
-)
+from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
 from bibulon.job.base import StationId
 
 

@@ -9,16 +9,16 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import Assessment, assess
-from bibulon.bag.film import bag_plan_of
-from bibulon.cautions import Caution, cautions_of, remember_findings
+from bibulon.cautions import Caution, cautions_of
+from bibulon.desk.work.autosave import Autosave, Unsaved
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.desk.work.fill_runner import FillRunner
-from bibulon.desk.work.helper_process import in_helper_process
-from bibulon.desk.work.job_tasks import StudyAnswer, plan_results
+from bibulon.desk.work.job_tasks import StudyAnswer
+from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import Cause
 from bibulon.flow.problem import FlowRefusal
@@ -29,34 +29,9 @@ from bibulon.job.kept import About, Kept
 from bibulon.job.reads import read_by
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import StorageError, load, save
-from bibulon.laminate.cells import laminate_of
-from bibulon.laminate.joints import plies_of
-from bibulon.quantities import Units
-from bibulon.workers.report import Report
 
-AUTOSAVE_MS = 1500
 READ_ONLY = "This job is open in another window: here it is only shown. Save it as a job of its own to work on it."
 MOST_UNDO = 500
-
-
-LARGE_WORK = 2000
-"""Jobs with more plies times regions, or points of outline or relief, than this are assessed beside the interface."""
-
-
-def is_large(job: Job) -> bool:
-    """Whether what follows from *job* takes so long that the hand would feel it."""
-    times = {group.name: group.times for group in job.groups}
-    plies = sum(times.get(layer.group or "", 1) for layer in job.layup)
-    return plies * (len(job.regions) + 1) + len(job.part.outline) + len(job.part.relief) > LARGE_WORK
-
-
-def work_out(report: Report, job: Job, units: Units) -> None:
-    """Have what follows from *job* ready, worked out in another process: kept for whoever asks for it next."""
-    results = in_helper_process(plan_results, report, job, units)
-    laminate_of.put(job, results.laminate)
-    plies_of.put(job, results.plies)
-    bag_plan_of.put(job, results.bag)
-    remember_findings(assess(job, units), results.of_plan)
 
 
 class Document(QObject):
@@ -112,12 +87,8 @@ class Document(QObject):
         self._cautions: tuple[Caution, ...] | None = None
         self._assessed_of: tuple[object, ...] = (None, None, None)
         self._assessed_in: tuple[object, ...] = ()
-        self._autosave = QTimer(self)
-        self._autosave.setSingleShot(True)
-        self._autosave.setInterval(AUTOSAVE_MS)
-        self._autosave.timeout.connect(self._keep_recovery)
-        self._keeping = Background(self._put_recovery, self, OSError)
-        self._keeping.ended.connect(self._autosave_ended)
+        self._autosave = Autosave(self, self._unsaved)
+        self._autosave.failed.connect(self.message_raised)
         runner.answered.connect(self._take_answer)
         runner.causes_found.connect(self._take_causes)
         runner.refused.connect(self._take_refusal)
@@ -321,7 +292,6 @@ class Document(QObject):
         if not same and self.path is not None:
             job = changed(job, id=new_id("job"))
         self._autosave.stop()
-        self._keeping.wait()
         try:
             if not same and (kept.recovery.exists() or kept.journal.path.exists()):
                 kept.set_apart()  # unsaved work on the file that is replaced
@@ -346,20 +316,10 @@ class Document(QObject):
 
     def write_recovery(self) -> None:
         """Keep a copy of unsaved work, for the next start after a crash."""
-        self._keeping.wait()
-        if self.read_only:
-            return
-        try:
-            self._put_recovery(Report(), self._settled, self._about())
-        except OSError as error:
-            self._autosave_ended(error.strerror or str(error))
+        self._autosave.keep_now()
 
-    def _keep_recovery(self) -> None:
-        """The same beside the interface: a large job takes a while to write."""
-        if self._keeping.busy:
-            self._autosave.start()
-        elif not self.read_only:
-            self._keeping.start(self._settled, about=self._about())
+    def _unsaved(self) -> Unsaved | None:
+        return None if self.read_only else Unsaved(self.kept, self._settled, self._about())
 
     def _about(self) -> About:
         file = None if self.kept.file is None else str(self.kept.file)
@@ -367,14 +327,6 @@ class Document(QObject):
         kinds = [event.kind for event in job.shot]
         running = "started" in kinds and "finished" not in kinds
         return About(file=file, name=job.name, job=job.id, made_from=self._read_as, running=running)
-
-    def _put_recovery(self, report: Report, job: Job, about: About) -> None:
-        """A task. Raises OSError."""
-        self.kept.keep(job, about)
-
-    def _autosave_ended(self, message: str) -> None:
-        if message:
-            self.message_raised.emit(f"Autosave did not work: {message}. Save the job by hand.")
 
     def recover(self) -> bool:
         """Take up unsaved work and an unfinished run from before, if there are any; True if so.
@@ -434,7 +386,6 @@ class Document(QObject):
     def close(self) -> None:
         """Let go of the runner's signals and of the job; what is saved needs no copy."""
         self._autosave.stop()
-        self._keeping.wait()
         self._work.cancel()
         if not self.dirty:
             self.kept.clear()

@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from bibulon.desk.work.background import Background
-from bibulon.desk.work.document import is_large, work_out
+from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.job import Job
 from bibulon.quantities import Units
 

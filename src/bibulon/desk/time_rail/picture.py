@@ -1,50 +1,38 @@
-"""The time rail: fill, valves, batches, gel, release and the shift on one clock.
-
-Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it. From the keyboard, left and right
-scrub by a minute.
-"""
+"""The picture of the time rail: fill, valves, batches, gel, release and the shift on one clock."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QFont,
     QFontMetricsF,
-    QKeyEvent,
     QLinearGradient,
-    QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
     QPen,
     QPolygonF,
 )
-from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from bibulon.assess import Moment, in_bucket_kg, resin_at
-from bibulon.desk.widgets import icons, theme
-from bibulon.desk.widgets.fields import tool_button
+from bibulon.assess import Moment, in_bucket_kg
+from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
-from bibulon.job.edits import revised, with_line
-from bibulon.job.lines import AtTime
 from bibulon.job.run import LAYING
 from bibulon.quantities import clock_time, run_clock, show
 
 LEFT, RIGHT = 12, 16
 FILL_LANE, BATCH_LANE, FLAG_LANE = (20, 46), (52, 70), (78, 96)
-PLAY_SECONDS = 8.0
-PLAY_TICK_MS = 40
-ROUND_S = 10.0
 STEPS_S = (60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
 
 
 @dataclass(frozen=True)
-class _Scale:
+class Scale:
     start_s: float
     end_s: float
     left: float
@@ -57,27 +45,21 @@ class _Scale:
         return self.start_s + (x - self.left) / (self.right - self.left) * (self.end_s - self.start_s)
 
 
-class TimeCanvas(QWidget):
-    """The painted clock."""
-
-    scrubbed = Signal(object)
-    pointer_described = Signal(str)
-    """Where the resin is at the moment under the pointer."""
+class TimePicture(QWidget):
+    """Paints the clock of the shot or of the whole day."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.whole_day = False
         self.time_s: float | None = None
+        """The moment that is shown; None for the end of the fill."""
         self.now_s: float | None = None
-        self._held: str | None = None
+        """The run clock while a shot goes on."""
         self.setMinimumHeight(116)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Time rail")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMouseTracking(True)
 
-    def scale(self) -> _Scale:
+    def scale(self) -> Scale:
         """Start and end of what is shown: the shot, or the whole day."""
         a = self.document.assessment
         moments = a.moments
@@ -88,83 +70,11 @@ class TimeCanvas(QWidget):
             ends = [moment.end_s for moment in moments if moment.kind in ("fill", "batch", "valve opened")]
             end = max([*ends, 600.0, *([self.now_s] if self.now_s else [])])
             end = max(end, min(a.resin_flow.stops_s, end * 2.2))
-        return _Scale(start, end + (end - start) * 0.05, LEFT, self.width() - RIGHT)
+        return Scale(start, end + (end - start) * 0.05, LEFT, self.width() - RIGHT)
 
     def fill_end(self) -> float:
         fill = self.document.assessment.fill
         return fill.end_s if fill else 0.0
-
-    def scrub(self, time_s: float | None) -> None:
-        """Show the fill at *time_s*; None or beyond the end for the end."""
-        if time_s is not None:
-            time_s = max(time_s, 0.0)
-            if time_s >= self.fill_end():
-                time_s = None
-        self.time_s = time_s
-        self.scrubbed.emit(time_s)
-        self.update()
-
-    # -- gestures ----------------------------------------------------------------------------------------------------
-
-    def _flag_at(self, position: QPointF) -> str | None:
-        scale = self.scale()
-        for moment in self.document.assessment.moments:
-            near = abs(scale.x(moment.start_s) - position.x()) < 9
-            if moment.kind == "valve opened" and near and position.y() < FILL_LANE[1] and self._timed(moment.subject):
-                return moment.subject
-        return None
-
-    def _timed(self, identifier: str) -> bool:
-        return any(line.id == identifier and isinstance(line.opens, AtTime) for line in self.document.job.lines)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.setFocus()
-        if event.button() != Qt.MouseButton.LeftButton:
-            return
-        self._held = self._flag_at(event.position())
-        if self._held is None:
-            self.scrub(self.scale().time(event.position().x()))
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        position = event.position()
-        self.pointer_described.emit(self._resin_text(self.scale().time(position.x())))
-        if not event.buttons() & Qt.MouseButton.LeftButton:
-            over = self._flag_at(position) is not None
-            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
-            return
-        if self._held is None:
-            self.scrub(self.scale().time(position.x()))
-            return
-        line = self.document.job.line(self._held)
-        self.document.preview(with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(position)))))
-
-    def leaveEvent(self, event: QEvent) -> None:
-        self.pointer_described.emit("")
-        super().leaveEvent(event)
-
-    def _round(self, position: QPointF) -> float:
-        return max(round(self.scale().time(position.x()) / ROUND_S) * ROUND_S, 0.0)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            line = self.document.job.line(self._held)
-            edited = with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(event.position()))))
-            self.document.edit(f"re-time {line.label}", edited)
-        self._held = None
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: -60.0, Qt.Key.Key_Right: 60.0}
-        if Qt.Key(event.key()) in steps:
-            here = self.fill_end() if self.time_s is None else self.time_s
-            self.scrub(here + steps[Qt.Key(event.key())])
-        elif event.key() == Qt.Key.Key_Home:
-            self.scrub(0.0)
-        elif event.key() == Qt.Key.Key_End:
-            self.scrub(None)
-        else:
-            super().keyPressEvent(event)
-
-    # -- painting ----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         palette = theme.current.palette
@@ -186,7 +96,7 @@ class TimeCanvas(QWidget):
         self._cursor(painter, scale)
         painter.end()
 
-    def _axis(self, painter: QPainter, scale: _Scale) -> None:
+    def _axis(self, painter: QPainter, scale: Scale) -> None:
         palette = theme.current.palette
         width = scale.right - scale.left
         step = next(
@@ -208,7 +118,7 @@ class TimeCanvas(QWidget):
                 middle = min(max(x, half), self.width() - half)  # those at the ends are not cut off
                 painter.drawText(QRectF(middle - half, top, 2 * half, 14), Qt.AlignmentFlag.AlignCenter, text)
 
-    def _fill(self, painter: QPainter, scale: _Scale, moment: Moment) -> None:
+    def _fill(self, painter: QPainter, scale: Scale, moment: Moment) -> None:
         palette = theme.current.palette
         left, right = scale.x(moment.start_s), scale.x(moment.end_s)
         box = QRectF(left, FILL_LANE[0], max(right - left, 2), FILL_LANE[1] - FILL_LANE[0])
@@ -228,7 +138,7 @@ class TimeCanvas(QWidget):
             painter.drawPath(path)
             self._pots(painter, scale, box, float(drawn[-1]))
 
-    def _pots(self, painter: QPainter, scale: _Scale, box: QRectF, drawn_kg: float) -> None:
+    def _pots(self, painter: QPainter, scale: Scale, box: QRectF, drawn_kg: float) -> None:
         """What has gone to the pots, to the same height as what was drawn."""
         fill = self.document.assessment.fill
         if fill is None or fill.in_pots_m3[-1] <= 0:
@@ -241,7 +151,7 @@ class TimeCanvas(QWidget):
         painter.setPen(QPen(theme.current.palette.colour("field", 220), 1.6, Qt.PenStyle.DotLine))
         painter.drawPath(path)
 
-    def _bucket(self, painter: QPainter, scale: _Scale) -> None:
+    def _bucket(self, painter: QPainter, scale: Scale) -> None:
         """How full the bucket stands, as a line over the batches, on the scale of the largest batch."""
         assessment = self.document.assessment
         if assessment.fill is None or not assessment.batches:
@@ -258,16 +168,7 @@ class TimeCanvas(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(points))
 
-    def _resin_text(self, time_s: float) -> str:
-        """Where the resin is at a moment, in words."""
-        resin = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
-        if resin is None:
-            return ""
-        units = self.document.assessment.units
-        drawn, bucket, pots = (show(mass, "mass", units) for mass in (resin.drawn_kg, resin.bucket_kg, resin.pots_kg))
-        return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"
-
-    def _band(self, painter: QPainter, scale: _Scale) -> None:
+    def _band(self, painter: QPainter, scale: Scale) -> None:
         """Where eight of ten studied fills end."""
         study = self.document.study
         if study is None:
@@ -287,7 +188,7 @@ class TimeCanvas(QWidget):
         painter.setFont(theme.font(11))
         painter.drawText(QRectF(scale.x(end) + 5, y - 15, 60, 14), Qt.AlignmentFlag.AlignLeft, "8 of 10")
 
-    def _batch(self, painter: QPainter, scale: _Scale, moment: Moment) -> None:
+    def _batch(self, painter: QPainter, scale: Scale, moment: Moment) -> None:
         palette = theme.current.palette
         left, right = scale.x(moment.start_s), scale.x(moment.end_s)
         mixing = moment.kind == "mix"
@@ -303,7 +204,7 @@ class TimeCanvas(QWidget):
             painter.setPen(QColor(palette.ink))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _flags(self, painter: QPainter, scale: _Scale) -> None:
+    def _flags(self, painter: QPainter, scale: Scale) -> None:
         palette = theme.current.palette
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         flags: list[tuple[float, str, str]] = []
@@ -355,7 +256,7 @@ class TimeCanvas(QWidget):
         ] or boxes
         return min(boxes, key=lambda box: sum(box.left() < other < box.right() for other, _, _ in flags))
 
-    def _marks(self, painter: QPainter, scale: _Scale) -> None:
+    def _marks(self, painter: QPainter, scale: Scale) -> None:
         palette = theme.current.palette
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(palette.ink))
@@ -368,7 +269,7 @@ class TimeCanvas(QWidget):
                 paint_mark(painter, caution.rank, QRectF(self.width() - 16, BATCH_LANE[0] + 2, 13, 13))
                 break
 
-    def _cursor(self, painter: QPainter, scale: _Scale) -> None:
+    def _cursor(self, painter: QPainter, scale: Scale) -> None:
         palette = theme.current.palette
         if self.now_s is not None:
             x = scale.x(self.now_s)
@@ -390,63 +291,3 @@ class TimeCanvas(QWidget):
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(QColor(palette.paper))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-
-class TimeRail(QWidget):
-    """The clock with its buttons: play, and the shot or the whole day."""
-
-    scrubbed = Signal(object)
-
-    def __init__(self, document: Document) -> None:
-        super().__init__()
-        self.setObjectName("time rail")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(6, 0, 0, 0)
-        row.setSpacing(4)
-        buttons = QVBoxLayout()
-        buttons.setContentsMargins(0, 10, 0, 6)
-        self.play = tool_button("ph.play-fill", "Play the fill (P)", checkable=True)
-        self.play.setShortcut("P")
-        self.play.toggled.connect(self._toggle)
-        self.day = tool_button("ph.sun-horizon", "The whole day (D)", checkable=True)
-        self.day.setShortcut("D")
-        self.day.toggled.connect(self._whole_day)
-        buttons.addWidget(self.play)
-        buttons.addWidget(self.day)
-        buttons.addStretch(1)
-        row.addLayout(buttons)
-        self.canvas = TimeCanvas(document)
-        self.canvas.scrubbed.connect(self.scrubbed)
-        row.addWidget(self.canvas, 1)
-        self._timer = QTimer(self)
-        self._timer.setInterval(PLAY_TICK_MS)
-        self._timer.timeout.connect(self._tick)
-
-    def set_document(self, document: Document) -> None:
-        self.canvas.document = document
-        self.canvas.scrub(None)
-
-    def refresh(self) -> None:
-        if self.canvas.time_s is not None and self.canvas.time_s >= self.canvas.fill_end() > 0:
-            self.canvas.scrub(None)
-        self.canvas.update()
-
-    def _whole_day(self, on: bool) -> None:
-        self.canvas.whole_day = on
-        self.canvas.update()
-
-    def _toggle(self, on: bool) -> None:
-        icons.put(self.play, "ph.pause-fill" if on else "ph.play-fill")
-        if on:
-            if self.canvas.time_s is None:
-                self.canvas.scrub(0.0)
-            self._timer.start()
-        else:
-            self._timer.stop()
-
-    def _tick(self) -> None:
-        here = self.canvas.time_s
-        if here is None or self.canvas.fill_end() <= 0:
-            self.play.setChecked(False)
-            return
-        self.canvas.scrub(here + self.canvas.fill_end() / PLAY_SECONDS * PLAY_TICK_MS / 1000)

@@ -1,0 +1,144 @@
+"""Sections of the Lines bench about what lies beside the lines: flow media, manifolds, catch pots."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.fields import QuantityField, column, edge_fields, label, tool_button
+from bibulon.job.base import Point
+from bibulon.job.cards import MediaCard
+from bibulon.job.edits import (
+    changed,
+    new_id,
+    revised,
+    with_card,
+    with_media,
+    without_manifold,
+    without_media,
+)
+from bibulon.job.lines import (
+    CatchPot,
+    Manifold,
+    MediaPatch,
+)
+from bibulon.quantities import show
+from bibulon.stock.choice import cards_for
+
+
+class SupplySections:
+    """Flow media, manifolds and catch pots of a Lines *bench*."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+
+    def build_manifolds(self) -> None:
+        rows = column(4)
+        self.bench.watch(lambda: self.bench.document.job.manifolds, rows, self._fill_manifolds)
+
+    def build_media(self) -> None:
+        self.bench.section("Flow media")
+        self.bench.watch(self._media_key, column(4), self._fill_media)
+
+    def build_pots(self) -> None:
+        self.bench.watch(lambda: self.bench.document.job.pots, column(4), self._fill_pots)
+
+    def _media_key(self) -> object:
+        return self.bench.document.job.media, self.bench.desk.plan.chosen, self.bench.document.settings.system
+
+    def _fill_media(self, layout: QVBoxLayout) -> None:
+        units = self.bench.document.assessment.units
+        for number, patch in enumerate(self.bench.document.job.media, 1):
+            chosen = patch.id == self.bench.desk.plan.chosen
+            xs, ys = zip(*patch.outline, strict=True)
+            row = QHBoxLayout()
+            pick = partial(self.bench.desk.plan.choose, "" if chosen else patch.id)
+            row.addWidget(tool_button("media", f"Choose media {number}", pick, True, chosen))
+            size = f"{show(max(xs) - min(xs), 'length', units)} × {show(max(ys) - min(ys), 'length', units)}"
+            row.addWidget(label(size), 1)
+            remove = partial(self._delete_media, patch.id)
+            row.addWidget(tool_button("ph.trash", f"Delete media {number}", remove))
+            layout.addLayout(row)
+            if chosen:
+                self._media_details(patch, layout)
+        if not self.bench.document.job.media:
+            layout.addWidget(label("None.", "muted"))
+
+    def _delete_media(self, identifier: str) -> None:
+        self.bench.document.edit("delete media", without_media(self.bench.document.job, identifier))
+
+    def _media_details(self, patch: MediaPatch, layout: QVBoxLayout) -> None:
+        def reshape(outline: tuple[Point, ...]) -> None:
+            self.bench.document.edit(
+                "edge of media", with_media(self.bench.document.job, revised(of_job(), outline=outline))
+            )
+
+        def of_job() -> MediaPatch:
+            return next(kept_patch for kept_patch in self.bench.document.job.media if kept_patch.id == patch.id)
+
+        for field in edge_fields(self.bench.document, lambda: of_job().outline, reshape):
+            layout.addWidget(field)
+
+        def cards() -> dict[str, MediaCard]:
+            return cards_for(self.bench.document.job, MediaCard)
+
+        def put(identifier: str) -> None:
+            job = with_card(self.bench.document.job, cards()[identifier])
+            self.bench.document.edit("media", with_media(job, revised(patch, card=identifier)))
+
+        layout.addWidget(
+            ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
+        )
+
+    def _fill_manifolds(self, layout: QVBoxLayout) -> None:
+        for manifold in self.bench.document.job.manifolds:
+            path = f"manifolds/{manifold.id}"
+            row = QHBoxLayout()
+            row.addWidget(label(f"Manifold {manifold.label}", "figure"), 1)
+            remove = partial(self._remove_manifold, manifold.id)
+            row.addWidget(tool_button("ph.trash", f"Take out manifold {manifold.label}", remove))
+            layout.addLayout(row)
+            layout.addWidget(QuantityField(self.bench.document, "Length", "distance", f"{path}/length_m"))
+            layout.addWidget(QuantityField(self.bench.document, "Hose length", "distance", f"{path}/hose_length_m"))
+        if self.bench.document.job.feeds:
+            self.bench.button("Add manifold", self._add_manifold, into=layout)
+
+    def _add_manifold(self) -> None:
+        job = self.bench.document.job
+        taken = {manifold.label for manifold in job.manifolds}
+        name = next(f"M{n}" for n in range(1, 1000) if f"M{n}" not in taken)
+        hose = job.feeds[0].hose
+        made = Manifold(id=new_id("manifold"), label=name, tube=hose, hose=hose)
+        self.bench.document.edit(f"add {name}", changed(job, manifolds=(*job.manifolds, made)))
+
+    def _remove_manifold(self, identifier: str) -> None:
+        self.bench.document.edit("take out a manifold", without_manifold(self.bench.document.job, identifier))
+
+    def _fill_pots(self, layout: QVBoxLayout) -> None:
+        for pot in self.bench.document.job.pots:
+            row = QHBoxLayout()
+            row.addWidget(
+                QuantityField(self.bench.document, f"Catch pot {pot.label}", "volume", f"pots/{pot.label}/capacity_m3"),
+                1,
+            )
+            remove = partial(self._remove_pot, pot)
+            row.addWidget(tool_button("ph.trash", f"Take out {pot.label}", remove))
+            layout.addLayout(row)
+        self.bench.button("Add catch pot", self._add_pot, into=layout)
+
+    def _pots(self) -> tuple[CatchPot, ...]:
+        return self.bench.document.job.pots
+
+    def _remove_pot(self, pot: CatchPot) -> None:
+        self._set_pots(tuple(kept_pot for kept_pot in self._pots() if kept_pot != pot))
+
+    def _add_pot(self) -> None:
+        taken = {pot.label for pot in self._pots()}
+        name = next(f"P{n}" for n in range(1, 1000) if f"P{n}" not in taken)
+        self._set_pots((*self._pots(), CatchPot(label=name, capacity_m3=0.01)))
+
+    def _set_pots(self, pots: tuple[CatchPot, ...]) -> None:
+        self.bench.document.edit("catch pots", changed(self.bench.document.job, pots=pots))

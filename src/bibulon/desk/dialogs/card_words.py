@@ -1,0 +1,47 @@
+"""Words for the figures of a card: their names, kinds of quantity, and in what two cards differ."""
+
+from __future__ import annotations
+
+from bibulon.job.cards import Card
+from bibulon.quantities import QuantityKind
+
+KINDS: dict[str, QuantityKind] = {
+    "_kg_m2": "areal weight",
+    "_kg_m3": "density",
+    "_pa_s": "viscosity",
+    "_pa": "pressure difference",
+    "_kg": "mass",
+    "_k": "temperature",
+    "_s": "duration",
+    "_m": "thickness",
+}
+PLAIN_UNITS = {"_m2": "m²"}
+
+
+def card_count(cards: int) -> str:
+    return "1 card" if cards == 1 else f"{cards} cards"
+
+
+def differences(carried: Card, card: Card) -> str:
+    """In what the job's copy of *card* differs from it."""
+    if type(carried) is not type(card):
+        return "This job carries another kind of card of that name."
+    names = [
+        figure_name(name).lower() for name in type(card).model_fields if getattr(carried, name) != getattr(card, name)
+    ]
+    return "This job carries an older copy of it, which differs in: " + ", ".join(names) + "."
+
+
+def kind_of_figure(name: str) -> QuantityKind | None:
+    if name == "price":
+        return "money"
+    if name.startswith(("roll_width", "sheet_")):
+        return "length"
+    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
+
+
+def figure_name(name: str) -> str:
+    ends = sorted([*KINDS, *PLAIN_UNITS], key=len, reverse=True)
+    bare = next((name[: -len(end)] for end in ends if name.endswith(end)), name)
+    words = bare.replace("_", " ")
+    return words[:1].upper() + words[1:]

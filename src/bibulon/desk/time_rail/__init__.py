@@ -1,0 +1,1 @@
+"""The time rail: fill, valves, batches, gel, release and the shift on one clock."""

@@ -1,0 +1,116 @@
+"""The time rail under mouse and keys.
+
+Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it. From the keyboard, left and right
+scrub by a minute.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, Qt, Signal
+from PySide6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+)
+
+from bibulon.assess import resin_at
+from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
+from bibulon.desk.work.document import Document
+from bibulon.job.edits import revised, with_line
+from bibulon.job.lines import AtTime
+from bibulon.quantities import run_clock, show
+
+ROUND_S = 10.0
+
+
+class TimeCanvas(TimePicture):
+    """The clock under the hand: dragging scrubs, and moves the flag of a feed opened by the clock."""
+
+    scrubbed = Signal(object)
+    pointer_described = Signal(str)
+    """Where the resin is at the moment under the pointer."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self._held: str | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Time rail")
+        self.setMouseTracking(True)
+
+    def scrub(self, time_s: float | None) -> None:
+        """Show the fill at *time_s*; None or beyond the end for the end."""
+        if time_s is not None:
+            time_s = max(time_s, 0.0)
+            if time_s >= self.fill_end():
+                time_s = None
+        self.time_s = time_s
+        self.scrubbed.emit(time_s)
+        self.update()
+
+    # -- gestures ----------------------------------------------------------------------------------------------------
+
+    def _flag_at(self, position: QPointF) -> str | None:
+        scale = self.scale()
+        for moment in self.document.assessment.moments:
+            near = abs(scale.x(moment.start_s) - position.x()) < 9
+            if moment.kind == "valve opened" and near and position.y() < FILL_LANE[1] and self._timed(moment.subject):
+                return moment.subject
+        return None
+
+    def _timed(self, identifier: str) -> bool:
+        return any(line.id == identifier and isinstance(line.opens, AtTime) for line in self.document.job.lines)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._held = self._flag_at(event.position())
+        if self._held is None:
+            self.scrub(self.scale().time(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        position = event.position()
+        self.pointer_described.emit(self._resin_text(self.scale().time(position.x())))
+        if not event.buttons() & Qt.MouseButton.LeftButton:
+            over = self._flag_at(position) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
+            return
+        if self._held is None:
+            self.scrub(self.scale().time(position.x()))
+            return
+        line = self.document.job.line(self._held)
+        self.document.preview(with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(position)))))
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.pointer_described.emit("")
+        super().leaveEvent(event)
+
+    def _round(self, position: QPointF) -> float:
+        return max(round(self.scale().time(position.x()) / ROUND_S) * ROUND_S, 0.0)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            line = self.document.job.line(self._held)
+            edited = with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(event.position()))))
+            self.document.edit(f"re-time {line.label}", edited)
+        self._held = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -60.0, Qt.Key.Key_Right: 60.0}
+        if Qt.Key(event.key()) in steps:
+            here = self.fill_end() if self.time_s is None else self.time_s
+            self.scrub(here + steps[Qt.Key(event.key())])
+        elif event.key() == Qt.Key.Key_Home:
+            self.scrub(0.0)
+        elif event.key() == Qt.Key.Key_End:
+            self.scrub(None)
+        else:
+            super().keyPressEvent(event)
+
+    def _resin_text(self, time_s: float) -> str:
+        """Where the resin is at a moment, in words."""
+        resin = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
+        if resin is None:
+            return ""
+        units = self.document.assessment.units
+        drawn, bucket, pots = (show(mass, "mass", units) for mass in (resin.drawn_kg, resin.bucket_kg, resin.pots_kg))
+        return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"

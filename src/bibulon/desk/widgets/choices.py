@@ -1,0 +1,107 @@
+"""Fields in which something is chosen or switched."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QWidget,
+)
+
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import LABEL_WIDTH, label
+
+
+class ChoiceBox(QComboBox):
+    """A combo box that shortens its text with an ellipsis and draws an arrow of the theme."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QStylePainter(self)
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        room = self.rect().adjusted(9, 0, -22, 0)
+        text = self.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room.width())
+        painter.setPen(QColor(theme.current.palette.ink if self.isEnabled() else theme.current.palette.muted))
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(theme.current.palette.muted), 1.6, c=Qt.PenCapStyle.RoundCap))
+        at = QPointF(self.width() - 13, self.height() / 2 + 2)
+        painter.drawPolyline(QPolygonF([at + QPointF(-4, -4), at, at + QPointF(4, -4)]))
+        painter.end()
+
+
+class ChoiceField(QWidget):
+    """A labelled choice between values, bound to a path or to functions of its own."""
+
+    def __init__(
+        self,
+        name: str,
+        choices: Callable[[], Sequence[tuple[str, Any]]],
+        get: Callable[[], Any],
+        put: Callable[[Any], None],
+        hint: str = "",
+    ) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self._choices, self._get, self._put = choices, get, put
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        if name:
+            self.name = label(name)
+            self.name.setFixedWidth(LABEL_WIDTH)
+            row.addWidget(self.name)
+        self.box = ChoiceBox()
+        self.box.setAccessibleName(name or hint)
+        self.box.setMinimumWidth(60)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.installEventFilter(self)
+        if hint:
+            self.setToolTip(hint)
+        row.addWidget(self.box, 1)
+        self.box.activated.connect(lambda index: self._put(self.box.itemData(index)))
+        self.refresh()
+
+    def refresh(self) -> None:
+        choices = list(self._choices())
+        if [self.box.itemText(i) for i in range(self.box.count())] != [text for text, _ in choices]:
+            self.box.clear()
+            for text, _ in choices:
+                self.box.addItem(text)
+        for index, (_, value) in enumerate(choices):
+            self.box.setItemData(index, value)
+        value = self._get()
+        index = next((i for i, (_, choice) in enumerate(choices) if choice == value), -1)
+        self.box.setCurrentIndex(index)
+        self.box.setToolTip(self.box.currentText())
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Wheel and not self.box.hasFocus():
+            event.ignore()
+            return True
+        return super().eventFilter(watched, event)
+
+
+class ToggleField(QCheckBox):
+    """Something that is on or off."""
+
+    def __init__(self, name: str, get: Callable[[], bool], put: Callable[[bool], None], hint: str = "") -> None:
+        super().__init__(name)
+        self.setObjectName(name)
+        self._get = get
+        self.setToolTip(hint)
+        self.clicked.connect(lambda on: put(on))
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.setChecked(self._get())

@@ -1,0 +1,163 @@
+"""What people type: quantities read from text, in the units that they give or the shop's own."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from bibulon.quantities import KINDS, PLAIN, QuantityKind, Reading, Units, _linear
+
+
+class QuantityError(ValueError):
+    """Text that is not a figure of the wanted kind; the message is for the person who typed it."""
+
+
+_NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
+_FRACTION = re.compile(r"^([+-]?)(?:(\d+)[ -])?(\d+)/(\d+)(.*)$")
+
+
+def _number(text: str) -> float:
+    """A figure with a decimal point or comma; one that could be either a decimal or thousands is refused."""
+    if re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", text):
+        whole, decimal = text.replace(",", ""), text.replace(",", ".").rstrip("0").rstrip(".")
+        raise QuantityError(f"{text} can be read in two ways. Write {whole} or {decimal}.")
+    return float(text.replace(",", "."))
+
+
+def cells_of(line: str) -> list[str]:
+    """The figures of a *line* of several, as typed or pasted: apart by semicolons or tabs, else by commas with a blank,
+    else by commas, else by blanks. Where something else keeps them apart, a comma is a decimal one.
+
+    >>> cells_of("2,5; 0,7"), cells_of("2,5 m, 0,7 m"), cells_of("2000,450"), cells_of("0,4 0,1")
+    (['2,5', '0,7'], ['2,5 m', '0,7 m'], ['2000', '450'], ['0,4', '0,1'])
+    """
+    words = line.split()
+    if re.search(r"[;\t]", line):
+        apart = r"[;\t]"
+    elif re.search(r",\s", line.strip()):
+        apart = r",\s+"
+    elif "," in line and not (len(words) > 1 and all(re.search(r"\d,\d", word) for word in words)):
+        apart = ","
+    else:
+        apart = r"\s+(?=[-+−.\d])"  # a unit stays with its figure
+    return [cell.strip() for cell in re.split(apart, line) if cell.strip()]
+
+
+def _split(text: str, kind: QuantityKind) -> tuple[float, str]:
+    """Number and unit text of *text*, common fractions and thousands blanks allowed."""
+    text = text.strip().replace("\u2212", "-").replace("\u00a0", " ").replace("μ", "µ")
+    text = re.sub(r"(?<=\d) (?=\d{3}(?!\d))", "", text)
+    if match := _FRACTION.match(text):
+        sign, whole, over, under, unit = match.groups()
+        if int(under) == 0:
+            raise QuantityError("A fraction cannot have 0 below the line.")
+        value = int(whole or 0) + int(over) / int(under)
+        return (-value if sign == "-" else value), unit.strip()
+    match = _NUMBER.match(text)
+    if not match:
+        raise QuantityError(f"“{text}” is not {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
+    return _number(match.group()), text[match.end() :].strip()
+
+
+def _unit(kind: QuantityKind, text: str) -> str:
+    """The key of ``written`` that *text* means: exact first, else the only one that differs by case alone."""
+    written = KINDS[kind].written
+    if text in written:
+        return text
+    alike = {written[key]: key for key in written if key.lower() == text.lower()}
+    if len(alike) == 1:
+        return next(iter(alike.values()))
+    known = ", ".join(dict.fromkeys(key for key in written if not key.isdigit() and len(key) > 0))
+    raise QuantityError(f"“{text}” is not a unit of {KINDS[kind].noun.split(' ', 1)[1]} here. Known: {known}.")
+
+
+def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
+    """SI value of *text*; a bare number is in the unit the shop shows.
+
+    Raises :class:`QuantityError` with a message for the person who typed it.
+    """
+    units = units or Units()
+    text = text.strip()
+    if not text:
+        raise QuantityError(f"A figure is missing here. Write {KINDS[kind].example}.")
+    if kind in PLAIN:
+        return _parse_plain(text.removeprefix(units.currency) if kind == "money" else text, kind, units.currency)
+    if kind == "pressure":
+        return _parse_pressure(text, units)
+    if kind == "duration":
+        return _parse_duration(text, units)
+    if kind in ("length", "thickness", "distance") and (match := re.match(r"^(\d+)\s*(?:'|ft)\s*(.+)$", text)):
+        inches, unit = _split(match[2].replace("''", '"'), kind)  # 4' 7 1/2"
+        if unit in ('"', "in", ""):
+            return _finite((int(match[1]) * 12 + inches) * 0.0254)
+    value, unit = _split(text, kind)
+    factor, offset = _linear(kind, _unit(kind, unit) if unit else KINDS[kind].shown[units.system][0])
+    return _finite(factor * value + offset)
+
+
+def _finite(value: float) -> float:
+    if not math.isfinite(value) or abs(value) > 1e15:
+        raise QuantityError("This figure is too large to mean anything here.")
+    return float(f"{value:.15g}")  # 700 mm is 0.7 m, not 0.7000000000000001
+
+
+def _parse_plain(text: str, kind: QuantityKind, currency: str) -> float:
+    value, unit = _split(text, kind)
+    allowed = {**PLAIN, "money": ("", currency)}[kind]
+    if unit not in allowed:
+        raise QuantityError(f"“{unit}” does not belong after {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
+    if kind == "count" and value != int(value):
+        raise QuantityError("This has to be a whole number.")
+    return _finite(value / 100 if kind == "share" else value)
+
+
+def _parse_pressure(text: str, units: Units) -> float:
+    value, unit = _split(text, "pressure")
+    reading: Reading | None = None
+    if match := re.search(r"\s*\(?(absolute|abs|gauge|vacuum|vac)\.?\)?$", unit, re.IGNORECASE):
+        reading = "absolute" if match[1].lower().startswith("abs") else "gauge"
+        unit = unit[: match.start()].strip()
+    if unit == "%":
+        if reading == "absolute":
+            raise QuantityError("A percentage is a vacuum, counted from atmosphere: write 95 % or 50 mbar abs.")
+        pascals, reading = abs(value) / 100 * units.barometer_pa, "gauge"
+    else:
+        factor, _ = _linear("pressure", _unit("pressure", unit) if unit else KINDS["pressure"].shown[units.system][0])
+        pascals = value * factor
+    if value < 0 and reading is None:
+        reading = "gauge"
+    if (reading or units.reading) == "gauge":
+        pascals = units.barometer_pa - abs(pascals)
+    if pascals < -1e-6 * units.barometer_pa or (value < 0 and reading == "absolute"):
+        raise QuantityError("This is below a perfect vacuum. Check the unit, and gauge or absolute.")
+    return _finite(max(pascals, 0.0))
+
+
+def _parse_duration(text: str, units: Units) -> float:
+    if match := re.match(r"^(\d+):(\d\d)(?::(\d\d))?\s*([a-z]*)$", text):
+        first, second, third, unit = int(match[1]), int(match[2]), match[3], match[4]
+        if third is not None or unit in ("h", "hr", "hours"):
+            return float(first * 3600 + second * 60 + int(third or 0))
+        if unit in ("min", "", "mins"):
+            return float(first * 60 + second)
+        raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
+    total, rest = 0.0, text
+    while rest:
+        value, tail = _split(rest, "duration")
+        match = re.match(r"^([a-zA-Z]*)\s*(.*)$", tail)
+        unit, rest = (match[1], match[2]) if match else (tail, "")
+        if not unit and rest:
+            raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
+        factor, _ = _linear("duration", _unit("duration", unit) if unit else "min")
+        total += value * factor
+    if total < 0:
+        raise QuantityError("A time cannot be negative here.")
+    return _finite(total)
+
+
+def parse_clock_time(text: str) -> float:
+    """Seconds since midnight of "14:05" or "7:30". Raises :class:`QuantityError`."""
+    match = re.match(r"^\s*(\d{1,2})[:.h](\d\d)\s*$", text)
+    if not match or int(match[1]) > 23 or int(match[2]) > 59:
+        raise QuantityError(f"“{text.strip()}” is not a time of day. Write it like 14:05.")
+    return float(int(match[1]) * 3600 + int(match[2]) * 60)
