@@ -26,6 +26,7 @@ from bibulon.flow.step import Drive, Gas
 from bibulon.flow.stepper import advance
 from bibulon.job.edits import revised
 from bibulon.job.lines import AtTime, WhenReached
+from bibulon.job.places import Relief
 from bibulon.laminate.compaction import turned
 from bibulon.laminate.levels import CARRIED_SHARES, Level, levels_of, merged
 from bibulon.resin.viscosity import Rheology
@@ -208,7 +209,7 @@ def climbing(nodes: int, slope: float = 1.0, density: float = 1100.0) -> float:
     """Up a slope, one metre along it: ``t = φμ/K·[−s/a − (Δp/a²)·ln(1 − a s/Δp)]`` with ``a = ρ g sin α``."""
     run = 1 / math.hypot(1.0, slope)
     rise = slope * run
-    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise))
+    relief = Relief(((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise)))
     problem = replace(strip((level(),), nodes, run), relief=relief, density_kg_m3=density)
     weight = density * GRAVITY_M_S2 * rise
 
@@ -222,7 +223,7 @@ def climbing(nodes: int, slope: float = 1.0, density: float = 1100.0) -> float:
 def steep_mould(nodes: int) -> float:
     """The edge fill up a mould of 3 : 1, without weight: lengths and areas are those of the surface."""
     run = 1 / math.hypot(1.0, 3.0)
-    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, 3 * run), (run, 0.4, 3 * run))
+    relief = Relief(((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, 3 * run), (run, 0.4, 3 * run)))
     result = fill(replace(strip((level(),), nodes, run), relief=relief))
     return worst(result, lambda p: edge_s(p[:, 0] / run), float(edge_s(np.array(1.0))))
 
@@ -231,7 +232,7 @@ def stalled(nodes: int) -> float:
     """Resin climbs until ``Δp = ρ g z``; the error is of the filled share."""
     density, rise = 12_000.0, 0.95
     run = math.sqrt(1 - rise**2)
-    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise))
+    relief = Relief(((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (run, 0.0, rise), (run, 0.4, rise)))
     result = fill(replace(strip((level(),), nodes, run), relief=relief, density_kg_m3=density))
     return abs(result.filled_fraction - DRIVE / (density * GRAVITY_M_S2 * rise))
 

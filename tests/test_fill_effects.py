@@ -325,7 +325,7 @@ def test_batches_are_carried_with_the_resin_and_none_is_lost_or_mixed_from_nothi
                 moments.append((held + came, float(kept @ self.poured_s()), self.pours_s[-1] * float(kept.sum())))
             assert self.poured_s().min() >= 0 and self.poured_s().max() <= self.pours_s[-1] <= span_s[1]
 
-    monkeypatch.setattr("bibulon.flow.fill.Ageing", Watched)
+    monkeypatch.setattr("bibulon.flow.state.Ageing", Watched)
     total_kg = run(panel).resin_drawn_m3 * panel.resin.density_kg_m3
     job = with_flow(changed(panel, charge=revised(panel.charge, largest_batch_kg=0.22 * total_kg)), by_batch=True)
     result = run(with_line(job, revised(job.line("vent"), membrane=True)))

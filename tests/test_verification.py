@@ -9,6 +9,7 @@ import pytest
 from verification import BEGIN, CASES, END, TENSOR, Case, level, strip
 
 from bibulon.flow.fill import fill
+from bibulon.job.places import Relief
 
 COARSE, FINE = 400, 1600
 BOUNDS = {
@@ -47,7 +48,7 @@ def test_the_case_is_met(case: Case) -> None:
 def test_fine_pores_on_a_slope_are_slow_and_not_too_high(fineness: float) -> None:
     """The line fills in no time, and the resin then seems to stand still beside that."""
     problem = strip((level(TENSOR * fineness),), COARSE)
-    relief = ((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (1.0, 0.0, 0.5), (1.0, 0.4, 0.5))
+    relief = Relief(((0.0, 0.0, 0.0), (0.0, 0.4, 0.0), (1.0, 0.0, 0.5), (1.0, 0.4, 0.5)))
     result = fill(replace(problem, relief=relief, density_kg_m3=1100.0))
     assert result.stopped_by == "filled"
     plain = fill(replace(strip((level(),), COARSE), relief=relief, density_kg_m3=1100.0))
