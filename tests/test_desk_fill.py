@@ -142,6 +142,7 @@ def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:
         assert "As it is" in texts(bench(window)) and "Proposed" in texts(bench(window))
         push(bench(window), answer)
         assert (window.document.job.lines == lines) == (answer == "Leave it")
+        assert window.plan.proposed is None
     wait_for_fill(window)
     assert window.document.assessment.fill.fill_time_s is not None
     window.undo()

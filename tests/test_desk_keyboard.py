@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from driving import bench, choose, open_an_entry, push, settle, texts
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
@@ -119,3 +120,23 @@ def test_of_two_manifolds_the_one_typed_at_is_kept(window: Window) -> None:
     window.refresh()
     choose(window, "Fed from", "manifold M2")
     assert window.document.job.line("feed-1").fed_by == window.document.job.manifolds[1].id
+
+
+def test_programs_that_read_the_screen_find_what_is_painted(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Lines, media, regions and cautions of the plan, moments of the time rail; and which one was chosen."""
+    monkeypatch.setenv("QT_LINUX_ACCESSIBILITY_ALWAYS_ON", "1")
+    window.go("lines")
+    window.refresh()
+    plan = QAccessible.queryAccessibleInterface(window.plan)
+    names = [plan.child(at).text(QAccessible.Text.Name) for at in range(plan.childCount())]
+    assert any(name.startswith("Feed line F1, from ") and "mm" in name for name in names), names
+    assert any(name.startswith("Vent line V1") for name in names)
+    feed = next(at for at, name in enumerate(names) if name.startswith("Feed line F1"))
+    start = window.document.job.line("feed-1").points[0]
+    place = window.plan.mapToGlobal(window.plan.frame.to_screen(start).toPoint())
+    assert plan.child(feed).rect().contains(place)
+    rail = QAccessible.queryAccessibleInterface(window.time_rail.canvas)
+    moments = [rail.child(at).text(QAccessible.Text.Name) for at in range(rail.childCount())]
+    assert any("F2" in moment and "valve opened" in moment for moment in moments), moments
+    QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=window.plan.mapFromGlobal(place))
+    assert window.plan.chosen == "feed-1", "the mouse goes through to the plan"

@@ -17,6 +17,7 @@ from xml.etree import ElementTree
 import pytest
 
 from bibulon.cli.commands import app
+from bibulon.linux.deb import build, system_packages
 from bibulon.linux.install import _quoted
 
 ROOT = Path(__file__).parent.parent
@@ -121,3 +122,38 @@ def test_a_wheel_is_built_installed_afresh_and_started(tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "build/demo.png").stat().st_size > 50_000
+
+
+@pytest.mark.skipif(shutil.which("dpkg-deb") is None, reason="Debian packages are built on Debian")
+def test_a_debian_package_carries_the_program_and_starts_it(tmp_path: Path) -> None:
+    """With this program alone as its Python packages; those that it needs are taken from here."""
+    packages, source = tmp_path / "packages", tmp_path / "source"
+    shutil.copytree(ROOT, source, ignore=shutil.ignore_patterns(".*", "build", "*.egg-info", "__pycache__", "docs"))
+    words = (
+        "--quiet",
+        "--no-deps",
+        "--no-build-isolation",
+        "--disable-pip-version-check",
+        "--ignore-installed",
+        "--prefix",
+    )
+    own = run(sys.executable, "-m", "pip", "install", *words, packages, source)
+    assert own.returncode == 0, own.stderr
+    needs = system_packages((ROOT / "bib").read_text(encoding="utf-8"))
+    made = build(packages, needs, tmp_path)
+    about = message_from_bytes(run("dpkg-deb", "--field", made).stdout.encode())
+    assert about["Package"] == "bibulon" and "libegl1" in about["Depends"] and "python3 (<< 3." in about["Depends"]
+    root = tmp_path / "root"
+    assert run("dpkg-deb", "--extract", made, root).returncode == 0
+    entry = (root / "usr/share/applications/bibulon.desktop").read_text(encoding="utf-8")
+    assert "Exec=/usr/bin/bibulon " in entry
+    names = {path.name for path in (root / "usr/share").rglob("*") if path.is_file()}
+    assert {"bibulon.1", "bibulon.svg", "bibulon.xml", "example.bibulon.Bibulon.metainfo.xml"} <= names
+    command = root / "usr/bin/bibulon"
+    assert os.access(command, os.X_OK)
+    script = command.read_text(encoding="utf-8")
+    script = script.replace("/opt/bibulon", f"{root}/opt/bibulon")
+    script = script.replace("site-packages ", f"site-packages:{sysconfig.get_path('purelib')} ")
+    script = script.replace(f"exec python3.{sys.version_info.minor}", f"exec {sys.executable}")
+    started = run("sh", "-c", script, "bibulon", "--version")
+    assert started.returncode == 0 and started.stdout.startswith("bibulon "), started.stderr

@@ -224,7 +224,7 @@ def test_the_other_hand_is_written_from_the_command_line_and_nothing_is_overwrit
 def test_the_list_follows_the_mould_card_and_old_ticks_fall_off() -> None:
     job = bare_panel()
     labels = [check.label for check in mould_checks(job, Units())]
-    assert labels == ["M2", "M3", "M4", "M5"]
+    assert labels == ["M1", "M2", "M3", "M4", "M5"]
     foam = with_value(with_value(job, "mould/kind", "foam"), "mould/temperature_k", 313.15)
     texts = {check.label: check.text for check in mould_checks(foam, Units())}
     assert "springs back" in texts["M8"] and "40.0 °C" in texts["M6"]

@@ -42,9 +42,10 @@ def command_place() -> Path:
     return Path.home() / ".local" / "bin" / "bibulon"
 
 
-def placed(command: Path) -> Iterator[tuple[Path, str]]:
-    """Every file that is put down, with its content; the menu entry starts the *command*."""
-    data, shipped = data_home(), files("bibulon.linux")
+def placed(command: Path, data: Path | None = None) -> Iterator[tuple[Path, str]]:
+    """Every file that is put down in the *data* folder (the user's own), with its content; the menu entry starts the
+    *command*."""
+    data, shipped = data or data_home(), files("bibulon.linux")
 
     def content(name: str) -> str:
         return shipped.joinpath(name).read_text(encoding="utf-8")

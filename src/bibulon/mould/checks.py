@@ -18,6 +18,11 @@ def _when(wanted: Callable[[Job], bool], text: str) -> Words:
     return lambda job, units: text if wanted(job) else ""
 
 
+def _right_mould(job: Job, units: Units) -> str:
+    whole = "this part" if job.mould.hand == "single" else "this hand of the pair"
+    return f"This is the mould for {whole}"
+
+
 def _warm(job: Job, units: Units) -> str:
     if job.mould.temperature_k is None:
         return ""
@@ -36,7 +41,7 @@ def _released(job: Job, units: Units) -> str:
 
 
 CHECKS: tuple[tuple[str, Words], ...] = (
-    ("M1", _when(lambda job: job.mould.hand != "single", "This is the mould for this hand of the pair")),
+    ("M1", _right_mould),
     ("M2", lambda job, units: "Face and flange clean, nothing standing up"),
     ("M3", _released),
     ("M4", lambda job, units: "No release where the sealing tape goes: flange wiped back to bare"),

@@ -17,7 +17,7 @@ class CureBench(Bench):
         self.figure("Resin flows until", lambda: self._time(self.document.assessment.flows_until_s, "flow"))
         self.figure("Gel of the film", lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
-        self.figure("Left in the shift then", self._shift)
+        self.figure("To the end of the shift", self._shift)
         self.section("Conditions")
         self.quantity(
             "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
@@ -53,5 +53,5 @@ class CureBench(Bench):
 
     def _shift(self) -> tuple[str, str]:
         left = -self.document.assessment.cure.after_shift_s
-        text = show(left, "duration") if left >= 0 else f"{show(-left, 'duration')} too little"
+        text = show(left, "duration") if left >= 0 else f"{show(-left, 'duration')} past it"
         return text, "From the earliest release of vacuum to the end of the shift."

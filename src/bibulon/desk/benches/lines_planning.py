@@ -80,8 +80,10 @@ class PlanningSections(QObject):
 
     def _fill_offer(self, layout: QVBoxLayout) -> None:
         if self._proposal is None or self._proposal[0] != self.document.job:
+            self.desk.plan.set_proposed(None)
             return  # asked of another plan
         proposal = self._proposal[1]
+        self.desk.plan.set_proposed((proposal.proposed.job, proposal.proposed.result))
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)

@@ -9,12 +9,14 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPainter, QPainterPath, QPen
 
+from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.fill_answers import Face, FillAnswer
-from bibulon.flow.contours import contour
+from bibulon.flow.contours import contour, round_levels
 from bibulon.flow.raster import Grid
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.quantities import durations_alike
 
@@ -137,3 +139,33 @@ def paint_last_filled(painter: QPainter, frame: Frame, answer: FillAnswer) -> No
     painter.drawEllipse(at, 9, 9)
     painter.setBrush(QColor(palette.fill_ramp[-1]))
     painter.drawEllipse(at, 3.5, 3.5)
+
+
+def paint_proposed(painter: QPainter, frame: Frame, job: Job, result: FillResult) -> None:
+    """A proposed layout over the present one, which shows through: its lines and media, and its fronts."""
+    palette = theme.current.palette
+    painter.save()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(palette.colour("paper", 185))
+    painter.drawPath(frame.path(job.part))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(palette.colour("muted", 220), 1.4, Qt.PenStyle.DashLine))
+    for patch in job.media:
+        painter.drawPolygon(frame.polygon(patch.outline))
+    painter.setPen(QPen(palette.colour("ink", 170), 1.2, Qt.PenStyle.DotLine))
+    levels = round_levels(result.end_s)
+    fronts = [(level, contour(result.mesh, result.seen_s, level)) for level in levels]
+    for _, segments in fronts:
+        _draw_segments(painter, frame, segments)
+    for level, segments in fronts:
+        if len(segments):
+            middle = segments[len(segments) // 2][0]
+            place = frame.to_screen((middle[0], middle[1]))
+            text_box(painter, place, durations_alike(levels)[levels.index(level)], palette.ink, size=12)
+    for line in job.lines:
+        layers.paint_line(painter, frame, line, chosen=False)
+        layers.paint_label(painter, frame, line)
+    xs, ys = zip(*job.part.outline, strict=True)
+    corner = frame.to_screen((min(xs), max(ys)))
+    text_box(painter, corner + QPointF(44, 14), "proposed", palette.ink, palette.accent, 13)
+    painter.restore()

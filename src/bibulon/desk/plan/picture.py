@@ -28,6 +28,8 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import Face, FillAnswer
 from bibulon.flow.reading import section
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
@@ -58,6 +60,8 @@ class PlanPicture(QWidget):
         self._stack_section: tuple[tuple[object, ...], Section] | None = None
         self._shade = ReliefShade(self)
         self._shade.ready.connect(self.update)
+        self.proposed: tuple[Job, FillResult] | None = None
+        """A proposed layout, drawn over the present one until it is taken or left."""
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
@@ -129,6 +133,8 @@ class PlanPicture(QWidget):
             layers.paint_bag(painter, self.frame, assessment)
         if "lines" in shown:
             self._paint_lines(painter, answer)
+            if self.proposed is not None:
+                fill_layers.paint_proposed(painter, self.frame, *self.proposed)
         if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)
         if "marks of the front" in shown:

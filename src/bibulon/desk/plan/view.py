@@ -17,10 +17,14 @@ from bibulon.desk.plan.maps import map_named
 from bibulon.desk.plan.picture import RULER_PX, PlanPicture
 from bibulon.desk.plan.section import PANEL_PX
 from bibulon.desk.plan.shown import Shown
+from bibulon.desk.plan.spoken import spoken_objects
 from bibulon.desk.plan.things import KINDS
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.under_pointer import described_at
+from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
 from bibulon.job.base import Point
 
 
@@ -50,12 +54,18 @@ class PlanView(PlanPicture):
         self._fitted = True
         self._pointer: QPointF | None = None
         """Where the pointer is, as long as it is over the plan."""
+        self._spoken = SpokenObjects(self)
 
     def set_joints(self, on: bool) -> None:
         """Show the joints of all plies, or not."""
         self.joints = on
         if not on and "#" in self.chosen:
             self.choose("")
+        self.update()
+
+    def set_proposed(self, proposed: tuple[Job, FillResult] | None) -> None:
+        """Draw a proposed layout with its fill over the present one, or none."""
+        self.proposed = proposed
         self.update()
 
     def set_marked_cells(self, cells: tuple[Polygon, ...]) -> None:
@@ -68,7 +78,7 @@ class PlanView(PlanPicture):
 
     def set_document(self, document: Document) -> None:
         self.document = document
-        self.chosen, self.cut = "", None
+        self.chosen, self.cut, self.proposed = "", None, None
         self.fit()
 
     def set_shown(self, shown: Shown) -> None:
@@ -80,7 +90,16 @@ class PlanView(PlanPicture):
     def refresh(self) -> None:
         """Show the document as it is now, and tell what of it lies under the pointer."""
         self._tell_place()
+        self.speak()
         self.update()
+
+    def speak(self) -> None:
+        """Have programs that read the screen know what lies on the plan now."""
+        if self._spoken.wanted:
+            assessment = self.document.assessment
+            objects = spoken_objects(assessment.job, self.document.cautions, assessment.units)
+            shown = tuple((name, words, self.frame.to_screen(place)) for name, words, place in objects)
+            self._spoken.refresh(shown, self.chosen)
 
     def set_time(self, time_s: float | None) -> None:
         """Show the fill at *time_s*; None for its end."""

@@ -12,8 +12,9 @@ from PySide6.QtGui import (
     QMouseEvent,
 )
 
-from bibulon.assess import resin_at
+from bibulon.assess import Moment, resin_at
 from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
+from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
@@ -32,9 +33,26 @@ class TimeCanvas(TimePicture):
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self._held: str | None = None
+        self._spoken = SpokenObjects(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Time rail")
         self.setMouseTracking(True)
+
+    def speak(self) -> None:
+        """Have programs that read the screen know what stands on the clock."""
+        if not self._spoken.wanted:
+            return
+        scale = self.scale()
+        self._spoken.refresh(
+            tuple(
+                (
+                    f"{moment.kind} {moment.label}",
+                    f"{moment.label}, {moment.kind}, {_when(moment)}",
+                    QPointF(scale.x(moment.start_s), self.height() / 2),
+                )
+                for moment in self.document.assessment.moments
+            )
+        )
 
     def scrub(self, time_s: float | None) -> None:
         """Show the fill at *time_s*; None or beyond the end for the end."""
@@ -114,3 +132,9 @@ class TimeCanvas(TimePicture):
         units = self.document.assessment.units
         drawn, bucket, pots = (show(mass, "mass", units) for mass in (resin.drawn_kg, resin.bucket_kg, resin.pots_kg))
         return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"
+
+
+def _when(moment: Moment) -> str:
+    if moment.end_s > moment.start_s:
+        return f"from {run_clock(moment.start_s)} to {run_clock(moment.end_s)}"
+    return f"at {run_clock(moment.start_s)}"

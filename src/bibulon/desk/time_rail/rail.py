@@ -51,6 +51,7 @@ class TimeRail(QWidget):
     def refresh(self) -> None:
         if self.canvas.time_s is not None and self.canvas.time_s >= self.canvas.fill_end() > 0:
             self.canvas.scrub(None)
+        self.canvas.speak()
         self.canvas.update()
 
     def _whole_day(self, on: bool) -> None:
