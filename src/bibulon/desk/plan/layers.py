@@ -244,6 +244,10 @@ def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> Non
     if chosen:
         painter.setPen(QPen(palette.colour("accent", 90), 13, c=Qt.PenCapStyle.RoundCap, j=Qt.PenJoinStyle.RoundJoin))
         painter.drawPolyline(QPolygonF(points))
+    # a light edge, so that the line stands out from any colour of the fill
+    edge = palette.colour("paper", 215)
+    painter.setPen(QPen(edge, 8, c=Qt.PenCapStyle.FlatCap, j=Qt.PenJoinStyle.RoundJoin))
+    painter.drawPolyline(QPolygonF(points))
     pen = QPen(colour, 4, c=Qt.PenCapStyle.FlatCap, j=Qt.PenJoinStyle.RoundJoin)
     if line.kind == "vent":
         pen.setDashPattern([3.2, 2.2])
@@ -260,8 +264,10 @@ def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> Non
         painter.translate(here.x, here.y)
         painter.rotate(angle)
         if line.kind == "feed":
-            painter.setPen(QPen(colour, 2.2, c=Qt.PenCapStyle.RoundCap))
-            painter.drawPolyline(QPolygonF([QPointF(-3, -6), QPointF(3, 0), QPointF(-3, 6)]))
+            chevron = QPolygonF([QPointF(-3, -6), QPointF(3, 0), QPointF(-3, 6)])
+            for ink, width in ((edge, 5.4), (colour, 2.2)):
+                painter.setPen(QPen(ink, width, c=Qt.PenCapStyle.RoundCap))
+                painter.drawPolyline(chevron)
         else:
             painter.setPen(QPen(colour, 2))
             painter.setBrush(QColor(palette.paper))

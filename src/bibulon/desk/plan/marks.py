@@ -23,6 +23,7 @@ from bibulon.job.base import Point
 from bibulon.job.places import places_of
 
 DOTS_APART_PX, SQUARES_APART_PX = 7.0, 20.0
+MARK_OFF_LABEL_PX = 30.0
 
 
 def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) -> None:
@@ -60,10 +61,14 @@ def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
             text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
 
 
-def paint_cautions(painter: QPainter, frame: Frame, places: Sequence[tuple[str, Point]]) -> None:
-    """The mark of each caution where it is on the plan."""
+def paint_cautions(
+    painter: QPainter, frame: Frame, places: Sequence[tuple[str, Point]], labels: Sequence[QPointF]
+) -> None:
+    """The mark of each caution where it is on the plan, beside a label of a line that stands there."""
     for rank, place in places:
         at = frame.to_screen(place)
+        if any((at - label).manhattanLength() < MARK_OFF_LABEL_PX for label in labels):
+            at += QPointF(MARK_OFF_LABEL_PX, 0)
         box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.current.palette.colour("paper", 220))

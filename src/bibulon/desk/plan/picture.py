@@ -144,7 +144,8 @@ class PlanPicture(QWidget):
             for caution in self.document.cautions
             if caution.place is not None and caution.station == self.shown.cautions_of
         ]
-        marks.paint_cautions(painter, self.frame, places)
+        labels = [layers.label_place(self.frame, line) for line in job.lines] if "lines" in shown else []
+        marks.paint_cautions(painter, self.frame, places, labels)
         grip = self.chosen_grip()
         if grip is not None and KINDS[grip.kind].closed:
             marks.paint_handles(painter, self.frame, KINDS[grip.kind].points(job)[grip.id])
