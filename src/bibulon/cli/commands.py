@@ -147,7 +147,9 @@ def cut(
             write_cut_list(cuts, export)
         if labels is not None:
             write_whole(labels, labels_pdf(assessment.job, cuts, assessment.units))
-    except (ValueError, OSError) as error:
+    except OSError as error:
+        refuse(f"The file could not be written: {error.strerror or error}.")
+    except ValueError as error:
         refuse(f"The file could not be written: {error}")
     if as_json:
         rolls = [

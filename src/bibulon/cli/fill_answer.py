@@ -106,7 +106,9 @@ def export_fill(assessment: Assessment, result: FillResult, export: Path) -> Non
 
     try:
         write_fill(assessment.job, result, export)
-    except (ExportError, OSError) as error:
+    except OSError as error:
+        refuse(f"{export.name} could not be written: {error.strerror or error}.")
+    except ExportError as error:
         refuse(f"{export.name} could not be written: {error}")
 
 

@@ -102,7 +102,9 @@ class WindowDialogs(QMainWindow):
     def set_setting(self, field: str, value: object) -> None:
         """Change one of the shop's settings."""
         settings = Settings.model_validate({**dict(self.document.settings), field: value})
-        save_settings(settings)
+        trouble = save_settings(settings)
+        if trouble:
+            self.show_message(f"The settings could not be kept ({trouble}): they hold until this window is closed.")
         self.document.set_settings(settings)
         if field == "appearance":
             self._follow_appearance()

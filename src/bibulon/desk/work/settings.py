@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -68,7 +67,10 @@ def load_settings() -> Settings:
         return Settings()
 
 
-def save_settings(settings: Settings) -> None:
-    """Write the settings; a folder that cannot be written leaves them for this session only."""
-    with suppress(OSError):
+def save_settings(settings: Settings) -> str:
+    """Write the settings. Returns why that cannot be done, if so: they then hold for this session only."""
+    try:
         write_own(settings_file(), settings.model_dump_json(indent=1))
+    except OSError as error:
+        return error.strerror or str(error)
+    return ""
