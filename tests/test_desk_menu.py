@@ -146,8 +146,8 @@ def test_another_window_is_opened_on_the_same_file(window: Window, tmp_path: Pat
 
 
 def test_settings_that_cannot_be_kept_are_said_and_hold_meanwhile(window: Window) -> None:
-    settings_file().parent.parent.mkdir(parents=True, exist_ok=True)
-    settings_file().parent.write_text("a file where the folder should be", encoding="utf-8")
+    settings_file().unlink(missing_ok=True)
+    settings_file().mkdir(parents=True)  # where the file should be
     window.set_setting("system", "us")
     assert "could not be kept" in window.note.words.text()
     assert window.document.settings.system == "us" and load_settings().system == "metric"
