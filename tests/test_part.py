@@ -151,7 +151,7 @@ def test_on_a_slope_every_measure_is_that_of_a_plane(
     assert developed_area_m2(slope, area) == pytest.approx(area.area * steepness)
     there = math.hypot(math.dist(low, high), along * (high[0] - low[0]) + across * (high[1] - low[1]))
     assert developed_length_m(slope, (low, high, low)) == pytest.approx(2 * there)
-    row = tuple((x, 0.3 + 0.5 * x, along * x) for x in (0.0, 0.5, 2.0))  # in one line: level across it
+    row = Relief((x, 0.3 + 0.5 * x, along * x) for x in (0.0, 0.5, 2.0))  # in one line: level across it
     beside = (1.0 - 0.2, 0.8 + 0.4)
     assert at(row, (1.0, 0.8), beside) == pytest.approx([along, along], abs=1e-9)
     assert height_m(FLAT, area) == 0 and developed_area_m2(FLAT, area) == area.area

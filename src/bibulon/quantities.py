@@ -1,15 +1,8 @@
-"""Units: read what people write, show what their shop shows, keep SI inside.
+"""Units: show what the shop shows, keep SI inside.
 
-A *kind* is what a figure measures ("length", "pressure"). :func:`parse` turns text in any suitable unit into an SI
-number, :func:`show` turns an SI number into text in the shop's units. Pressures are absolute inside; a gauge that
-reads from atmosphere (vacuum readings, "28 inHg", "95 %") needs the barometer to be understood.
+A *kind* is what a figure measures ("length", "pressure"). :func:`show` turns an SI number into text in the shop's
+units; :mod:`bibulon.quantity_text` reads what people type. Pressures are absolute inside.
 
->>> parse("600 gsm", "areal weight")
-0.6
->>> round(parse("28 inHg vac", "pressure", Units(barometer_pa=101325.0)))
-6506
->>> parse("1:40 h", "duration")
-6000.0
 >>> show(0.0254, "length", Units(system="us"))
 '1.00 in'
 """

@@ -1,4 +1,15 @@
-"""What people type: quantities read from text, in the units that they give or the shop's own."""
+"""What people type: quantities read from text, in the units that they give or the shop's own.
+
+:func:`parse` turns text in any suitable unit into an SI number. A gauge that reads from atmosphere (vacuum readings,
+"28 inHg", "95 %") needs the barometer to be understood.
+
+>>> parse("600 gsm", "areal weight")
+0.6
+>>> round(parse("28 inHg vac", "pressure", Units(barometer_pa=101325.0)))
+6506
+>>> parse("1:40 h", "duration")
+6000.0
+"""
 
 from __future__ import annotations
 
