@@ -44,14 +44,14 @@ def cells_of(line: str) -> list[str]:
     """
     words = line.split()
     if re.search(r"[;\t]", line):
-        apart = r"[;\t]"
+        separator = r"[;\t]"
     elif re.search(r",\s", line.strip()):
-        apart = r",\s+"
+        separator = r",\s+"
     elif "," in line and not (len(words) > 1 and all(re.search(r"\d,\d", word) for word in words)):
-        apart = ","
+        separator = ","
     else:
-        apart = r"\s+(?=[-+−.\d])"  # a unit stays with its figure
-    return [cell.strip() for cell in re.split(apart, line) if cell.strip()]
+        separator = r"\s+(?=[-+−.\d])"  # a unit stays with its figure
+    return [cell.strip() for cell in re.split(separator, line) if cell.strip()]
 
 
 def _split(text: str, kind: QuantityKind) -> tuple[float, str]:

@@ -36,7 +36,10 @@ def write_whole(path: Path, content: bytes, mode: int | None = None) -> None:
 
 
 def whole(path: Path, write: Callable[[Path], object], mode: int | None = None) -> None:
-    """The same for a file that *write* writes to the path it is given, which is then put in place."""
+    """Have *write* write a file to the path it is given, and put that in place of *path*; until then the old one stays.
+
+    Raises OSError and what *write* raises.
+    """
     path = Path(os.path.realpath(path))
     usual = 0o666 & ~_umask() if mode is None else mode
     mode = path.stat().st_mode & 0o777 if path.exists() else usual

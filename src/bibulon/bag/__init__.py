@@ -1,0 +1,1 @@
+"""The bag: film, tape and pleats, and what is checked on it."""

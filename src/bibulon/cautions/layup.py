@@ -140,9 +140,9 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     layer, shared = edges[0]
     place = middle_of(shared)
     core = core_of(job, shared)
-    apart = core.exterior.distance(shared)
-    away = brief(apart, "length", assessment.units)
-    where = "where the core ends" if apart < NEAR_EDGE_M else f"{away} from the edge of the core"
+    distance_m = core.exterior.distance(shared)
+    away = brief(distance_m, "length", assessment.units)
+    where = "where the core ends" if distance_m < NEAR_EDGE_M else f"{away} from the edge of the core"
     names = listed(cards[entry.card].name for entry, _ in edges)
     ends = "ends" if len(edges) == 1 else "end"
     yield Finding(f"{names} in “{layer.region}” {ends} {where}.", place, layer.id)

@@ -62,9 +62,9 @@ class Ageing:
         poured, count = self._poured.copy(), self._network.shell_count
         wet = self._wetted
         a, b = self._network.edges.starts, self._network.edges.ends
-        apart = wet[a] != wet[b]
+        at_front = wet[a] != wet[b]
         front = np.zeros(len(wet), dtype=bool)
-        front[a[apart]] = front[b[apart]] = True
+        front[a[at_front]] = front[b[at_front]] = True
         front = np.flatnonzero((front & wet)[:count])
         dry = np.flatnonzero(~wet[:count])
         if len(front) and len(dry):

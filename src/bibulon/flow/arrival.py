@@ -191,16 +191,16 @@ class Arrivals:
         return np.where(self._mark <= end * (1 + 1e-12), self._mark, np.nan)
 
 
-def smoothed(mesh: Mesh, values: Floats, apart: Flags) -> Floats:
+def smoothed(mesh: Mesh, values: Floats, separate: Flags) -> Floats:
     """*values* at the mesh's points, each taken from the plane of least squares through it and its neighbours.
 
     A front's place is known to a part of a cell, and that part differs from node to node; a plane through some seven of
-    them evens it out and leaves a front that runs straight as it is. Points that lie *apart*, as on a bore that resin
+    them evens it out and leaves a front that runs straight as it is. Points that are *separate*, as on a bore that resin
     runs along ahead of the laminate, keep their values and are no neighbours; NaN stays NaN.
     """
     a, b = mesh.edges.T
     count = len(values)
-    usable = ~np.isnan(values) & ~apart
+    usable = ~np.isnan(values) & ~separate
     both = usable[a] & usable[b]
     if not both.any():
         return values

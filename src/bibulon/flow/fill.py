@@ -51,7 +51,7 @@ def fill(problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
 
 
 def fill_on(network: Network, problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
-    """The same on a *network* that was built from the problem before."""
+    """Simulate the fill on a *network* that was built from the problem before. Raises as :func:`fill` does."""
     return _Fill(problem, network, progress).run()
 
 

@@ -311,11 +311,11 @@ def _sizes(faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: fl
     corners = [get_coordinates(course) for course in courses]
     owner = np.repeat(np.arange(len(courses)), [len(corner) for corner in corners])
     places = np.concatenate(corners)
-    apart = np.flatnonzero(owner[1:] == owner[:-1])
-    sides = np.asarray(linestrings(np.stack([places[apart], places[apart + 1]], axis=1)))
+    pairs_ = np.flatnonzero(owner[1:] == owner[:-1])
+    sides = np.asarray(linestrings(np.stack([places[pairs_], places[pairs_ + 1]], axis=1)))
     at = np.asarray(points(places))
     corner, side = STRtree(sides).query(at, predicate="dwithin", distance=size_m)
-    other = owner[corner] != owner[apart][side]
+    other = owner[corner] != owner[pairs_][side]
     corner, side = corner[other], side[other]
     away = distance(at[corner], sides[side])
     least = np.full(len(places), size_m)

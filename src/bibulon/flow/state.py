@@ -85,7 +85,7 @@ class FillState:
         return self.in_part_of(self.filled_m3)
 
     def in_part_of(self, filled_m3: Floats) -> float:
-        """The same for nodes (N,) that are so far *filled_m3*."""
+        """Resin in the pores of the part if the nodes (N,) hold *filled_m3*."""
         network = self.network
         return float((np.minimum(filled_m3, network.capacity_m3) * network.in_part_share)[self.shell].sum())
 

@@ -79,7 +79,8 @@ class StepControl:
         raise FlowRefusal(UNFOLLOWED)
 
     def step_without_leap(self, length: float, target_m3: float) -> tuple[float, Step]:
-        """The same, shorter where it leaps far beyond *target_m3*, as when a line has just filled or a feed opened."""
+        """A step of *length*, or a shorter one where that would bring far more than *target_m3* into the part, as when
+        a line has just filled or a feed opened; and its length. Raises as :meth:`step` does."""
         length, step = self.step(length)
         for _ in range(MOST_LEAPS):
             gained = self.state.in_part_of(step.filled_m3) - self.state.in_part_m3

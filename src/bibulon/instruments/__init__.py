@@ -1,0 +1,1 @@
+"""Instruments of the day: their wire protocol, the side that listens, and simulated ones."""

@@ -138,12 +138,12 @@ class Kept:
     def set_apart(self) -> None:
         """Move what is kept to a folder of its own, to be offered as work without a file."""
         about = self.about().model_copy(update={"file": None, "running": False})
-        apart = Kept(self.root)
+        elsewhere = Kept(self.root)
         for path in (self.recovery, self.journal.path):
             if path.exists():
-                path.rename(apart.folder / path.name)
-        apart.describe(about)
-        apart.close()
+                path.rename(elsewhere.folder / path.name)
+        elsewhere.describe(about)
+        elsewhere.close()
         self.clear()
 
     def close(self) -> None:

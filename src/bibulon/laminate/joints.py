@@ -141,14 +141,16 @@ def _divided(
         strips = [(float(start), float(start + roll)) for start in starts]
         at = tuple(float(start + overlap / 2) for start in starts[1:])
         narrowest = min(min(roll, strips[0][1] - low), min(roll, high - strips[-1][0]))
-        apart = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf"))
-        enough = min(apart * stretch, cutting.stagger_m)
+        nearest = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf"))
+        enough = min(nearest * stretch, cutting.stagger_m)
         score = (len(strips), -enough, -min(narrowest, NARROWEST_M))
         if best is None or score < best[0]:
             best = (score, strips, at, float(shift) * stretch)
     assert best is not None
     _, strips, at, taken_m = best
-    apart = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf")) * stretch
+    nearest = (
+        min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf")) * stretch
+    )
     joints = [
         piece
         for v in at
@@ -156,7 +158,7 @@ def _divided(
         if isinstance(piece, LineString) and piece.length > 0
     ]
     turned = tuple(affinity.rotate(joint, angle, origin=(0, 0)) for joint in joints)
-    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, apart, taken_m)
+    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, nearest, taken_m)
 
 
 def _pieces(laid: BaseGeometry, strips: list[tuple[float, float]], angle: float) -> list[Polygon]:

@@ -65,8 +65,8 @@ def _places(outline: tuple[Point, ...], low: Floats, high: Floats, figures: Reli
     if not figures.edge_depth_m:
         return grid
     area = Polygon(outline)
-    apart = figures.edge_width_m / (RINGS - 1)  # points no farther along a ring than rings from one another
-    step = max(min(float(max(high - low)) / count, apart), RINGS * area.length / MOST_ON_RINGS)
+    spacing = figures.edge_width_m / (RINGS - 1)  # points no farther along a ring than rings from one another
+    step = max(min(float(max(high - low)) / count, spacing), RINGS * area.length / MOST_ON_RINGS)
     within = np.asarray(distance(points(grid), area.exterior)) > figures.edge_width_m * 1.05
     rings = [grid[within & contains_xy(area, grid[:, 0], grid[:, 1])]]
     for share in np.linspace(0, 1, RINGS):

@@ -1,0 +1,1 @@
+"""Resin: viscosity and gel, charge, batches, cure and its heat."""

@@ -120,7 +120,7 @@ def _largest(fits: Callable[[float], bool], low: float, high: float) -> float:
 
 
 def _levelled(masses: list[float], fits: Callable[[float, float], bool]) -> list[float]:
-    """The same number of batches all alike, if that also fits: one weighing sheet for all."""
+    """As many batches as *masses*, all alike, if that also fits: one weighing sheet for all."""
     if len(masses) < 2:
         return masses
     even = sum(masses) / len(masses)

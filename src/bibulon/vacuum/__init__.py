@@ -1,0 +1,1 @@
+"""Vacuum: hold tests and pumps."""

@@ -144,17 +144,17 @@ class ReadingsDialog(QDialog):
 
     def _work_out(self) -> None:
         readings: Sequence[tuple[float, float]] = ()
-        result = told = wrong = ""
+        result = notes = wrong = ""
         if not self.readings.toPlainText().strip():
-            told = self.nothing
+            notes = self.nothing
         else:
             try:
                 readings = self.read()
-                result, told = self.fit_to(readings)
+                result, notes = self.fit_to(readings)
             except (QuantityError, FabricTestRefusal) as error:
                 wrong = str(error)
         self.found_text.setText(result)
-        self.notes_text.setText(told)
+        self.notes_text.setText(notes)
         self.error.setText(wrong)
         self.take.setEnabled(bool(result))
         palette = theme.current.palette

@@ -49,8 +49,8 @@ class ThicknessDialog(ReadingsDialog):
         self.fit = fit = fit_packing(readings, self._plies, self.card)
         at = show(self.card.reference_pressure_pa, "pressure difference", self._units, 0)
         worst = float(np.abs(fit.residuals).max())
-        apart = max(fit.fibre_fraction / self.card.fibre_fraction, self.card.fibre_fraction / fit.fibre_fraction)
-        doubt = f" The card has {self.card.fibre_fraction:.0%}: count the plies again." if apart > FAR_APART else ""
+        ratio = max(fit.fibre_fraction / self.card.fibre_fraction, self.card.fibre_fraction / fit.fibre_fraction)
+        doubt = f" The card has {self.card.fibre_fraction:.0%}: count the plies again." if ratio > FAR_APART else ""
         return f"Vf = {fit.fibre_fraction:.1%} at {at}, B = {fit.exponent:.3f}", (
             f"One standard deviation: Vf ± {fit.fraction_error:.1%}, B ± {fit.exponent_error:.3f}. Readings lie within "
             f"{worst:.1%} of the curve. The card's permeabilities are moved to the new fibre fraction.{doubt}"

@@ -41,8 +41,8 @@ def paint_handles(painter: QPainter, frame: Frame, points: tuple[Point, ...]) ->
     along = np.cumsum(gap) - gap
     # one in each stretch of the way round
     shown = np.unique(np.floor(along / DOTS_APART_PX), return_index=True)[1]
-    apart = np.abs(np.diff(spots[shown], axis=0, prepend=np.full((1, 2), np.inf))).sum(axis=1)
-    close = (gap[shown] < SQUARES_APART_PX) | (apart < SQUARES_APART_PX)
+    gaps = np.abs(np.diff(spots[shown], axis=0, prepend=np.full((1, 2), np.inf))).sum(axis=1)
+    close = (gap[shown] < SQUARES_APART_PX) | (gaps < SQUARES_APART_PX)
     for half, width, mine in ((2.5, 1.2, close), (4.5, 2.0, ~close)):
         painter.setPen(QPen(QColor(palette.accent), width))
         painter.drawRects([QRectF(x - half, y - half, 2 * half, 2 * half) for x, y in spots[shown[mine]].tolist()])
