@@ -195,8 +195,8 @@ def smoothed(mesh: Mesh, values: Floats, separate: Flags) -> Floats:
     """*values* at the mesh's points, each taken from the plane of least squares through it and its neighbours.
 
     A front's place is known to a part of a cell, and that part differs from node to node; a plane through some seven of
-    them evens it out and leaves a front that runs straight as it is. Points that are *separate*, as on a bore that resin
-    runs along ahead of the laminate, keep their values and are no neighbours; NaN stays NaN.
+    them evens it out and leaves a front that runs straight as it is. *Separate* points, as on a bore that resin runs
+    along ahead of the laminate, keep their values and are no neighbours; NaN stays NaN.
     """
     a, b = mesh.edges.T
     count = len(values)
