@@ -140,6 +140,7 @@ def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:
             push(bench(window), "Propose a layout")
         window.refresh()
         assert "As it is" in texts(bench(window)) and "Proposed" in texts(bench(window))
+        assert window.plan.proposed is not None
         push(bench(window), answer)
         assert (window.document.job.lines == lines) == (answer == "Leave it")
         assert window.plan.proposed is None

@@ -95,7 +95,7 @@ STATIONS = (
         lambda assessment: bool(assessment.job.layup),
         ("dart", "joint", "region"),
     ),
-    Station("lines", "Lines", LinesBench, ("fill", "media", "lines"), _filled, ("line", "media")),
+    Station("lines", "Lines", LinesBench, ("fill", "media", "lines", "proposal"), _filled, ("line", "media")),
     Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True),
     Station("hold", "Hold", HoldBench, ("bag", "lines"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "lines"), _weighed),

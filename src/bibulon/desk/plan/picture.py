@@ -133,7 +133,7 @@ class PlanPicture(QWidget):
             layers.paint_bag(painter, self.frame, assessment)
         if "lines" in shown:
             self._paint_lines(painter, answer)
-            if self.proposed is not None:
+            if self.proposed is not None and "proposal" in shown:
                 fill_layers.paint_proposed(painter, self.frame, *self.proposed)
         if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)

@@ -8,7 +8,17 @@ from typing import Literal
 from bibulon.job.base import StationId
 
 LayerName = Literal[
-    "stack", "fill", "media", "marked cells", "joints", "bag", "lines", "sizes", "region names", "marks of the front"
+    "stack",
+    "fill",
+    "media",
+    "marked cells",
+    "joints",
+    "bag",
+    "lines",
+    "proposal",
+    "sizes",
+    "region names",
+    "marks of the front",
 ]
 """Layers of the plan beside those that are always there (part, regions, relief, outline, cautions)."""
 
