@@ -132,15 +132,19 @@ class PlanningSections(QObject):
             ),
         )
 
-    def _take(self, chosen: Layout) -> None:
+    def _forget(self) -> None:
         self._proposal = None
+        self.desk.plan.set_proposed(None)
+
+    def _take(self, chosen: Layout) -> None:
+        self._forget()
         lines, media = chosen.job.lines, chosen.job.media
         self.document.edit(
             "proposed layout", changed(self.document.job, lines=lines, media=media, cards=chosen.job.cards)
         )
 
     def _leave(self) -> None:
-        self._proposal = None
+        self._forget()
         self.bench.refresh()
 
     # -- how sure ----------------------------------------------------------------------------------------------------
