@@ -60,7 +60,7 @@ class StationButton(QAbstractButton):
             painter.drawRoundedRect(box, 6, 6)
         colour = palette.ink if self.isChecked() else palette.muted
         if colour not in self._pictures:
-            self._pictures[colour] = icons.own(self.station.id, colour, 26)
+            self._pictures[colour] = icons.icon(self.station.id, colour, 26)
         self._pictures[colour].paint(painter, self.width() // 2 - 13, 8, 26, 26)
         painter.setPen(QColor(colour))
         painter.setFont(theme.font(13, QFont.Weight.DemiBold if self.isChecked() else QFont.Weight.Normal))

@@ -72,7 +72,7 @@ class Window(WindowDialogs):
     ) -> None:
         super().__init__()
         self.setAcceptDrops(True)
-        self.setWindowIcon(icons.own("app", theme.LIGHT.accent, 64))
+        self.setWindowIcon(icons.icon("app", theme.LIGHT.accent, 64))
         window_place.place(self)
         self.runner = runner or FillRunner(self)
         self._owns_runner = runner is None
@@ -158,8 +158,8 @@ class Window(WindowDialogs):
         self.setCentralWidget(centre)
 
     def _history_buttons(self) -> tuple[QToolButton, ...]:
-        self.undo_button = tool_button("ph.arrow-u-up-left", "Undo", self.undo)
-        self.redo_button = tool_button("ph.arrow-u-up-right", "Redo", self.redo)
+        self.undo_button = tool_button("undo", "Undo", self.undo)
+        self.redo_button = tool_button("redo", "Redo", self.redo)
         return self.undo_button, self.redo_button
 
     def _menu_button(self) -> QToolButton:

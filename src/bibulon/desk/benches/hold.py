@@ -246,7 +246,7 @@ class HoldBench(Bench):
                 if not rule.passed:
                     texts.addWidget(label(f"{rule.rule}: {rule.text}"))
             row.addLayout(texts, 1)
-            remove = tool_button("ph.trash", f"Take out the test of {when}", partial(self._remove, test))
+            remove = tool_button("remove", f"Take out the test of {when}", partial(self._remove, test))
             row.addWidget(remove, 0, Qt.AlignmentFlag.AlignTop)
             layout.addWidget(frame)
         if not self.document.job.hold_tests:

@@ -172,7 +172,7 @@ class LayupBench(Bench):
             called = FreeField("Region", partial(str, region.name), partial(self._rename, region.name))
             row.addWidget(called, 1)
             remove = partial(self._remove_region, region.name)
-            button = tool_button("ph.trash", f"Remove {region.name} and what lies in it", remove)
+            button = tool_button("remove", f"Remove {region.name} and what lies in it", remove)
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
             layout.addLayout(row)
             if chosen:

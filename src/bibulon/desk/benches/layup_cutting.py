@@ -166,7 +166,7 @@ class CuttingSections(QObject):
             path = f"cutting/darts/{dart.id}/width_m"
             width = QuantityField(bench.document, f"Dart {number}", "thickness", path, hint)
             row.addWidget(width, 1)
-            row.addWidget(tool_button("ph.trash", f"Remove dart {number}", partial(self._without_dart, dart)), 0, top)
+            row.addWidget(tool_button("remove", f"Remove dart {number}", partial(self._without_dart, dart)), 0, top)
             layout.addLayout(row)
         if cutting.darts:
             layout.addWidget(QuantityField(

@@ -258,8 +258,8 @@ class EntryRow(QWidget):
         row.addStretch(0)
         self._weight = label("", "muted", wrap=False)
         row.addWidget(self._weight)
-        self._link = self._button("ph.link", self.book.link, row)
-        for icon, tip, do in (("ph.copy", "Lay once more", self.book.repeat), ("ph.trash", "Remove", self.book.remove)):
+        self._link = self._button("link", self.book.link, row)
+        for icon, tip, do in (("copy", "Lay once more", self.book.repeat), ("remove", "Remove", self.book.remove)):
             button = self._button(icon, do, row)
             button.setToolTip(tip)
             self._called.append((button, f"{tip}: entry"))
@@ -299,7 +299,7 @@ class EntryRow(QWidget):
         weight = card.density_kg_m3 * card.thickness_m if isinstance(card, CoreCard) else card.areal_weight_kg_m2
         self._weight.setText(show(weight, "areal weight", self.book.document.assessment.units))
         grouped = layer.group is not None
-        icons.put(self._link, "ph.link-break" if grouped else "ph.link")
+        icons.put(self._link, "unlink" if grouped else "link")
         tip = "Take out of its group" if grouped else "Group with the entry before it"
         self._link.setToolTip(tip)
         self._link.setAccessibleName(f"{tip}: entry {self.number}")

@@ -144,7 +144,7 @@ class LinesBench(Bench):
         head.addWidget(label(f"{line.label or '?'}  {line.kind} line", "figure"), 1)
         head.addWidget(label(self._when(line), "muted", wrap=False))
         remove = partial(self._delete, line)
-        head.addWidget(tool_button("ph.trash", f"Delete {line.label}", remove))
+        head.addWidget(tool_button("remove", f"Delete {line.label}", remove))
         box.addLayout(head)
         if open_:
             self._details(line, box)

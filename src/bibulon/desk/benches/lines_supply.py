@@ -60,7 +60,7 @@ class SupplySections:
             size = f"{show(max(xs) - min(xs), 'length', units)} × {show(max(ys) - min(ys), 'length', units)}"
             row.addWidget(label(size), 1)
             remove = partial(self._delete_media, patch.id)
-            row.addWidget(tool_button("ph.trash", f"Delete media {number}", remove))
+            row.addWidget(tool_button("remove", f"Delete media {number}", remove))
             layout.addLayout(row)
             if chosen:
                 self._media_details(patch, layout)
@@ -99,7 +99,7 @@ class SupplySections:
             row = QHBoxLayout()
             row.addWidget(label(f"Manifold {manifold.label}", "figure"), 1)
             remove = partial(self._remove_manifold, manifold.id)
-            row.addWidget(tool_button("ph.trash", f"Take out manifold {manifold.label}", remove))
+            row.addWidget(tool_button("remove", f"Take out manifold {manifold.label}", remove))
             layout.addLayout(row)
             layout.addWidget(QuantityField(self.bench.document, "Length", "distance", f"{path}/length_m"))
             layout.addWidget(QuantityField(self.bench.document, "Hose length", "distance", f"{path}/hose_length_m"))
@@ -125,7 +125,7 @@ class SupplySections:
                 1,
             )
             remove = partial(self._remove_pot, pot)
-            row.addWidget(tool_button("ph.trash", f"Take out {pot.label}", remove))
+            row.addWidget(tool_button("remove", f"Take out {pot.label}", remove))
             layout.addLayout(row)
         self.bench.button("Add catch pot", self._add_pot, into=layout)
 

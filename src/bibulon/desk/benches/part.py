@@ -166,7 +166,7 @@ class PartBench(Bench):
             row = QHBoxLayout()
             area = self._show(Polygon(hole).area, "area")
             row.addWidget(label(f"Hole {number}: {area}, {len(hole)} points"), 1)
-            row.addWidget(tool_button("ph.trash", f"Close hole {number}", partial(self._close_hole, number - 1)))
+            row.addWidget(tool_button("remove", f"Close hole {number}", partial(self._close_hole, number - 1)))
             layout.addLayout(row)
 
     def _close_hole(self, at: int) -> None:

@@ -29,13 +29,13 @@ class PlanTool:
 TOOLS = (
     PlanTool("select", "select", "S", "Select", ("part", "layup", "lines"), SelectTool, stays=True),
     PlanTool("outline", "part", "O", "Draw the outline", ("part",), OutlineTool),
-    PlanTool("hole", "ph.circle-dashed", "H", "Draw a hole", ("part",), HoleTool),
+    PlanTool("hole", "hole", "H", "Draw a hole", ("part",), HoleTool),
     PlanTool("region", "region", "R", "Draw a region", ("layup",), RegionTool),
-    PlanTool("dart", "ph.triangle", "X", "Draw a dart", ("layup",), DartTool),
+    PlanTool("dart", "dart", "X", "Draw a dart", ("layup",), DartTool),
     PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
     PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
     PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool),
-    PlanTool("section", "ph.knife", "C", "Cut a section through the stack", ("lines", "layup"), SectionTool),
+    PlanTool("section", "section", "C", "Cut a section through the stack", ("lines", "layup"), SectionTool),
     PlanTool("mark", "", "", "Mark the front", (), MarkTool),
 )
 

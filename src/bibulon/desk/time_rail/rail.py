@@ -27,10 +27,10 @@ class TimeRail(QWidget):
         row.setSpacing(4)
         buttons = QVBoxLayout()
         buttons.setContentsMargins(0, 10, 0, 6)
-        self.play = tool_button("ph.play-fill", "Play the fill (P)", checkable=True)
+        self.play = tool_button("play", "Play the fill (P)", checkable=True)
         self.play.setShortcut("P")
         self.play.toggled.connect(self._toggle)
-        self.day = tool_button("ph.sun-horizon", "The whole day (D)", checkable=True)
+        self.day = tool_button("day", "The whole day (D)", checkable=True)
         self.day.setShortcut("D")
         self.day.toggled.connect(self._whole_day)
         buttons.addWidget(self.play)
@@ -59,7 +59,7 @@ class TimeRail(QWidget):
         self.canvas.update()
 
     def _toggle(self, on: bool) -> None:
-        icons.put(self.play, "ph.pause-fill" if on else "ph.play-fill")
+        icons.put(self.play, "pause" if on else "play")
         if on:
             if self.canvas.time_s is None:
                 self.canvas.scrub(0.0)

@@ -96,7 +96,7 @@ class MoveHandle(QToolButton):
 
     def __init__(self, name: str, drop: Callable[[QPoint], None], step: Callable[[int], None]) -> None:
         super().__init__()
-        icons.put(self, "ph.dots-six-vertical")
+        icons.put(self, "handle")
         self.setAccessibleName(name)
         self.setToolTip("Drag to reorder; the up and down keys move it by one")
         self.setCursor(Qt.CursorShape.SizeVerCursor)

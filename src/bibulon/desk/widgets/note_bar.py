@@ -26,7 +26,7 @@ class NoteBar(QFrame):
         for at, button in enumerate(self.buttons):
             button.clicked.connect(partial(self._do, at))
             row.addWidget(button)
-        row.addWidget(tool_button("ph.x", "Put this note away", self.hide))
+        row.addWidget(tool_button("close", "Put this note away", self.hide))
         self.hide()
 
     def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
