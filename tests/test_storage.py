@@ -9,7 +9,7 @@ import shutil
 import subprocess
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given, settings
@@ -17,8 +17,10 @@ from hypothesis import strategies as st
 
 from bibulon.demo import demo_job
 from bibulon.job import Job
+from bibulon.job.base import Model
 from bibulon.job.edits import changed
 from bibulon.job.journal import Journal, fits, resumed
+from bibulon.job.paths import JobPath, path_in
 from bibulon.job.run import RunEvent, entry
 from bibulon.job.storage import FileChanged, StorageError, backup_of, dump, load, parse, save, schema
 from bibulon.quantities import Units
@@ -271,3 +273,16 @@ def test_a_saved_file_is_as_open_to_others_as_it_was(demo: Job, tmp_path: Path) 
     path.chmod(0o664)
     save(demo, path)
     assert path.stat().st_mode & 0o777 == 0o664
+
+
+def test_the_paths_of_fields_are_those_of_the_models() -> None:
+    """To have a new field's path in the vocabulary, add it to ``job/paths.py``."""
+    of_parts = {
+        f"{name}/{field}"
+        for name, part in Job.model_fields.items()
+        if isinstance(part.annotation, type) and issubclass(part.annotation, Model)
+        for field in part.annotation.model_fields
+    }
+    assert set(get_args(JobPath)) == of_parts | {"name", "peel_ply", "tack"}
+    with pytest.raises(KeyError):
+        path_in("flow", "gravitas")

@@ -17,6 +17,7 @@ from bibulon.job.layup import JointShift, Layer, PlyGroup, laid, role_of
 from bibulon.job.lines import AtTime, Line, MediaPatch, WhenAtPoint, WhenReached
 from bibulon.job.mould import Hand
 from bibulon.job.part import Region, ReliefFigures
+from bibulon.job.paths import FieldPath
 
 ModelType = TypeVar("ModelType", bound=Model)
 
@@ -31,13 +32,13 @@ def revised(model: ModelType, **fields: Any) -> ModelType:
     return type(model).model_validate({**dict(model), **fields})
 
 
-def value_at(job: Job, path: str) -> Any:
+def value_at(job: Job, path: FieldPath) -> Any:
     """The value at *path*: field names joined by "/"; an element of a list is named by its id, name or label.
 
     Raises KeyError if there is no element of that name.
 
     >>> from bibulon.demo import demo_job
-    >>> value_at(demo_job(), "lines/feed-2/hose_length_m")
+    >>> value_at(demo_job(), path_of("lines", "feed-2", "hose_length_m"))
     3.0
     """
     value: Any = job
@@ -51,7 +52,7 @@ def value_at(job: Job, path: str) -> Any:
     return value
 
 
-def with_value(job: Job, path: str, value: Any) -> Job:
+def with_value(job: Job, path: FieldPath, value: Any) -> Job:
     """*job* with the value at *path* replaced (see :func:`value_at`) and everything checked again."""
     edited = _placed(job, path.split("/"), value)
     return changed(job, **{path.split("/")[0]: getattr(edited, path.split("/")[0])})

@@ -32,6 +32,7 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
 from bibulon.job.base import StationId
+from bibulon.job.paths import FieldPath
 from bibulon.quantities import QuantityKind
 
 
@@ -175,16 +176,22 @@ class Bench(QScrollArea):
         self._fields.append(field)
 
     def quantity(
-        self, name: str, kind: QuantityKind, path: str, hint: str = "", into: QVBoxLayout | None = None, **more: Any
+        self,
+        name: str,
+        kind: QuantityKind,
+        path: FieldPath,
+        hint: str = "",
+        into: QVBoxLayout | None = None,
+        **more: Any,
     ) -> QuantityField:
         field: QuantityField = self.add(QuantityField(self.document, name, kind, path, hint, **more), into)
         return field
 
-    def text(self, name: str, path: str, hint: str = "", into: QVBoxLayout | None = None) -> TextField:
+    def text(self, name: str, path: FieldPath, hint: str = "", into: QVBoxLayout | None = None) -> TextField:
         field: TextField = self.add(TextField(self.document, name, path, hint), into)
         return field
 
-    def clock(self, name: str, path: str, hint: str = "") -> ClockField:
+    def clock(self, name: str, path: FieldPath, hint: str = "") -> ClockField:
         field: ClockField = self.add(ClockField(self.document, name, path, hint))
         return field
 

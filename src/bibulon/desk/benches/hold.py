@@ -15,6 +15,7 @@ from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
+from bibulon.job.paths import path_in
 from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
 
@@ -283,7 +284,7 @@ class HoldBench(Bench):
             layout.addWidget(box)
             if rule in chosen:
                 for name, kind, field in LIMITS[rule]:
-                    self.quantity(name.format(area=area), kind, f"hold_rules/{field}", into=layout)
+                    self.quantity(name.format(area=area), kind, path_in("hold_rules", field), into=layout)
 
     def _choose_rule(self, rule: Rule, on: bool) -> None:
         rules = self.document.job.hold_rules

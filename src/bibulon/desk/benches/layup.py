@@ -28,6 +28,7 @@ from bibulon.job.edits import (
     with_value,
     without_region,
 )
+from bibulon.job.paths import JobPath, path_of
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
@@ -133,7 +134,7 @@ class LayupBench(Bench):
     def _show(self, value: float, kind: QuantityKind) -> str:
         return show(value, kind, self.document.assessment.units)
 
-    def _drape(self, name: str, kind: type[Card], path: str) -> None:
+    def _drape(self, name: str, kind: type[Card], path: JobPath) -> None:
         """A choice of a card of *kind*, or none, for the field of the job of that name."""
 
         def put(card_id: str | None) -> None:
@@ -197,10 +198,10 @@ class LayupBench(Bench):
         self.document.edit("name of region", with_region(self.document.job, revised(region, name=name), old))
 
     def _bonded(self, name: str) -> bool:
-        return bool(value_at(self.document.job, f"regions/{name}/bonded"))
+        return bool(value_at(self.document.job, path_of("regions", name, "bonded")))
 
     def _put_bonded(self, name: str, on: bool) -> None:
-        self.document.edit("bonded region", with_value(self.document.job, f"regions/{name}/bonded", on))
+        self.document.edit("bonded region", with_value(self.document.job, path_of("regions", name, "bonded"), on))
 
     def _reshape(self, name: str, outline: tuple[Point, ...]) -> None:
         self.document.edit("edge of region", reshaped_region(self.document.job, name, outline))

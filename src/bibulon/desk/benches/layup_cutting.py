@@ -20,6 +20,7 @@ from bibulon.desk.work.large_jobs import is_large
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
+from bibulon.job.paths import path_of
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
@@ -163,7 +164,7 @@ class CuttingSections(QObject):
             top = Qt.AlignmentFlag.AlignTop
             row.addWidget(tool_button("select", f"Choose dart {number}", pick, True, chosen), 0, top)
             hint = f"Taken out at its mouth; {self._show(math.dist(dart.tip, dart.mouth))} deep."
-            path = f"cutting/darts/{dart.id}/width_m"
+            path = path_of("cutting/darts", dart.id, "width_m")
             width = QuantityField(bench.document, f"Dart {number}", "thickness", path, hint)
             row.addWidget(width, 1)
             row.addWidget(tool_button("remove", f"Remove dart {number}", partial(self._without_dart, dart)), 0, top)

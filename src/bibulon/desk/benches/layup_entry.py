@@ -17,6 +17,7 @@ from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import with_value
 from bibulon.job.layup import ROLES, Layer, LayupCard, role_of
+from bibulon.job.paths import ElementField, path_of
 from bibulon.quantities import QuantityKind, show
 
 GAP_PX, IN_GROUP_PX = 2, 10
@@ -164,7 +165,7 @@ class EntryRow(QWidget):
         called = FreeField("Group", lambda: heads, partial(self.book.rename, heads), "What this group is called.")
         called.name.setFixedWidth(44)
         head.addWidget(called, 1, Qt.AlignmentFlag.AlignTop)
-        path = f"groups/{heads}/times"
+        path = path_of("groups", heads, "times")
         times = QuantityField(self.book.document, "laid", "count", path, "How often it is laid.")
         times.editor.setAccessibleName(f"Times of {heads}")
         times.name.setFixedWidth(26)
@@ -220,13 +221,15 @@ class EntryRow(QWidget):
     def _figures(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(6)
-        document, path = self.book.document, f"layup/{self.layer.id}"
-        figures: tuple[tuple[str, str, QuantityKind, str, int], ...] = (
+        document = self.book.document
+        figures: tuple[tuple[str, str, QuantityKind, ElementField, int], ...] = (
             ("Angle", "at", "angle", "angle_deg", 76),
             ("Count", "×", "count", "count", 58),
         )
         for name, shown, kind, field, width in figures:
-            editor = QuantityField(document, name, kind, f"{path}/{field}", f"{name} of this entry")
+            editor = QuantityField(
+                document, name, kind, path_of("layup", self.layer.id, field), f"{name} of this entry"
+            )
             editor.name.setText(shown)
             editor.name.setFixedWidth(12)
             editor.setFixedWidth(width)
@@ -276,9 +279,9 @@ class EntryRow(QWidget):
         self._called.append((named, name))
         return field
 
-    def _put(self, label: str, field: str, value: object) -> None:
+    def _put(self, label: str, field: ElementField, value: object) -> None:
         document = self.book.document
-        document.edit(label, with_value(document.job, f"layup/{self.layer.id}/{field}", value))
+        document.edit(label, with_value(document.job, path_of("layup", self.layer.id, field), value))
 
     def _renew(self) -> None:
         """Let every widget show the entry as it is."""

@@ -38,6 +38,7 @@ from bibulon.job.lines import (
     WhenFull,
     WhenReached,
 )
+from bibulon.job.paths import ElementField, ElementPath, path_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import run_clock, show, show_full
 from bibulon.quantity_text import cells_of, parse
@@ -161,8 +162,8 @@ class LinesBench(Bench):
         return "not opened" if opened is None else f"opens {run_clock(opened)}"
 
     def _details(self, line: Line, box: QVBoxLayout) -> None:
-        path = f"lines/{line.id}"
-        box.addWidget(TextField(self.document, "Label", f"{path}/label", "On the valve and on the plan."))
+        path = partial(path_of, "lines", line.id)
+        box.addWidget(TextField(self.document, "Label", path("label"), "On the valve and on the plan."))
         box.addWidget(FreeField("Length", lambda: self._length(line.id), lambda text: self._lengthen(line.id, text)))
         for number in (0, -1):
             name = "From x, y" if number == 0 else "To x, y"
@@ -177,8 +178,8 @@ class LinesBench(Bench):
         use = f"{line.kind} line"
         box.addWidget(self._tube("Line", line, "tube", use))
         box.addWidget(self._tube("Hose", line, "hose", "hose"))
-        box.addWidget(QuantityField(self.document, "Hose length", "distance", f"{path}/hose_length_m"))
-        box.addWidget(QuantityField(self.document, "Port at", "share", f"{path}/port_at", "Of the line's length."))
+        box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
+        box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
         if line.kind == "feed":
             self._feed_details(line, path, box)
         else:
@@ -192,11 +193,11 @@ class LinesBench(Bench):
         clamped = "at the end" if line.kind == "feed" else "never"
         box.addWidget(
             QuantityField(
-                self.document, "Clamped at", "duration", f"{path}/closes_s", f"Empty: {clamped}.", empty=clamped
+                self.document, "Clamped at", "duration", path("closes_s"), f"Empty: {clamped}.", empty=clamped
             )
         )
 
-    def _feed_details(self, line: Line, path: str, box: QVBoxLayout) -> None:
+    def _feed_details(self, line: Line, path: Callable[[ElementField], ElementPath], box: QVBoxLayout) -> None:
         box.addWidget(
             ChoiceField(
                 "Fed from",
@@ -214,11 +215,11 @@ class LinesBench(Bench):
             )
         )
         if isinstance(line.opens, AtTime):
-            box.addWidget(QuantityField(self.document, "At", "duration", f"{path}/opens/time_s", "On the run clock."))
+            box.addWidget(QuantityField(self.document, "At", "duration", path("opens/time_s"), "On the run clock."))
         elif isinstance(line.opens, WhenFull):
-            box.addWidget(QuantityField(self.document, "Share full", "share", f"{path}/opens/share", "Of all pores."))
+            box.addWidget(QuantityField(self.document, "Share full", "share", path("opens/share"), "Of all pores."))
         elif isinstance(line.opens, WhenBatchUsed):
-            box.addWidget(QuantityField(self.document, "Batch number", "count", f"{path}/opens/batch"))
+            box.addWidget(QuantityField(self.document, "Batch number", "count", path("opens/batch")))
         elif isinstance(line.opens, WhenAtPoint):
             box.addWidget(
                 FreeField(

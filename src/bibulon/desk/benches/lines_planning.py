@@ -17,6 +17,7 @@ from bibulon.desk.work.background import Background
 from bibulon.job import Job
 from bibulon.job.edits import changed, with_value
 from bibulon.job.flow import FlowChoices
+from bibulon.job.paths import path_in
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
 from bibulon.quantities import from_to, show
 
@@ -222,10 +223,10 @@ class PlanningSections(QObject):
         return bool(getattr(self.document.job.flow, name))
 
     def _count(self, name: str, on: bool) -> None:
-        self.document.edit("what the fill counts", with_value(self.document.job, f"flow/{name}", on))
+        self.document.edit("what the fill counts", with_value(self.document.job, path_in("flow", name), on))
 
     def _after(self, name: str, value: str) -> None:
-        self.document.edit("valves after the fill", with_value(self.document.job, f"flow/{name}", value))
+        self.document.edit("valves after the fill", with_value(self.document.job, path_in("flow", name), value))
 
     def _levelling(self) -> tuple[str, str]:
         fill = self.document.assessment.fill

@@ -25,6 +25,7 @@ from bibulon.job.lines import (
     Manifold,
     MediaPatch,
 )
+from bibulon.job.paths import path_of
 from bibulon.quantities import show
 from bibulon.stock.choice import cards_for
 
@@ -95,14 +96,14 @@ class SupplySections:
 
     def _fill_manifolds(self, layout: QVBoxLayout) -> None:
         for manifold in self.bench.document.job.manifolds:
-            path = f"manifolds/{manifold.id}"
             row = QHBoxLayout()
             row.addWidget(label(f"Manifold {manifold.label}", "figure"), 1)
             remove = partial(self._remove_manifold, manifold.id)
             row.addWidget(tool_button("remove", f"Take out manifold {manifold.label}", remove))
             layout.addLayout(row)
-            layout.addWidget(QuantityField(self.bench.document, "Length", "distance", f"{path}/length_m"))
-            layout.addWidget(QuantityField(self.bench.document, "Hose length", "distance", f"{path}/hose_length_m"))
+            path = partial(path_of, "manifolds", manifold.id)
+            for name, field in (("Length", path("length_m")), ("Hose length", path("hose_length_m"))):
+                layout.addWidget(QuantityField(self.bench.document, name, "distance", field))
         if self.bench.document.job.feeds:
             self.bench.button("Add manifold", self._add_manifold, into=layout)
 
@@ -120,10 +121,8 @@ class SupplySections:
     def _fill_pots(self, layout: QVBoxLayout) -> None:
         for pot in self.bench.document.job.pots:
             row = QHBoxLayout()
-            row.addWidget(
-                QuantityField(self.bench.document, f"Catch pot {pot.label}", "volume", f"pots/{pot.label}/capacity_m3"),
-                1,
-            )
+            capacity = path_of("pots", pot.label, "capacity_m3")
+            row.addWidget(QuantityField(self.bench.document, f"Catch pot {pot.label}", "volume", capacity), 1)
             remove = partial(self._remove_pot, pot)
             row.addWidget(tool_button("remove", f"Take out {pot.label}", remove))
             layout.addLayout(row)

@@ -15,6 +15,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.mould import Face, Hand, MouldKind
 from bibulon.job.part import Part, ReliefFigures
+from bibulon.job.paths import JobPath
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
@@ -61,13 +62,13 @@ class MouldSection:
         bench.section("Before anything is laid")
         self.ticks = TickList(bench, self._checks, ("Checks on the mould", "checked"), LIST_PX)
 
-    def _choice(self, name: str, path: str, choices: list[tuple[str, object]]) -> None:
+    def _choice(self, name: str, path: JobPath, choices: list[tuple[str, object]]) -> None:
         def put(value: object) -> None:
             self._put(name.lower(), path, value)
 
         self.bench.choice(name, lambda: choices, lambda: value_at(self.document.job, path), put)
 
-    def _put(self, name: str, path: str, value: object) -> None:
+    def _put(self, name: str, path: JobPath, value: object) -> None:
         self.document.edit(name, with_value(self.document.job, path, value))
 
     def _checks(self, job: Job) -> list[Tick]:

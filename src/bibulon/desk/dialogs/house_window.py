@@ -10,6 +10,7 @@ from bibulon.desk.widgets.fields import QuantityField, column, label
 from bibulon.desk.work.document import Document
 from bibulon.job.edits import changed
 from bibulon.job.house import HouseRules
+from bibulon.job.paths import path_in
 from bibulon.quantities import QuantityKind
 
 SIZE = (860, 660)
@@ -111,7 +112,7 @@ class HouseWindow(QDialog):
                 side.addWidget(label(title.upper(), "section"))
                 for name, kind, rule in fields:
                     hint = (HouseRules.model_fields[rule].description or "").strip()
-                    field = QuantityField(self.document, name, kind, f"house/{rule}", hint)
+                    field = QuantityField(self.document, name, kind, path_in("house", rule), hint)
                     field.committed.connect(self._refresh)
                     self.fields.append(field)
                     side.addWidget(field)

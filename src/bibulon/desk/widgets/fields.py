@@ -29,6 +29,7 @@ from bibulon.desk.work.document import Document
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
+from bibulon.job.paths import FieldPath
 from bibulon.quantities import QuantityKind, clock_time, show
 from bibulon.quantity_text import parse, parse_clock_time
 
@@ -212,7 +213,7 @@ class QuantityField(Field):
         document: Document,
         name: str,
         kind: QuantityKind,
-        path: str,
+        path: FieldPath,
         hint: str = "",
         empty: str | None = None,
         decimals: int | None = None,
@@ -247,7 +248,7 @@ class QuantityField(Field):
 class TextField(Field):
     """Free text."""
 
-    def __init__(self, document: Document, name: str, path: str, hint: str = "") -> None:
+    def __init__(self, document: Document, name: str, path: FieldPath, hint: str = "") -> None:
         super().__init__(name, hint)
         self.document, self.path = document, path
         self.refresh()
@@ -262,7 +263,7 @@ class TextField(Field):
 class ClockField(Field):
     """A time of day."""
 
-    def __init__(self, document: Document, name: str, path: str, hint: str = "") -> None:
+    def __init__(self, document: Document, name: str, path: FieldPath, hint: str = "") -> None:
         super().__init__(name, hint)
         self.document, self.path = document, path
         self.refresh()
