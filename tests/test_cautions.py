@@ -539,7 +539,7 @@ def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     (caution,) = [one for one in cautions_of(assess(job)) if one.id == "joints-line-up"]
     assert caution.fix is None
     (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
-    assert moved.mend is not None
+    assert moved.fix is not None
 
 
 def test_plies_ticked_are_counted_against_the_book() -> None:

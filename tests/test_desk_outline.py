@@ -150,7 +150,7 @@ def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(
     rows = part.mould.ticks
     rows.by.setText("RM")
     tick(rows.list, 0)
-    assert "1 of 4 checked, next M3" in texts(part)
+    assert "1 of 5 checked, next M2" in texts(part)
     for name in ("torn.jpg", "flange.png"):
         monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, to=name: (str(tmp_path / to), ""))
         rows.list.setCurrentRow(0)
@@ -158,7 +158,7 @@ def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(
         if name == "torn.jpg":
             assert "no picture" in fresh.note.words.text()
     kinds = [(event.kind, event.label, event.by) for event in fresh.document.job.run]
-    assert kinds == [("check ticked", "M2", "RM"), ("photographed", "M2", "RM")]
+    assert kinds == [("check ticked", "M1", "RM"), ("photographed", "M1", "RM")]
     kept = Journal(fresh.document.kept.journal.path).events()
     assert kept[1].photograph and kept[1].photograph == fresh.document.job.run[1].photograph
     shown: list[QDialog] = []

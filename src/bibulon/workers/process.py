@@ -132,13 +132,15 @@ class WorkerProcess:
         pipe, deadline = self._pipe, math.inf
         assert pipe is not None
         while True:
-            while not pipe.poll(LOOK_EVERY_S):
-                if report.cancelled and deadline == math.inf:
-                    self._wanted.value = NOTHING_WANTED
-                    deadline = time.monotonic() + self._patience_s
-                if time.monotonic() >= deadline:
-                    self.kill()
-                    raise Cancelled
+            arrived = pipe.poll(LOOK_EVERY_S)
+            if report.cancelled and deadline == math.inf:
+                self._wanted.value = NOTHING_WANTED
+                deadline = time.monotonic() + self._patience_s
+            if time.monotonic() >= deadline:
+                self.kill()
+                raise Cancelled
+            if not arrived:
+                continue
             kind, content = pipe.recv()
             if kind == "progress":
                 report.progress(content, cancellable=False)

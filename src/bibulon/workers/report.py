@@ -43,13 +43,13 @@ class Report:
         return self._is_cancelled()
 
     def progress(self, share: float, cancellable: bool = True) -> None:
-        """Report the *share* done, passed on at most every tenth of a second.
+        """Report the *share* done, passed on at most every tenth of a second, and at the end.
 
         Raises :class:`Cancelled` if the task was cancelled, unless this part of it is not *cancellable*.
         """
         if cancellable and self._is_cancelled():
             raise Cancelled
-        if time.monotonic() - self._reported_at >= REPORT_EVERY_S:
+        if share >= 1.0 or time.monotonic() - self._reported_at >= REPORT_EVERY_S:
             self._reported_at = time.monotonic()
             self._on_progress(share)
 

@@ -18,8 +18,8 @@ class Background(QObject):
     """Runs one *task* at a time for an *owner*, always for the newest request.
 
     The task is a function ``task(report, request, …)``; the computing itself is done in worker processes. A request
-    made while an earlier one is under way cancels that and follows it. When the owner goes, the work is cancelled and
-    emits nothing more. Listeners should be methods of QObjects, which Qt forgets when they go.
+    made while an earlier one is under way cancels that and follows it, unless told otherwise. When the owner goes, the
+    work is cancelled and emits nothing more. Listeners should be methods of QObjects, which Qt forgets when they go.
     """
 
     progressed = Signal(float)
@@ -32,10 +32,17 @@ class Background(QObject):
     ended = Signal(str)
     """All that was requested is over, with a message if the last one failed."""
 
-    def __init__(self, task: Callable[..., object], owner: QObject, refusal: type[Exception] = Refusal) -> None:
-        """*refusal* is what *task* raises with a message for the user."""
+    def __init__(
+        self,
+        task: Callable[..., object],
+        owner: QObject,
+        refusal: type[Exception] = Refusal,
+        interrupts: bool = True,
+    ) -> None:
+        """*refusal* is what *task* raises with a message for the user. Where a newer request does not interrupt the one
+        under way, that is finished first, so that something is seen even while requests go on coming."""
         super().__init__()
-        self._task, self._refusal = task, refusal
+        self._task, self._refusal, self._interrupts = task, refusal, interrupts
         self._lock = threading.Lock()
         self._cancelled = threading.Event()
         self._next: tuple[object, dict[str, object]] | None = None
@@ -53,7 +60,8 @@ class Background(QObject):
         with self._lock:
             self._next = request, more
             if self.busy:
-                self._cancelled.set()
+                if self._interrupts:
+                    self._cancelled.set()
                 return
             self._over = False
         _running.add(self)

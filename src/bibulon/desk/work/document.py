@@ -79,7 +79,9 @@ class Document(QObject):
         self._asked: tuple[object, ...] | None = None
         self._assessed = job
         """The job that the assessment is of: that on the desk, or, while a large one is worked out, the one before."""
-        self._work = Background(work_out, self)
+        self._work = Background(work_out, self, interrupts=False)
+        self._worked_on: Job | None = None
+        """The job whose assessment was asked for last."""
         self._work.finished.connect(self._take_assessed)
         self._work.ended.connect(self._work_ended)
         self._work.progressed.connect(self._pass_progress)
@@ -180,7 +182,9 @@ class Document(QObject):
 
     def _announce(self) -> None:
         if is_large(self.job) and self._assessed is not self.job:
-            self._work.start(self.job, units=self.settings.units(self.job.shop.barometer_pa))
+            if self._worked_on is not self.job:
+                self._worked_on = self.job
+                self._work.start(self.job, units=self.settings.units(self.job.shop.barometer_pa))
         else:
             self._assessed = self.job
         self._forget_what_is_old()
@@ -203,6 +207,7 @@ class Document(QObject):
         if job is self.job or is_large(self.job):
             self._assessed = job
             self._forget_what_is_old()
+            self.changed.emit()
 
     def _pass_progress(self, share: float) -> None:
         # a method of this object, so that it is said on the interface's thread
