@@ -126,7 +126,10 @@ def while_open(kind: type[QDialog], act: Callable[[Any], object]) -> None:
     """Once the dialog of that kind, which blocks, is open, *act* on it and close it."""
 
     def look() -> None:
-        found = next((one for one in QApplication.topLevelWidgets() if isinstance(one, kind) and one.isVisible()), None)
+        found = next(
+            (shown for shown in QApplication.topLevelWidgets() if isinstance(shown, kind) and shown.isVisible()),
+            None,
+        )
         if found is None:
             QTimer.singleShot(20, look)
             return

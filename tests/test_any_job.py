@@ -120,7 +120,7 @@ def jobs(draw) -> Job:
             id=f"p{k}",
             card=of(draw(st.sampled_from(kinds))),
             angle_deg=draw(numbers(-360, 360)),
-            region=draw(st.none() | st.sampled_from([one.name for one in regions])) if regions else None,
+            region=draw(st.none() | st.sampled_from([region.name for region in regions])) if regions else None,
             count=draw(st.integers(1, 3)),
             group="again" if grouped and k < 2 else None,
         )
@@ -149,7 +149,7 @@ def jobs(draw) -> Job:
         points = draw(st.lists(places, min_size=2, max_size=4, unique=True).map(tuple))
         if likely:
             points = likely_places(part.outline, kind, at)
-        above = [*feeds, *(one.id for one in manifolds)]
+        above = [*feeds, *(manifold.id for manifold in manifolds)]
         lines.append(
             Line(
                 id=name,

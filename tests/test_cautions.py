@@ -326,11 +326,11 @@ WHY_DRY: dict[str, tuple[Callable[[Job], Job], str, str]] = {
 def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way: str) -> None:
     mistake, reason, remedy = WHY_DRY[way]
     assessment = assessed(mistake(deck()))
-    found = next(one for one in cautions_of(assessment) if one.id == "stays-dry")
+    found = next(caution for caution in cautions_of(assessment) if caution.id == "stays-dry")
     assert reason in found.message.lower() and remedy in found.remedy and "100%" not in found.message
     assert assessment.fill is not None
     dry_m2 = assessment.fill.dry_area_m2
-    assert max((one.area_m2 for one in assessment.fill.pockets), default=0.0) <= dry_m2 * (1 + 1e-9), "from above"
+    assert max((pocket.area_m2 for pocket in assessment.fill.pockets), default=0.0) <= dry_m2 * (1 + 1e-9), "from above"
 
 
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
@@ -345,7 +345,7 @@ def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
 
 @pytest.mark.parametrize("name", SOUND)
 def test_a_sound_job_raises_no_alarm(name: str) -> None:
-    assert [f"{one.id}: {one.message}" for one in cautions_of(assessed(SOUND[name]()))] == []
+    assert [f"{caution.id}: {caution.message}" for caution in cautions_of(assessed(SOUND[name]()))] == []
 
 
 def cores_apart(job: Job, gap_m: float) -> Job:
@@ -388,14 +388,16 @@ NEAR_MISSES: dict[str, tuple[Callable[[Job], Job], str, str]] = {
 @pytest.mark.parametrize("name", NEAR_MISSES)
 def test_near_misses_are_caught_with_their_figure(name: str) -> None:
     mistake, caution_id, words = NEAR_MISSES[name]
-    found = [one.message for one in cautions_of(replace(assess(mistake(deck())), on=DAY)) if one.id == caution_id]
+    found = [
+        caution.message for caution in cautions_of(replace(assess(mistake(deck())), on=DAY)) if caution.id == caution_id
+    ]
     assert len(found) == 1 and words in found[0], found
 
 
 @pytest.mark.parametrize("gap_m", [0.0, 0.0005, 0.2])
 def test_cores_that_touch_or_are_meant_to_be_apart_are_no_gap(gap_m: float) -> None:
     job = cores_apart(two_cores_butted(), gap_m)
-    assert "core-gap-open" not in {one.id for one in cautions_of(assess(job))}
+    assert "core-gap-open" not in {caution.id for caution in cautions_of(assess(job))}
 
 
 def long_panel(**more: object) -> Job:
@@ -433,15 +435,15 @@ def test_a_missed_margin_is_blamed_on_its_cause_with_a_figure(name: str) -> None
     make, kind, caution_id = CAUSES[name]
     assessment = assessed(make())
     assert assessment.causes and assessment.causes[0].kind == kind
-    told = {one.id: one.message for one in cautions_of(assessment)}
+    told = {caution.id: caution.message for caution in cautions_of(assessment)}
     assert re.search(r"in \d+(\.\d)? % of the time", told[caution_id]), told
     assert len({"slow-fabric", "fill-held-back", "hose-restricts-flow"} & set(told)) == 1
 
 
 def test_figures_have_two_or_three_digits() -> None:
     for name in MISTAKES:
-        for one in cautions_of(with_mistake(name)):
-            text = one.message
+        for caution in cautions_of(with_mistake(name)):
+            text = caution.message
             for card in with_mistake(name).job.cards:
                 text = text.replace(card.name, "")
             for figure in re.findall(r"(?<![\d:])\d[\d,]*\.?\d*(?![\d:])", text):
@@ -526,7 +528,7 @@ def test_darts_that_cannot_be_cut_are_told_and_left(
     mouth: tuple[float, float], tip: tuple[float, float], told: bool
 ) -> None:
     job = darted(deck(), mouth, tip)
-    found = [one for one in cautions_of(assess(job)) if one.id == "dart-not-cut"]
+    found = [caution for caution in cautions_of(assess(job)) if caution.id == "dart-not-cut"]
     assert bool(found) == told
     plain = {piece.code: Polygon(piece.outline).area for piece in cut_list(deck()).pieces}
     for piece in cut_list(job).pieces:
@@ -536,7 +538,7 @@ def test_darts_that_cannot_be_cut_are_told_and_left(
 
 def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     job = changed(deck(), cutting=revised(deck().cutting, stagger_m=0.9))
-    (caution,) = [one for one in cautions_of(assess(job)) if one.id == "joints-line-up"]
+    (caution,) = [caution for caution in cautions_of(assess(job)) if caution.id == "joints-line-up"]
     assert caution.fix is None
     (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
     assert moved.fix is not None

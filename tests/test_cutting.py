@@ -225,8 +225,8 @@ def test_cutting_drawings_and_lists_hold_every_piece_at_full_size(tmp_path: Path
     for suffix in (".dxf", ".svg"):
         path = tmp_path / f"cut{suffix}"
         write_cut_list(found, path)
-        chains = [one for one in read_drawing(path).chains if one.closed and len(one.points) >= 4]
-        areas = sorted(Polygon(one.points).area * UNITS_M["mm"] ** 2 for one in chains)
+        chains = [chain for chain in read_drawing(path).chains if chain.closed and len(chain.points) >= 4]
+        areas = sorted(Polygon(chain.points).area * UNITS_M["mm"] ** 2 for chain in chains)
         wanted = sorted(
             [piece.area_m2 for piece in found.pieces] + [r.length_m * r.card.roll_width_m for r in found.rolls]
         )
@@ -279,7 +279,7 @@ def test_joints_moved_by_hand_are_mirrored_in_the_other_hand(curved: bool) -> No
     for at, shift in enumerate((0.11, 0.37, 0.52, 0.8)):
         job = with_joint_shift(job, plies_of(job)[at], shift)
     other = other_hand(job, "other")
-    assert [(one.layer, one.turn) for one in other.cutting.shifts] == [(f"p{at}", 1) for at in range(4)]
+    assert [(shift.layer, shift.turn) for shift in other.cutting.shifts] == [(f"p{at}", 1) for at in range(4)]
     for ply, mirrored in zip(plies_of(job), plies_of(other), strict=True):
         turn = math.radians(mirrored.angle_deg)
         across = np.array([-math.sin(turn), math.cos(turn)])

@@ -227,9 +227,9 @@ def test_pockets_share_one_card_with_what_helps_said_once(window: Window) -> Non
     type_into(bench(window), "Gap beside core", "3 mm")
     fill_of(window)
     settle(bench(window))
-    trapped = [one for one in window.document.cautions if one.id == "air-trapped"]
+    trapped = [caution for caution in window.document.cautions if caution.id == "air-trapped"]
     cards = [one for one in bench(window).findChildren(CautionCard) if one.isVisible()]
-    (card,) = (one for one in cards if "Air is trapped" in texts(one))
+    (card,) = (card for card in cards if "Air is trapped" in texts(card))
     assert len(trapped) == 1 and "largest of" in trapped[0].message, "one caution for one cause"
     assert trapped[0].message in texts(card)
     assert texts(card).count(trapped[0].remedy) == texts(card).count(trapped[0].why) == 1

@@ -85,7 +85,9 @@ def take_and_leave(window: Window, qtbot, path: Path) -> tuple[str, bool]:
     seen: list[tuple[str, bool]] = []
 
     def look() -> None:
-        shown = [one for one in QApplication.topLevelWidgets() if isinstance(one, PreviewDialog) and one.isVisible()]
+        shown = [
+            shown for shown in QApplication.topLevelWidgets() if isinstance(shown, PreviewDialog) and shown.isVisible()
+        ]
         if not shown or not shown[0].error.text():
             QTimer.singleShot(20, look)
             return

@@ -17,7 +17,7 @@ from bibulon.job.house import HouseRules
 def choose_in_menu(window: Window, text: str) -> None:
     menu = JobMenu(window, window)
     menu.fill()
-    next(one for one in menu.actions() if one.text().startswith(text)).trigger()
+    next(action for action in menu.actions() if action.text().startswith(text)).trigger()
 
 
 def test_a_rule_of_the_house_is_typed_undone_and_kept_for_new_jobs(window: Window) -> None:

@@ -272,7 +272,7 @@ def test_a_run_killed_in_the_middle_loses_nothing_and_its_workers_end(opened) ->
     window.go("shoot")
     push(bench(window), "Log readings")
     assert window.document.job.run[-1].kind == "reading" and len(window.document.job.run) == len(run) + 1
-    while any(Path(f"/proc/{one}").exists() for one in workers):
+    while any(Path(f"/proc/{worker}").exists() for worker in workers):
         QTest.qWait(50)  # they end by themselves; the suite's own time limit is the only one
 
 

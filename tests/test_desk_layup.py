@@ -168,7 +168,7 @@ def test_cells_open_their_figures_and_regions_take_a_new_name(window: Window, qt
     QTest.keyClicks(field.editor, "bearings")
     QTest.keyClick(field.editor, Qt.Key.Key_Return)
     window.refresh()
-    assert [one.name for one in window.document.job.regions if "bearing" in one.name] == ["bearings"]
+    assert [region.name for region in window.document.job.regions if "bearing" in region.name] == ["bearings"]
     assert any(layer.region == "bearings" for layer in window.document.job.layup)
     QApplication.processEvents()
     assert any(one.editor.text() == "bearings" for one in side.findChildren(FreeField) if one.isVisible())
@@ -192,7 +192,7 @@ def test_offcuts_go_into_the_shops_store_and_are_used_from_it(window: Window, qt
     window.refresh()
     push(side, "Put them in the shop's store")
     used = {roll.offcut for roll in side.cutting.cuts.rolls if roll.offcut}
-    assert used and not used & ({one.label for one in shop_offcuts()} - {one.label for one in side.cutting.left})
+    assert used and not used & ({offcut.label for offcut in shop_offcuts()} - {one.label for one in side.cutting.left})
 
 
 def test_plies_are_ticked_into_the_log_and_survive(window: Window, qtbot, runner) -> None:

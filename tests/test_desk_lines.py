@@ -55,7 +55,7 @@ def test_a_line_is_placed_renamed_and_given_another_tube_by_typing(window: Windo
     assert tube != before.tube and any(card.id == tube for card in job_of(window).cards), "its card comes with it"
     assert fill_of(window).in_lines_m3[-1] != wide.in_lines_m3[-1], "another bore takes another charge"
     type_into(bench(window), "Clamped at", "9 min")
-    events = [(one.time_s, one.what) for one in fill_of(window).events if one.line == "feed-2"]
+    events = [(event.time_s, event.what) for event in fill_of(window).events if event.line == "feed-2"]
     assert all(time_s != pytest.approx(540) or what == "clamped" for time_s, what in events)
     tool(window, "Delete middle feed")
     assert [line.id for line in job_of(window).lines] == ["feed-1", "vent-1"]

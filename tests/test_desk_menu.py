@@ -22,7 +22,7 @@ from bibulon.job.storage import load
 
 
 def actions_of(menu: QMenu) -> dict[str, QAction]:
-    return {one.text().split("\t")[0]: one for one in menu.actions() if one.text()}
+    return {action.text().split("\t")[0]: action for action in menu.actions() if action.text()}
 
 
 def inner_menu(menu: QMenu, title: str) -> QMenu:

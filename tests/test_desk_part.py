@@ -38,7 +38,7 @@ def with_dialog(qtbot, kind: type, act) -> None:
     seen: list[object] = []
 
     def look() -> None:
-        found = [one for one in QApplication.topLevelWidgets() if isinstance(one, kind) and one.isVisible()]
+        found = [shown for shown in QApplication.topLevelWidgets() if isinstance(shown, kind) and shown.isVisible()]
         if not found or (found[0].made is None and not found[0].error.text()):
             QTimer.singleShot(20, look)
             return
@@ -50,7 +50,7 @@ def with_dialog(qtbot, kind: type, act) -> None:
 
 
 def found_open(kind: type) -> bool:
-    return any(isinstance(one, kind) and one.isVisible() for one in QApplication.topLevelWidgets())
+    return any(isinstance(shown, kind) and shown.isVisible() for shown in QApplication.topLevelWidgets())
 
 
 def test_the_dome_gore_is_brought_in_from_its_drawing_and_mesh(window: Window, qtbot, monkeypatch) -> None:

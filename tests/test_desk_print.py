@@ -42,7 +42,9 @@ def printed(window: Window, scale: int | None) -> str:
     said: list[str] = []
 
     def answer() -> None:
-        dialog = next(one for one in QApplication.topLevelWidgets() if isinstance(one, PrintDialog) and one.isVisible())
+        dialog = next(
+            shown for shown in QApplication.topLevelWidgets() if isinstance(shown, PrintDialog) and shown.isVisible()
+        )
         if scale is not None:
             choose_text(dialog, "What", f"Plan at 1 : {scale}")
         said.append(dialog.words.text())
@@ -84,5 +86,9 @@ def test_every_place_of_the_plan_is_on_a_sheet(scale: int, width: float, height:
     gap = job.part.flange_width_m
     at = (low_x - gap + x * (high_x - low_x + 2 * gap), low_y - gap + y * (high_y - low_y + 2 * gap))
     wide, high = (size * scale / 1000 + 1e-9 for size in (sheets.width_mm, sheets.height_mm))
-    on = [one for one in sheets if 0 <= at[0] - one.left_m + 1e-9 <= wide and 0 <= at[1] - one.low_m + 1e-9 <= high]
+    on = [
+        sheet
+        for sheet in sheets
+        if 0 <= at[0] - sheet.left_m + 1e-9 <= wide and 0 <= at[1] - sheet.low_m + 1e-9 <= high
+    ]
     assert on and len(list(sheets)) == sheets.count

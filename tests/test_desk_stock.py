@@ -127,7 +127,10 @@ def test_thickness_readings_are_kept_and_move_the_permeabilities_along(stock: St
     solid = 4 * before.areal_weight_kg_m2 / before.fibre_density_kg_m3
 
     def fill_in() -> None:
-        asked = next((one for one in QApplication.topLevelWidgets() if isinstance(one, ThicknessDialog)), None)
+        asked = next(
+            (shown for shown in QApplication.topLevelWidgets() if isinstance(shown, ThicknessDialog)),
+            None,
+        )
         if asked is None or not asked.isVisible():
             QTimer.singleShot(20, fill_in)
             return
@@ -156,7 +159,10 @@ def test_a_strip_test_is_kept_on_the_card(stock: StockWindow, qtbot) -> None:
     seen: list[str] = []
 
     def fill_in() -> None:
-        asked = next((one for one in QApplication.topLevelWidgets() if isinstance(one, StripTestDialog)), None)
+        asked = next(
+            (shown for shown in QApplication.topLevelWidgets() if isinstance(shown, StripTestDialog)),
+            None,
+        )
         if asked is None or not asked.isVisible():
             QTimer.singleShot(20, fill_in)
             return

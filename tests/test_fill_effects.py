@@ -147,7 +147,7 @@ def test_gas_behind_a_clamped_vent_ends_by_the_gas_law_and_the_front_slows_as_it
     drive_pa = result.problem.drive_pa
     gas, feed_pa = cavity_pa * (1 - at), drive_pa + cavity_pa
     assert result.stopped_by == "trapped air"
-    left = sum(one.volume_m3 for one in result.pockets) / open_.in_part_m3[-1]
+    left = sum(pocket.volume_m3 for pocket in result.pockets) / open_.in_part_m3[-1]
     assert left == pytest.approx(gas / feed_pa, rel=0.01)
     for x in np.linspace(0.35, 0.9 * (1 - gas / feed_pa), 6):
         way = quad(lambda s: s / (feed_pa - gas / (1 - s)), at, x)[0]
@@ -170,7 +170,7 @@ def test_pockets_are_told_the_largest_first_each_in_its_place_and_from_above(lev
     result = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=40_000.0)), 1200, levels)
     assert result.stopped_by == "trapped air"
     large, small, *corners = result.pockets  # and where the rings' fronts meet at the panel's edges
-    assert [one.volume_m3 for one in corners] == sorted((one.volume_m3 for one in corners), reverse=True)
+    assert [corner.volume_m3 for corner in corners] == sorted((corner.volume_m3 for corner in corners), reverse=True)
     assert (large.x_m, large.y_m, small.x_m, small.y_m) == pytest.approx((0.2, 0.2, 0.58, 0.2), abs=0.03)
     assert 2.0 < large.volume_m3 / small.volume_m3 < 3.0, "as the rings' areas, 0.36² : 0.24², or nearly"
     depth_m = result.in_part_m3[-1] / (0.4 - result.dry_area_m2)  # of pores

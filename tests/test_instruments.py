@@ -165,7 +165,7 @@ def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path:
     try:
         url = serving.stdout.readline().split()[3].rstrip(";")
         readings, said = collected(url, 6)
-        assert {one.channel for one in readings} >= {"vacuum"} and not said
+        assert {reading.channel for reading in readings} >= {"vacuum"} and not said
     finally:
         serving.send_signal(signal.SIGINT)
         assert serving.wait(timeout=120) == 0

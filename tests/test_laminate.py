@@ -196,7 +196,7 @@ def test_many_plies_in_many_regions_come_to_the_same_as_one_by_one() -> None:
             None,
             *(name for name, corners in zip(names[1:], boxes, strict=True) if box(*corners).contains(Point(x, y))),
         }
-        assert [one.id for one in cell.stack.layers] == [one.id for one in layup if one.region in inside]
+        assert [layer.id for layer in cell.stack.layers] == [one.id for one in layup if one.region in inside]
     # without a core the tool's half holds what lies at the tool: order counts
     turned = changed(job, regions=(), layup=tuple(revised(one, region=None) for one in layup[:3]))
     back = changed(turned, layup=turned.layup[::-1])

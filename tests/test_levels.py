@@ -55,7 +55,7 @@ def test_levels_are_joined_through_half_of_what_lies_between(demo: Job, count: i
     open counts for a hundredth or two."""
     layers = tuple(revised(one, count=count) if one.id == "core-1" else one for one in demo.layup)
     demo = changed(demo, layup=layers, media=(revised(demo.media[0], outline=demo.part.outline),))
-    cell = next(one for one in laminate_of(demo).cells if len(one.stack.levels) == 4)
+    cell = next(cell for cell in laminate_of(demo).cells if len(cell.stack.levels) == 4)
     tool, core, bag, media = cell.stack.levels
     load = (demo.shop.barometer_pa - demo.vacuum.cavity_pa,)
     cards = {card.id: card for card in demo.cards}

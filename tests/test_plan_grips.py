@@ -49,7 +49,7 @@ def test_the_plan_and_the_screen_agree_however_it_is_zoomed(at: Point, zoom: flo
 @given(at=on_the_plan)
 def test_the_nearest_corner_is_the_nearest(at: Point) -> None:
     for points in (JOB.part.outline, JOB.lines[0].points, wavy(700).outline):
-        best = min(math.dist(one, at) for one in points)
+        best = min(math.dist(point, at) for point in points)
         assert math.dist(points[nearest(points, at)], at) == pytest.approx(best)
 
 

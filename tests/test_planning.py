@@ -115,14 +115,14 @@ def test_candidates_lie_where_a_planner_would_draw_them(angle_deg: float) -> Non
     assert across(feed) == pytest.approx(0.03 if low else 1.17, abs=2e-4)
     assert across(vent) == pytest.approx(1.206 if low else -0.006, abs=2e-4), "half off the part, for no corner behind"
     assert across(middle.feeds[0]) == pytest.approx(0.6, abs=2e-4)
-    assert sorted(across(one) for one in middle.vents) == pytest.approx([-0.006, 1.206], abs=2e-4)
+    assert sorted(across(vent) for vent in middle.vents) == pytest.approx([-0.006, 1.206], abs=2e-4)
     assert len(layouts) >= 2
     for name, laid in layouts.items():
         count = int(name.split()[0])
-        places = [across(one) if low else 1.2 - across(one) for one in laid.feeds]
+        places = [across(feed) if low else 1.2 - across(feed) for feed in laid.feeds]
         assert places == pytest.approx([0.03, *(1.2 * k / count for k in range(1, count))], abs=2e-4)
-        assert [one.opens for one in laid.feeds[1:]] == [WhenReached(line=one.id) for one in laid.feeds[1:]]
-        assert laid.feeds[0].opens == AtTime() and [one.label for one in laid.feeds] == [
+        assert [feed.opens for feed in laid.feeds[1:]] == [WhenReached(line=feed.id) for feed in laid.feeds[1:]]
+        assert laid.feeds[0].opens == AtTime() and [feed.label for feed in laid.feeds] == [
             f"F{number}" for number in range(1, count + 1)
         ]
 

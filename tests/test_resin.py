@@ -82,7 +82,7 @@ def test_every_line_of_the_demos_charge_by_hand(demo: Job) -> None:
     items = {item.name: item for item in charge.items}
     masses = {name: item.mass_kg for name, item in items.items()}
     core = demo.card("foam-grooved-perforated-25", CoreCard)
-    cored = [cell.area_m2 for cell in laminate_of(demo).cells if core.id in {one.card for one in cell.stack.layers}]
+    cored = [cell.area_m2 for cell in laminate_of(demo).cells if core.id in {layer.card for layer in cell.stack.layers}]
     pitch = core.groove_pitch_m
     grooves = core.groove_width_m * core.groove_depth_m * (2 / pitch - core.groove_width_m / pitch**2)
     holes = np.pi / 4 * core.perforation_diameter_m**2 / pitch**2 * core.thickness_m
@@ -95,8 +95,8 @@ def test_every_line_of_the_demos_charge_by_hand(demo: Job) -> None:
     media = demo.card("media-knitted", MediaCard)
     laid = sum(Polygon(one.outline).area for one in demo.media)
     assert masses["Flow media"] == pytest.approx(laid * media.thickness_m * media.porosity * density, rel=0.01)
-    tubes = [(one.tube, developed_length_m(FLAT, one.points)) for one in demo.lines] + [(manifold.tube, 1.5)]
-    hoses = [(one.hose, one.hose_length_m) for one in demo.lines] + [(manifold.hose, 0.8)]
+    tubes = [(line.tube, developed_length_m(FLAT, line.points)) for line in demo.lines] + [(manifold.tube, 1.5)]
+    hoses = [(line.hose, line.hose_length_m) for line in demo.lines] + [(manifold.hose, 0.8)]
     for name, runs in (("Lines", tubes), ("Hoses", hoses)):
         bores = sum(np.pi / 4 * demo.card(tube, TubeCard).bore_m ** 2 * long for tube, long in runs)
         assert masses[name] == pytest.approx(bores * density)
@@ -236,7 +236,7 @@ def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(
         used_m3 = fill.problem.used_up_m3(number)
         if used_m3 < fill.resin_drawn_m3:
             assert fill.drawn_at(batch.used_s) == pytest.approx(used_m3, rel=1e-3)
-            left = sum(one.mass_kg for one in made.batches[:number]) - fill.drawn_at(batch.used_s) * density
+            left = sum(batch.mass_kg for batch in made.batches[:number]) - fill.drawn_at(batch.used_s) * density
             assert left == pytest.approx(demo.bucket.heel_kg, abs=0.01)
 
 

@@ -28,7 +28,6 @@ from bibulon.demo import demo_job
 from bibulon.desk import window_place
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
-from bibulon.desk.dialogs.left_over import in_words
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.plan.tool_bar import ToolBar
 from bibulon.desk.plan.toolbox import tool_named
@@ -48,10 +47,9 @@ from bibulon.desk.work.fill_runner import FillRunner
 from bibulon.desk.work.job_tasks import StudyAnswer, proposed_layout, study_answer
 from bibulon.desk.work.opening import Opening, Source
 from bibulon.desk.work.run_controller import RunController
-from bibulon.desk.work.settings import Settings, save_settings, state_folder
+from bibulon.desk.work.settings import Settings, save_settings
 from bibulon.job import Job
 from bibulon.job.base import StationId
-from bibulon.job.kept import left_over
 from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
@@ -208,18 +206,6 @@ class Window(WindowDialogs):
             self.run.begin_anew()
         except OSError as error:
             self.show_message(f"The run goes on: a new one could not be begun ({error.strerror or error}).")
-
-    def offer_left_over(self) -> None:
-        """Say what work of other jobs was left, if any of it was not put by for later."""
-        left = [work for work in left_over(state_folder()) if not work.about.put_by]
-        if len(left) == 1:
-            work = left[0]
-            self.show_message(
-                f"{in_words(work)}.", ("Open it", partial(self.files.open_left_over, work)),
-                ("Look at it", self.show_left_over),
-            )  # fmt: skip
-        elif left:
-            self.show_message(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
 
     def open_document(
         self, job: Job, path: Path | None = None, read_as: str | None = None, key: str | None = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from abc import abstractmethod
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QProcess, Qt
 from PySide6.QtGui import QPixmap
@@ -15,15 +16,16 @@ from PySide6.QtWidgets import (
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
-from bibulon.desk.dialogs.left_over import LeftOverWindow
+from bibulon.desk.dialogs.left_over import LeftOverWindow, in_words
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import station_of
 from bibulon.desk.time_rail.rail import TimeRail
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.work.document import Document
-from bibulon.desk.work.settings import Settings, save_settings
+from bibulon.desk.work.settings import Settings, save_settings, state_folder
 from bibulon.job.base import StationId
+from bibulon.job.kept import left_over
 
 
 class WindowDialogs(QMainWindow):
@@ -46,6 +48,18 @@ class WindowDialogs(QMainWindow):
     @abstractmethod
     def show_message(self, text: str, *actions: tuple[str, Callable[[], object]]) -> None:
         """Show a message in the note bar, with what can be done about it."""
+
+    def offer_left_over(self) -> None:
+        """Say what work of other jobs was left, if any of it was not put by for later."""
+        left = [work for work in left_over(state_folder()) if not work.about.put_by]
+        if len(left) == 1:
+            work = left[0]
+            self.show_message(
+                f"{in_words(work)}.", ("Open it", partial(self.files.open_left_over, work)),
+                ("Look at it", self.show_left_over),
+            )  # fmt: skip
+        elif left:
+            self.show_message(f"Work on {len(left)} other jobs was left unsaved.", ("Look at it", self.show_left_over))
 
     def show_left_over(self) -> None:
         """The work that was left, to open, keep or discard."""

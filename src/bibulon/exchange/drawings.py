@@ -24,6 +24,7 @@ from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.recover import readfile as recover_dxf
 
 from bibulon.arrays import Floats
+from bibulon.exchange.within import size_of
 from bibulon.refusal import Refusal
 
 MOST_BYTES = 60_000_000
@@ -90,14 +91,7 @@ def read_drawing(path: Path) -> Drawing:
     reader = READERS.get(path.suffix.lower())
     if reader is None:
         raise DrawingRefusal(f"“{path.name}” is no drawing that is known here: {', '.join(sorted(READERS))}.")
-    try:
-        size = path.stat().st_size
-    except OSError as error:
-        raise DrawingRefusal(f"“{path.name}” cannot be read ({error.strerror}).") from error
-    if size == 0:
-        raise DrawingRefusal(f"“{path.name}” is empty.")
-    if size > MOST_BYTES:
-        raise DrawingRefusal(f"“{path.name}” has {size / 1e6:.0f} MB; more than {MOST_BYTES / 1e6:.0f} MB is not read.")
+    size_of(path, MOST_BYTES, DrawingRefusal)
     try:
         drawing = reader(path)
     except DrawingRefusal:

@@ -18,6 +18,7 @@ import numpy as np
 from shapely import MultiPoint, Point, Polygon, box, contains_xy, get_coordinates
 
 from bibulon.arrays import Floats, Integers
+from bibulon.exchange.within import size_of
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
@@ -130,12 +131,8 @@ def read_surface(path: Path) -> Surface:
     """The triangles in the file at *path*. Raises :class:`ReliefRefusal`."""
     if path.suffix.lower() not in SUFFIXES:
         raise ReliefRefusal(f"“{path.name}” is no mesh that is known here: {', '.join(SUFFIXES)}.")
+    size = size_of(path, MOST_BYTES, ReliefRefusal)
     try:
-        size = path.stat().st_size
-        if size == 0:
-            raise ReliefRefusal(f"“{path.name}” is empty.")
-        if size > MOST_BYTES:
-            raise ReliefRefusal(f"“{path.name}” has {size / 1e6:.0f} MB; {MOST_BYTES / 1e6:.0f} MB is the most.")
         if path.suffix.lower() == ".stl" and not _is_whole(path, size):
             raise ReliefRefusal(f"“{path.name}” is cut short or damaged.")
         with redirect_stdout(io.StringIO()):  # the reader talks

@@ -26,6 +26,19 @@ class TooMuch(Refusal):
     """Reading a file takes more work or memory than it is given."""
 
 
+def size_of(path: Path, most_bytes: int, refusal: type[Refusal]) -> int:
+    """The size (bytes) of the file at *path*. Raises *refusal* if it cannot be read, is empty or larger than that."""
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise refusal(f"“{path.name}” cannot be read ({error.strerror or error}).") from error
+    if size == 0:
+        raise refusal(f"“{path.name}” is empty.")
+    if size > most_bytes:
+        raise refusal(f"“{path.name}” has {size / 1e6:.0f} MB; more than {most_bytes / 1e6:.0f} MB is not read.")
+    return size
+
+
 def read_within(
     read: Callable[[Path], Read], path: Path, report: Report | None = None, seconds: float = SECONDS
 ) -> Read:

@@ -146,3 +146,9 @@ def resumed(job: Job, events: tuple[RunEvent, ...]) -> Job:
     if not new:
         return job
     return changed(job, run=tuple(sorted((*job.run, *new), key=lambda event: event.number)))
+
+
+def damage_in_words(count: int) -> str:
+    """What it means that so many entries are damaged."""
+    entries = "One entry of the run log is" if count == 1 else f"{count} entries of the run log are"
+    return f"{entries} damaged on disk and missing here; those before and after are whole. The log shows where."

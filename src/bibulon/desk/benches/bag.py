@@ -12,7 +12,6 @@ from bibulon.desk.widgets.fields import label
 from bibulon.job import Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import QuantityKind, show
 from bibulon.stock.choice import cards_for
 
 LIST_PX = 190
@@ -25,18 +24,18 @@ class BagBench(Bench):
         self.figure(
             "Film to cut",
             self._of(
-                lambda bag: f"{self._show(bag.film_length_m, 'distance')} × {self._show(bag.film_width_m, 'distance')}",
+                lambda bag: f"{self.shown(bag.film_length_m, 'distance')} × {self.shown(bag.film_width_m, 'distance')}",
                 "The taped outline, each side longer by the root of the excess, and tape all round.",
             ),
         )
-        self.figure("Film area", self._of(lambda bag: self._show(bag.film_area_m2, "area"), "Length times width."))
+        self.figure("Film area", self._of(lambda bag: self.shown(bag.film_area_m2, "area"), "Length times width."))
         self.figure(
             "Sealing tape",
-            self._of(lambda bag: self._show(bag.tape_m, "distance"), "Once round mid-flange, corners overlapped."),
+            self._of(lambda bag: self.shown(bag.tape_m, "distance"), "Once round mid-flange, corners overlapped."),
         )
         self.figure(
             "Excess round the edge",
-            self._of(lambda bag: self._show(bag.excess_m, "distance"), "Edge of the film less the tape line."),
+            self._of(lambda bag: self.shown(bag.excess_m, "distance"), "Edge of the film less the tape line."),
         )
         self.figure(
             "Pleats needed",
@@ -44,13 +43,13 @@ class BagBench(Bench):
         )
         self.figure(
             "Pleat height",
-            self._of(lambda bag: self._show(bag.pleat_height_m, "length"), "Half the excess each pleat takes up."),
+            self._of(lambda bag: self.shown(bag.pleat_height_m, "length"), "Half the excess each pleat takes up."),
         )
         self.section("Off the rolls")
         self._material("Film", FilmCard, "film")
         self._material("Tape", TapeCard, "tape")
         self.figure("Film off the roll", self._film)
-        self.figure("Tape off the roll", lambda: (self._show(self._materials().tape_m, "distance"),
+        self.figure("Tape off the roll", lambda: (self.shown(self._materials().tape_m, "distance"),
                                                   "The sealing tape, and that of the joints in the film."))  # fmt: skip
         self.figure("Film and tape", self._cost)
         self.section("Plan the bag")
@@ -98,7 +97,7 @@ class BagBench(Bench):
 
     def _film(self) -> tuple[str, str]:
         materials = self._materials()
-        text = self._show(materials.film_m, "distance")
+        text = self.shown(materials.film_m, "distance")
         if materials.film_widths > 1:
             return f"{materials.film_widths} widths, {text}", "Taped together where they overlap: each joint can leak."
         return text, "One width of the roll."
@@ -107,10 +106,7 @@ class BagBench(Bench):
         cost = self._materials().cost
         if cost is None:
             return "–", "Choose film and tape that have a price."
-        return self._show(cost, "money"), "By the prices on their cards, for one bag."
-
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.document.assessment.units)
+        return self.shown(cost, "money"), "By the prices on their cards, for one bag."
 
     def _of(self, text: Callable[[BagPlan], str], how: str) -> Callable[[], tuple[str, str]]:
         return lambda: (text(self.document.assessment.bag), how)

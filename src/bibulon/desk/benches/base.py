@@ -33,7 +33,7 @@ from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
 from bibulon.job.base import StationId
 from bibulon.job.paths import FieldPath
-from bibulon.quantities import QuantityKind
+from bibulon.quantities import QuantityKind, show
 
 
 class Desk(Protocol):
@@ -174,6 +174,10 @@ class Bench(QScrollArea):
     def keep_fresh(self, field: Any) -> None:
         """Keep a field that is laid out elsewhere refreshed."""
         self._fields.append(field)
+
+    def shown(self, value: float, kind: QuantityKind = "length") -> str:
+        """A figure as the shop reads it."""
+        return show(value, kind, self.document.assessment.units)
 
     def quantity(
         self,

@@ -10,7 +10,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import QuantityKind, clock_time, show
+from bibulon.quantities import clock_time
 from bibulon.stock.choice import cards_for
 
 
@@ -38,9 +38,6 @@ class ChargeBench(Bench):
         self.quantity("Time to mix one", "duration", "charge/mix_time_s")
         self.quantity("Margin before gel", "duration", "charge/gel_margin_s")
 
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.document.assessment.units)
-
     def _resin_cards(self) -> dict[str, ResinCard]:
         return cards_for(self.document.job, ResinCard)
 
@@ -58,7 +55,7 @@ class ChargeBench(Bench):
         grid = QGridLayout()
         grid.setVerticalSpacing(1)
         for row, item in enumerate(self.document.assessment.charge.items):
-            name, mass = label(item.name), label(self._show(item.mass_kg, "mass"), wrap=False)
+            name, mass = label(item.name), label(self.shown(item.mass_kg, "mass"), wrap=False)
             mass.setAlignment(Qt.AlignmentFlag.AlignRight)
             for widget in (name, mass):
                 widget.setToolTip(item.how)
@@ -68,15 +65,15 @@ class ChargeBench(Bench):
         charge = self.document.assessment.charge
         share = charge.in_part_kg / charge.total_kg if charge.total_kg else 0.0
         layout.addWidget(
-            label(f"{share:.0%} stays in the part; {self._show(charge.waste_kg, 'mass')} does not.", "muted")
+            label(f"{share:.0%} stays in the part; {self.shown(charge.waste_kg, 'mass')} does not.", "muted")
         )
 
     def _fill_weigh(self, layout: QVBoxLayout) -> None:
         for component in self.document.assessment.charge.components:
             layout.addWidget(
                 label(
-                    f"{component.name}: {self._show(component.mass_kg, 'mass')} on the scale"
-                    f" ({self._show(component.volume_m3, 'volume')} if measured by volume)"
+                    f"{component.name}: {self.shown(component.mass_kg, 'mass')} on the scale"
+                    f" ({self.shown(component.volume_m3, 'volume')} if measured by volume)"
                 )
             )
 
@@ -98,7 +95,7 @@ class ChargeBench(Bench):
         for row, batch in enumerate(batches, 1):
             cells = (
                 f"B{batch.number}",
-                self._show(batch.mass_kg, "mass"),
+                self.shown(batch.mass_kg, "mass"),
                 clock_time(start + batch.mix_s),
                 clock_time(start + batch.pour_s),
                 clock_time(start + batch.usable_until_s),

@@ -32,7 +32,7 @@ from bibulon.job.paths import JobPath, path_of
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
-from bibulon.quantities import QuantityKind, show, show_power
+from bibulon.quantities import show_power
 
 
 class LayupBench(Bench):
@@ -47,22 +47,22 @@ class LayupBench(Bench):
         self.figure(
             "Dry mass",
             lambda: (
-                self._show(total().dry_mass_kg, "mass"),
+                self.shown(total().dry_mass_kg, "mass"),
                 f"Coats, fibre and core over all cells; × or ÷ {total().weight_spread:.2f}.",
             ),
         )
         self.figure(
             "Areal weight",
             lambda: (
-                self._show(total().dry_mass_kg / total().area_m2 if total().area_m2 else 0.0, "areal weight"),
+                self.shown(total().dry_mass_kg / total().area_m2 if total().area_m2 else 0.0, "areal weight"),
                 "Dry mass over the area of the part.",
             ),
         )
         self.figure(
             "Thickest",
             lambda: (
-                self._show(total().thickness_m, "thickness"),
-                f"Under the planned vacuum, with core; {self._show(total().loose_m, 'thickness')} as laid, loose. "
+                self.shown(total().thickness_m, "thickness"),
+                f"Under the planned vacuum, with core; {self.shown(total().loose_m, 'thickness')} as laid, loose. "
                 f"The laminate × or ÷ {total().thickness_spread:.2f}.",
             ),
         )
@@ -129,10 +129,7 @@ class LayupBench(Bench):
         how = "Coats, plies and core as laid, and the resin that stays in them, by the prices on their cards."
         if cost.unpriced:
             how += " Without a price: " + ", ".join(cost.unpriced) + "."
-        return self._show(cost.amount, "money") + (" and more" if cost.unpriced else ""), how
-
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.document.assessment.units)
+        return self.shown(cost.amount, "money") + (" and more" if cost.unpriced else ""), how
 
     def _drape(self, name: str, kind: type[Card], path: JobPath) -> None:
         """A choice of a card of *kind*, or none, for the field of the job of that name."""

@@ -15,7 +15,7 @@ from bibulon.laminate.cells import Cell, Laminate, Stack
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
-from bibulon.quantities import QuantityKind, from_to, show, show_power
+from bibulon.quantities import from_to, show_power
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -37,9 +37,6 @@ class CellsSection:
         self.bench.section("Cells")
         self.rows = column(3)
         self.bench.watch(self._key, self.rows, self._fill)
-
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.bench.document.assessment.units)
 
     def groups(self) -> list[list[Cell]]:
         """Cells by stack (flow media apart), the largest area first."""
@@ -87,8 +84,8 @@ class CellsSection:
         for cells in listed:
             stack, area = cells[0].stack, sum(cell.area_m2 for cell in cells)
             line = (
-                f"{self._show(area, 'area')}: {self._show(stack.thickness_m, 'thickness')}, "
-                f"Vf {stack.fibre_fraction:.0%}, {self._show(stack.areal_weight_kg_m2, 'areal weight')}"
+                f"{self.bench.shown(area, 'area')}: {self.bench.shown(stack.thickness_m, 'thickness')}, "
+                f"Vf {stack.fibre_fraction:.0%}, {self.bench.shown(stack.areal_weight_kg_m2, 'areal weight')}"
             )
             chosen = self._is_chosen(cells)
             button = QPushButton(line)
@@ -128,18 +125,18 @@ class CellsSection:
         """Name, value and explanation of each figure of *stack* over an *area*."""
         s = stack.fibre_fraction_spread
         beside = stack.thickness_m - stack.laminate_thickness_m
-        spread = from_to(*(self._show(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s)))
-        by_hand = self._show(HAND_PA, "pressure difference")
+        spread = from_to(*(self.bench.shown(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s)))
+        by_hand = self.bench.shown(HAND_PA, "pressure difference")
         return [
-            ("Loose, smoothed by hand", self._show(stack.loose_m, "thickness"), f"Packed by about {by_hand}."),
-            ("Under film", self._show(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
+            ("Loose, smoothed by hand", self.bench.shown(stack.loose_m, "thickness"), f"Packed by about {by_hand}."),
+            ("Under film", self.bench.shown(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
             ("Fibre by volume", f"{stack.fibre_fraction:.1%}",
              f"One standard deviation: {stack.fibre_fraction / s:.1%} to {min(stack.fibre_fraction * s, 1):.1%}."),
             ("Fibre by weight", f"{stack.fibre_weight_fraction:.1%}", "Of the laminate, without core and coats."),
-            ("Areal weight", self._show(stack.areal_weight_kg_m2, "areal weight"),
+            ("Areal weight", self.bench.shown(stack.areal_weight_kg_m2, "areal weight"),
              f"Dry, with core and coats; × or ÷ {stack.weight_spread:.2f}."),
-            ("Mass, dry", self._show(stack.areal_weight_kg_m2 * area, "mass"), "Over the area of these cells."),
-            ("Resin it takes", self._show(stack.capacity_m * area, "volume"), "Voids, core, media and peel ply."),
+            ("Mass, dry", self.bench.shown(stack.areal_weight_kg_m2 * area, "mass"), "Over the area of these cells."),
+            ("Resin it takes", self.bench.shown(stack.capacity_m * area, "volume"), "Voids, core, media and peel ply."),
             *self._flow_figures(stack),
             *self._cost_figures(stack_cost(self.bench.document.assessment.job, stack), area),
             *self._closed_figures(stack, area),
@@ -166,8 +163,8 @@ class CellsSection:
             how += " Without a price: " + ", ".join(cost.unpriced) + "."
         more = " and more" if cost.unpriced else ""
         return [
-            ("Materials per m²", self._show(cost.amount, "money") + more, how),
-            ("Materials", self._show(cost.amount * area, "money") + more, how),
+            ("Materials per m²", self.bench.shown(cost.amount, "money") + more, how),
+            ("Materials", self.bench.shown(cost.amount * area, "money") + more, how),
         ]
 
     def _closed_figures(self, stack: Stack, area: float) -> list[tuple[str, str, str]]:
@@ -182,5 +179,5 @@ class CellsSection:
         if closed.pressure_pa is None:
             return [share, ("To close it", "does not close", "No load packs the fibre so far.")]
         load = closed.pressure_pa * area / 1000
-        text = f"{self._show(closed.pressure_pa, 'pressure difference')}, {load:.3g} kN"
+        text = f"{self.bench.shown(closed.pressure_pa, 'pressure difference')}, {load:.3g} kN"
         return [share, ("To close it", text if closed.pressure_pa else "lies loose", CLOSED_WORDS)]

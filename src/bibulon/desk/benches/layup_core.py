@@ -17,7 +17,6 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
-from bibulon.quantities import QuantityKind, show
 from bibulon.quantity_text import QuantityError, parse
 
 if TYPE_CHECKING:
@@ -42,9 +41,6 @@ class CoreSection:
     def _key(self) -> object:
         job = self.bench.document.job
         return tuple(self._cores()), job.core_laying, job.flow.core_gap_m, self.bench.document.settings
-
-    def _show(self, value: float, kind: QuantityKind = "thickness") -> str:
-        return show(value, kind, self.bench.document.assessment.units)
 
     def _fill(self, layout: QVBoxLayout) -> None:
         cores, bench = self._cores(), self.bench
@@ -74,13 +70,19 @@ class CoreSection:
 
     def ways(self, core: CoreCard) -> str:
         """How resin passes along and through *core*, and what it takes, in words."""
-        parts = [f"{self._show(core.thickness_m)} at {self._show(core.density_kg_m3, 'density')}."]
+        parts = [
+            f"{self.bench.shown(core.thickness_m, 'thickness')} at {self.bench.shown(core.density_kg_m3, 'density')}."
+        ]
         if core.grooves != "none":
-            size = f"{self._show(core.groove_width_m)} × {self._show(core.groove_depth_m)}"
+            sides = (core.groove_width_m, core.groove_depth_m)
+            size = " × ".join(self.bench.shown(side, "thickness") for side in sides)
             cut = cut_pattern(core).removesuffix(" and perforated").capitalize()
-            parts.append(f"{cut}, {size} every {self._show(core.groove_pitch_m, 'length')}.")
+            parts.append(f"{cut}, {size} every {self.bench.shown(core.groove_pitch_m, 'length')}.")
         if core.perforation_pitch_m is not None:
-            hole, pitch = self._show(core.perforation_diameter_m), self._show(core.perforation_pitch_m, "length")
+            hole, pitch = (
+                self.bench.shown(core.perforation_diameter_m, "thickness"),
+                self.bench.shown(core.perforation_pitch_m, "length"),
+            )
             parts.append(f"Resin reaches the far skin through {hole} holes every {pitch}.")
         elif lets_resin_through(core):
             parts.append("Resin reaches the far skin through its slits.")
@@ -88,7 +90,7 @@ class CoreSection:
             parts.append("No way through it to the far skin: plies beneath stay dry.")
         laying, density = self.bench.document.job.core_laying, self.bench.document.job.resin.density_kg_m3
         taken = (groove_volume_m(core) + perforation_volume_m(core) + joint_volume_m(core, laying)) * density
-        parts.append(f"It takes {self._show(taken + core.surface_uptake_kg_m2, 'areal weight')} of resin.")
+        parts.append(f"It takes {self.bench.shown(taken + core.surface_uptake_kg_m2, 'areal weight')} of resin.")
         if laying.joint_gap_m > 0:
             slot = duct_conductance_m4(core.thickness_m, laying.joint_gap_m) / core.sheet_width_m
             groove = duct_conductance_m4(core.groove_width_m, core.groove_depth_m) / core.groove_pitch_m

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from bibulon.desk.widgets.fields import FreeField
 from bibulon.laminate.corner import CornerMove, corner_move
-from bibulon.quantities import QuantityKind, show
 from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
@@ -37,7 +36,7 @@ class CornerSection:
     def build(self) -> None:
         bench = self.bench
         bench.section("In a corner")
-        bench.add(FreeField("Radius", lambda: self._show(self.radius_m, "length"), self._take_radius))
+        bench.add(FreeField("Radius", lambda: self.bench.shown(self.radius_m, "length"), self._take_radius))
         bench.add(FreeField("Turns by", lambda: f"{self.turn_deg:g}°", self._take_turn, "90° for a square corner."))
         ways = [("inside corner (female)", False), ("outside corner (male)", True)]
         bench.choice("It is an", lambda: ways, lambda: self.male, self._take_way)
@@ -45,9 +44,6 @@ class CornerSection:
         bench.figure("Has to slide", lambda: self._figure("slide"))
         bench.figure("Stands off or piles up", lambda: self._figure("gap"))
         bench.figure("Debulk", lambda: self._figure("goes"))
-
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.bench.document.assessment.units)
 
     def _take_radius(self, text: str) -> None:
         radius = parse(text, "length", self.bench.document.assessment.units)
@@ -86,7 +82,7 @@ class CornerSection:
         move, wrong = self._found()
         if move is None:
             return "–", wrong
-        texts = (self._show(move.loose_m, "thickness"), self._show(move.packed_m, "thickness"))
+        texts = (self.bench.shown(move.loose_m, "thickness"), self.bench.shown(move.packed_m, "thickness"))
         return ", ".join(
             texts
         ), "The fabrics of the thickest stack, smoothed down by hand and under the planned vacuum."
@@ -96,12 +92,12 @@ class CornerSection:
         if move is None:
             return "too tight" if wrong else "–", wrong
         if which == "slide":
-            return self._show(move.slide_m, "thickness"), "θ · (loose − packed): what the outermost ply needs."
+            return self.bench.shown(move.slide_m, "thickness"), "θ · (loose − packed): what the outermost ply needs."
         if which == "gap":
             word = (
                 "It piles up as a wrinkle." if self.male else "Where it cannot slide it spans the corner so far off it."
             )
-            return self._show(move.gap_m, "thickness"), word
+            return self.bench.shown(move.gap_m, "thickness"), word
         if move.goes == 1:
             return "once, with the bag", "Bridging so small closes as the bag comes down."
         return f"in {move.goes} goes", "So that no go moves more than half a millimetre; push each ply home first."

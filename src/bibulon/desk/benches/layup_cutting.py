@@ -24,7 +24,7 @@ from bibulon.job.paths import path_of
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
-from bibulon.quantities import QuantityKind, show
+from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
@@ -105,9 +105,6 @@ class CuttingSections(QObject):
             self.cuts, self.left, self.message = None, (), message
         self.bench.refresh()
 
-    def _show(self, value: float, kind: QuantityKind = "length") -> str:
-        return show(value, kind, self.bench.document.assessment.units)
-
     # -- a joint moved by hand ---------------------------------------------------------------------------------------
 
     def _chosen_joint(self) -> Ply | None:
@@ -133,7 +130,7 @@ class CuttingSections(QObject):
         layout.addWidget(label(f"Joints of ply P{ply.number}, {how}", "muted"))
         hint = "How far they lie towards the lower edge from where a whole width of the roll ends."
         field = FreeField(
-            "Shifted by", lambda: self._show(ply.shift_m).replace("−", "-"), partial(self._shift, ply), hint
+            "Shifted by", lambda: self.bench.shown(ply.shift_m).replace("−", "-"), partial(self._shift, ply), hint
         )
         layout.addWidget(field)
         if by_hand:
@@ -163,7 +160,7 @@ class CuttingSections(QObject):
             pick = partial(bench.desk.plan.choose, "" if chosen else dart.id)
             top = Qt.AlignmentFlag.AlignTop
             row.addWidget(tool_button("select", f"Choose dart {number}", pick, True, chosen), 0, top)
-            hint = f"Taken out at its mouth; {self._show(math.dist(dart.tip, dart.mouth))} deep."
+            hint = f"Taken out at its mouth; {self.bench.shown(math.dist(dart.tip, dart.mouth))} deep."
             path = path_of("cutting/darts", dart.id, "width_m")
             width = QuantityField(bench.document, f"Dart {number}", "thickness", path, hint)
             row.addWidget(width, 1)
@@ -214,9 +211,9 @@ class CuttingSections(QObject):
             count = f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}"
             worst = max(piece.shear for piece in roll.pieces)
             shear = f", shears {worst:.1%}" if worst >= 0.005 else ""
-            cloth = f"{self._show(roll.length_m)} × " if roll.offcut else ""
+            cloth = f"{self.bench.shown(roll.length_m)} × " if roll.offcut else ""
             layout.addWidget(
-                label(f"{count} off {cloth}{self._show(roll.width_m)}, {roll.waste:.0%} waste{shear}", "muted")
+                label(f"{count} off {cloth}{self.bench.shown(roll.width_m)}, {roll.waste:.0%} waste{shear}", "muted")
             )
         self._fill_offcuts(layout)
 
@@ -241,7 +238,7 @@ class CuttingSections(QObject):
             kept.setToolTip("Once the cloth is cut: lists what is left as offcuts, and strikes out those used here")
 
     def _size(self, offcut: Offcut) -> str:
-        return f"{self._show(offcut.length_m)} × {self._show(offcut.width_m)}"
+        return f"{self.bench.shown(offcut.length_m)} × {self.bench.shown(offcut.width_m)}"
 
     def _use(self, on: bool) -> None:
         store, document = self._store(), self.bench.document

@@ -22,7 +22,7 @@ from bibulon.job.part import Part
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
-from bibulon.quantities import QuantityKind, Units, number_shown, show
+from bibulon.quantities import Units, number_shown
 from bibulon.quantity_text import QuantityError, cells_of, parse
 
 DRAWING = "A drawing of the outline"
@@ -63,7 +63,7 @@ class PartBench(Bench):
         self.figure("Process", lambda: (process, "Dry fibre under film, resin drawn in by vacuum."))
         self.figure(
             "Area",
-            lambda: (self._show(self.document.assessment.laminate.total.area_m2, "area"), "Of the mould's surface."),
+            lambda: (self.shown(self.document.assessment.laminate.total.area_m2, "area"), "Of the mould's surface."),
         )
         self.section("Outline")
         self.add(FreeField("Length", lambda: self._size(0), lambda text: self._resize(0, text), "Along x."))
@@ -109,9 +109,6 @@ class PartBench(Bench):
         self.quantity("Barometer", "pressure difference", "shop/barometer_pa", "Absolute air pressure.", decimals=0)
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends", "shop/shift_end_s")
-
-    def _show(self, value: float, kind: QuantityKind) -> str:
-        return show(value, kind, self.document.assessment.units)
 
     # -- outline -----------------------------------------------------------------------------------------------------
 
@@ -164,7 +161,7 @@ class PartBench(Bench):
     def _fill_holes(self, layout: QVBoxLayout) -> None:
         for number, hole in enumerate(self.document.job.part.holes, 1):
             row = QHBoxLayout()
-            area = self._show(Polygon(hole).area, "area")
+            area = self.shown(Polygon(hole).area, "area")
             row.addWidget(label(f"Hole {number}: {area}, {len(hole)} points"), 1)
             row.addWidget(tool_button("remove", f"Close hole {number}", partial(self._close_hole, number - 1)))
             layout.addLayout(row)
@@ -200,7 +197,7 @@ class PartBench(Bench):
 
     def _size(self, axis: int) -> str:
         bounds = self._bounds()
-        return self._show(bounds[axis + 2] - bounds[axis], "length")
+        return self.shown(bounds[axis + 2] - bounds[axis], "length")
 
     def _resize(self, axis: int, text: str) -> None:
         wanted = parse(text, "length", self.document.assessment.units)

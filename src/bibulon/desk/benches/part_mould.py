@@ -19,7 +19,6 @@ from bibulon.job.paths import JobPath
 from bibulon.laminate.relief import height_m
 from bibulon.laminate.relief_shapes import with_figures
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import QuantityKind, show
 from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
@@ -100,15 +99,12 @@ class MouldSection:
         self.flat = bench.button("Flat", self._make_flat, into=row)
         bench.body.addLayout(row)
 
-    def _show(self, value: float, kind: QuantityKind = "length") -> str:
-        return show(value, kind, self.document.assessment.units)
-
     def _height(self) -> tuple[str, str]:
         part = self.document.job.part
         if not part.relief:
             return "flat", "The mould's face is level."
         made = "made from figures" if part.relief_from else "from a mesh"
-        return self._show(height_m(part.relief, part.shape)), (
+        return self.bench.shown(height_m(part.relief, part.shape)), (
             f"From the lowest to the highest place; {len(part.relief)} points, {made}."
         )
 
@@ -120,7 +116,7 @@ class MouldSection:
         part = self.document.job.part
         if part.relief and part.relief_from is None:
             return ""
-        return self._show(getattr(self.figures, name)).replace("−", "-")
+        return self.bench.shown(getattr(self.figures, name)).replace("−", "-")
 
     def _take(self, name: str, figure: str, text: str) -> None:
         part = self.document.job.part

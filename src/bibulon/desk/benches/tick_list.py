@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import label
+from bibulon.exchange.within import size_of
 from bibulon.job import Job
 from bibulon.job.run import EventKind, RunEvent
 from bibulon.refusal import Refusal
@@ -54,11 +55,7 @@ class PictureError(Refusal):
 
 def small_jpeg(path: Path) -> str:
     """The picture in the file, made small, as JPEG in base64. Raises :class:`PictureError`."""
-    try:
-        if path.stat().st_size > LARGEST_FILE_BYTES:
-            raise PictureError(f"{path.name} is too large for a photograph.")
-    except OSError as error:
-        raise PictureError(f"{path.name} cannot be read ({error.strerror or error}).") from error
+    size_of(path, LARGEST_FILE_BYTES, PictureError)
     reader = QImageReader(str(path))
     reader.setAutoTransform(True)  # a telephone held upright
     image = reader.read()

@@ -24,7 +24,7 @@ from bibulon.flow.causes import Cause
 from bibulon.flow.problem import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id
-from bibulon.job.journal import Journal, fits, resumed
+from bibulon.job.journal import Journal, damage_in_words, fits, resumed
 from bibulon.job.kept import About, Kept
 from bibulon.job.reads import read_by
 from bibulon.job.run import RunEvent
@@ -368,7 +368,7 @@ class Document(QObject):
         self._highest = content.highest
         recovered = resumed(recovered, content.events)
         if content.damaged:
-            self.message_raised.emit(_damage_in_words(content.damaged))
+            self.message_raised.emit(damage_in_words(content.damaged))
         if recovered == self._settled:
             return False
         self._undo.append(("recovered work", self._settled))
@@ -398,8 +398,3 @@ class Document(QObject):
         self.runner.answered.disconnect(self._take_answer)
         self.runner.causes_found.disconnect(self._take_causes)
         self.runner.refused.disconnect(self._take_refusal)
-
-
-def _damage_in_words(count: int) -> str:
-    entries = "One entry of the run log is" if count == 1 else f"{count} entries of the run log are"
-    return f"{entries} damaged on disk and missing here; those before and after are whole. The log shows where."
