@@ -38,6 +38,7 @@ def value_at(job: Job, path: FieldPath) -> Any:
     Raises KeyError if there is no element of that name.
 
     >>> from bibulon.demo import demo_job
+    >>> from bibulon.job.paths import path_of
     >>> value_at(demo_job(), path_of("lines", "feed-2", "hose_length_m"))
     3.0
     """
