@@ -97,7 +97,7 @@ _found = Newest[tuple[Job, Units, date], PlanFindings]("bibulon.cautions.registr
 def findings_of_plan(assessment: Assessment, progress: Progress = no_progress) -> PlanFindings:
     """What the rules that read no fill find, by their names; kept for the jobs asked about last.
 
-    *progress* is told how far it is, as a share.
+    *progress* is called with the share done.
     """
     known = _found.get((assessment.job, assessment.units, assessment.on))
     if known is not None:

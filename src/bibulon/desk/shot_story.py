@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEventLoop, QPoint, QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from bibulon.assess import Assessment
 from bibulon.demo import DEMO_FILES, demo_job
@@ -210,6 +210,8 @@ def shoot_proposal(window: Window, path: Path) -> None:
     window.proposals.start(window.document.job)
     loop.exec()
     grab(window, path)
+    leave = next(button for button in window.findChildren(QPushButton) if button.text() == "Leave it")
+    leave.click()  # else it would lie over the pictures that follow
 
 
 def shoot_spread(window: Window, path: Path) -> None:

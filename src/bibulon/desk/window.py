@@ -108,7 +108,7 @@ class Window(WindowDialogs):
         self.opening.progress_described.connect(self.status.setText)
         self.opening.ready.connect(self._put_on_desk)
         for work in (self.studies, self.proposals):
-            work.ended.connect(self._say_if_failed)
+            work.ended.connect(self._show_failure)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.show_message)
         QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
@@ -298,7 +298,7 @@ class Window(WindowDialogs):
         """Show a note over the plan, with up to two things to do about it."""
         self.note.show_message(text, *actions)
 
-    def _say_if_failed(self, message: str) -> None:
+    def _show_failure(self, message: str) -> None:
         if message:
             self.show_message(message)
 

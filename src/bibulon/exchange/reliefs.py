@@ -179,7 +179,7 @@ def relief_of(
 ) -> FoundRelief:
     """The relief under *outline*, of the mesh as it lies there.
 
-    Its lowest place under the outline is height 0. *progress* is told how far it is, as a share. Raises
+    Its lowest place under the outline is height 0. *progress* is called with the share done. Raises
     :class:`ReliefRefusal`.
     """
     points, part = placement.laid(surface.points, outline), Polygon(outline)

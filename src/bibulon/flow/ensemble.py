@@ -179,7 +179,8 @@ def study(
 
     joblib's own ``parallel_config(backend=…)`` round the call sends the fills to another backend's workers.
 
-    *progress* is told the share done, again and again, and may raise :class:`~bibulon.workers.report.Cancelled`. Raises
+    *progress* is called with the share done, again and again, and may raise
+    :class:`~bibulon.workers.report.Cancelled`. Raises
     :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
     """
     flow_problem(job, nodes, levels)

@@ -10,6 +10,7 @@ may have thousands of places.
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable
 from functools import cached_property
 from typing import Annotated, Any, Self, TypeVar
@@ -38,8 +39,9 @@ class _Places(tuple[Element, ...]):
         return places if isinstance(places, cls) else cls._unchecked(cls._checked(tuple(places)))
 
     @classmethod
+    @abstractmethod
     def _checked(cls, places: tuple[Any, ...]) -> tuple[Any, ...]:
-        raise NotImplementedError
+        """The *places* as they are kept. Raises ValueError if they cannot be used."""
 
     @classmethod
     def _unchecked(cls, places: tuple[Any, ...]) -> Self:
@@ -76,8 +78,9 @@ class _Places(tuple[Element, ...]):
         return core_schema.no_info_wrap_validator_function(read, handler.generate_schema(cls._stored_as()))
 
     @classmethod
+    @abstractmethod
     def _stored_as(cls) -> Any:
-        raise NotImplementedError
+        """The type by which they are read from a file."""
 
 
 class Outline(_Places[Point]):

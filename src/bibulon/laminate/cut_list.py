@@ -137,7 +137,7 @@ class CutList:
 
 
 def cut_list(job: Job, progress: Progress = no_progress) -> CutList:
-    """The cut list of *job*; *progress* is told how far it is, as a share."""
+    """The cut list of *job*; *progress* is called with the share done."""
     plies = plies_of(job)
     by_card: dict[str, list[CutPiece]] = {}
     for number, ply in enumerate(plies):

@@ -208,7 +208,7 @@ def _with_risk(layout: Layout, workers: int, progress: Progress) -> Layout:
 
 
 def propose(job: Job, progress: Progress = no_progress, workers: int = -1) -> Proposal:
-    """Try layouts for *job*. *progress* is told the share done, again and again, and may raise
+    """Try layouts for *job*. *progress* is called with the share done, again and again, and may raise
     :class:`~bibulon.workers.report.Cancelled`. Raises :class:`~bibulon.flow.problem.FlowRefusal` if none can be filled.
     """
     every = [("as it is", job), *candidates(job)]

@@ -99,7 +99,10 @@ class WorkerProcess:
         Raises what the task raises, :class:`OverLimit`, :class:`WorkerDied`, and
         :class:`~bibulon.workers.report.Cancelled` if *report* is cancelled meanwhile.
         """
-        with self._one_at_a_time:
+        while not self._one_at_a_time.acquire(timeout=LOOK_EVERY_S):
+            if report.cancelled:
+                raise Cancelled
+        try:
             if self._closed:
                 raise WorkerDied
             self.start()
@@ -111,6 +114,8 @@ class WorkerProcess:
             except (EOFError, OSError) as error:
                 raise self._why_it_died() from error
             return result
+        finally:
+            self._one_at_a_time.release()
 
     def close(self) -> None:
         """End it for good; a task in it ends with :class:`WorkerDied`."""

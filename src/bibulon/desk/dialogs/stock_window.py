@@ -298,10 +298,10 @@ class StockWindow(QDialog):
             self.own = own
         except StockError as error:
             said = str(error)
-        self._say(said)
+        self._show_outcome(said)
         self._fill_head()
 
-    def _say(self, wrong: str = "", done: str = "") -> None:
+    def _show_outcome(self, wrong: str = "", done: str = "") -> None:
         """Say what went wrong, or what was done."""
         for said, text in ((self.message, wrong), (self.notes_text, done)):
             said.setText(text)
@@ -357,13 +357,15 @@ class StockWindow(QDialog):
             text = path.read_text(encoding="utf-8-sig")
             read = from_csv(text, path.name) if path.suffix.lower() == ".csv" else read_cards(text, path.name)
         except (StockError, OSError, UnicodeDecodeError) as error:
-            self._say(str(error))
+            self._show_outcome(str(error))
             return
         replaced = sum(card.id in self.own and self.own[card.id] != card for card in read)
         self._keep({**self.own, **{card.id: card for card in read}})
         if not self.message.text():
             taken = f"{card_count(len(read))} taken in from {path.name}"
-            self._say(done=f"{taken}, {replaced} of them in place of the shop's own." if replaced else f"{taken}.")
+            self._show_outcome(
+                done=f"{taken}, {replaced} of them in place of the shop's own." if replaced else f"{taken}."
+            )
         self._fill_list(read[0].id if read else "")
 
     def give_out(self) -> None:
@@ -375,13 +377,13 @@ class StockWindow(QDialog):
         if path.suffix.lower() not in (".toml", ".csv"):
             path = path.with_name(f"{path.name}.toml")
             if path.exists():
-                self._say(f"{path.name} is already there: choose it by its whole name to replace it.")
+                self._show_outcome(f"{path.name} is already there: choose it by its whole name to replace it.")
                 return
         cards = list((self.own or self.cards).values())
         text = as_csv(cards) if path.suffix.lower() == ".csv" else as_toml(cards)
         try:
             write_whole(path, text.encode("utf-8"))
         except OSError as error:
-            self._say(f"{path.name} could not be written ({error.strerror or error}).")
+            self._show_outcome(f"{path.name} could not be written ({error.strerror or error}).")
             return
-        self._say(done=f"{card_count(len(cards))} written to {path}.")
+        self._show_outcome(done=f"{card_count(len(cards))} written to {path}.")

@@ -89,7 +89,7 @@ class PlanView(PlanPicture):
 
     def refresh(self) -> None:
         """Show the document as it is now, and tell what of it lies under the pointer."""
-        self._tell_place()
+        self._describe_pointer()
         self.speak()
         self.update()
 
@@ -202,7 +202,7 @@ class PlanView(PlanPicture):
         self._note_keys(event)
         self._pointer = event.position()
         self.tool.move(self, self.frame.to_plan(self._pointer), bool(event.buttons() & Qt.MouseButton.LeftButton))
-        self._tell_place()
+        self._describe_pointer()
         if self.tool.name != "select":
             self.update()
 
@@ -211,7 +211,7 @@ class PlanView(PlanPicture):
         self.pointer_described.emit("")
         super().leaveEvent(event)
 
-    def _tell_place(self) -> None:
+    def _describe_pointer(self) -> None:
         """Tell what there is under the pointer, as the plan is shown now."""
         if self._pointer is None:
             return
