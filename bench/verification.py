@@ -20,8 +20,9 @@ from bibulon.flow.factor import FactorCache
 from bibulon.flow.fill import fill
 from bibulon.flow.medium import Rigid
 from bibulon.flow.mesh import mesh_size_m
-from bibulon.flow.problem import GRAVITY_M_S2, FlowCell, FlowLine, FlowProblem, Pace
+from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem, Pace
 from bibulon.flow.result import FillResult
+from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.step import Drive, Gas
 from bibulon.flow.stepper import advance
 from bibulon.job.edits import revised
@@ -367,9 +368,11 @@ CASES = (
 
 
 def table() -> str:
-    """The table in Markdown."""
+    """The table in Markdown, closed moulds and all."""
+    from mould_cases import MOULD_CASES  # which takes its parts from here
+
     lines = ["| case | closed form | nodes: worst error | order in mesh size |", "|---|---|---|---|"]
-    for case in CASES:
+    for case in (*CASES, *MOULD_CASES):
         errors = [case.error(nodes) for nodes in case.nodes]
         steps = [
             2 * math.log(a / b) / math.log(n / m)

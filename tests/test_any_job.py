@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.figures import Figure
-from bibulon.job import Job
+from bibulon.job import EVERY_PROCESS, Job
 from bibulon.job.cards import (
     AdhesiveCard,
     Card,
@@ -41,6 +41,7 @@ from bibulon.job.lines import (
     WhenReached,
 )
 from bibulon.job.mould import Mould
+from bibulon.job.pair import MouldPair, Upper
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.lay_list import lay_list
@@ -184,8 +185,12 @@ def jobs(draw) -> Job:
         peel_ply=of(PeelPlyCard) if draw(st.booleans()) else None,
         tack=of(AdhesiveCard) if draw(st.booleans()) else None,
         core_laying=CoreLaying(chamfer=draw(numbers(0, 5)), joint_gap_m=draw(numbers(0, 0.02))),
-        mould=Mould(
-            cavity_m=draw(st.none() | numbers(0.001, 0.05)), temperature_k=None if likely else draw(numbers(280, 350))
+        mould=Mould(temperature_k=None if likely else draw(numbers(280, 350))),
+        process=draw(st.sampled_from(sorted(EVERY_PROCESS))),
+        pair=MouldPair(
+            cavity_m=draw(st.none() | numbers(0.001, 0.05)),
+            upper=Upper(rigid=draw(st.booleans()), thickness_m=draw(numbers(0.001, 0.05))),
+            cavity_pa=draw(numbers(0, 100_000)),
         ),
         shop=Shop(
             temperature_k=draw(numbers(288, 300) if likely else numbers(264, 333)),

@@ -115,6 +115,10 @@ def in_mould(job: Job, **figures: object) -> Job:
     return changed(job, mould=revised(job.mould, **figures))
 
 
+def in_cavity(job: Job, cavity_m: float) -> Job:
+    return changed(job, process="light RTM", pair=revised(job.pair, cavity_m=cavity_m))
+
+
 def stale(job: Job, card_id: str) -> Job:
     card = next(card for card in job.cards if card.id == card_id)
     return with_card(job, revised(card, lot="A-17", expires=date(2020, 1, 31)))
@@ -220,8 +224,8 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "stack-too-thick": lambda job: changed(job, layup=(revised(job.layup[1], count=40), *job.layup[2:])),
     "slow-fabric": with_tight_fabric,
     "too-much-tack": tacked,
-    "core-thicker-than-cavity": lambda job: in_mould(job, cavity_m=0.02),
-    "cavity-too-tight": lambda job: in_mould(job, cavity_m=0.0285),
+    "core-thicker-than-cavity": lambda job: in_cavity(job, 0.02),
+    "cavity-too-tight": lambda job: in_cavity(job, 0.0285),
     "mould-unchecked": lambda job: laid(job, "P1"),
     "fibre-on-flange": lambda job: changed(job, cutting=revised(job.cutting, allowance_m=0.08)),
     "corner-too-tight": lambda job: in_mould(job, face="female", corner_radius_m=0.002),

@@ -9,7 +9,7 @@ import pytest
 
 from bibulon.assess import assess, filled
 from bibulon.bag.film import bag_plan, bag_plan_of, ports_of
-from bibulon.demo import demo_job
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.flow.causes import causes_of
 from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
@@ -77,7 +77,7 @@ def empty_all_stores() -> None:
 
 @pytest.mark.parametrize("result", list(READS))
 def test_a_result_needs_no_more_than_is_declared(result: Result) -> None:
-    for job in (demo_job(), slow_job()):
+    for job in (demo_job(), slow_job(), demo_job(DEMO_FILES[2])):
         whole = WORK[result](job)
         empty_all_stores()
         assert WORK[result](narrowed(job, result)) == whole
@@ -86,7 +86,7 @@ def test_a_result_needs_no_more_than_is_declared(result: Result) -> None:
 @pytest.mark.parametrize("result", list(READS))
 def test_all_that_is_declared_is_read(result: Result, monkeypatch: pytest.MonkeyPatch) -> None:
     """Else a change of it would have the result worked out in vain."""
-    jobs = [demo_job(), slow_job()]
+    jobs = [demo_job(), slow_job(), demo_job(DEMO_FILES[2])]
     read: set[tuple[str, str]] = set()
 
     def watched(self: Model, name: str) -> Any:

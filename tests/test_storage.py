@@ -7,6 +7,7 @@ import os
 import re
 import shutil
 import subprocess
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, get_args
@@ -66,7 +67,7 @@ def test_any_half_written_file_is_refused(cut: float) -> None:
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        ({"format_version": 2}, "newer Bibulon"),
+        ({"format_version": 3}, "newer Bibulon"),
         ({"format": "something else"}, "not a Bibulon job"),
         ({"surprise": 1}, "surprise"),
         ({"shop": {"temperature_k": 900.0}}, "temperature_k"),
@@ -130,7 +131,7 @@ def test_nan_and_a_newer_file_beside_a_good_backup(demo: Job, tmp_path: Path) ->
 def test_schema_describes_the_demo(demo: Job) -> None:
     described = schema()
     assert set(json.loads(dump(demo))) <= set(described["properties"])
-    assert described["properties"]["format_version"]["const"] == 1
+    assert described["properties"]["format_version"]["const"] == 2
 
 
 def test_journal_survives_a_torn_line(tmp_path: Path, demo: Job) -> None:
@@ -277,12 +278,15 @@ def test_a_saved_file_is_as_open_to_others_as_it_was(demo: Job, tmp_path: Path) 
 
 def test_the_paths_of_fields_are_those_of_the_models() -> None:
     """To have a new field's path in the vocabulary, add it to ``job/paths.py``."""
-    of_parts = {
-        f"{name}/{field}"
-        for name, part in Job.model_fields.items()
-        if isinstance(part.annotation, type) and issubclass(part.annotation, Model)
-        for field in part.annotation.model_fields
-    }
-    assert set(get_args(JobPath)) == of_parts | {"name", "peel_ply", "tack"}
+
+    def paths(model: type[Model], before: str) -> Iterator[str]:
+        for name, field in model.model_fields.items():
+            inner = field.annotation
+            if isinstance(inner, type) and issubclass(inner, Model):
+                yield from paths(inner, f"{before}{name}/")
+            elif before:
+                yield f"{before}{name}"
+
+    assert set(get_args(JobPath)) == set(paths(Job, "")) | {"name", "peel_ply", "tack"}
     with pytest.raises(KeyError):
         path_in("flow", "gravitas")

@@ -6,12 +6,16 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from mould_cases import MOULD_CASES
 from verification import BEGIN, CASES, END, TENSOR, Case, level, strip
 
 from bibulon.flow.fill import fill
 from bibulon.job.places import Relief
 
 COARSE, FINE = 400, 1600
+EVERY = (*CASES, *MOULD_CASES)
+SAME_PLATE = {case.name for case in MOULD_CASES if "plate" in case.name}
+"""Of these the plate's own mesh, which is no finer for a finer one of the fill, makes the error."""
 BOUNDS = {
     "edge fill, constant pressure": 0.01,
     "radial fill from a hole": 0.015,
@@ -27,20 +31,34 @@ BOUNDS = {
     "second feed opened in turn": 0.01,
     "gas shut in at the end": 0.01,
     "swelling under film": 0.01,
+    "clamped round plate, even load": 0.03,
+    "square plate free to turn": 0.02,
+    "plate on springs, long strip": 0.02,
+    "upper half as soft as film": 0.01,
+    "upper half that hardly bends": 0.01,
+    "rim to the middle": 0.025,
+    "rate up to a pressure, then that": 0.01,
+    "channel much too narrow": 0.04,
+    "pocket at half an atmosphere": 0.01,
+    "clamp of a round and a square mould": 0.001,
+    "warm resin into a cold mould": 0.04,
+    "mass in a closed mould": 1e-9,
 }
 
 
 def test_every_case_has_its_bound_and_stands_in_the_docs() -> None:
-    assert {case.name for case in CASES} == set(BOUNDS)
+    assert {case.name for case in EVERY} == set(BOUNDS)
     page = (Path(__file__).parent.parent / "docs/physics.md").read_text(encoding="utf-8")
     table = page[page.index(BEGIN) : page.index(END)]
-    assert all(case.name in table for case in CASES)
+    assert all(case.name in table for case in EVERY)
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
+@pytest.mark.parametrize("case", EVERY, ids=lambda case: case.name)
 def test_the_case_is_met(case: Case) -> None:
     fine = case.error(FINE)
     assert fine < BOUNDS[case.name]
+    if case.name in SAME_PLATE:
+        return
     assert fine <= case.error(COARSE) or fine < 0.01, "errors of a part of a cell wander"
 
 

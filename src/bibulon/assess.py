@@ -320,7 +320,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        fill = scheduled_fill(assessment.job, nodes, levels, progress=progress)
+        fill = scheduled_fill(assessment.job, nodes, levels, assessment.job.closed, progress=progress)
         return replace(assessment, fill=fill, refusal=None, causes=causes_of(assessment.job, fill))
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal, causes=())

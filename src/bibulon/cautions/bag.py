@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import Job
+from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import brief, brief_each
@@ -28,6 +28,7 @@ AS_MANY = Fix("Plan as many as it needs", _as_many_as_needed, lambda job: job.ba
     remedy="Plan at least the pleats that the excess film needs, one at every corner.",
     fix=AS_MANY,
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     bag = assessment.bag
@@ -47,6 +48,7 @@ def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     "tape.",
     remedy="Plan a pleat at every corner and beside every port, and tick it at Bag when it is there.",
     fix=AS_MANY,
+    processes=UNDER_FILM,
 )
 def port_without_pleat(assessment: Assessment) -> Iterator[Finding]:
     bag, job = assessment.bag, assessment.job
@@ -66,6 +68,7 @@ def port_without_pleat(assessment: Assessment) -> Iterator[Finding]:
     "bag",
     why="A gap in the tape, or a corner that is butted and not overlapped, leaks from the first minute to gel.",
     remedy="Walk once round the tape, press it at corners and hose entries, and tick it at Bag.",
+    processes=UNDER_FILM,
 )
 def tape_not_closed(assessment: Assessment) -> Iterator[Finding]:
     if _left_out(assessment.job, TAPE):
@@ -93,6 +96,7 @@ def _left_out(job: Job, label: str) -> bool:
         lambda job: changed(job, bag=revised(job.bag, film_excess=job.house.film_excess)),
     ),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     excess, wanted = assessment.job.bag.film_excess, assessment.job.house.film_excess
@@ -109,6 +113,7 @@ def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     why="Tape needs clean, unreleased flange with room for pleats and for the vent beside the part.",
     remedy="Widen the flange, or bag on a plate under the mould.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def flange_narrow(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -125,6 +130,7 @@ def flange_narrow(assessment: Assessment) -> Iterator[Finding]:
     why="Film beyond its temperature goes soft and holes, tape lets go: the vacuum is lost before gel.",
     remedy="Take film and tape that are made for it, or work cooler; their data sheets have the say.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def film_or_tape_too_hot(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

@@ -201,8 +201,8 @@ def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
 )
 def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     base = assessment.pump_base_pa
-    if base is not None and base > assessment.job.vacuum.cavity_pa:
-        reach, planned = brief_each((base, assessment.job.vacuum.cavity_pa), "pressure", assessment.units)
+    if base is not None and base > assessment.job.vacuum_pa:
+        reach, planned = brief_each((base, assessment.job.vacuum_pa), "pressure", assessment.units)
         yield Finding(f"The pump can reach {reach} with the measured leak; the plan counts on {planned}.")
 
 
@@ -218,7 +218,7 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     ),
 )
 def resin_boils(assessment: Assessment) -> Iterator[Finding]:
-    planned, lowest = assessment.job.vacuum.cavity_pa, assessment.job.resin.lowest_pressure_pa
+    planned, lowest = assessment.job.vacuum_pa, assessment.job.resin.lowest_pressure_pa
     if planned < lowest:
         plan, limit = brief_each((planned, lowest), "pressure", assessment.units)
         yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {assessment.job.resin.name} gases.")

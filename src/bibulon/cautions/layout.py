@@ -13,6 +13,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, inside
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.flow.causes import Cause
+from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import brief, brief_each
 
@@ -30,6 +31,7 @@ AT_AN_END = 0.2
     why="Inserts, pads and stringers take longest to fill, and resin runs round them: their middle stays dry.",
     remedy="Give it a feed, a patch of media or a vacuum point of its own.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def thick_zone_unfed(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -62,6 +64,7 @@ def thick_zone_unfed(assessment: Assessment) -> Iterator[Finding]:
     why="From the narrow end the front widens: it slows down, spreads unevenly, and the far corners come last.",
     remedy="Feed the wide end and let the vent take the narrow one.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def feed_on_narrow_end(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -194,7 +197,7 @@ def _held_back_by(assessment: Assessment, cause: Cause, share: str) -> str:
     if cause.kind == "viscosity":
         return f"Thick resin holds the fill back: at {brief(job.house.thick_pa_s, 'viscosity', units)} {in_time}."
     if cause.kind == "vacuum":
-        has = brief(job.vacuum.cavity_pa, "pressure", units)
+        has = brief(job.vacuum_pa, "pressure", units)
         return f"A vacuum of only {has} holds the fill back: with a usual one {in_time}."
     if cause.kind == "vent":
         return f"Clamping vent {cause.name} holds the fill back: left open, {in_time}."

@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
-from bibulon.job import Job
+from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
 from bibulon.job.layup import Layer
@@ -59,6 +59,7 @@ def _with_peel_ply(job: Job) -> Job:
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
     fix=Fix("Lay peel ply over it", _with_peel_ply),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

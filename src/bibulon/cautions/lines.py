@@ -12,9 +12,9 @@ from shapely.ops import nearest_points, unary_union
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, listed, middle_of
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.flow.problem import GRAVITY_M_S2
 from bibulon.flow.result import STOP_WORDS, StopReason
-from bibulon.job import Job
+from bibulon.flow.stage import GRAVITY_M_S2
+from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.edits import changed, revised, with_media
 from bibulon.quantities import brief, brief_each, show_full
@@ -63,6 +63,7 @@ def _with_brake(job: Job) -> Job:
     remedy="End the media short of the vent, so that the last stretch goes through the laminate.",
     fix=Fix("Cut the media back", _with_brake, lambda job: _with_brake(job) != job),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -90,6 +91,7 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
     why="A feed that does not lie on the media feeds the bare laminate only, and slowly.",
     remedy="Put the line on the media, or reach the media under it.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -112,6 +114,7 @@ def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Air ends up where resin comes last. With no vent there it stays as a dry or porous spot.",
     remedy="Bring a vent to the place that fills last, or change the feeds so that it fills last at a vent.",
+    processes=UNDER_FILM,
 )
 def last_filled_no_vent(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
@@ -218,6 +221,7 @@ def race_track_suspected(assessment: Assessment) -> Iterator[Finding]:
     remedy="Take the pressure off the pot, or use a closed mould that is rated for it.",
     fix=Fix("Take the pressure off", lambda job: changed(job, bucket=revised(job.bucket, over_pressure_pa=0.0))),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
     bucket = assessment.job.bucket
@@ -301,6 +305,7 @@ def _beside(job: Job) -> PlanPoint | None:
     remedy="Stand the bucket below the part.",
     fix=Fix("Stand it half a metre below", lambda job: changed(job, bucket=revised(job.bucket, below_part_m=0.5))),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def bucket_above(assessment: Assessment) -> Iterator[Finding]:
     below = assessment.job.bucket.below_part_m

@@ -85,7 +85,7 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
         move = corner_move(
             stack.layers,
             job.cards,
-            job.shop.barometer_pa - job.vacuum.cavity_pa,
+            job.shop.barometer_pa - job.vacuum_pa,
             radius,
             USUAL_TURN_DEG,
             job.mould.face == "male",

@@ -9,7 +9,7 @@ from typing import Literal
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import on_part
-from bibulon.job import Job
+from bibulon.job import EVERY_PROCESS, Job, Process
 from bibulon.job.base import Point, StationId
 from bibulon.quantities import Units, in_words
 from bibulon.remembered import Newest
@@ -56,6 +56,7 @@ class Registered:
     rule: Rule
     fix: Fix | None
     of_plan: bool
+    processes: frozenset[Process]
 
 
 @dataclass(frozen=True)
@@ -77,14 +78,23 @@ REGISTRY: list[Registered] = []
 
 
 def caution(
-    id: str, rank: Rank, station: StationId, *, why: str, remedy: str, fix: Fix | None = None, of_plan: bool = False
+    id: str,
+    rank: Rank,
+    station: StationId,
+    *,
+    why: str,
+    remedy: str,
+    fix: Fix | None = None,
+    of_plan: bool = False,
+    processes: frozenset[Process] = EVERY_PROCESS,
 ) -> Callable[[Rule], Rule]:
-    """Register the decorated rule; one that is *of_plan* reads nothing of the fill, and is asked once for a job."""
+    """Register the decorated rule, for jobs made by these *processes*; one that is *of_plan* reads nothing of the fill,
+    and is asked once for a job."""
 
     def register(rule: Rule) -> Rule:
         if any(other.id == id for other in REGISTRY):
             raise ValueError(f"two cautions are called {id}")
-        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, fix, of_plan))
+        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, fix, of_plan, processes))
         return rule
 
     return register
@@ -105,7 +115,7 @@ def findings_of_plan(assessment: Assessment, progress: Progress = no_progress) -
     findings: PlanFindings = {}
     rules = [entry for entry in REGISTRY if entry.of_plan]
     for at, entry in enumerate(rules):
-        findings[entry.id] = tuple(entry.rule(assessment))
+        findings[entry.id] = tuple(entry.rule(assessment)) if assessment.job.process in entry.processes else ()
         progress((at + 1) / len(rules))
     remember_findings(assessment, findings)
     return findings
@@ -134,6 +144,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             else None,
         )
         for entry in REGISTRY
+        if assessment.job.process in entry.processes
         for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
     ]
     return tuple(sorted(cautions, key=lambda caution: RANKS.index(caution.rank)))

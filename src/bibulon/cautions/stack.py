@@ -11,7 +11,7 @@ from shapely.ops import nearest_points
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
-from bibulon.job import Job
+from bibulon.job import CLOSED, Job
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
 from bibulon.job.layup import Layer, role_of
@@ -23,6 +23,8 @@ from bibulon.quantities import brief, brief_each
 from bibulon.resin.exotherm import peak_temperature_k
 from bibulon.stock import shelf_card
 
+VEIL_KG_M2 = 0.1
+"""A fabric that weighs no more is a veil."""
 SNUG_GAP_M = 0.0002
 WIDEST_GAP_M = 0.05
 """Cores drawn further apart than this are meant to be apart."""
@@ -73,12 +75,18 @@ def skin_coat_missing(assessment: Assessment) -> Iterator[Finding]:
             role = role_of(layer, cards[layer.card])
             if role == "surface coat":
                 coat = cards[layer.card].name
+            elif coat and assessment.job.closed and _is_veil(cards[layer.card]):
+                break  # laid into the tacky coat, it keeps the weave from printing through
             elif coat and role != "skin coat":
                 first = cards[layer.card].name
                 yield Finding(f"{first} lies straight on {coat}, with no skin coat between.", in_cell(cell), layer.id)
                 return
             else:
                 break
+
+
+def _is_veil(card: Card) -> bool:
+    return isinstance(card, FabricCard) and card.areal_weight_kg_m2 <= VEIL_KG_M2
 
 
 def _snug(job: Job) -> Job:
@@ -185,7 +193,7 @@ def _thickest_run(stack: Stack, cards: dict[str, Card], pressure_pa: float) -> _
 def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     cards = {card.id: card for card in job.cards}
-    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+    pressure = job.shop.barometer_pa - job.vacuum_pa
     runs = [(_thickest_run(cell.stack, cards, pressure), cell) for cell in _each_stack(assessment)]
     if not runs:
         return
@@ -238,11 +246,9 @@ def too_much_tack(assessment: Assessment) -> Iterator[Finding]:
     why="The upper mould rests on the core and does not seal: resin runs past the part.",
     remedy="Take thinner core, or build the mould for this one.",
     of_plan=True,
+    processes=CLOSED,
 )
 def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
-    cavity = assessment.job.mould.cavity_m
-    if cavity is None:
-        return
     cards = {card.id: card for card in assessment.job.cards}
     for cell in _each_stack(assessment):
         rigid = sum(
@@ -250,7 +256,8 @@ def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
             for layer in cell.stack.layers
             if isinstance(card := cards[layer.card], CoreCard | CoatCard)
         )
-        if rigid >= cavity:
+        cavity = cell.stack.cavity_m
+        if cavity is not None and rigid >= cavity:
             has, room = brief_each((rigid, cavity), "thickness", assessment.units)
             yield Finding(f"Core and coats are {has} thick; the cavity is {room}.", in_cell(cell))
             return
@@ -263,15 +270,16 @@ def core_thicker_than_cavity(assessment: Assessment) -> Iterator[Finding]:
     why="More fibre than the cavity closes on holds the mould open: thickness is lost and resin runs round the part.",
     remedy="Take out a ply, deepen the cavity, or clamp the mould by more than vacuum if it is built for that.",
     of_plan=True,
+    processes=CLOSED,
 )
 def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
-    job, cavity = assessment.job, assessment.job.mould.cavity_m
-    if cavity is None:
-        return
-    pull = job.shop.barometer_pa - job.vacuum.cavity_pa
+    job = assessment.job
+    pull = job.shop.barometer_pa - job.vacuum_pa
     for cell in _each_stack(assessment):
+        if cell.stack.cavity_m is None:
+            continue
         try:
-            closed = closed_at(cell.stack.layers, job.cards, cavity)
+            closed = closed_at(cell.stack.layers, job.cards, cell.stack.cavity_m)
         except ValueError:
             continue  # the core alone is too thick, and has a caution of its own
         share = brief(min(closed.fibre_fraction, 9.99), "share", assessment.units)

@@ -8,13 +8,14 @@ stops at gel or the flow limit.
 from __future__ import annotations
 
 import numpy as np
-from scipy import sparse
 from scipy.spatial import cKDTree
 
 from bibulon.arrays import Floats
 from bibulon.flow.network import Network
-from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
+from bibulon.flow.problem import FlowProblem
+from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.step import Step
+from bibulon.flow.upwind import Upwind
 
 STOPPED = 1e-9
 """Fluidity of resin that has stopped, as a share of fresh resin's: not zero, so that no node hangs loose."""
@@ -87,40 +88,9 @@ class Ageing:
         self._poured[self._network.bucket] = self.pours_s[-1]
 
     def _carry(self, step: Step, before: Floats) -> None:
-        from scipy.sparse.linalg import splu  # slow to load, and the window, which does not fill, needs none of it
-
-        edges, count = self._network.edges, len(before)
-        along = step.flow_m3
-        up = np.where(along >= 0, edges.starts, edges.ends)
-        down = np.where(along >= 0, edges.ends, edges.starts)
-        amount = np.abs(along)
-        bucket = self._network.bucket
-        moves = (amount > 0) & (down != bucket)
-        up, down, amount = up[moves], down[moves], amount[moves]
-        came = np.bincount(down, amount, count)
+        flow = Upwind(self._network, step, self._weight)
         held = np.where(self._wetted, before, 0.0)
-        whole = held + came
-        speck = 1e-12 * float(self._network.capacity_m3.max())
-        still = whole <= speck
-        whole = np.where(still, 1.0, whole)
-        kept = ~still[down]
-        up, down, amount = up[kept], down[kept], amount[kept]
-        mixing = ~still
-        mixing[up] = True
-        nodes = np.flatnonzero(mixing)
-        # resin flows from high to low potential: in that order the balance is all but triangular, and solved as such
-        potential = step.pressure_pa + self._weight * self._network.height_m
-        nodes = nodes[np.argsort(-potential[nodes], kind="stable")]
-        rank = np.empty(count, dtype=np.int64)
-        every = rank[nodes] = np.arange(len(nodes))
-        matrix = sparse.csc_array(
-            (
-                np.concatenate([-amount / whole[down], np.ones(len(nodes))]),
-                (np.concatenate([rank[down], every]), np.concatenate([rank[up], every])),
-            ),
-            (len(nodes), len(nodes)),
-        )
-        right = np.where(still, self._poured, held * self._poured / whole)[nodes]
-        carried = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0).solve(right)
-        self._poured[nodes] = carried.clip(0.0, self.pours_s[-1])
+        whole = held + flow.into_nodes()
+        still = whole <= 1e-12 * float(self._network.capacity_m3.max())
+        self._poured = flow.carried(whole, held * self._poured, self._poured, still).clip(0.0, self.pours_s[-1])
         self._wetted = self._wetted | ~still

@@ -15,6 +15,8 @@ from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.network import HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.flow.refinement import _worth_refining
+from bibulon.flow.stage import FlowChannel
+from bibulon.flow.upper_half import UpperHalf, looked_up
 from bibulon.laminate.cells import GRID_M
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
 from bibulon.laminate.relief import heights_at
@@ -38,6 +40,7 @@ class _Assembly:
     def __init__(self, problem: FlowProblem, mesh: Mesh) -> None:
         self.mesh = mesh
         self.by_cell = [{LEVEL_NAMES.index(level.name): level for level in cell.levels} for cell in problem.cells]
+        self.columns = len(problem.upper.gap_m if problem.upper else CARRIED_SHARES)
         present = np.zeros((len(mesh.points_m), len(LEVEL_NAMES)), dtype=bool)
         self.triangles_with: list[Integers] = []
         for slot in range(len(LEVEL_NAMES)):
@@ -57,7 +60,7 @@ class _Assembly:
         self.starts = {"": self.bucket}
         self.pores, self.bores = np.zeros(self.count), np.zeros(self.count)
         self.area, self.reach, self.joint = (np.zeros(self.shell_count) for _ in range(3))
-        self.swelling, self.opening = (np.zeros((self.shell_count, len(CARRIED_SHARES))) for _ in range(2))
+        self.swelling, self.opening = (np.zeros((self.shell_count, self.columns)) for _ in range(2))
         self.pores_between: list[Conductors] = []
         self.pipes_between: list[Conductors] = []
         self.manifold_nodes: dict[str, Integers] = {}
@@ -76,7 +79,7 @@ class _Assembly:
         cells = mesh.cell[chosen]
         corner_nodes = self.node_of[mesh.triangles[chosen], slot]
         tensors, depth = np.zeros((len(self.by_cell), 2, 2)), np.zeros(len(self.by_cell))
-        swelling, opening = np.zeros((len(depth), len(CARRIED_SHARES))), np.ones((len(depth), len(CARRIED_SHARES)))
+        swelling, opening = np.zeros((len(depth), self.columns)), np.ones((len(depth), self.columns))
         for cell, levels in enumerate(self.by_cell):
             if slot in levels:
                 tensors[cell], depth[cell] = levels[slot].transmissivity_m3, levels[slot].capacity_m
@@ -168,6 +171,20 @@ class _Assembly:
         np.add.at(self.pores, pairs.T, lengths / 2 * gap.width_m * gap.height_m)
         self.pipes_between.append(self._edges(pairs, gap.duct_m4 / lengths))
 
+    def add_channel(self, channel: FlowChannel) -> None:
+        """The channel along the rim, open to every level beside it. Raises :class:`FlowRefusal`."""
+        edges = self.mesh.edges_on(MultiLineString(list(channel.pieces)))
+        if not len(edges):
+            return
+        lengths, pairs = self.mesh.lengths_m(edges), self.top[edges]
+        np.add.at(self.bores, pairs.T, lengths / 2 * channel.section_m2)
+        self.pipes_between.append(self._edges(pairs, channel.duct_m4 / lengths))
+        for corner in np.unique(edges):
+            levels = self.node_of[corner][self.node_of[corner] >= 0]
+            open_to = np.column_stack([levels[:-1], np.full(len(levels) - 1, self.top[corner])])
+            beside = float(lengths[(edges == corner).any(axis=1)].sum()) / 2
+            self.pipes_between.append(self._edges(open_to, np.full(len(open_to), channel.duct_m4 / beside)))
+
     def _over_points(self, values: list[float]) -> Floats:
         """(points,) mean of a figure of the cells round each point, by area."""
         mesh = self.mesh
@@ -204,6 +221,7 @@ class _Assembly:
             opening=self.opening / np.maximum(self.reach, 1e-300)[:, None],
             laminate_m=self._over_points([cell.laminate_m for cell in problem.cells]),
             fibre_m=self._over_points([cell.fibre_m for cell in problem.cells]),
+            built_m=self._over_points([cell.built_m for cell in problem.cells]),
             feeds=tuple(self.feeds),
             manifold_nodes=self.manifold_nodes,
             vent_nodes=_together(self.vent_nodes),
@@ -275,8 +293,38 @@ def build_network(problem: FlowProblem) -> Network:
             assembly.add_hose(line)
     for gap in problem.gaps:
         assembly.add_gap(gap)
+    if problem.channel is not None:
+        assembly.add_channel(problem.channel)
     _check_reached(mesh, assembly)
-    return assembly.network(problem)
+    network = assembly.network(problem)
+    return _under_upper_half(network, problem) if problem.upper is not None else network
+
+
+def _under_upper_half(network: Network, problem: FlowProblem) -> Network:
+    """*network* with an upper half that gives: its capacities are those under the vacuum, before any resin."""
+    half, mesh = problem.upper, network.mesh
+    assert half is not None
+    area, loads = np.zeros(len(mesh.points_m)), np.zeros((len(mesh.points_m), len(half.gap_m)))
+    by_cell, thirds = np.array(half.loads_pa), mesh.areas_m2 / 3
+    for corner in mesh.triangles.T:
+        np.add.at(area, corner, thirds)
+        np.add.at(loads, corner, by_cell[mesh.cell] * thirds[:, None])
+    upper = UpperHalf(half, mesh, area, loads / area[:, None])
+    rise = upper.rise(np.full(len(mesh.points_m), problem.vent_pa))
+    shell = slice(0, network.shell_count)
+    more = looked_up(np.array(half.gap_m), network.swelling_m3, rise[network.place])[0]
+    pores = network.capacity_m3 * network.in_part_share
+    bores = network.capacity_m3 - pores
+    pores[shell] += more
+    capacity = pores + bores
+    return replace(
+        network,
+        capacity_m3=capacity,
+        in_part_share=np.divide(pores, capacity, out=np.zeros(len(capacity)), where=capacity > 0),
+        swelling_m3=network.swelling_m3 - more[:, None],
+        laminate_m=network.laminate_m + rise,
+        upper=upper,
+    )
 
 
 def _check_reached(mesh: Mesh, assembly: _Assembly) -> None:

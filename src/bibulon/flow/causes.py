@@ -195,7 +195,7 @@ def _viscosity(job: Job) -> Iterator[EasedJob]:
 
 def _vacuum(job: Job) -> Iterator[EasedJob]:
     better = max(USUAL_VACUUM_PA, job.resin.lowest_pressure_pa)
-    if job.vacuum.cavity_pa > POOR_VACUUM_PA:
+    if job.vacuum_pa > POOR_VACUUM_PA:
         yield "vacuum", changed(job, vacuum=revised(job.vacuum, cavity_pa=better)), "", "", None
 
 
@@ -253,7 +253,7 @@ def _opened_fabrics(job: Job, through: bool) -> Iterator[tuple[FabricCard, Job, 
     if not laid:
         return
     cell = max(laid, key=lambda cell: cell.area_m2)
-    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+    pressure = job.shop.barometer_pa - job.vacuum_pa
     cards = {card.id: card for card in job.cards}
     fabrics = {layer.card: cards[layer.card] for layer in cell.stack.layers}
     opens = {name: _openness(card, pressure, through) for name, card in fabrics.items() if isinstance(card, FabricCard)}

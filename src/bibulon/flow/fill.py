@@ -17,9 +17,10 @@ import numpy as np
 from bibulon.arrays import Flags, Floats
 from bibulon.flow.assembly import build_network
 from bibulon.flow.event_location import Trial, step_to_event
-from bibulon.flow.history import arrivals_of, course_of
+from bibulon.flow.history import arrivals_of, course_of, upper_course
 from bibulon.flow.network import Network
 from bibulon.flow.problem import FlowProblem, FlowRefusal
+from bibulon.flow.recipe import Supplied
 from bibulon.flow.result import After, FillResult, StopReason
 from bibulon.flow.state import FillState
 from bibulon.flow.step import Step
@@ -89,10 +90,10 @@ class _Fill:
             if len(state.rows) > MOST_STEPS:
                 raise FlowRefusal(UNFOLLOWED)
             self.progress(state.in_part_m3 / state.total_m3)
-            timed = valves.next_timed()
+            timed = min(valves.next_timed(), self.steps.recipe.next_timed())
             if not valves.open and not state.under_pressure:
                 if timed >= state.limit:
-                    stopped_by = "no feed open"
+                    stopped_by = "shot mass in" if self.steps.recipe.stopped else "no feed open"
                     break
                 state.clock = timed
                 self._turn_valves()
@@ -106,22 +107,39 @@ class _Fill:
                 state.last_length = 0.0
                 state.arrivals.turn()
                 length = min(length, done) * SHORTER_AFTER_VALVE
-        result = self._result(stopped_by, self._marks(stopped_by))
-        return replace(result, after=self._after()) if self.problem.after else result
+        result, rows = self._result(stopped_by, self._marks(stopped_by)), len(state.rows)
+        if self.problem.after:
+            result = replace(result, after=self._after())
+        return replace(
+            result, upper=upper_course(self.network, state.rows, self.problem.vent_pa, rows, self.problem.after)
+        )
 
     def _turn_valves(self) -> bool:
-        turned = self.valves.turn(self.state.clock, self.state.reach_now, self.state.seconds())
-        if turned:
+        clock, time_s = self.state.clock, self.state.seconds()
+        turned = self.valves.turn(clock, self.state.reach_now, time_s)
+        on = self.steps.recipe.turn(clock, self._supplied(0.0, None), time_s)
+        if on and self.steps.recipe.stopped:
+            self.valves.clamp_all(time_s)
+        if turned or on:
             self.steps.read_valves()
-        return turned
+        return turned or on
+
+    def _supplied(self, length: float, step: Step | None) -> Supplied:
+        """What has been supplied by now, or by the end of a *step* that is not accepted yet."""
+        bucket, state = self.network.bucket, self.state
+        if step is None:
+            return Supplied(state.drawn_m3, float(state.pressure_pa[bucket]))
+        return Supplied(state.reach(length, step).drawn_m3, float(step.pressure_pa[bucket]))
 
     def _next_step(self, wanted: float) -> tuple[float, Step, bool]:
         """The next step, no longer than *wanted*, its length, and whether the part is full at its end."""
         steps = self.steps
         done, step = steps.step_without_leap(wanted, self.target_m3)
         full = steps.to_go(step) <= 0
-        awaiting = self.valves.awaiting
-        if full or (awaiting and self.valves.short_of(awaiting, self.state.reach(done, step)) <= 0):
+        awaiting, recipe = self.valves.awaiting, self.steps.recipe
+        due = bool(awaiting) and self.valves.short_of(awaiting, self.state.reach(done, step)) <= 0
+        due = due or (recipe.awaits and recipe.short_of(self._supplied(done, step)) <= 0)
+        if full or due:
             done, step = self._step_to_event(done, step)
             full = steps.to_go(step) <= 0
         return done, step, full
@@ -131,11 +149,13 @@ class _Fill:
         state, steps, pace = self.state, self.steps, self.problem.pace
         at_rest_pa = steps.pressure_at_rest(step)
         waiting, nothing = self.valves.awaiting, np.zeros(len(state.filled_m3))
+        bucket = self.network.bucket
 
         def trial(length: float, step: Step) -> Trial:
             reach = state.reach(length, step)
             missing = min(steps.to_go(step, at_rest_pa), self.valves.short_of(waiting, reach))
-            return Trial(length, step, missing, reach.front_m, flat=state.dry_share(step.filled_m3) <= 0)
+            missing = min(missing, steps.recipe.short_of(Supplied(reach.drawn_m3, float(step.pressure_pa[bucket]))))
+            return Trial(length, step, missing, reach.front_m, flat=state.dry_share(step.filled_m3, step.wet) <= 0)
 
         def attempt(length: float, wet: Flags, front: Floats, about_pa: Floats) -> Trial:
             guess = wet.copy()
@@ -180,6 +200,8 @@ class _Fill:
         if self._risen_as_high_as_it_can():
             return "too high for the vacuum"
         if gain.held < 1e-6 * gain.arrived and gain.arrived > self.target_m3 / 4:
+            if self.steps.recipe.stopped:
+                return "shot mass in"
             return "dry area behind the vents" if self.valves.open else "no feed open"
         return None
 
@@ -209,10 +231,10 @@ class _Fill:
         rows, pots_m3, drawn_m3 = len(state.rows) - 1, state.in_pots_m3, state.drawn_m3
         if not self.problem.feeds_stay_open:
             self.valves.clamp_all()
-        steps.vents_open = not self.problem.vents_shut
+        steps.vents_open, steps.vents_pa = not self.problem.vents_shut, self.problem.hold_pa
         steps.read_valves()
         left = state.limit - state.clock
-        if self.problem.film_pa > 0 and left > 1e-9 * state.limit:
+        if self.problem.swells and left > 1e-9 * state.limit:
             ends = state.clock + left * np.geomspace(1e-3, 1.0, STEPS_AFTER)
             for end in ends:
                 while state.clock < end * (1 - 1e-12):
@@ -239,6 +261,7 @@ class _Fill:
             node_area_m2=network.area_m2,
             laminate_m=network.laminate_m,
             fibre_m=network.fibre_m,
+            built_m=network.built_m,
             **vars(course_of(network, state.rows)),
             **vars(arrivals),
             events=tuple(self.valves.events),
@@ -249,4 +272,5 @@ class _Fill:
             solves=self.steps.solves,
             margin_s=state.margin_s(end_s) if filled else None,
             after=None,
+            stage_begun_s=tuple(self.steps.recipe.begun_s),
         )

@@ -9,6 +9,8 @@ import numpy as np
 from bibulon.arrays import Flags, Floats
 from bibulon.flow.arrival import evened, smoothed
 from bibulon.flow.network import Network
+from bibulon.flow.result import Even, UpperCourse
+from bibulon.flow.upper_half import UpperHalf
 from bibulon.laminate.levels import LEVEL_NAMES
 from bibulon.resin.viscosity import Rheology
 
@@ -72,6 +74,46 @@ def course_of(network: Network, rows: list[Row]) -> Course:
         in_pots_m3=in_pots - in_vents,
         mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
     )
+
+
+EVEN_SHARES = np.concatenate([np.linspace(0.1, 1.0, 13), 1 + np.array([0.1, 0.2, 0.35, 0.5, 0.75, 1, 1.5, 2, 3, 5])])
+"""Pressures of a full cavity that are tried, as shares of the atmosphere's."""
+
+
+def upper_course(network: Network, rows: list[Row], vent_pa: float, filled: int, with_even: bool) -> UpperCourse | None:
+    """What the upper half does at the end of each of *rows*, of which the first *filled* are those of the fill, and
+    over a cavity full at one pressure if that is wanted."""
+    upper = network.upper
+    if upper is None:
+        return None
+    rises, loads, forces = [], [], []
+    for row in rows:
+        pressure = vent_pa + row.pressure[network.top]
+        rises.append(upper.rise(pressure).astype(np.float32))
+        loads.append(upper.edge_load_n_m(pressure).astype(np.float32))
+        forces.append(upper.forces_n(pressure))
+    return UpperCourse(
+        times_s=np.array([row.time_s for row in rows]),
+        rise_m=np.array(rises),
+        edge_places_m=upper.plate.edge_places_m,
+        edge_shares_m=upper.plate.edge_shares_m,
+        edge_load_n_m=np.array(loads),
+        forces=tuple(forces),
+        filled=filled,
+        even=_even(network, upper) if with_even else None,
+    )
+
+
+def _even(network: Network, upper: UpperHalf) -> Even:
+    levels = upper.problem.atmosphere_pa * EVEN_SHARES
+    off, loads = [], []
+    for level in levels:
+        pressure = np.full(upper.points, level)
+        share = upper.rise(pressure) / network.built_m
+        off.append((share.min(), share.max()))
+        loads.append(upper.edge_load_n_m(pressure).max())
+    thinnest, thickest = np.array(off).T
+    return Even(levels, thinnest, thickest, np.array(loads))
 
 
 def _run_along(network: Network, times: Floats, opened_s: dict[str, float]) -> Flags:

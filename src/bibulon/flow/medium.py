@@ -1,4 +1,5 @@
-"""What conducts and holds resin in a step: a rigid laminate, or one under film that swells where resin carries load.
+"""What conducts and holds resin in a step: a rigid laminate, one under film that swells where resin carries load, or
+one under the upper half of a mould that gives.
 
 Under film, per node, tables say what it holds more and how much better it conducts, straight between
 ``CARRIED_SHARES`` of the film's pressure (see :mod:`bibulon.laminate.levels`). Source: ``P = p_atm − p``, power-law
@@ -14,6 +15,7 @@ import numpy as np
 from bibulon.arrays import Floats
 from bibulon.flow.network import Network
 from bibulon.flow.step import Linearised
+from bibulon.flow.upper_half import UpperHalf, looked_up
 from bibulon.laminate.levels import CARRIED_SHARES
 
 _SHARES = np.array(CARRIED_SHARES)
@@ -59,4 +61,39 @@ class Swelling:
         low, high = (self._opening.take(row + end) for end in (0, 1))
         opening[:count] = low + part * (high - low)
         conductance = self._pores * (opening.take(self._edges.starts) + opening.take(self._edges.ends)) / 2
+        return Linearised(conductance + self._bores, capacity, give, pressure_pa)
+
+
+class UnderUpperHalf:
+    """A laminate in a cavity whose upper half gives: how much, hangs on the pressure everywhere.
+
+    Linearised as if a node's pressure moved it as an even change of pressure would, which is exact under film (D → 0),
+    in a rigid mould (D → ∞) and for even changes; what that leaves is found by linearising again.
+    """
+
+    def __init__(
+        self,
+        network: Network,
+        upper: UpperHalf,
+        vent_pa: float,
+        pores_m3: Floats,
+        bores_m3: Floats,
+        linear_share: float,
+    ) -> None:
+        self.tolerance_pa = linear_share * (upper.problem.atmosphere_pa - vent_pa)
+        self._network, self._upper, self._vent_pa = network, upper, vent_pa
+        self._pores, self._bores = pores_m3, bores_m3
+        self._gap = np.array(upper.problem.gap_m)
+
+    def at(self, pressure_pa: Floats) -> Linearised:
+        network, count = self._network, self._network.shell_count
+        given = self._upper.giving(self._vent_pa + pressure_pa[network.top])
+        rise = given.rise_m[network.place]
+        more, holds_more = looked_up(self._gap, network.swelling_m3, rise)
+        capacity, give, opening = network.capacity_m3.copy(), np.zeros(len(pressure_pa)), np.ones(len(pressure_pa))
+        capacity[:count] += more
+        give[:count] = holds_more * given.compliance_m_pa[network.place]
+        opening[:count] = looked_up(self._gap, network.opening, rise)[0]
+        edges = network.edges
+        conductance = self._pores * (opening.take(edges.starts) + opening.take(edges.ends)) / 2
         return Linearised(conductance + self._bores, capacity, give, pressure_pa)

@@ -16,7 +16,9 @@ import numpy as np
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.conductors import Conductors
 from bibulon.flow.mesh import Mesh
-from bibulon.flow.problem import GRAVITY_M_S2, FlowLine
+from bibulon.flow.problem import FlowLine
+from bibulon.flow.stage import GRAVITY_M_S2
+from bibulon.flow.upper_half import UpperHalf
 
 HOSE_PARTS = 4
 MORE = 1.15
@@ -80,6 +82,8 @@ class Network:
     """(points,) thickness of the plies under full vacuum."""
     fibre_m: Floats
     """(points,) volume of fibre per area."""
+    built_m: Floats
+    """(points,) height that the cavity was built to; 0 under film."""
     feeds: tuple[Feed, ...]
     manifold_nodes: dict[str, Integers]
     """The nodes of each manifold and of its hose."""
@@ -89,6 +93,9 @@ class Network:
     vent_volume_m3: float
     nodes_on_line: dict[str, Integers]
     length_share_on_line: dict[str, Floats]
+    upper: UpperHalf | None = None
+    """The upper half of a closed mould that gives: the capacities are those under vacuum, and what the nodes hold more
+    and conduct better is tabulated over the deflections of its problem instead."""
 
     @property
     def shell_count(self) -> int:

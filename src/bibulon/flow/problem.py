@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -11,6 +12,9 @@ from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
 
 from bibulon.arrays import Floats
+from bibulon.flow.cavity import closed_problem, supply_pa
+from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, Stage, WarmResin
+from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
@@ -23,7 +27,6 @@ from bibulon.resin.batches import even_batch_kg
 from bibulon.resin.charge import charge_of
 from bibulon.resin.viscosity import Rheology, poured, rheology
 
-GRAVITY_M_S2 = 9.81
 NEVER_S = 1e9
 BESIDE_PART_M = 0.1
 """A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
@@ -70,6 +73,8 @@ class FlowCell:
     """Volume of fibre per area."""
     layers: tuple[tuple[LevelName, float], ...] = ()
     """What lies over one another from the tool face, however the levels are merged, with its thickness (m)."""
+    built_m: float = 0.0
+    """Height that the cavity was built to; 0 under film."""
 
     @property
     def transmissivity_m3(self) -> Floats:
@@ -157,6 +162,23 @@ class FlowProblem:
     heel_m3: float = 0.0
     """What is left in the bucket when the next batch is poured."""
     pace: Pace = FULL_PACE
+    channel: FlowChannel | None = None
+    """Round the rim of a closed mould."""
+    stages: tuple[Stage, ...] = ()
+    """The steps of an injection, ``drive_pa`` being the greatest of theirs; none: the drive and the rate above."""
+    stop_m3: float = math.inf
+    """All feeds are clamped when so much has been drawn."""
+    hold_pa: float = 0.0
+    """Pressure of the vents over that during the fill, once the feeds are clamped."""
+    upper: UpperHalfProblem | None = None
+    """The upper half of a closed mould that gives."""
+    warm: WarmResin | None = None
+    """None where resin comes in at the mould's temperature."""
+
+    @property
+    def swells(self) -> bool:
+        """Whether there is more room where resin carries load."""
+        return self.film_pa > 0 or self.upper is not None
 
     def used_up_m3(self, batches: int) -> float:
         """What has been drawn when so many *batches* are used up, down to the heel."""
@@ -174,6 +196,10 @@ def flow_problem(
     laminate = laminate_of(job)
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
     cells = tuple(_flow_cell(cell, levels) for cell in covered)
+    _refuse_what_does_not_close(job, covered)
+    mould = closed_problem(job, covered, [cell.levels for cell in cells]) if job.closed else None
+    if mould is not None:
+        cells = tuple(replace(cell, levels=on) for cell, on in zip(cells, mould.levels, strict=True))
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
     lines = tuple(_flow_line(job, line, part) for line in job.lines)
     _refuse_short_circuits(job, lines)
@@ -183,20 +209,26 @@ def flow_problem(
         drive_pa=drive,
         resin=resin,
         nodes=nodes,
-        vent_pa=job.vacuum.cavity_pa,
-        film_pa=job.shop.barometer_pa - job.vacuum.cavity_pa if job.flow.swelling else 0.0,
+        vent_pa=job.vacuum_pa,
+        film_pa=job.shop.barometer_pa - job.vacuum_pa if job.flow.swelling and not job.closed else 0.0,
         trapped_air=job.flow.trapped_air,
         gaps=tuple(_gaps(job, covered, part)),
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
-        vents_shut=job.flow.vents_after == "shut",
+        vents_shut=job.pair.injection.vent_after == "clamped" if job.closed else job.flow.vents_after == "shut",
         manifolds=tuple(_manifold(job, manifold) for manifold in job.manifolds),
-        rate_m3_s=job.bucket.rate_m3_s,
+        rate_m3_s=0.0 if job.closed else job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         batches_m3=(_batch_m3(job),) if job.flow.by_batch else (),
         heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
         pace=pace,
+        channel=mould.channel if mould else None,
+        stages=mould.stages if mould else (),
+        stop_m3=mould.stop_m3 if mould else math.inf,
+        hold_pa=max(job.pair.hold_pa - job.pair.cavity_pa, 0.0) if mould else 0.0,
+        upper=mould.upper if mould else None,
+        warm=mould.warm if mould else None,
     )
 
 
@@ -208,12 +240,30 @@ def _refuse_what_cannot_fill(job: Job) -> None:
             raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
     if not any(isinstance(line.opens, AtTime) for line in job.feeds):
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
-    if job.vacuum.cavity_pa > job.shop.barometer_pa:
+    if job.vacuum_pa > job.shop.barometer_pa:
         raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
+
+
+def _refuse_what_does_not_close(job: Job, cells: list[Cell]) -> None:
+    if not job.closed:
+        return
+    for cell in cells:
+        at = cell.polygon.representative_point()
+        if cell.stack.cavity_m is None:
+            raise FlowRefusal("The cavity has no height yet: type it at Mould.")
+        if cell.stack.fibre_load_pa is None:
+            raise FlowRefusal(
+                f"At {at.x:.2f}, {at.y:.2f} m the stack does not go into the cavity, however hard it is pressed.",
+                (at.x, at.y),
+            )
 
 
 def _drive_that_lifts_pa(job: Job) -> float:
     drive = drive_pa(job)
+    if drive <= 0 and job.closed:
+        raise FlowRefusal(
+            "Neither the vacuum nor the supply brings resin up to the mould: raise the bucket or press it."
+        )
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
     return drive
@@ -247,6 +297,7 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
         cell.stack.laminate_thickness_m,
         cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
         tuple((level.name, level.thickness_m) for level in cell.stack.levels),
+        cell.stack.cavity_m or 0.0,
     )
 
 
@@ -278,7 +329,9 @@ def _manifold(job: Job, manifold: Manifold) -> FlowManifold:
 def drive_pa(job: Job) -> float:
     """What drives the resin of *job* at the height of the part's lowest face, over the vent's pressure."""
     head = job.resin.density_kg_m3 * GRAVITY_M_S2 * job.bucket.below_part_m
-    return job.shop.barometer_pa + job.bucket.over_pressure_pa - head - job.vacuum.cavity_pa
+    if job.closed:
+        return max(supply_pa(job, step.over_pressure_pa) for step in job.pair.injection.steps)
+    return job.shop.barometer_pa + job.bucket.over_pressure_pa - head - job.vacuum_pa
 
 
 def _gaps(job: Job, cells: list[Cell], part: BaseGeometry) -> Iterator[FlowGap]:

@@ -12,6 +12,7 @@ from bibulon.arrays import Floats, Integers
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
+from bibulon.flow.upper_half import Forces
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName
 
 HALF = 0.5
@@ -22,6 +23,7 @@ StopReason = Literal[
     "trapped air",
     "too high for the vacuum",
     "no feed open",
+    "shot mass in",
     "dry area behind the vents",
 ]
 STOP_WORDS: dict[StopReason, str] = {
@@ -31,6 +33,7 @@ STOP_WORDS: dict[StopReason, str] = {
     "trapped air": "Resin closes round air that has no way out",
     "too high for the vacuum": "The vacuum cannot lift the resin any higher",
     "no feed open": "Every feed is clamped or waits for resin that never comes",
+    "shot mass in": "The shot mass is in and the inlets are clamped before the part is full",
     "dry area behind the vents": "Resin has no way past the vents to what lies behind them",
 }
 """Why a fill ended, as a sentence without its full stop."""
@@ -65,6 +68,37 @@ class After:
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Even:
+    """An upper half over a cavity that is full at one absolute pressure, ``pressure_pa`` (m,): the shares by which the
+    cavity is higher than built where it is least and most, and the greatest load on the edge (m,)."""
+
+    pressure_pa: Floats
+    thinnest: Floats
+    thickest: Floats
+    edge_load_n_m: Floats
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class UpperCourse:
+    """What the upper half of a mould does over a fill and after it, until the resin stops.
+
+    ``times_s`` (k,) on the run clock; ``rise_m`` (k, points) how much the cavity is higher than built;
+    ``edge_places_m`` (r, 2) along the inner seal, each for ``edge_shares_m`` (r,) of it, with what pulls up there,
+    ``edge_load_n_m`` (k, r); ``forces`` for each time; ``filled`` the number of times until the end of the fill;
+    ``even`` what it does with the cavity full at one pressure, None if nobody will ask.
+    """
+
+    times_s: Floats
+    rise_m: Floats
+    edge_places_m: Floats
+    edge_shares_m: Floats
+    edge_load_n_m: Floats
+    forces: tuple[Forces, ...]
+    filled: int
+    even: Even | None
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class FillResult:
     """A fill, from the opening of the first valve to its end.
 
@@ -73,7 +107,8 @@ class FillResult:
     when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
     the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
     ``drawn_m3`` by each hose at the bucket (k, h). ``swelling_m`` (k, n) how much thicker each node is than under full
-    vacuum; ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it; ``pockets`` of gas
+    vacuum; ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it, ``built_m`` the
+    height that a closed mould's cavity was built to; ``pockets`` of gas
     at the end of the fill; ``margin_s`` how long the resin that filled the last places would still have flowed;
     ``after`` None if the fill was not followed on.
     """
@@ -85,6 +120,7 @@ class FillResult:
     node_area_m2: Floats
     laminate_m: Floats
     fibre_m: Floats
+    built_m: Floats
     times_s: Floats
     saturation: Floats
     pressure_pa: Floats
@@ -105,6 +141,10 @@ class FillResult:
     solves: int
     margin_s: float | None
     after: After | None
+    upper: UpperCourse | None = None
+    """None under film and in a rigid mould."""
+    stage_begun_s: tuple[float, ...] = (0.0,)
+    """When each step of the injection began that did."""
 
     @property
     def end_s(self) -> float:

@@ -16,9 +16,11 @@ from bibulon.flow.arrival import Arrivals
 from bibulon.flow.history import Row
 from bibulon.flow.network import Network
 from bibulon.flow.pockets import Pockets
-from bibulon.flow.problem import GRAVITY_M_S2, FlowProblem
+from bibulon.flow.problem import FlowProblem
+from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.step import Step
 from bibulon.flow.valves import Reach
+from bibulon.flow.warmth import Warmth
 
 NEVER_CLOCK = 0.999999
 """Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
@@ -43,6 +45,7 @@ class FillState:
         if problem.trapped_air:
             self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa, self.most_pa + problem.vent_pa)
         self.ageing = Ageing(network, problem)
+        self.warmth = Warmth(network, problem.warm, problem.density_kg_m3) if problem.warm is not None else None
         self.arrivals = Arrivals(network)
         self._supplies = np.flatnonzero(
             (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
@@ -93,24 +96,26 @@ class FillState:
     def in_pockets_m3(self) -> float:
         return sum(pocket.volume_m3 for pocket in self.pockets.followed) if self.pockets is not None else 0.0
 
-    def dry_share(self, filled_m3: Floats) -> float:
-        """Share of the pores that resin has not come to, but for pockets."""
+    def dry_share(self, filled_m3: Floats, wet: Flags) -> float:
+        """Share of the pores that resin has not come to, but for pockets; the full nodes *wet* are, whatever an upper
+        half presses out of them."""
         network = self.network
         empty = np.maximum(network.capacity_m3 - filled_m3, 0.0) * network.in_part_share
+        empty[wet] = 0.0
         if self.pockets is not None:
             empty[self.pockets.nodes] = 0.0
         return float(empty[self.shell].sum()) / self.total_m3
 
-    def dry_to_go(self, filled_m3: Floats) -> float:
+    def dry_to_go(self, step: Step) -> float:
         """How far the part is from full but for specks: zero or below once it is."""
         # what is dry is an area that closes in: its root goes nearly straight to nothing
-        return math.sqrt(self.dry_share(filled_m3)) - math.sqrt(SPECK_SHARE)
+        return math.sqrt(self.dry_share(step.filled_m3, step.wet)) - math.sqrt(SPECK_SHARE)
 
     @property
     def under_pressure(self) -> bool:
         """Whether resin under pressure is left in a laminate that swells: it creeps on with every feed clamped."""
         pressed = self.pressure_pa > 1e-3 * self.problem.drive_pa
-        return self.problem.film_pa > 0 and bool(pressed[self.wet].any())
+        return self.problem.swells and bool(pressed[self.wet].any())
 
     def reach(self, length: float, step: Step) -> Reach:
         """How far the fill has come by the end of a step that is not accepted yet."""
@@ -121,6 +126,15 @@ class FillState:
     @property
     def reach_now(self) -> Reach:
         return Reach(self.filled_m3, self.drawn_m3, self.arrivals.front_m)
+
+    def fluidity(self, start_s: float, end_s: float) -> Floats | None:
+        """(e,) mean fluidity along the edges over that span, as a share of that of resin poured at the start and at the
+        mould's temperature; None if all is such."""
+        aged = self.ageing.fluidity(start_s, end_s)
+        warm = self.warmth.fluidity() if self.warmth is not None else None
+        if aged is None or warm is None:
+            return warm if aged is None else aged
+        return aged * warm
 
     # -- how it goes on ----------------------------------------------------------------------------------------------
 
@@ -142,6 +156,8 @@ class FillState:
             self._full_share(step.filled_m3, step.wet),
             self._impulse(length, step),
         )
+        if self.warmth is not None:
+            self.warmth.take(step, self.filled_m3, span_s[1] - span_s[0])
         self.ageing.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
         self.last_rise_m3, self.last_length = rise, length
         self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa

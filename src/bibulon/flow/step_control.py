@@ -12,9 +12,10 @@ import numpy as np
 from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.conductors import LOOSE
 from bibulon.flow.factor import FactorCache, Singular
-from bibulon.flow.medium import Rigid, Swelling
+from bibulon.flow.medium import Rigid, Swelling, UnderUpperHalf
 from bibulon.flow.network import Network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem, FlowRefusal
+from bibulon.flow.recipe import Recipe
 from bibulon.flow.state import FillState
 from bibulon.flow.step import Drive, NotSettled, Step
 from bibulon.flow.stepper import advance
@@ -35,12 +36,15 @@ class StepControl:
 
     def __init__(self, network: Network, problem: FlowProblem, state: FillState, valves: Valves) -> None:
         self.network, self.problem, self.state, self.valves = network, problem, state, valves
+        self.recipe = Recipe(problem)
         self.factors = FactorCache(network.edges)
         weighs = problem.density_kg_m3 > 0 and network.climbs
         self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
         self._suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None
         self.solves = 0
         self.vents_open = True
+        self.vents_pa = 0.0
+        """Pressure of the vents over that during the fill."""
         self.read_valves()
 
     def read_valves(self) -> None:
@@ -90,11 +94,12 @@ class StepControl:
         return length, step
 
     def _attempt(self, length: float, guess: Flags, about_pa: Floats) -> Step:
-        problem, network = self.problem, self.network
-        if problem.rate_m3_s > 0 and self.valves.open:
+        network = self.network
+        stage = self.recipe.stage
+        if stage.rate_m3_s > 0 and self.valves.open:
             with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
                 step = self._advanced(length, guess, about_pa, by_rate=True)
-                if step.pressure_pa[network.bucket] <= problem.drive_pa:
+                if step.pressure_pa[network.bucket] <= stage.drive_pa:
                     return step
                 guess = step.wet
         return self._advanced(length, guess, about_pa, by_rate=False)
@@ -105,12 +110,12 @@ class StepControl:
         source, held = None, np.array([network.bucket])
         if by_rate:
             source, held = np.zeros(len(state.filled_m3)), held[:0]
-            source[network.bucket] = problem.rate_m3_s * (span_s[1] - span_s[0])
+            source[network.bucket] = self.recipe.stage.rate_m3_s * (span_s[1] - span_s[0])
             guess = guess.copy()
             guess[network.bucket] = True
         fixed = np.concatenate([held, self.vents])
-        fixed_pa = np.zeros(len(fixed))
-        fixed_pa[: len(held)] = problem.drive_pa
+        fixed_pa = np.full(len(fixed), self.vents_pa)
+        fixed_pa[: len(held)] = self.recipe.stage.drive_pa
         drive = Drive(
             length=length,
             fixed=fixed,
@@ -130,13 +135,16 @@ class StepControl:
         self.solves += step.solves
         return step
 
-    def _medium(self, span_s: tuple[float, float]) -> Rigid | Swelling:
+    def _medium(self, span_s: tuple[float, float]) -> Rigid | Swelling | UnderUpperHalf:
         """What resin flows through, with its fluidity over that span of time in the conductances."""
         network, film_pa = self.network, self.problem.film_pa
-        fluidity = self.state.ageing.fluidity(*span_s)
+        fluidity = self.state.fluidity(*span_s)
         pores, bores = network.through_pores_m3, self._bores_m3
         if fluidity is not None:
             pores, bores = pores * fluidity, bores * fluidity
+        if network.upper is not None:
+            vent_pa, share = self.problem.vent_pa, self.problem.pace.linear_share
+            return UnderUpperHalf(network, network.upper, vent_pa, pores, bores, share)
         if film_pa > 0:
             return Swelling(network, film_pa, pores, bores, self.problem.pace.linear_share)
         return Rigid(pores + bores, network.capacity_m3)
@@ -168,7 +176,7 @@ class StepControl:
 
         *at_rest_pa* is that of :meth:`pressure_at_rest`, asked for where it is needed and not given.
         """
-        to_go, pockets = self.state.dry_to_go(step.filled_m3), self.state.pockets
+        to_go, pockets = self.state.dry_to_go(step), self.state.pockets
         if to_go > 0 or pockets is None or not pockets.followed:
             return to_go
         at_rest_pa = self.pressure_at_rest(step) if at_rest_pa is None else at_rest_pa

@@ -153,6 +153,9 @@ class Valves:
     def _closes(self, line: FlowLine, due: float) -> bool:
         return line.closes_s is not None and self._resin.fluidity_time(line.closes_s) <= due
 
-    def clamp_all(self) -> None:
-        """Close every feed, as is done once the part is full."""
+    def clamp_all(self, time_s: float | None = None) -> None:
+        """Close every feed, as is done once the part is full, or the shot is in at that time."""
+        if time_s is not None:
+            self.events += [ValveEvent(time_s, line, "clamped") for line in sorted(self.open)]
+            self._done |= {feed.line.id for feed in self._network.feeds}
         self.open.clear()

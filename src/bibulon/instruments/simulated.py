@@ -47,7 +47,7 @@ def world_of(assessment: Assessment) -> World:
     largest = max((batch.mass_kg for batch in assessment.batches), default=job.charge.largest_batch_kg)
     return World(
         barometer_pa=job.shop.barometer_pa,
-        cavity_pa=job.vacuum.cavity_pa,
+        cavity_pa=job.vacuum_pa,
         leak_pa_s=SMALL_LEAK_PA_S,
         temperature_k=job.shop.temperature_k,
         pot_life_s=pot_life_s(job.resin, job.shop.temperature_k, largest),

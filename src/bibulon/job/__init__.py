@@ -33,13 +33,18 @@ from bibulon.job.house import HouseRules
 from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
 from bibulon.job.mould import Mould
+from bibulon.job.pair import MouldPair
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.job.run import RunEvent, shot_of
 from bibulon.job.series import Series
 
 FORMAT = "bibulon job"
-FORMAT_VERSION = 1
-Process = Literal["film infusion"]
+FORMAT_VERSION = 2
+Process = Literal["film infusion", "light RTM"]
+CLOSED: frozenset[Process] = frozenset({"light RTM"})
+"""Processes with two mould halves."""
+UNDER_FILM: frozenset[Process] = frozenset({"film infusion"})
+EVERY_PROCESS = CLOSED | UNDER_FILM
 
 CardKind = TypeVar(
     "CardKind",
@@ -60,12 +65,14 @@ class Job(Model):
     """One job. Every card it names is carried in ``cards``, so that it opens the same anywhere."""
 
     format: Literal["bibulon job"] = "bibulon job"
-    format_version: Literal[1] = 1
+    format_version: Literal[2] = 2
     id: Identifier
     name: Name
     process: Process = "film infusion"
     part: Part
     mould: Mould = Mould()
+    pair: MouldPair = MouldPair()
+    """The two halves of a closed mould; kept, and not used, under film."""
     series: Series = Series()
     shop: Shop = Shop()
     regions: Annotated[tuple[Region, ...], Field(max_length=200)] = ()
@@ -114,6 +121,7 @@ class Job(Model):
             for use in (manifold.tube, manifold.hose):
                 self._expect(use, TubeCard, f"manifold {manifold.label}")
         self._check_supply()
+        self._check_pair()
         for patch in self.media:
             self._expect(patch.card, MediaCard, "a media patch")
         for user, chosen, kind in (
@@ -166,6 +174,13 @@ class Job(Model):
                 seen.add(at)
                 at = above[at]
 
+    def _check_pair(self) -> None:
+        """Heights of the cavity have regions that are there."""
+        regions = {region.name for region in self.regions}
+        for entry in self.pair.heights:
+            if entry.region not in regions:
+                raise ValueError(f"the cavity: there is no region named “{entry.region}”")
+
     def _card_of(self, identifier: str, user: str) -> Card:
         for card in self.cards:
             if card.id == identifier:
@@ -204,6 +219,16 @@ class Job(Model):
     def shot(self) -> tuple[RunEvent, ...]:
         """The entries of the run log since the last new run."""
         return shot_of(self.run)
+
+    @property
+    def closed(self) -> bool:
+        """Whether it is made between two mould halves."""
+        return self.process in CLOSED
+
+    @property
+    def vacuum_pa(self) -> float:
+        """Absolute pressure planned under the film, or in the cavity."""
+        return self.pair.cavity_pa if self.closed else self.vacuum.cavity_pa
 
     @property
     def mould_temperature_k(self) -> float:

@@ -66,6 +66,14 @@ class Line(Model):
     """What the hose of a feed comes from: another feed or a manifold; None: the bucket."""
     membrane: bool = False
     """A vent that lets air through but holds resin back."""
+    is_port: bool = False
+    """An inlet or vent at a place, as through a mould half: its two points are the sides of its bore."""
+
+    @property
+    def place(self) -> Point:
+        """The middle between its ends: where a port is."""
+        (x0, y0), (x1, y1) = self.points[0], self.points[-1]
+        return (x0 + x1) / 2, (y0 + y1) / 2
 
     @field_validator("points")
     @classmethod

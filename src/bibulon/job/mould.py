@@ -29,5 +29,3 @@ class Mould(Model):
     draft_deg: Annotated[float, Field(ge=0, le=90)] = 3.0
     corner_radius_m: Length | None = None
     """The tightest corner that fibre has to follow."""
-    cavity_m: Length | None = None
-    """Height of a closed mould's cavity; None for an open one."""

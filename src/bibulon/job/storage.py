@@ -49,9 +49,19 @@ def parse(text: str, name: str = "the file") -> Job:
             "Nothing was changed. Open it there, or update this program."
         )
     try:
-        return Job.model_validate_json(text)
+        return Job.model_validate_json(text if version == FORMAT_VERSION else json.dumps(brought_up(data)))
     except ValidationError as error:
         raise StorageError(f"{name} cannot be used: {explain(error)}.") from error
+
+
+def brought_up(data: dict[str, Any]) -> dict[str, Any]:
+    """The document *data* of an earlier format version as one of this version."""
+    data = {**data, "format_version": FORMAT_VERSION}
+    mould = data.get("mould")
+    if isinstance(mould, dict) and "cavity_m" in mould:  # version 1 had it there
+        data["mould"] = {name: value for name, value in mould.items() if name != "cavity_m"}
+        data["pair"] = {"cavity_m": mould["cavity_m"]}
+    return data
 
 
 def _refuse_constant(constant: str) -> Any:

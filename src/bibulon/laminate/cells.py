@@ -8,7 +8,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +20,7 @@ from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.layup import CoreLaying, Layer
 from bibulon.job.reads import derived
+from bibulon.laminate.closed_mould import HARDEST_PA, fibre_load_pa
 from bibulon.laminate.compaction import (
     HAND_PA,
     fibre_fraction,
@@ -34,7 +35,7 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
-from bibulon.laminate.levels import Level, levels_of
+from bibulon.laminate.levels import CAVITY_LOADS_PA, Level, levels_of, with_slack
 from bibulon.laminate.relief import developed_area_m2
 
 GRID_M = 1e-4
@@ -74,6 +75,12 @@ class Stack:
     starved_side: bool
     log_spread: float
     levels: tuple[Level, ...]
+    cavity_m: float | None = None
+    """Height of the closed mould's cavity here; None under film."""
+    fibre_load_pa: float | None = 0.0
+    """What the fibre is pressed with by that cavity: 0 if it lies loose, None if no pressure closes the mould."""
+    slack_m: float = 0.0
+    """What the stack, lying loose, leaves of the cavity."""
 
     @property
     def capacity_m(self) -> float:
@@ -137,24 +144,35 @@ def laminate_of(job: Job) -> Laminate:
     book = job.laid
     for name in dict.fromkeys(layer.region for layer in book if layer.region is not None):
         pieces = _cut(pieces, regions[name], name, None)
-    for patch in job.media:
+    for entry in job.pair.heights if job.closed else ():
+        pieces = _cut(pieces, regions[entry.region], entry.region, None)
+    for patch in job.media if not job.closed else ():
         pieces = _cut(pieces, patch.outline.polygon, None, patch.card)
     books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
-    stacks: dict[tuple[tuple[Layer, ...], str | None], Stack] = {}
+    stacks: dict[tuple[tuple[Layer, ...], str | None, float | None], Stack] = {}
     cells = []
     for shape, inside, media in pieces:
         if inside not in books:
             books[inside] = tuple(layer for layer in book if layer.region in inside)
         layers = books[inside]
-        key = (layers, media)
+        key = (layers, media, cavity_of(job, inside))
         if key not in stacks:
-            stacks[key] = stack_of(job, layers, job.card(media, MediaCard) if media else None)
+            stacks[key] = stack_of(job, layers, job.card(media, MediaCard) if media else None, key[2])
         cells += [
             Cell(polygon, stacks[key], developed_area_m2(job.part.relief, polygon))
             for polygon in get_parts(shape)
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]
     return Laminate(tuple(cells), _totals(cells, job.resin.density_kg_m3), _amounts(job, cells))
+
+
+def cavity_of(job: Job, inside: Collection[str | None]) -> float | None:
+    """Height of the cavity where the regions *inside* lie, the last of the heights given counting; None under film, or
+    if nobody has said."""
+    if not job.closed:
+        return None
+    by_region = [entry.height_m for entry in job.pair.heights if entry.region in inside]
+    return by_region[-1] if by_region else job.pair.cavity_m
 
 
 def _cut(
@@ -322,6 +340,12 @@ class _Sum:
             self.starved = self.starved or starves
             self.shut = True
 
+    def add_slack(self, gap_m: float) -> None:
+        """Add a gap over a stack that lies loose: resin runs through it as between two plates, ``h³/12``."""
+        self.thickness += gap_m
+        self.void += gap_m
+        self._conduct(np.eye(2) * gap_m**3 / 12, 1.0)
+
     def add_media(self, card: MediaCard) -> None:
         self._conduct(np.eye(2) * card.permeability_m2.value * card.thickness_m, card.permeability_m2.spread)
 
@@ -330,13 +354,24 @@ class _Sum:
         self.conducting_spread += float(np.trace(share)) * float(np.log(spread))
 
 
-def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> Stack:
-    """Figures of one stack under full planned vacuum, everything at the tool's temperature.
+def packed_by_pa(job: Job, stack: Stack) -> float:
+    """What the fibre of *stack* is pressed with, under film or in a cavity (Pa)."""
+    if stack.cavity_m is None:
+        return job.shop.barometer_pa - job.vacuum_pa
+    return HARDEST_PA if stack.fibre_load_pa is None else max(stack.fibre_load_pa, CAVITY_LOADS_PA[-1])
+
+
+def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None, cavity_m: float | None = None) -> Stack:
+    """Figures of one stack under full planned vacuum, or pressed to a cavity, everything at the tool's temperature.
 
     In-plane ``T = Σ K·h`` over plies, grooves and media; capacity ``Σ (1−Vf)·h`` and the uptakes per area; through the
     thickness ``Σ h/Kz``.
     """
-    compaction_pa = job.shop.barometer_pa - job.vacuum.cavity_pa
+    compaction_pa = job.shop.barometer_pa - job.vacuum_pa
+    load_pa: float | None = 0.0
+    if cavity_m is not None:
+        load_pa = fibre_load_pa(layers, job.cards, cavity_m)
+        compaction_pa = HARDEST_PA if load_pa is None else max(load_pa, CAVITY_LOADS_PA[-1])
     resin_density = job.resin.density_kg_m3
     total = _Sum(np.zeros((2, 2)))
     cards = {card.id: card for card in job.cards}
@@ -358,7 +393,12 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
     total.add_fabrics(plies, compaction_pa)
     if media is not None:
         total.add_media(media)
-    peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply else None
+    peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply and not job.closed else None
+    slack = 0.0
+    if cavity_m is not None:
+        slack = max(cavity_m - total.thickness - total.core_thickness - total.coat_thickness, 0.0)
+        slack = slack if slack > 1e-9 else 0.0
+        total.add_slack(slack)
     resin_kg = total.void * resin_density
     tensor, trace = total.transmissivity, float(np.trace(total.transmissivity))
     through = total.through_spread / total.resistance if total.resistance > 0 and not total.shut else 0.0
@@ -388,5 +428,19 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None) -> St
         through_spread=float(np.exp(through)),
         starved_side=total.starved,
         log_spread=total.conducting_spread / trace if trace else 0.0,
-        levels=levels_of(tuple(entries), media, peel, compaction_pa, resin_density, job.core_laying),
+        levels=with_slack(
+            levels_of(
+                tuple(entries),
+                media,
+                peel,
+                compaction_pa,
+                resin_density,
+                job.core_laying,
+                CAVITY_LOADS_PA if cavity_m is not None else None,
+            ),
+            slack,
+        ),
+        cavity_m=cavity_m,
+        fibre_load_pa=load_pa,
+        slack_m=slack,
     )

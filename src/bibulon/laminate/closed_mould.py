@@ -13,7 +13,7 @@ from scipy.optimize import brentq
 
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import Layer
-from bibulon.laminate.compaction import ply_thickness_m
+from bibulon.laminate.compaction import DENSEST_FIBRE_FRACTION, ply_thickness_m
 
 SOFTEST_PA, HARDEST_PA = 1.0, 1e8
 
@@ -53,6 +53,15 @@ def closed_at(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -
     if fraction >= 1.0 or height(HARDEST_PA) > room:
         return Closed(fraction, None, room)
     return Closed(fraction, float(brentq(lambda p: height(p) - room, SOFTEST_PA, HARDEST_PA, rtol=1e-9)), room)
+
+
+def fibre_load_pa(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -> float | None:
+    """What the fibre is pressed with in a cavity of that height: 0 if it lies loose, None if no pressure closes it."""
+    try:
+        closed = closed_at(layers, cards, cavity_m)
+    except ValueError:
+        return None
+    return closed.pressure_pa if closed.fibre_fraction <= DENSEST_FIBRE_FRACTION else None
 
 
 def _fraction(card: FabricCard, pressure_pa: float) -> float:

@@ -36,6 +36,9 @@ OPEN_M = 1e-6
 CARRIED_SHARES = (0.0, 0.2, 0.4, 0.55, 0.7, 0.8, 0.88, 0.94, 0.98)
 """Shares of the compaction pressure carried by the resin, at which the swelling of a level is tabulated."""
 
+CAVITY_LOADS_PA = tuple(float(load) for load in np.geomspace(1e7, 100.0, 49))
+"""Pressures on the fibre in a closed mould, from the hardest, at which a level is tabulated; the last lets it loose."""
+
 Tensor = tuple[tuple[float, float], tuple[float, float]]
 
 
@@ -43,8 +46,9 @@ Tensor = tuple[tuple[float, float], tuple[float, float]]
 class Level:
     """One level: in-plane transmissivity (m³), capacity (m), how easily resin passes to the next one up (m), thickness.
 
-    These hold under full vacuum. Where resin carries a share of the pressure the level holds ``swelling_m`` more and
-    conducts ``opening`` times as much: one value for each of ``CARRIED_SHARES``; empty if it does not swell.
+    These hold under full vacuum, or at the height of a closed mould's cavity. Where resin carries a share of the
+    pressure the level holds ``swelling_m`` more and conducts ``opening`` times as much: one value for each of
+    ``CARRIED_SHARES``, in a closed mould for each of ``CAVITY_LOADS_PA``; empty if it does not swell.
     """
 
     name: LevelName
@@ -102,12 +106,15 @@ def levels_of(
     compaction_pa: float,
     resin_density_kg_m3: float,
     laying: CoreLaying = SQUARE_AND_TIGHT,
+    loads_pa: tuple[float, ...] | None = None,
 ) -> tuple[Level, ...]:
-    """The levels of a stack of ``(card, angle in degrees, count)`` from the tool face.
+    """The levels of a stack of ``(card, angle in degrees, count)`` from the tool face under *compaction_pa*, with their
+    tables over *loads_pa*; None: over what the shares that resin carries leave.
 
     Plies between two cores count with the bag side; grooves lie on the core's bag face or go through it.
     """
-    loads = tuple(compaction_pa * (1 - share) for share in CARRIED_SHARES)
+    tabulated = loads_pa or tuple(compaction_pa * (1 - share) for share in CARRIED_SHARES)
+    loads = (compaction_pa, *tabulated)
     cores = [(card, angle, count) for card, angle, count in plies if isinstance(card, CoreCard)]
     between = _core_level(cores, resin_density_kg_m3, laying)
     packed = [
@@ -117,8 +124,8 @@ def levels_of(
     return tuple(
         replace(
             level,
-            swelling_m=tuple(other[at].capacity_m - level.capacity_m for other in packed),
-            opening=tuple(_conducting(other[at]) / max(_conducting(level), 1e-300) for other in packed),
+            swelling_m=tuple(other[at].capacity_m - level.capacity_m for other in packed[1:]),
+            opening=tuple(_conducting(other[at]) / max(_conducting(level), 1e-300) for other in packed[1:]),
         )
         for at, level in enumerate(packed[0])
     )
@@ -209,6 +216,27 @@ def _core_level(
         return None, _series(*through)
     thickness = sum(core.thickness_m * count for core, _, count in cores)
     return Level("core", _tensor(transmissivity), capacity, thickness_m=thickness), _series(*through)
+
+
+def with_slack(levels: tuple[Level, ...], gap_m: float) -> tuple[Level, ...]:
+    """*levels* with a gap over the last of them that resin runs through as between two plates, ``h³/12``."""
+    if gap_m <= 0 or not levels:
+        return levels
+    last = levels[-1]
+    (xx, xy), (yx, yy) = last.transmissivity_m3
+    more = gap_m**3 / 12
+    opening = np.array(last.opening) * _conducting(last) / (_conducting(last) + 2 * more)
+    return (
+        *levels[:-1],
+        replace(
+            last,
+            transmissivity_m3=((xx + more, xy), (yx, yy + more)),
+            capacity_m=last.capacity_m + gap_m,
+            thickness_m=last.thickness_m + gap_m,
+            swelling_m=tuple(float(swelling) - gap_m for swelling in last.swelling_m),
+            opening=tuple(float(factor) for factor in opening),
+        ),
+    )
 
 
 def merged(levels: tuple[Level, ...], count: int) -> tuple[Level, ...]:

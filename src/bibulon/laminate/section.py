@@ -12,7 +12,7 @@ from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import Layer, role_of
-from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.cells import laminate_of, packed_by_pa
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 
 
@@ -40,7 +40,6 @@ def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float]
     places = np.outer(1 - shares, start) + np.outer(shares, end)
     laminate = laminate_of(job)
     cards = {card.id: card for card in job.cards}
-    pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
     book = job.laid
     numbers = {layer.id: number for number, layer in enumerate(job.layup, 1)}
     edges = {layer.id: _edge(job, layer) for layer in book if job.is_core(layer.card)}
@@ -49,8 +48,8 @@ def stack_section(job: Job, start: tuple[float, float], end: tuple[float, float]
         cell = laminate.at(float(x), float(y))
         for layer in cell.stack.layers if cell is not None else ():
             card = cards[layer.card]
-            if isinstance(card, FabricCard):
-                thickness_m = ply_thickness_m(card, fibre_fraction(card, pressure))
+            if isinstance(card, FabricCard) and cell is not None:
+                thickness_m = ply_thickness_m(card, fibre_fraction(card, packed_by_pa(job, cell.stack)))
             else:
                 assert isinstance(card, CoreCard | CoatCard)
                 thickness_m = card.thickness_m

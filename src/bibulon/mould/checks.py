@@ -55,7 +55,7 @@ CHECKS: tuple[tuple[str, Words], ...] = (
     ("M10", _when(lambda job: job.mould.kind == "wood or board", "Board sealed all round: raw edges leak for hours")),
     ("M11", _when(lambda job: job.mould.two_good_faces,
                   "Second face ready: film and media alone leave a rough one")),
-    ("M12", _when(lambda job: job.mould.cavity_m is not None,
+    ("M12", _when(lambda job: job.closed,
                   "Upper mould, seals and clamps tried with nothing in it")),
 )  # fmt: skip
 

@@ -118,7 +118,7 @@ class _Traveller:
             ["Dry mass", self.show(a.laminate.total.dry_mass_kg, "mass"), "Charge", a.charge_mass.shown(self.units)],
             ["Shop", f"{self.show(self.job.shop.temperature_k, 'temperature')}, barometer "
              f"{show(self.job.shop.barometer_pa, 'pressure difference', self.units, 0)}",
-             "Planned vacuum", self.show(self.job.vacuum.cavity_pa, "pressure")],
+             "Planned vacuum", self.show(self.job.vacuum_pa, "pressure")],
         ]  # fmt: skip
         return [
             self.text(self.job.name, "title"),
@@ -142,13 +142,13 @@ class _Traveller:
         ]
 
     def mould(self) -> list[Flowable]:
-        mould = self.job.mould
+        mould, cavity = self.job.mould, self.job.pair.cavity_m
         facts = [
             f"{mould.kind}, {mould.face}",
             *([f"{mould.hand} of a pair"] if mould.hand != "single" else []),
             *([f"released with {mould.release}"] if mould.release else []),
             f"at {self.show(self.job.mould_temperature_k, 'temperature')}",
-            *([f"cavity {self.show(mould.cavity_m, 'thickness')}"] if mould.cavity_m is not None else []),
+            *([f"cavity {self.show(cavity, 'thickness')}"] if self.job.closed and cavity is not None else []),
         ]
         rows = []
         for check in mould_checks(self.job, self.units):

@@ -52,7 +52,7 @@ class CellsSection:
     def _key(self) -> object:
         laminate, job = self.bench.document.assessment.laminate, self.bench.document.job
         chosen = self.chosen.layers if self.chosen is not None else None
-        return id(laminate), self.bench.document.settings, chosen, job.mould.cavity_m, job.cards
+        return id(laminate), self.bench.document.settings, chosen, job.cards
 
     def touch(self, place: Point) -> None:
         """Choose the stack at *place*."""
@@ -168,7 +168,7 @@ class CellsSection:
         ]
 
     def _closed_figures(self, stack: Stack, area: float) -> list[tuple[str, str, str]]:
-        cavity = self.bench.document.job.mould.cavity_m
+        cavity = stack.cavity_m
         if cavity is None or not stack.layers:
             return []
         try:

@@ -69,7 +69,7 @@ class CornerSection:
         if not cells or not job.layup:
             return None
         thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
-        pressure = job.shop.barometer_pa - job.vacuum.cavity_pa
+        pressure = job.shop.barometer_pa - job.vacuum_pa
         return corner_move(thickest.stack.layers, job.cards, pressure, self.radius_m, turn_deg, self.male)
 
     def _found(self) -> tuple[CornerMove | None, str]:

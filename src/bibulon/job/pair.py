@@ -1,0 +1,198 @@
+"""A pair of mould halves: cavity, upper half, rim channel, seals, ports, vacuums, and how it is injected."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from bibulon.job.base import Identifier, Length, Mass, Model, Name, Point, Temperature, Thickness
+
+AbsolutePressure = Annotated[float, Field(ge=0, le=110_000)]
+OverPressure = Annotated[float, Field(ge=0, le=5_000_000)]
+"""Pressure over the atmosphere."""
+Rate = Annotated[float, Field(gt=0, le=0.1)]
+Volume = Annotated[float, Field(gt=0, le=100)]
+Shots = Annotated[int, Field(ge=0, le=1_000_000)]
+
+
+class RegionHeight(Model):
+    """Height of the cavity in one region, where a step is moulded in."""
+
+    region: Name
+    height_m: Thickness
+
+
+class Upper(Model):
+    """The upper half as a plate: its laminate, what stiffens it, or what was measured of it."""
+
+    rigid: bool = False
+    """It does not bend at all, as a half of steel or in a press."""
+    thickness_m: Thickness = 0.006
+    modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)] = 9e9
+    poisson: Annotated[float, Field(ge=0, le=0.49)] = 0.3
+    density_kg_m3: Annotated[float, Field(ge=1, le=25_000)] = 1600.0
+    rib_pitch_m: Length | None = None
+    """Distance between ribs, or the bars of a frame over it; None: it has none."""
+    rib_width_m: Thickness = 0.05
+    rib_height_m: Thickness = 0.05
+    rib_modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)] = 9e9
+    ribs_run: Literal["along x", "along y", "both ways"] = "along y"
+    edge: Literal["held flat", "free to turn"] = "held flat"
+    """Whether the flange lets the plate turn about its edge."""
+    measured_pa: Annotated[float, Field(gt=0, le=110_000)] | None = None
+    """Vacuum in the empty, closed mould under which the middle was measured to give ``measured_m``; None: it was not
+    measured, and the laminate's figures count."""
+    measured_m: Thickness = 0.001
+    lift: Literal["hands", "hoist"] = "hands"
+
+
+class Channel(Model):
+    """The channel round the rim that the resin fills first."""
+
+    profile: Literal["half round", "rectangle", "none"] = "half round"
+    width_m: Thickness = 0.012
+    height_m: Thickness = 0.006
+
+
+class Seal(Model):
+    """One of the two seals and what it has been through."""
+
+    kind: Name = ""
+    hardness_shore: Annotated[float, Field(ge=0, le=100)] = 40.0
+    spring_n_m: Annotated[float, Field(ge=0, le=1e6)] = 400.0
+    """What it pushes the halves apart with, by its length."""
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 300
+    shots: Shots = 0
+    """Shots that it had been through before this job's log."""
+
+
+class Fixing(Model):
+    """A clamp, latch, bolt or dowel on the flange."""
+
+    id: Identifier
+    kind: Literal["clamp", "latch", "bolt", "dowel"]
+    place: Point
+    force_n: Annotated[float, Field(ge=0, le=1e8)] = 0.0
+
+
+class UntilEnd(Model):
+    """The step goes on until the shot is over."""
+
+    kind: Literal["until the end"] = "until the end"
+
+
+class UntilVolume(Model):
+    """The step ends when so much resin has been drawn since the start."""
+
+    kind: Literal["until a volume"] = "until a volume"
+    volume_m3: Volume
+
+
+class UntilMass(Model):
+    """The step ends when so much resin has been drawn since the start."""
+
+    kind: Literal["until a mass"] = "until a mass"
+    mass_kg: Annotated[float, Field(gt=0, le=100_000)]
+
+
+class UntilTime(Model):
+    """The step ends at a time on the run clock."""
+
+    kind: Literal["until a time"] = "until a time"
+    time_s: Annotated[float, Field(gt=0, le=2_592_000)]
+
+
+class UntilPressure(Model):
+    """The step ends when the machine has to press so much over the atmosphere to keep its rate."""
+
+    kind: Literal["until a pressure"] = "until a pressure"
+    over_pressure_pa: OverPressure
+
+
+Until = Annotated[UntilEnd | UntilVolume | UntilMass | UntilTime | UntilPressure, Field(discriminator="kind")]
+
+
+class InjectionStep(Model):
+    """A step of the recipe: a pressure over the atmosphere, or a rate for as long as it takes no more than that."""
+
+    rate_m3_s: Rate | None = None
+    """None: the pressure is held, whatever flows."""
+    over_pressure_pa: OverPressure = 0.0
+    until: Until = UntilEnd()
+
+    @model_validator(mode="after")
+    def _can_end(self) -> InjectionStep:
+        if self.rate_m3_s is None and isinstance(self.until, UntilPressure):
+            raise ValueError("a step that holds a pressure cannot last until a pressure: it would never end")
+        if isinstance(self.until, UntilPressure) and self.until.over_pressure_pa > self.over_pressure_pa:
+            raise ValueError("the step ends at a pressure above the most that it may give: it would never end")
+        return self
+
+
+class Injection(Model):
+    """What brings the resin in, and what is done once it has come."""
+
+    source: Literal["bucket", "pressure pot", "machine"] = "bucket"
+    rated_pa: OverPressure = 200_000.0
+    """The most that pot or machine may be pressed to, over the atmosphere, as its plate says."""
+    steps: Annotated[tuple[InjectionStep, ...], Field(min_length=1, max_length=20)] = (InjectionStep(),)
+    resin_temperature_k: Temperature | None = None
+    """Of the resin where it leaves the hose; None: that of the shop."""
+    recirculated: bool = False
+    """The hose is brought to temperature by pumping resin round through the heater before it is opened."""
+    filler_share: Annotated[float, Field(ge=0, le=0.8)] = 0.0
+    """Filler by mass of the filled resin."""
+    filler_density_kg_m3: Annotated[float, Field(ge=1, le=25_000)] = 2700.0
+    density_kg_m3: Annotated[float, Field(ge=500, le=5000)] | None = None
+    """As last measured of the filled resin, to see whether the filler has settled."""
+    stop: Literal["at the vent", "by mass"] = "at the vent"
+    stop_kg: Mass | None = None
+    """Resin in at which the inlet is clamped; None: what the fill takes."""
+    vent_after: Literal["held", "clamped"] = "held"
+    """The vent once the inlet is clamped: at the holding vacuum until gel, or shut."""
+
+    @model_validator(mode="after")
+    def _ends(self) -> Injection:
+        for number, step in enumerate(self.steps, 1):
+            last = number == len(self.steps)
+            if isinstance(step.until, UntilEnd) and not last:
+                raise ValueError(f"step {number} of the recipe goes on until the end: the steps after it never come")
+            if last and not isinstance(step.until, UntilEnd):
+                raise ValueError("the last step of the recipe has to go on until the shot is over")
+        return self
+
+
+class MouldPair(Model):
+    """The two halves, where everything on them is, and the vacuums between them; pressures are absolute."""
+
+    cavity_m: Thickness | None = None
+    """Height of the cavity as the mould was built; None: nobody has said."""
+    heights: Annotated[tuple[RegionHeight, ...], Field(max_length=200)] = ()
+    upper: Upper = Upper()
+    channel: Channel = Channel()
+    channel_off_m: Annotated[float, Field(ge=0, le=1)] = 0.0
+    """From the edge of the part to the channel."""
+    seal_off_m: Annotated[float, Field(ge=0.001, le=1)] = 0.03
+    """From the edge of the part to the inner seal."""
+    flange_m: Annotated[float, Field(ge=0.001, le=2)] = 0.1
+    """Between the two seals: what the flange vacuum acts on."""
+    inner_seal: Seal = Seal(kind="dynamic seal")
+    outer_seal: Seal = Seal(kind="wing seal")
+    fixings: Annotated[tuple[Fixing, ...], Field(max_length=500)] = ()
+    flange_pa: AbsolutePressure = 23_325.0
+    cavity_pa: AbsolutePressure = 51_325.0
+    hold_pa: AbsolutePressure = 71_325.0
+    """In the cavity from the end of the injection until gel."""
+    injection: Injection = Injection()
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 600
+    shots: Shots = 0
+    """Shots that the pair had made before this job's log."""
+
+    @model_validator(mode="after")
+    def _agrees(self) -> MouldPair:
+        twins = [name for name, count in Counter(entry.region for entry in self.heights).items() if count > 1]
+        if twins:
+            raise ValueError(f"two cavity heights are given for region “{twins[0]}”")
+        return self
