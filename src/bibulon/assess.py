@@ -33,6 +33,7 @@ from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
+from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.quantities import QuantityKind, Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
@@ -160,6 +161,19 @@ class Assessment:
     def gel_margin_s(self) -> float | None:
         """How long the resin that fills the last places would still flow."""
         return None if self.fill is None else self.fill.margin_s
+
+    @cached_property
+    def clamp(self) -> ClampMargin | None:
+        """The margin of a closed mould's clamp over the fill; None under film, in a rigid mould and with no fill."""
+        upper = self.fill.upper if self.fill is not None else None
+        return clamp_margin(self.job, upper) if upper is not None else None
+
+    @property
+    def stays_shut(self) -> Figure:
+        """What the clamp holds at least beyond what pulls at it."""
+        if self.fill is None:
+            return self._not_filled("line force")
+        return shut_figure(self.job, self.fill, self.units)
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 

@@ -34,7 +34,11 @@ class MenuOwner(Protocol):
     def close(self) -> bool: ...
 
 
-DEMOS = (("footbridge deck panel", DEMO_FILES[0]), ("observatory dome gore", DEMO_FILES[1]))
+DEMOS = (
+    ("footbridge deck panel", DEMO_FILES[0]),
+    ("observatory dome gore", DEMO_FILES[1]),
+    ("seed-hopper lid", DEMO_FILES[2]),
+)
 SETTINGS: tuple[tuple[str, str, tuple[tuple[str, str], ...]], ...] = (
     ("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed"))),
     ("Money", "currency", tuple((sign, sign) for sign in ("€", "£", "$", "kr", "zł", "Fr"))),

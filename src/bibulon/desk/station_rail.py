@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QIcon, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QVBoxLayout
 
-from bibulon.desk.stations import STATIONS, Station, StationState
+from bibulon.desk.stations import STATIONS, Station, StationState, stations_for
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
@@ -94,5 +94,9 @@ class StationRail(QFrame):
         self.buttons[station].setChecked(True)
 
     def refresh(self, document: Document) -> None:
+        there = stations_for(document.job.process)
         for station in STATIONS:
+            self.buttons[station.id].setVisible(station in there)
+        for number, station in enumerate(there, 1):
+            self.buttons[station.id].number = number
             self.buttons[station.id].set_state(station.state(document.assessment, document.cautions))

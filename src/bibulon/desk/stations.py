@@ -19,15 +19,15 @@ from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.benches.layup import LayupBench
 from bibulon.desk.benches.lines import LinesBench
 from bibulon.desk.benches.log import LogBench
+from bibulon.desk.benches.mould import MouldBench
 from bibulon.desk.benches.part import PartBench
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.plan.shown import LayerName, Shown
-from bibulon.job import Process
+from bibulon.job import CLOSED, EVERY_PROCESS, UNDER_FILM, Process
 from bibulon.job.base import StationId
 from bibulon.job.run import EventKind
 
 StationState = Literal["stop", "caution", "settled", "waits"]
-EVERY_PROCESS: tuple[Process, ...] = ("film infusion",)
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Station:
     layers: tuple[LayerName, ...]
     settled: Callable[[Assessment], bool]
     edits: tuple[str, ...] = ()
-    processes: tuple[Process, ...] = EVERY_PROCESS
+    processes: frozenset[Process] = EVERY_PROCESS
     runs: bool = False
     """Whether the shot is worked here: its plan follows the clock, and the key for the next step leads here."""
 
@@ -81,6 +81,10 @@ def _filled(assessment: Assessment) -> bool:
     return assessment.fill is not None and assessment.fill.fill_time_s is not None
 
 
+def _shut(assessment: Assessment) -> bool:
+    return assessment.stays_shut.value is not None and assessment.stays_shut.value > 0
+
+
 def _weighed(assessment: Assessment) -> bool:
     return bool(assessment.batches) and assessment.job.charge.in_hand_kg is not None
 
@@ -95,17 +99,43 @@ STATIONS = (
         lambda assessment: bool(assessment.job.layup),
         ("dart", "joint", "region"),
     ),
-    Station("lines", "Lines", LinesBench, ("fill", "media", "lines", "proposal"), _filled, ("line", "media")),
-    Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True),
-    Station("hold", "Hold", HoldBench, ("bag", "lines"), _held),
-    Station("charge", "Charge", ChargeBench, ("fill", "media", "lines"), _weighed),
-    Station("shoot", "Shoot", ShootBench, ("fill", "lines", "marks of the front"), _logged("valve clamped"), runs=True),
+    Station(
+        "lines", "Lines", LinesBench, ("fill", "media", "rim", "lines", "proposal"), _filled, ("port", "line", "media")
+    ),
+    Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
+    Station(
+        "mould", "Mould", MouldBench, ("fill", "rim", "lines", "proposal"), _shut, ("port", "line"), processes=CLOSED
+    ),
+    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines"), _held),
+    Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
+    Station(
+        "shoot",
+        "Shoot",
+        ShootBench,
+        ("fill", "rim", "lines", "marks of the front"),
+        _logged("valve clamped"),
+        runs=True,
+    ),
     Station("cure", "Cure", CureBench, ("stack", "lines", "marks of the front"), _logged("vacuum let go")),
     Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
 )
 
 
 RUN_STATION = next(station for station in STATIONS if station.runs)
+
+
+def stations_for(process: Process) -> tuple[Station, ...]:
+    """The stations that a job made by *process* has, in work order."""
+    return tuple(station for station in STATIONS if process in station.processes)
+
+
+def in_place_of(station: StationId, process: Process) -> StationId:
+    """*station*, or what stands in its place in a job made by *process*: what comes at the same step."""
+    if process in station_of(station).processes:
+        return station
+    at = [other.id for other in STATIONS].index(station)
+    near = sorted(stations_for(process), key=lambda other: abs([some.id for some in STATIONS].index(other.id) - at))
+    return near[0].id
 
 
 def station_of(identifier: StationId) -> Station:

@@ -34,7 +34,7 @@ from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station_rail import StationRail
-from bibulon.desk.stations import RUN_STATION, STATIONS, station_of
+from bibulon.desk.stations import RUN_STATION, in_place_of, station_of, stations_for
 from bibulon.desk.time_rail.rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
@@ -87,6 +87,11 @@ class Window(WindowDialogs):
         self.station: StationId = "part"
         """The station that is shown."""
         self.benches: dict[StationId, Bench] = {}
+        self._process = job.process
+        """By which the benches are made."""
+        self._prepare_soon = QTimer(self)
+        self._prepare_soon.setInterval(PREPARE_EVERY_MS)
+        self._prepare_soon.timeout.connect(self._prepare_a_bench)
         self.stack = QStackedWidget()
         self.status = OneLine("muted")
         self.pointer_text = OneLine("muted")
@@ -114,9 +119,6 @@ class Window(WindowDialogs):
         QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
         self._attach()
         self.go("lines" if job.layup else "part")
-        self._prepare_soon = QTimer(self)
-        self._prepare_soon.setInterval(PREPARE_EVERY_MS)
-        self._prepare_soon.timeout.connect(self._prepare_a_bench)
         self._prepare_soon.start()
 
     # -- building ----------------------------------------------------------------------------------------------------
@@ -175,8 +177,13 @@ class Window(WindowDialogs):
             bound = QShortcut(QKeySequence(shortcut.keys), self)
             bound.setObjectName(shortcut.keys)
             bound.activated.connect(lambda pressed=shortcut: self._pressed(pressed.method, pressed.argument))
-        for number, station in enumerate(STATIONS, 1):
-            QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self.go, station.id))
+        for number in range(1, 10):
+            QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self._go_to_number, number))
+
+    def _go_to_number(self, number: int) -> None:
+        there = stations_for(self.document.job.process)
+        if number <= len(there):
+            self.go(there[number - 1].id)
 
     def _pressed(self, method: str, argument: str) -> None:
         do = attrgetter(method)(self)
@@ -227,16 +234,28 @@ class Window(WindowDialogs):
             save_settings(settings)
         self.document = Document(job, self.runner, settings, source.path, source.read_as, source.key)
         self.run.set_document(self.document)
-        for bench in self.benches.values():
-            self.stack.removeWidget(bench)
-            bench.deleteLater()
-        self.benches.clear()
+        self._clear_benches()
         self.note.hide()
         self._attach()
         self.plan.set_document(self.document)
         self.time_rail.set_document(self.document)
         self.go("lines" if job.layup else "part")
         self._prepare_soon.start()
+
+    def _clear_benches(self) -> None:
+        for bench in self.benches.values():
+            self.stack.removeWidget(bench)
+            bench.deleteLater()
+        self.benches.clear()
+        self._process = self.document.job.process
+
+    def _follow_process(self) -> None:
+        """Other benches, and perhaps another station, for a job that is made by another process now."""
+        if self._process == self.document.job.process:
+            return
+        self._clear_benches()
+        self._prepare_soon.start()
+        self.go(in_place_of(self.station, self._process))
 
     def open_demo(self, file: str) -> None:
         """Put a shipped job on the desk."""
@@ -248,7 +267,8 @@ class Window(WindowDialogs):
     # -- stations, tools, notes --------------------------------------------------------------------------------------
 
     def go(self, station: StationId) -> None:
-        """Show *station*."""
+        """Show *station*, or what stands in its place in this job."""
+        station = in_place_of(station, self.document.job.process)
         shown = station_of(station).shown
         bench = self.bench_of(station)
         self.station = station
@@ -256,7 +276,7 @@ class Window(WindowDialogs):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_shown(shown)
-        self.tools.show_for(station, bool(shown.edits))
+        self.tools.show_for(station, self.document.job.process, bool(shown.edits))
         bench.refresh()
 
     def bench_of(self, station: StationId) -> Bench:
@@ -267,7 +287,8 @@ class Window(WindowDialogs):
 
     def _prepare_a_bench(self) -> None:
         """Build the benches one by one while nothing else goes on, so that each is there at once when asked for."""
-        waiting = [station.id for station in STATIONS if station.id not in self.benches]
+        there = stations_for(self.document.job.process)
+        waiting = [station.id for station in there if station.id not in self.benches]
         if waiting:
             self.bench_of(waiting[0])
         else:
@@ -279,6 +300,8 @@ class Window(WindowDialogs):
         if self._typing():
             return
         tool = tool_named(name)
+        if self.document.job.process not in tool.processes:
+            return
         if self.station not in tool.stations and tool.stations and not tool.stays:
             self.go(tool.stations[0])
         self.plan.set_tool(name)
@@ -344,6 +367,7 @@ class Window(WindowDialogs):
     def refresh(self) -> None:
         """Show the document as it is now."""
         document = self.document
+        self._follow_process()
         state = " (only shown)" if document.read_only else " •" if document.dirty else ""
         self.setWindowTitle(f"{document.job.name}{state} – Bibulon")
         self.strip.refresh(document)

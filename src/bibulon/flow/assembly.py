@@ -168,7 +168,8 @@ class _Assembly:
         lengths = self.mesh.lengths_m(edges)
         core = self.node_of[:, LEVEL_NAMES.index("core")]
         pairs = np.where(core >= 0, core, self.top)[edges]
-        np.add.at(self.pores, pairs.T, lengths / 2 * gap.width_m * gap.height_m)
+        for ends in pairs.T:  # one side at a time: NumPy 2.4 adds what is spread over two rows wrongly
+            np.add.at(self.pores, ends, lengths / 2 * gap.width_m * gap.height_m)
         self.pipes_between.append(self._edges(pairs, gap.duct_m4 / lengths))
 
     def add_channel(self, channel: FlowChannel) -> None:
@@ -177,7 +178,8 @@ class _Assembly:
         if not len(edges):
             return
         lengths, pairs = self.mesh.lengths_m(edges), self.top[edges]
-        np.add.at(self.bores, pairs.T, lengths / 2 * channel.section_m2)
+        for ends in pairs.T:
+            np.add.at(self.bores, ends, lengths / 2 * channel.section_m2)
         self.pipes_between.append(self._edges(pairs, channel.duct_m4 / lengths))
         for corner in np.unique(edges):
             levels = self.node_of[corner][self.node_of[corner] >= 0]

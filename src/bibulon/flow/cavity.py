@@ -15,14 +15,14 @@ import numpy as np
 from shapely import Polygon, get_parts
 
 from bibulon.arrays import Floats
-from bibulon.flow.mesh import mesh_plan, mesh_size_m
-from bibulon.flow.plate import Plate, Stiffness
+from bibulon.flow.plate import Stiffness, plate_of
 from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, Stage, WarmResin
-from bibulon.flow.upper_half import UpperHalfProblem, simplified
+from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.pair import Channel, InjectionStep, UntilMass, UntilPressure, UntilTime, UntilVolume, Upper
 from bibulon.laminate.cells import Cell
+from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.levels import CAVITY_LOADS_PA, Level
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
 
@@ -34,7 +34,7 @@ BEYOND_M = 1e-4
 LETS_GO = 0.02
 """A loose stack presses no more once the cavity is higher by this share of it."""
 MOST_COLUMNS = 200
-PLATE_NODES = 500
+PLATE_NODES = 200
 TINY_M = 1e-8
 SAME_K = 0.1
 """Resin no further from the mould's temperature counts as having it."""
@@ -114,12 +114,6 @@ def _stage(job: Job, step: InjectionStep) -> Stage:
 # -- the rim -----------------------------------------------------------------------------------------------------------
 
 
-def channel_section_m2(channel: Channel) -> float:
-    """Area of the channel's section; a half-round is half an ellipse."""
-    area = channel.width_m * channel.height_m
-    return {"half round": math.pi / 4 * area, "rectangle": area, "none": 0.0}[channel.profile]
-
-
 def channel_duct_m4(channel: Channel) -> float:
     """``Q·μ/(Δp/L)`` of laminar flow along the channel."""
     width, height = channel.width_m, channel.height_m
@@ -145,11 +139,15 @@ def channel_of(job: Job) -> FlowChannel | None:
     return FlowChannel((rim,), channel_duct_m4(channel), channel_section_m2(channel))
 
 
-def seal_line(job: Job, off_m: float | None = None) -> Polygon:
-    """What lies within a line *off_m* from the edge of the part; None: within the inner seal."""
-    grown = job.part.outline.polygon.buffer(job.pair.seal_off_m if off_m is None else off_m, join_style="mitre")
-    largest = max((part for part in get_parts(grown) if isinstance(part, Polygon)), key=lambda part: part.area)
-    return Polygon(largest.exterior)
+def grown(outline: Polygon, off_m: float) -> Polygon:
+    """What lies within a line *off_m* outside of *outline*."""
+    parts = [part for part in get_parts(outline.buffer(off_m, join_style="mitre")) if isinstance(part, Polygon)]
+    return Polygon(max(parts, key=lambda part: part.area).exterior)
+
+
+def seal_line(job: Job) -> Polygon:
+    """What lies within the inner seal."""
+    return grown(job.part.outline.polygon, job.pair.seal_off_m)
 
 
 # -- the upper half ----------------------------------------------------------------------------------------------------
@@ -203,10 +201,8 @@ def empty_rise_m(outline: tuple[PlanPoint, ...], stiffness: Stiffness, held_flat
     """How far the middle of the bare plate gives for each pascal on the whole of it (m/Pa)."""
     from scipy.sparse.linalg import spsolve
 
-    shape = Polygon(outline)
-    size = mesh_size_m(shape.area, PLATE_NODES)
-    mesh = mesh_plan([simplified(shape, size)], [], [], size, PLATE_NODES)
-    plate = Plate(mesh, stiffness, held_flat)
+    plate = plate_of((outline, stiffness, held_flat, PLATE_NODES))
+    mesh = plate.mesh
     corners = mesh.triangles
     middles = (mesh.points_m[corners] + mesh.points_m[np.roll(corners, 1, axis=1)]) / 2
     load = plate.at(middles.reshape(-1, 2)).T @ np.repeat(mesh.areas_m2 / 3, 3)

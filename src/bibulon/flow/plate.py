@@ -1,8 +1,9 @@
 """A thin plate that gives under pressure: the upper half of a mould, held along its edge.
 
-Morley's triangles of scikit-fem: deflection at the corners and its slope across the middles of the edges. With
-bending stiffness ``D = E t³/12(1−ν²)`` (per direction; ribs add ``E I`` by their pitch to the direction they run), the
-energy is ``½∫ κ:D:κ`` with the curvatures κ of the deflection w (m), upwards. Source: Kirchhoff's plate; Morley 1968.
+Nonconforming triangles of scikit-fem with 15 parameters: deflection and slopes at the corners, deflection and the slope
+across at the middles of the edges. With bending stiffness ``D = E t³/12(1−ν²)`` (per direction; ribs add ``E I`` by
+their pitch to the direction they run), the energy is ``½∫ κ:D:κ`` with the curvatures κ of the deflection w (m),
+upwards. Source: Kirchhoff's plate.
 """
 
 from __future__ import annotations
@@ -13,9 +14,12 @@ from functools import cached_property
 import numpy as np
 from scipy import sparse
 from scipy.spatial import cKDTree
+from shapely import Polygon
 
 from bibulon.arrays import Flags, Floats, Integers
-from bibulon.flow.mesh import Mesh
+from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
+from bibulon.job.base import Point as PlanPoint
+from bibulon.remembered import remembered
 
 NEAR_TRIANGLES = 16
 """So many of the nearest are looked through for the one over a place."""
@@ -57,7 +61,7 @@ class Plate:
 
         self._basis = skfem.Basis(
             skfem.MeshTri(np.ascontiguousarray(mesh.points_m.T), np.ascontiguousarray(mesh.triangles.T)),
-            skfem.ElementTriMorley(),
+            skfem.ElementTri15ParamPlate(),
         )
 
         @skfem.BilinearForm
@@ -74,8 +78,8 @@ class Plate:
 
         self.matrix = sparse.csr_array(bending.assemble(self._basis))
         edge = self._basis.get_dofs()
-        self.edge: Integers = np.asarray(edge.nodal["u"], dtype=np.int64)
-        """Degrees of freedom of the deflection along the edge."""
+        self.edge: Integers = np.concatenate([edge.nodal["u"], edge.facet["u"]]).astype(np.int64)
+        """Degrees of freedom of the deflection along the edge: at its corners, then between them."""
         held = edge.all() if held_flat else self.edge
         self.free: Flags = np.ones(self.matrix.shape[0], dtype=bool)
         self.free[held] = False
@@ -107,17 +111,40 @@ class Plate:
 
     @cached_property
     def edge_places_m(self) -> Floats:
-        """(r, 2) the corners along the edge, in the order of ``edge``."""
-        return np.asarray(self._basis.doflocs[:, self.edge].T)
+        """(r, 2) where the degrees of freedom of ``edge`` are."""
+        return self._along_edge[0]
 
     @cached_property
     def edge_shares_m(self) -> Floats:
-        """(r,) how much of the edge each of its corners stands for."""
-        mesh = self._basis.mesh
-        along = mesh.facets[:, mesh.boundary_facets()]
-        lengths = np.linalg.norm(mesh.p[:, along[0]] - mesh.p[:, along[1]], axis=0)
-        share = np.bincount(np.concatenate(along), np.tile(lengths / 2, 2), mesh.p.shape[1])
-        corner = self._basis.nodal_dofs[0]
-        by_dof = np.zeros(self.matrix.shape[0])
-        by_dof[corner] = share
-        return np.asarray(by_dof[self.edge])
+        """(r,) how much of the edge each of them stands for (Simpson's rule)."""
+        return self._along_edge[1]
+
+    @cached_property
+    def _along_edge(self) -> tuple[Floats, Floats]:
+        mesh, count = self._basis.mesh, self.matrix.shape[0]
+        sides = mesh.boundary_facets()
+        ends = mesh.facets[:, sides]
+        lengths = np.linalg.norm(mesh.p[:, ends[0]] - mesh.p[:, ends[1]], axis=0)
+        places, shares = np.zeros((count, 2)), np.zeros(count)
+        corners, middles = self._basis.nodal_dofs[0], self._basis.facet_dofs[0]
+        places[corners] = mesh.p.T
+        places[middles[sides]] = (mesh.p[:, ends[0]] + mesh.p[:, ends[1]]).T / 2
+        for end in ends:
+            np.add.at(shares, corners[end], lengths / 6)
+        shares[middles[sides]] = lengths * 2 / 3
+        return places[self.edge], shares[self.edge]
+
+
+@remembered(6)
+def plate_of(made_of: tuple[tuple[PlanPoint, ...], Stiffness, bool, int]) -> Plate:
+    """The plate within an outline, of a stiffness, held flat or not, with about so many corners."""
+    outline, stiffness, held_flat, nodes = made_of
+    shape = Polygon(outline)
+    size = mesh_size_m(shape.area, nodes)
+    return Plate(mesh_plan([simplified(shape, size)], [], [], size, nodes), stiffness, held_flat)
+
+
+def simplified(shape: Polygon, size_m: float) -> Polygon:
+    """*shape* with no more corners than a mesh of triangles of *size_m* needs."""
+    simple = shape.simplify(size_m / 50)
+    return simple if isinstance(simple, Polygon) else shape

@@ -39,10 +39,22 @@ def pressure_map(result: FillResult, time_s: float) -> Floats:
 
 def thickness_map(result: FillResult) -> Floats:
     """Thickness of the plies (m) when the resin stops, or at the end of the fill if it was followed no further."""
+    if result.upper is not None:  # laminate_m is that before any resin came
+        rise = result.upper.rise_m
+        return np.where(result.laminate_m > 0, result.laminate_m + (rise[-1] - rise[0]), np.nan)
     last = result.swelling_m[-1] if result.after is None else result.after.swelling_m[-1]
     more = np.zeros(len(result.mesh.points_m))
     np.add.at(more, result.place, np.asarray(last, dtype=np.float64))
     return np.where(result.laminate_m > 0, result.laminate_m + more, np.nan)
+
+
+def cavity_map(result: FillResult, time_s: float) -> Floats | None:
+    """Height of a closed mould's cavity (m) at *time_s*; None under film and in a rigid mould."""
+    course = result.upper
+    if course is None:
+        return None
+    at = int(np.clip(np.searchsorted(course.times_s, time_s), 0, len(course.times_s) - 1))
+    return np.asarray(result.built_m + course.rise_m[at], dtype=np.float64)
 
 
 def fibre_map(result: FillResult) -> Floats:

@@ -156,7 +156,11 @@ class FillResult:
 
     @property
     def swollen_m3(self) -> float:
-        """What the laminate holds at the end of the fill beyond its pores under full vacuum."""
+        """What the laminate holds at the end of the fill beyond its pores under full vacuum, or at the height that a
+        closed mould was built to."""
+        if self.upper is not None:
+            rise_m = self.upper.rise_m[self.upper.filled - 1]
+            return float((rise_m[self.mesh.triangles].mean(axis=1) * self.mesh.areas_m2).sum())
         return float((self.swelling_m[-1] * self.node_area_m2).sum())
 
     @property

@@ -19,8 +19,8 @@ from scipy.spatial import cKDTree
 from shapely import LineString, Point, Polygon, constrained_delaunay_triangles, get_parts, segmentize
 
 from bibulon.arrays import Floats
-from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
-from bibulon.flow.plate import Plate, Stiffness
+from bibulon.flow.mesh import Mesh, mesh_size_m
+from bibulon.flow.plate import Plate, Stiffness, plate_of
 from bibulon.job.base import Point as PlanPoint
 
 if TYPE_CHECKING:
@@ -32,8 +32,7 @@ WORTH_KEEPING = 0.3
 """Factors of an earlier state serve as long as a step with them leaves at most so much of the imbalance."""
 TOLERANCE = 1e-6
 """Forces are balanced within this share of the atmosphere's over the whole plate."""
-SHARE_OF_NODES = 0.2
-FEWEST, MOST = 300, 800
+FEWEST, MOST = 150, 600
 """Corners of the plate's own mesh, which may be coarser than the fill's: it bends smoothly."""
 EVEN_OUT = 2.0
 """The load on the edge is a mean over so many widths of the flange: it is stiff enough to spread it."""
@@ -98,10 +97,9 @@ class UpperHalf:
         self.problem = problem
         self._loads = _Table(np.array(problem.gap_m), loads_pa)
         part, whole = Polygon(problem.part), Polygon(problem.outline)
-        nodes = self._nodes(whole, mesh, loads_pa)
+        nodes = self._nodes(whole, loads_pa)
+        plate = self.plate = plate_of((problem.outline, problem.stiffness, problem.held_flat, nodes))
         size = mesh_size_m(whole.area, nodes)
-        plate_mesh = mesh_plan([simplified(whole, size)], [], [], size, nodes)
-        plate = self.plate = Plate(plate_mesh, problem.stiffness, problem.held_flat)
         ring_places, ring_area = _over_ring(part, whole, size)
         self._ring_of = cKDTree(mesh.points_m).query(ring_places)[1]
         self.points = len(mesh.points_m)
@@ -115,17 +113,16 @@ class UpperHalf:
         self._factor: SuperLU | None = None
         self._smooth = _evened(plate, whole, problem.even_out_m)
 
-    def _nodes(self, whole: Polygon, mesh: Mesh, loads_pa: Floats) -> int:
+    def _nodes(self, whole: Polygon, loads_pa: Floats) -> int:
         """How many corners the plate's mesh gets: fewer than the fill's, but enough for what is held at its edge to
         find its way to what the fibre would have of it, over ``(4 D/k)^¼``."""
-        few = int(np.clip(SHARE_OF_NODES * len(mesh.points_m), FEWEST, MOST))
         gap, at = np.array(self.problem.gap_m), np.zeros(len(loads_pa))
         spring = float(np.median(-looked_up(gap, loads_pa, at)[1]))
         stiff = min(self.problem.stiffness.along_x, self.problem.stiffness.along_y)
         reach_m = (4 * stiff / spring) ** 0.25 if spring > 0 else math.inf
-        if reach_m >= mesh_size_m(whole.area, few):
-            return few
-        return int(np.clip(2 / math.sqrt(3) * whole.area / reach_m**2, few, max(few, len(mesh.points_m))))
+        if reach_m >= mesh_size_m(whole.area, FEWEST):
+            return FEWEST
+        return int(np.clip(2 / math.sqrt(3) * whole.area / reach_m**2, FEWEST, MOST))
 
     # -- balance -----------------------------------------------------------------------------------------------------
 
@@ -239,12 +236,6 @@ class Forces:
 
 def _size(left: Floats) -> float:
     return float(np.abs(left).sum())
-
-
-def simplified(shape: Polygon, size_m: float) -> Polygon:
-    """*shape* with no more corners than a mesh of triangles of *size_m* needs."""
-    simple = shape.simplify(size_m / 50)
-    return simple if isinstance(simple, Polygon) else shape
 
 
 def _over_ring(part: Polygon, whole: Polygon, size_m: float) -> tuple[Floats, Floats]:

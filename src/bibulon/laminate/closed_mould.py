@@ -6,6 +6,7 @@ same pressure P, which is found so that they and the core fill the cavity.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -13,6 +14,7 @@ from scipy.optimize import brentq
 
 from bibulon.job.cards import Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import Layer
+from bibulon.job.pair import Channel
 from bibulon.laminate.compaction import DENSEST_FIBRE_FRACTION, ply_thickness_m
 
 SOFTEST_PA, HARDEST_PA = 1.0, 1e8
@@ -53,6 +55,12 @@ def closed_at(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -
     if fraction >= 1.0 or height(HARDEST_PA) > room:
         return Closed(fraction, None, room)
     return Closed(fraction, float(brentq(lambda p: height(p) - room, SOFTEST_PA, HARDEST_PA, rtol=1e-9)), room)
+
+
+def channel_section_m2(channel: Channel) -> float:
+    """Area of the channel's section; a half-round is half an ellipse."""
+    area = channel.width_m * channel.height_m
+    return {"half round": math.pi / 4 * area, "rectangle": area, "none": 0.0}[channel.profile]
 
 
 def fibre_load_pa(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -> float | None:

@@ -13,7 +13,7 @@ import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.figures import Figure
-from bibulon.flow.cavity import seal_line
+from bibulon.flow.cavity import grown, seal_line
 from bibulon.flow.result import FillResult, UpperCourse
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -81,7 +81,7 @@ class BalanceLine:
 def balance(job: Job, course: UpperCourse, at: int, units: Units) -> tuple[BalanceLine, ...]:
     """The forces on the upper half of *job* at the time of that number in *course*."""
     pair, forces = job.pair, course.forces[at]
-    inner, outer = seal_line(job), seal_line(job, pair.seal_off_m + pair.flange_m)
+    inner, outer = seal_line(job), grown(job.part.outline.polygon, pair.seal_off_m + pair.flange_m)
     flange_m2, rim_m = outer.area - inner.area, inner.length
     pull_pa = max(job.shop.barometer_pa - pair.flange_pa, 0.0)
     mean_pa = forces.resin_n / forces.area_m2
@@ -187,6 +187,8 @@ def off_at_gel(fill: FillResult) -> tuple[float, float] | None:
 
 def shut_figure(job: Job, fill: FillResult, units: Units) -> Figure:
     """The least margin of the clamp, as a figure."""
+    if not job.closed:
+        return Figure(None, "line force", "There is no clamp under film.")
     if fill.upper is None:
         return Figure(None, "line force", "The upper half does not bend, so its edge is not followed.")
     margin = clamp_margin(job, fill.upper)

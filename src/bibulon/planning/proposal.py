@@ -26,6 +26,7 @@ from bibulon.job.base import Point
 from bibulon.job.edits import changed, new_id
 from bibulon.job.lines import AtTime, Line, MediaPatch, Opening, WhenReached
 from bibulon.planning.hand import brake, feeds_for
+from bibulon.planning.mould_layouts import mould_candidates
 from bibulon.stock.choice import with_line_cards
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.report import Progress, no_progress
@@ -160,6 +161,9 @@ def _media(job: Job) -> tuple[MediaPatch, ...]:
 
 def candidates(job: Job) -> Iterator[tuple[str, Job]]:
     """Layouts for the part, each with its name in the trade's words."""
+    if job.closed:
+        yield from mould_candidates(job)
+        return
     shape = job.part.shape
     for axes, way in zip(_axes(shape), ("across", "along"), strict=True):
         edges = [_course(shape, axes, share, "feed") for share in (0.0, 1.0)]

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from bibulon.job import Job
 from bibulon.job.cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
+from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units, show
 
@@ -76,16 +77,12 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
 
     items = [
         over_cells("Laminate", "void_m", "voids (1 − Vf)·h of the plies", True),
-        ChargeItem(
-            "Laminate swollen",
-            swollen_m3 * density,
-            f"{show(swollen_m3, 'volume', units)} more where resin carries the film's load as the part fills; "
-            "simulated; most of it bleeds again before gel",
-        ),
+        _swollen(job, swollen_m3, units),
         over_cells("Core grooves and perforations", "core_m", "their volume", True),
         over_cells("Core surface", "core_surface_m", "cut cells at the core's faces", True),
         over_cells("Flow media", "media_m", "porosity times thickness", False),
         over_cells("Peel ply", "peel_ply_m", "uptake of the card", False),
+        *_channel(job, units),
         _bores(job, "Lines", units),
         _bores(job, "Hoses", units),
         ChargeItem("Bucket heel", job.bucket.heel_kg, "what the dip tube leaves in the bucket"),
@@ -101,6 +98,25 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
     )
     kept = tuple(item for item in items if item.mass_kg > LITTLE_KG)
     return Charge(kept, components_of(job, sum(item.mass_kg for item in kept)))
+
+
+def _swollen(job: Job, swollen_m3: float, units: Units) -> ChargeItem:
+    if job.closed:
+        name, why = "Cavity opened", "where the upper half gives as the mould fills"
+    else:
+        name, why = "Laminate swollen", "where resin carries the film's load as the part fills"
+    how = f"{show(swollen_m3, 'volume', units)} more {why}; simulated; most of it bleeds again before gel"
+    return ChargeItem(name, swollen_m3 * job.resin.density_kg_m3, how)
+
+
+def _channel(job: Job, units: Units) -> tuple[ChargeItem, ...]:
+    """The channel round the rim of a closed mould."""
+    if not job.closed or job.pair.channel.profile == "none":
+        return ()
+    rim_m = job.part.outline.polygon.length
+    volume = channel_section_m2(job.pair.channel) * rim_m
+    how = f"its section over {show(rim_m, 'distance', units)} of rim: {show(volume, 'volume', units)}; trimmed off"
+    return (ChargeItem("Rim channel", volume * job.resin.density_kg_m3, how),)
 
 
 def _depth(cell: Cell, depth: str) -> float:

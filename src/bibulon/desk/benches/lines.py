@@ -68,19 +68,26 @@ class LinesBench(Bench):
         self.figure("Tool side lags", self._lag)
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         row = QHBoxLayout()
-        for icon, text, tool in (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media")):
+        closed = self.document.job.closed
+        tools = (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media"))
+        for icon, text, tool in tools[:2] if closed else tools:
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
         self.planning = PlanningSections(self)
-        self.planning.build_questions()
+        if not closed:
+            self.planning.build_questions()
         self.planning.build_sure()
         self.section("Lines")
         self.lines = column(6)
         self.watch(self._structure, self.lines, self._fill_lines)
         self.supply = SupplySections(self)
         self.supply.build_manifolds()
+        if closed:
+            self._build_pump()
+            self.planning.build_effects()
+            return
         self.supply.build_media()
         self.section("Bucket, vacuum, pots")
         self.quantity("Bucket below part", "length", "bucket/below_part_m", "Negative if it stands above the part.")
@@ -92,6 +99,11 @@ class LinesBench(Bench):
         self.quantity("Machine holds", "flow rate", "bucket/rate_m3_s", "0: the vacuum or the pot draws what it may.")
         self.supply.build_pots()
         self.planning.build_effects()
+
+    def _build_pump(self) -> None:
+        self.section("Pump")
+        self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
+        self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
 
     def _ending(self) -> tuple[str, str]:
         fill = self.document.assessment.fill

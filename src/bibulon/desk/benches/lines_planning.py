@@ -51,6 +51,11 @@ class PlanningSections(QObject):
         bench.figure("One feed reaches", shown_figure(self.document, lambda: reach(self.document.assessment)))
         bench.figure("Feeds for the width", self._feeds)
         bench.figure("Brake", shown_figure(self.document, lambda: brake(self.document.assessment)))
+        self.build_proposal()
+
+    def build_proposal(self) -> None:
+        """What asks for a proposed layout, and shows it."""
+        bench = self.bench
         self.offer = column(4)
         bench.watch(lambda: (self._proposal, self.document.job, self.document.settings), self.offer, self._fill_offer)
         self.propose = bench.button(PROPOSE, lambda: self._proposing.toggle())

@@ -15,6 +15,7 @@ from bibulon.desk.benches.part_series import build_series
 from bibulon.desk.dialogs.files import DRAWING_SUFFIXES
 from bibulon.desk.plan.outline_tools import OutlineTool
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.job import Process
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, moved_points, revised
 from bibulon.job.faults import explain_here
@@ -22,12 +23,17 @@ from bibulon.job.part import Part
 from bibulon.job.strokes import Way
 from bibulon.job.templates import TEMPLATES
 from bibulon.laminate.relief_shapes import with_outline
+from bibulon.planning.chosen_process import with_process
 from bibulon.quantities import Units, number_shown
 from bibulon.quantity_text import QuantityError, cells_of, parse
 
 DRAWING = "A drawing of the outline"
 MOST_TYPED = 5000
 """An outline of more points is not shown as lines of text."""
+PROCESS_WORDS: dict[Process, str] = {
+    "film infusion": "film infusion",
+    "light RTM": "light RTM",
+}
 WAYS: dict[Way, str] = {
     "straight": "A straight stroke to each point (L)",
     "arc": "An arc: a place on its way, then its end (A)",
@@ -59,8 +65,10 @@ class PartBench(Bench):
 
     def build(self) -> None:
         self.text("Job", "name")
-        process = self.document.job.process
-        self.figure("Process", lambda: (process, "Dry fibre under film, resin drawn in by vacuum."))
+        self.choice(
+            "Process", lambda: [(words, process) for process, words in PROCESS_WORDS.items()],
+            lambda: self.document.job.process, self._make_by, "What both share stays when it is changed.",
+        )  # fmt: skip
         self.figure(
             "Area",
             lambda: (self.shown(self.document.assessment.laminate.total.area_m2, "area"), "Of the mould's surface."),
@@ -111,6 +119,10 @@ class PartBench(Bench):
         self.clock("Shift ends", "shop/shift_end_s")
 
     # -- outline -----------------------------------------------------------------------------------------------------
+
+    def _make_by(self, process: Process) -> None:
+        if process != self.document.job.process:
+            self.document.edit("process", with_process(self.document.job, process))
 
     def _templates(self) -> list[tuple[str, str | None]]:
         return [("…", None), *((name, name) for name in TEMPLATES)]

@@ -53,7 +53,9 @@ class MouldSection:
         bench.quantity("Draft", "angle", "mould/draft_deg", "Of its steepest walls.")
         tight = "The tightest corner that fibre follows; empty if there is none."
         bench.quantity("Tightest corner", "length", "mould/corner_radius_m", tight, empty="none")
-        bench.quantity("Flange", "length", "part/flange_width_m", "Clean flange round the part that takes the tape.")
+        if not self.document.job.closed:
+            tape = "Clean flange round the part that takes the tape."
+            bench.quantity("Flange", "length", "part/flange_width_m", tape)
         bench.button("Mirrored job …", bench.desk.files.save_mirrored).setToolTip(
             "The other hand of this plan as a job of its own: outline, relief, plies, lines and media mirrored"
         )

@@ -27,6 +27,7 @@ from bibulon.job.edits import (
 from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
+from bibulon.planning.mould_layouts import next_port_label, rim_place, with_port
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock.choice import with_line_cards, with_media_card
@@ -185,6 +186,35 @@ class LineTool(DrawTool):
         if self.kind == "feed" and job.feeds:
             line = revised(line, opens=WhenReached(line=identifier))
         return f"draw {self.kind} line {line.label}", with_line(job, line), line.id
+
+
+class PortTool(DrawTool):
+    """Put an inlet on the rim of a closed mould, or a vent in its cavity."""
+
+    least = 1
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind, self.name = kind, "inlet" if kind == "feed" else "vent port"
+        where = "near the rim" if kind == "feed" else "in the cavity"
+        self.hint = f"Click {where}, or arrows and Enter; Esc gives up."
+
+    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
+        return rim_place(view.document.job, at) if self.kind == "feed" else snapped(view.document.job, view.frame, at)
+
+    def _add(self, view: PlanCanvas, at: Point) -> None:
+        self.points = [at]
+        self.finish(view)
+
+    def _enter(self, view: PlanCanvas) -> bool:
+        self._add(view, self.cursor or view.middle())
+        return True
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job = view.document.job
+        label = next_port_label(job, self.kind)
+        made = with_port(job, self.kind, points[0], label)
+        return f"put {label}", made, made.lines[-1].id
 
 
 class MediaTool(DrawTool):

@@ -24,6 +24,7 @@ from shapely.ops import nearest_points
 from bibulon.assess import Assessment
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.marks import paint_squares
+from bibulon.desk.plan.rim_layer import paint_port
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.job import Job
@@ -55,7 +56,8 @@ def _flange(of: tuple[Outline, float, float]) -> tuple[Point, ...]:
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     """The flange and the part's paper."""
     palette = theme.current.palette
-    taped = _flange((job.part.outline, job.part.flange_width_m, frame.scale))
+    wide = job.pair.seal_off_m + job.pair.flange_m if job.closed else job.part.flange_width_m
+    taped = _flange((job.part.outline, wide, frame.scale))
     painter.setPen(QPen(palette.colour("rule"), 1))
     painter.setBrush(palette.colour("paper", 150))
     if taped:
@@ -238,6 +240,9 @@ def paint_media(painter: QPainter, frame: Frame, job: Job, chosen: str) -> None:
 
 def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:
     """A feed solid with chevrons, a vent as open dashes with rings; port and label."""
+    if line.is_port:
+        paint_port(painter, frame, line, chosen)
+        return
     palette = theme.current.palette
     points = [frame.to_screen(place) for place in line.points]
     colour = QColor(palette.feed if line.kind == "feed" else palette.vent)
@@ -283,7 +288,8 @@ def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> Non
 def label_place(frame: Frame, line: Line) -> QPointF:
     """Where the valve label of *line* stands: at its port."""
     port = LineString(line.points).interpolate(line.port_at, normalized=True)
-    return frame.to_screen((port.x, port.y))
+    beside = QPointF(0, -24) if line.is_port else QPointF(0, 0)
+    return frame.to_screen((port.x, port.y)) + beside
 
 
 def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.flow.raster import Grid
-from bibulon.flow.reading import fibre_map, pressure_map, thickness_map
+from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.quantities import QuantityKind, Units, show
 
 
@@ -66,6 +66,21 @@ def _thickness(document: Document, answer: FillAnswer, time_s: float) -> PlanMap
     return PlanMap(grid, "Thickness of the plies at gel", *ends, texts[0], texts[1], "thickness")
 
 
+def _cavity(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    heights = cavity_map(answer.result, time_s)
+    if heights is None:
+        return None
+    grid, course = answer.canvas.draw(heights), answer.result.upper
+    assert course is not None
+    low, high = (
+        float(np.min(course.rise_m + answer.result.built_m)),
+        float(np.max(course.rise_m + answer.result.built_m)),
+    )
+    units = document.assessment.units
+    texts = [show(value, "thickness", units) for value in (low, high)]
+    return PlanMap(grid, "Height of the cavity", low, high, texts[0], texts[1], "thickness")
+
+
 def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     grid = answer.canvas.draw(fibre_map(answer.result))
     ends = _ends(grid)
@@ -104,10 +119,11 @@ class MapKind:
 
 MAPS = (
     MapKind("through", "resin through"),
-    MapKind("seen", "resin under the film"),
+    MapKind("seen", "resin under the film", offered=lambda document: not document.job.closed),
     MapKind("pressure", "pressure of the resin", _pressure, of_time=True),
     MapKind("lag", "lag of the tool side", _lag),
     MapKind("thickness", "thickness at gel", _thickness),
+    MapKind("cavity", "height of the cavity", _cavity, of_time=True, offered=lambda document: document.job.closed),
     MapKind("fibre", "fibre fraction at gel", _fibre),
     MapKind("dry", "chance of staying dry", _dry, offered=lambda document: document.study is not None),
 )

@@ -20,6 +20,7 @@ from bibulon.desk.plan import fill_layers, layers, marks
 from bibulon.desk.plan.frame import Frame, ruler_step_m
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
+from bibulon.desk.plan.rim_layer import paint_rim
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
@@ -118,7 +119,7 @@ class PlanPicture(QWidget):
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
-        if "media" in shown:
+        if "media" in shown and not job.closed:
             layers.paint_media(painter, self.frame, job, self.chosen)
         shade = self._shade.of(job.part)
         if shade is not None:
@@ -129,8 +130,10 @@ class PlanPicture(QWidget):
             layers.paint_joints(painter, self.frame, assessment.plies, self.chosen, joints=self.joints)
             layers.paint_darts(painter, self.frame, job, assessment.plies, self.chosen)
         layers.paint_outline(painter, self.frame, job)
-        if "bag" in shown:
+        if "bag" in shown and not job.closed:
             layers.paint_bag(painter, self.frame, assessment)
+        if "rim" in shown and job.closed:
+            paint_rim(painter, self.frame, assessment, self.time_s)
         if "lines" in shown:
             self._paint_lines(painter, answer)
             if self.proposed is not None and "proposal" in shown:

@@ -14,6 +14,7 @@ LayerName = Literal[
     "marked cells",
     "joints",
     "bag",
+    "rim",
     "lines",
     "proposal",
     "sizes",

@@ -27,6 +27,7 @@ from bibulon.job.edits import (
 from bibulon.job.places import places_of
 from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
+from bibulon.planning.mould_layouts import with_port_at
 
 GRAB_PX = 9.0
 
@@ -60,6 +61,11 @@ class Kind:
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
     return with_line(job, revised(job.line(identifier), points=points))
+
+
+def _put_port(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    (x0, y0), (x1, y1) = points[0], points[-1]
+    return with_port_at(job, identifier, ((x0 + x1) / 2, (y0 + y1) / 2))
 
 
 def _put_media(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
@@ -130,7 +136,20 @@ KINDS = {
         shaped=False,
         grows=False,
     ),
-    "line": Kind(lambda job: {line.id: line.points for line in job.lines}, _put_line, without_line, closed=False),
+    "port": Kind(
+        lambda job: {line.id: line.points for line in job.lines if line.is_port},
+        _put_port,
+        without_line,
+        closed=False,
+        shaped=False,
+        grows=False,
+    ),
+    "line": Kind(
+        lambda job: {line.id: line.points for line in job.lines if not line.is_port},
+        _put_line,
+        without_line,
+        closed=False,
+    ),
     "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),
     "region": Kind(lambda job: {region.name: region.outline for region in job.regions}, _put_region, without_region),
     "hole": Kind(_holes, _put_hole, _without_hole, cornered=True),

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QWidget
 
 from bibulon.desk.plan.toolbox import TOOLS, tool_named
 from bibulon.desk.widgets.fields import tool_button
+from bibulon.job import Process
 from bibulon.job.base import StationId
 
 ICON = QSize(22, 22)
@@ -35,10 +36,11 @@ class ToolBar(QFrame):
         self.move(32, 30)
         self.adjustSize()
 
-    def show_for(self, station: StationId, edits: bool) -> None:
-        """Show the tools of *station*; none where nothing can be edited."""
+    def show_for(self, station: StationId, process: Process, edits: bool) -> None:
+        """Show the tools of *station* in a job made by *process*; none where nothing can be edited."""
         for name, button in self.buttons.items():
-            button.setVisible(station in tool_named(name).stations)
+            tool = tool_named(name)
+            button.setVisible(station in tool.stations and process in tool.processes)
         self.setVisible(edits)
         self.adjustSize()
 

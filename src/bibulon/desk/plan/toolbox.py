@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bibulon.desk.plan.draw_tools import DartTool, LineTool, MediaTool, RegionTool, SectionTool
+from bibulon.desk.plan.draw_tools import DartTool, LineTool, MediaTool, PortTool, RegionTool, SectionTool
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
+from bibulon.job import CLOSED, EVERY_PROCESS, UNDER_FILM, Process
 from bibulon.job.base import StationId
 
 
@@ -24,18 +25,23 @@ class PlanTool:
     make: Callable[[], Tool]
     stays: bool = False
     """Whether its key stays at the station where it is pressed."""
+    processes: frozenset[Process] = EVERY_PROCESS
 
 
 TOOLS = (
-    PlanTool("select", "select", "S", "Select", ("part", "layup", "lines"), SelectTool, stays=True),
+    PlanTool("select", "select", "S", "Select", ("part", "layup", "lines", "mould"), SelectTool, stays=True),
     PlanTool("outline", "part", "O", "Draw the outline", ("part",), OutlineTool),
     PlanTool("hole", "hole", "H", "Draw a hole", ("part",), HoleTool),
     PlanTool("region", "region", "R", "Draw a region", ("layup",), RegionTool),
     PlanTool("dart", "dart", "X", "Draw a dart", ("layup",), DartTool),
     PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
     PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
-    PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool),
-    PlanTool("section", "section", "C", "Cut a section through the stack", ("lines", "layup"), SectionTool),
+    PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool, processes=UNDER_FILM),
+    PlanTool("inlet", "inlet", "I", "Put an inlet on the rim", ("mould",), lambda: PortTool("feed"), processes=CLOSED),
+    PlanTool(
+        "vent port", "vent", "E", "Put a vent in the cavity", ("mould",), lambda: PortTool("vent"), processes=CLOSED
+    ),
+    PlanTool("section", "section", "C", "Cut a section through the stack", ("lines", "layup", "mould"), SectionTool),
     PlanTool("mark", "", "", "Mark the front", (), MarkTool),
 )
 

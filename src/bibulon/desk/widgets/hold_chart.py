@@ -9,6 +9,7 @@ import pyqtgraph
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.line_chart import dress, quiet_plot
 from bibulon.job.hold import HoldTest
 from bibulon.vacuum.hold import LeakFit
 
@@ -18,28 +19,17 @@ class HoldChart(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        pyqtgraph.setConfigOptions(antialias=True)
         self.setAccessibleName("Pressure against time")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._plot = pyqtgraph.PlotWidget()
-        self._plot.setMenuEnabled(False)
-        self._plot.setMouseEnabled(False, False)
-        self._plot.hideButtons()
+        self._plot = quiet_plot()
         layout.addWidget(self._plot)
         self.setFixedHeight(150)
 
     def draw(self, test: HoldTest, fit: LeakFit, number: Callable[[float], float], unit: str) -> None:
         """Show *test* with its *fit*; *number* turns pascals into the shop's figure."""
         palette = theme.current.palette
-        self._plot.clear()
-        self._plot.setBackground(palette.field)
-        for side, text in (("left", unit), ("bottom", "min")):
-            axis = self._plot.getAxis(side)
-            axis.setTextPen(palette.muted)
-            axis.setPen(palette.rule)
-            axis.setLabel(text, color=palette.muted)
-            axis.setStyle(tickFont=theme.font(11))
+        dress(self._plot, unit, "min")
         time, pressure = np.array(test.readings).T
         steps = np.linspace(time[0], time[-1], 120)
         fitted = [number(value) for value in fit.pressure_at(steps - time[0])]

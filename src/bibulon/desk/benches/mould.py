@@ -1,0 +1,313 @@
+"""Mould: the two halves, whether they stay shut, what the part comes to, and the ports."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.lines_planning import PlanningSections
+from bibulon.desk.benches.lines_supply import SupplySections
+from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
+from bibulon.desk.benches.mould_injection import InjectionSection
+from bibulon.desk.plan.maps import MAPS
+from bibulon.desk.widgets import icons
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
+from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
+from bibulon.desk.widgets.figure_rows import shown_figure
+from bibulon.desk.widgets.line_chart import LineChart
+from bibulon.job.cards import TubeCard
+from bibulon.job.edits import revised, with_card, with_line, without_line
+from bibulon.job.lines import AtTime, Line
+from bibulon.job.pair import MouldPair
+from bibulon.job.paths import path_of
+from bibulon.mould.clamp import (
+    balance,
+    clamp_n_m,
+    flange_needed_pa,
+    highest_injection_pa,
+    holding,
+    off_at_gel,
+    seals_n_m,
+)
+from bibulon.planning.mould_layouts import with_port_at
+from bibulon.quantities import run_clock, show
+from bibulon.quantity_text import cells_of, parse
+from bibulon.stock.choice import tubes_for
+
+NOT_YET = "The fill is being computed."
+
+
+class MouldBench(Bench):
+    """What holds the mould shut, and what the shot makes of it."""
+
+    long = True
+
+    def build(self) -> None:
+        self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
+        self.figure("Stays shut by", shown_figure(self.document, lambda: self.document.assessment.stays_shut))
+        self.figure("Part at gel", self._at_gel)
+        self.figure("Fibre", self._fibre)
+        self.figure("Shot", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
+        self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
+        self.section("Clamp over the shot")
+        self.chart = LineChart("What the clamp holds beyond what pulls at it, against time")
+        self.body.addWidget(self.chart)
+        self._drawn: object = None
+        self.sum_shown = False
+        self.add(ToggleField("Show the sum", lambda: self.sum_shown, self._show_sum, "Every force, as by hand."))
+        self.watch(lambda: (self.sum_shown, self.document.assessment), column(3), self._fill_sum)
+        self.section("What it may be asked")
+        self.watch(lambda: (self.document.assessment, self.document.settings), column(4), self._fill_answers)
+        self.section("Inlets and vents")
+        row = QHBoxLayout()
+        for icon, text, tool in (("inlet", "Inlet", "inlet"), ("vent", "Vent", "vent port")):
+            button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
+            icons.put(button, icon)
+            button.setToolTip(f"Put {'an inlet on the rim' if icon == 'inlet' else 'a vent in the cavity'}")
+        self.body.addLayout(row)
+        self.watch(self._ports_key, column(6), self._fill_ports)
+        SupplySections(self).build_pots()
+        self.planning = PlanningSections(self)
+        self.planning.build_proposal()
+        self.halves = HalvesSections(self)
+        self.halves.build()
+        self.injection = InjectionSection(self)
+        self.injection.build()
+
+    def refresh(self) -> None:
+        super().refresh()
+        for field in self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField):
+            field.refresh()
+        self._draw_chart()
+
+    @property
+    def pair(self) -> MouldPair:
+        return self.document.job.pair
+
+    def _maps(self) -> list[tuple[str, str]]:
+        return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]
+
+    # -- figures -----------------------------------------------------------------------------------------------------
+
+    def _at_gel(self) -> tuple[str, str]:
+        fill = self.document.assessment.fill
+        off = off_at_gel(fill) if fill is not None else None
+        if off is None:
+            rigid = fill is not None and fill.upper is None
+            return ("as built", "The upper half does not bend.") if rigid else ("–", NOT_YET)
+        tolerance = self.document.job.series.thickness_tolerance
+        asked = "" if tolerance is None else f" ± {tolerance:.0%} is asked."
+        low, high = (
+            f"{value:+.1%}".replace("-", "−").replace("−0.0%", "0.0%").replace("+0.0%", "0.0%") for value in off
+        )
+        text = low if low == high else f"{low} to {high}"
+        return text, f"Thickness against the cavity as it was built, when the resin stops.{asked}"
+
+    def _fibre(self) -> tuple[str, str]:
+        shares = [cell.stack.fibre_fraction for cell in self.document.assessment.laminate.cells if cell.stack.layers]
+        if not shares:
+            return "–", "Nothing lies in the cavity yet."
+        low, high = f"{min(shares):.1%}", f"{max(shares):.1%}"
+        return low if low == high else f"{low} to {high}", "Fibre by volume at the height the cavity was built to."
+
+    # -- the clamp ---------------------------------------------------------------------------------------------------
+
+    def _draw_chart(self) -> None:
+        margin = self.document.assessment.clamp
+        self.chart.setVisible(margin is not None)
+        key = (margin, self.document.settings.system)
+        if margin is None or key == self._drawn:
+            return
+        self._drawn = key
+        units = self.document.assessment.units
+        unit = show(1.0, "line force", units).split()[-1]
+        scale = 1 / 1000 if unit == "kN/m" else 1 / 175.127
+        until = (
+            min(3 * float(self.document.assessment.fill.end_s), float(margin.times_s[-1]))
+            if (self.document.assessment.fill)
+            else 0.0
+        )
+        kept = margin.times_s <= until
+        self.chart.draw(margin.times_s[kept] / 60, margin.least_n_m[kept] * scale, "min", unit, zero=True)
+
+    def _show_sum(self, on: bool) -> None:
+        self.sum_shown = on
+        self.refresh()
+
+    def _fill_sum(self, layout: QVBoxLayout) -> None:
+        a = self.document.assessment
+        if not self.sum_shown or a.fill is None or a.fill.upper is None or a.clamp is None:
+            return
+        at = int(a.clamp.least_n_m.argmin())
+        when = run_clock(float(a.clamp.times_s[at]))
+        layout.addWidget(label(f"At {when}, when least is left.", "muted"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        lines = balance(a.job, a.fill.upper, at, a.units)
+        total = sum(line.force_n for line in lines)
+        for row, (name, force, how) in enumerate(
+            (*((line.name, line.force_n, line.how) for line in lines), ("Left", total, "What holds it shut, in all."))
+        ):
+            named, value = label(name), label(show(force, "force", a.units), "figure", wrap=False)
+            named.setToolTip(how)
+            value.setToolTip(how)
+            grid.addWidget(named, 2 * row, 0)
+            grid.addWidget(value, 2 * row, 1)
+            grid.addWidget(label(how, "muted"), 2 * row + 1, 0, 1, 2)
+        layout.addLayout(grid)
+        a_metre = (
+            f"By the metre: the flange holds {show(clamp_n_m(a.job), 'line force', a.units)}, the seals push with "
+            f"{show(seals_n_m(a.job), 'line force', a.units)}."
+        )
+        layout.addWidget(label(a_metre, "muted"))
+
+    # -- answers -----------------------------------------------------------------------------------------------------
+
+    def _fill_answers(self, layout: QVBoxLayout) -> None:
+        a = self.document.assessment
+        if a.fill is None or a.fill.upper is None or a.clamp is None:
+            rigid = a.fill is not None and a.fill.upper is None
+            layout.addWidget(label("A rigid upper half asks for a clamp by force." if rigid else NOT_YET, "muted"))
+            return
+        highest = highest_injection_pa(a.job, a.fill.upper)
+        if highest is None:
+            text, use = "The clamp does not hold even the cavity's vacuum.", None
+        elif highest < 0:
+            text = f"Injection: vacuum alone, and a vent that is never shut: {self._gauge(highest)} is the most."
+            use = None
+        else:
+            text = f"Injection: up to {self._gauge(highest)} over the atmosphere stays shut, even with the vent shut."
+            use = partial(self._use_pressure, highest)
+        self._answer(layout, text, use)
+        needed = flange_needed_pa(a.job, a.clamp)
+        if needed <= 0:
+            self._answer(layout, "Flange: no vacuum in it holds the mould shut. Widen it.", None)
+        else:
+            text = f"Flange: {show(needed, 'pressure', a.units)} or better holds it shut through this shot."
+            self._answer(layout, text, partial(put_pair, self.document, "flange vacuum", flange_pa=_round_down(needed)))
+        self._fill_holding(layout)
+
+    def _fill_holding(self, layout: QVBoxLayout) -> None:
+        a = self.document.assessment
+        held = holding(a.job, a.fill.upper) if a.fill is not None and a.fill.upper is not None else None
+        if held is None:
+            layout.addWidget(label(NOT_YET, "muted"))
+            return
+        best = show(held.best_pa, "pressure", a.units)
+        text = f"Hold at {best} until gel: then the part is nowhere more than {held.off:.1%} off."
+        if held.low_pa is not None and held.high_pa is not None:
+            low, high = show(held.low_pa, "pressure", a.units), show(held.high_pa, "pressure", a.units)
+            text += f" From {low} to {high} it keeps to its tolerance."
+        elif a.job.series.thickness_tolerance is not None:
+            text += " No vacuum keeps it to its tolerance: change the stack or stiffen the upper half."
+        self._answer(layout, text, partial(put_pair, self.document, "holding vacuum", hold_pa=round(held.best_pa, -2)))
+
+    def _gauge(self, pressure_pa: float) -> str:
+        return show(pressure_pa, "pressure difference", self.document.assessment.units, 0)
+
+    def _answer(self, layout: QVBoxLayout, text: str, use: Callable[[], None] | None) -> None:
+        row = QHBoxLayout()
+        row.addWidget(label(text), 1)
+        if use is not None:
+            self.button("Use it", use, into=row).setAccessibleName(f"Use it: {text}")
+        layout.addLayout(row)
+
+    def _use_pressure(self, highest_pa: float) -> None:
+        injection = self.pair.injection
+        pressure = _round_down(min(highest_pa, injection.rated_pa))
+        steps = tuple(
+            revised(step, over_pressure_pa=pressure) if step.until.kind != "until a pressure" else step
+            for step in injection.steps
+        )
+        source = "pressure pot" if injection.source == "bucket" else injection.source
+        put_pair(self.document, "injection pressure", injection=revised(injection, steps=steps, source=source))
+
+    # -- ports -------------------------------------------------------------------------------------------------------
+
+    def _ports_key(self) -> object:
+        job = self.document.job
+        ports = tuple((line.id, line.label, line.hose, line.is_port) for line in job.lines)
+        return ports, self.desk.plan.chosen, self.document.settings.system
+
+    def _fill_ports(self, layout: QVBoxLayout) -> None:
+        for line in self.document.job.lines:
+            layout.addWidget(self._card(line, line.id == self.desk.plan.chosen))
+        if not self.document.job.lines:
+            layout.addWidget(label("None yet. Put an inlet on the rim and a vent in the middle, or propose.", "muted"))
+
+    def _card(self, line: Line, open_: bool) -> QFrame:
+        frame = QFrame()
+        frame.setProperty("role", "card")
+        frame.setProperty("chosen", "true" if open_ else "false")
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(8, 5, 6, 6)
+        box.setSpacing(4)
+        head = QHBoxLayout()
+        pick = partial(self.desk.plan.choose, "" if open_ else line.id)
+        icon = "inlet" if line.is_port and line.kind == "feed" else line.kind
+        head.addWidget(tool_button(icon, f"Choose {line.label}", pick, True, open_))
+        head.addWidget(label(f"{line.label or '?'}  {_kind_of(line)}", "figure"), 1)
+        remove = partial(self._delete, line)
+        head.addWidget(tool_button("remove", f"Delete {line.label}", remove))
+        box.addLayout(head)
+        if open_ and line.is_port:
+            self._details(line, box)
+        elif open_:
+            box.addWidget(label("A line: its figures are at Lines.", "muted"))
+        return frame
+
+    def _delete(self, line: Line) -> None:
+        self.document.edit(f"delete {line.label}", without_line(self.document.job, line.id))
+
+    def _details(self, line: Line, box: QVBoxLayout) -> None:
+        path = partial(path_of, "lines", line.id)
+        box.addWidget(TextField(self.document, "Label", path("label"), "On the valve and on the plan."))
+        box.addWidget(
+            FreeField(
+                "Place x, y", partial(self._place, line.id), partial(self._move, line.id), "Two lengths with a comma."
+            )
+        )
+        cards = tubes_for(self.document.job, "hose")
+        box.addWidget(
+            ChoiceField(
+                "Hose",
+                lambda: [(card.name, key) for key, card in cards.items()],
+                lambda: line.hose,
+                partial(self._take_hose, line.id, cards),
+            )
+        )
+        box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
+        if line.kind == "feed" and isinstance(line.opens, AtTime):
+            box.addWidget(QuantityField(self.document, "Opened at", "duration", path("opens/time_s")))
+        clamped = "at the end" if line.kind == "feed" else "never"
+        box.addWidget(QuantityField(self.document, "Clamped at", "duration", path("closes_s"), "", empty=clamped))
+
+    def _place(self, identifier: str) -> str:
+        units = self.document.assessment.units
+        return ", ".join(show(at, "length", units) for at in self.document.job.line(identifier).place).replace("−", "-")
+
+    def _move(self, identifier: str, text: str) -> None:
+        cells = cells_of(text)
+        if len(cells) != 2:
+            raise ValueError("Write two lengths with a comma between them.")
+        x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)
+        self.document.edit("place of port", with_port_at(self.document.job, identifier, (x, y)))
+
+    def _take_hose(self, identifier: str, cards: dict[str, TubeCard], hose: str) -> None:
+        job = with_card(self.document.job, cards[hose])
+        line = revised(job.line(identifier), hose=hose, tube=hose)
+        self.document.edit(f"hose of {line.label}", with_line(job, line))
+
+
+def _kind_of(line: Line) -> str:
+    if not line.is_port:
+        return f"{line.kind} line"
+    return "inlet" if line.kind == "feed" else "vent"
+
+
+def _round_down(pressure_pa: float) -> float:
+    """To a whole millibar, on the safe side."""
+    return float(pressure_pa // 100.0 * 100.0)

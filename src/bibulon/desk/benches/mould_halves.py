@@ -1,0 +1,170 @@
+"""Mould, second part: cavity, upper half, rim, seals, vacuums and lives."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.desk.work.document import Document
+from bibulon.job.edits import changed, revised, value_at, with_value
+from bibulon.job.pair import RegionHeight
+from bibulon.job.paths import JobPath
+from bibulon.quantities import show
+from bibulon.quantity_text import parse
+
+if TYPE_CHECKING:
+    from bibulon.desk.benches.base import Bench
+
+EDGES = {"held flat": "keeps it flat", "free to turn": "lets it turn"}
+MEASURED = "A dial gauge in the middle of the closed, empty mould: counts in place of the laminate's figures."
+
+
+def put_pair(document: Document, name: str, **fields: object) -> None:
+    """Edit *fields* of the pair of mould halves. Raises ``pydantic.ValidationError``."""
+    job = document.job
+    document.edit(name, changed(job, pair=revised(job.pair, **fields)))
+
+
+class HalvesSections:
+    """The mould card of a *bench*."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench, self.document = bench, bench.document
+
+    def build(self) -> None:
+        self._cavity()
+        self._upper()
+        self._rim()
+        bench = self.bench
+        bench.section("Vacuums")
+        bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
+        bench.quantity("In the cavity", "pressure", "pair/cavity_pa", "Regulated, while the resin comes in.")
+        bench.quantity("Until gel", "pressure", "pair/hold_pa", "In the cavity once the inlets are clamped.")
+        bench.section("Lives, in shots")
+        bench.quantity("Mould has made", "count", "pair/shots", "Before this job's log.")
+        bench.quantity("Mould lasts", "count", "pair/life_shots")
+        bench.quantity("Inner seal has", "count", "pair/inner_seal/shots")
+        bench.quantity("Inner seal lasts", "count", "pair/inner_seal/life_shots")
+        bench.quantity("Outer seal has", "count", "pair/outer_seal/shots")
+        bench.quantity("Outer seal lasts", "count", "pair/outer_seal/life_shots")
+
+    def _cavity(self) -> None:
+        bench = self.bench
+        bench.section("Cavity")
+        bench.quantity("Height", "thickness", "pair/cavity_m", "As the mould was built.", empty="not said")
+        tolerance = "Share that the thickness may be off to either side."
+        bench.quantity("Part within ±", "share", "series/thickness_tolerance", tolerance, empty="any")
+        bench.watch(
+            lambda: (self.document.job.pair.heights, self.document.job.regions, self.document.settings),
+            column(4),
+            self._fill_heights,
+        )
+
+    def _fill_heights(self, layout: QVBoxLayout) -> None:
+        given = {entry.region for entry in self.document.job.pair.heights}
+        for entry in self.document.job.pair.heights:
+            row = QHBoxLayout()
+            field = FreeField(
+                entry.region, partial(self._height, entry.region), partial(self._put_height, entry.region), "Height."
+            )
+            row.addWidget(field, 1)
+            remove = partial(self._without_height, entry.region)
+            row.addWidget(tool_button("remove", f"No other height in {entry.region}", remove))
+            layout.addLayout(row)
+        for region in self.document.job.regions:
+            if region.name not in given:
+                self.bench.button(
+                    f"Another height in {region.name}", partial(self._with_height, region.name), "", layout
+                )
+        if not self.document.job.regions:
+            layout.addWidget(label("Steps: draw a region at Lay-up, and give its height here.", "muted"))
+
+    def _height(self, region: str) -> str:
+        height = next((entry.height_m for entry in self.document.job.pair.heights if entry.region == region), None)
+        return "" if height is None else show(height, "thickness", self.document.assessment.units)
+
+    def _put_height(self, region: str, text: str) -> None:
+        height = parse(text, "thickness", self.document.assessment.units)
+        put_pair(
+            self.document,
+            f"height in {region}",
+            heights=tuple(
+                RegionHeight(region=region, height_m=height) if entry.region == region else entry
+                for entry in self.document.job.pair.heights
+            ),
+        )
+
+    def _with_height(self, region: str) -> None:
+        height = self.document.job.pair.cavity_m or 0.004
+        put_pair(
+            self.document,
+            f"height in {region}",
+            heights=(*self.document.job.pair.heights, RegionHeight(region=region, height_m=height)),
+        )
+
+    def _without_height(self, region: str) -> None:
+        kept = tuple(entry for entry in self.document.job.pair.heights if entry.region != region)
+        put_pair(self.document, f"height in {region}", heights=kept)
+
+    def _upper(self) -> None:
+        bench = self.bench
+        bench.section("Upper half")
+        bench.add(
+            ToggleField(
+                "It does not bend", lambda: self.document.job.pair.upper.rigid, partial(self._put, "pair/upper/rigid"),
+                "Steel, or a half in a press.",
+            )
+        )  # fmt: skip
+        bench.quantity("Thickness", "thickness", "pair/upper/thickness_m")
+        bench.quantity("Modulus", "stiffness", "pair/upper/modulus_pa", "In bending, of its laminate.")
+        bench.quantity("Density", "density", "pair/upper/density_kg_m3")
+        bench.quantity("Ribs every", "length", "pair/upper/rib_pitch_m", "Ribs or a frame over it.", empty="no ribs")
+        bench.choice(
+            "Ribs run", lambda: [(way, way) for way in ("along x", "along y", "both ways")],
+            lambda: self.document.job.pair.upper.ribs_run, partial(self._put, "pair/upper/ribs_run"),
+        )  # fmt: skip
+        bench.quantity("Rib width", "length", "pair/upper/rib_width_m")
+        bench.quantity("Rib height", "length", "pair/upper/rib_height_m")
+        bench.quantity("Rib modulus", "stiffness", "pair/upper/rib_modulus_pa")
+        bench.choice(
+            "The flange", lambda: [(words, edge) for edge, words in EDGES.items()],
+            lambda: self.document.job.pair.upper.edge, partial(self._put, "pair/upper/edge"),
+        )  # fmt: skip
+        bench.quantity(
+            "Measured under", "pressure difference", "pair/upper/measured_pa", MEASURED, empty="not measured"
+        )
+        bench.quantity("Middle gave", "thickness", "pair/upper/measured_m", MEASURED)
+        bench.choice(
+            "Lifted by", lambda: [("hands", "hands"), ("hoist", "hoist")], lambda: self.document.job.pair.upper.lift,
+            partial(self._put, "pair/upper/lift"),
+        )  # fmt: skip
+
+    def _rim(self) -> None:
+        bench = self.bench
+        bench.section("Rim")
+        bench.choice(
+            "Channel", lambda: [(profile, profile) for profile in ("half round", "rectangle", "none")],
+            lambda: self.document.job.pair.channel.profile, partial(self._put, "pair/channel/profile"),
+        )  # fmt: skip
+        bench.quantity("Channel width", "length", "pair/channel/width_m", decimals=1)
+        bench.quantity("Channel height", "length", "pair/channel/height_m", decimals=1)
+        bench.quantity("Inner seal off part", "length", "pair/seal_off_m", "From the part's edge.")
+        bench.quantity("Flange", "length", "pair/flange_m", "Between the two seals.")
+        for name, seal in (("Inner seal", "inner_seal"), ("Outer seal", "outer_seal")):
+            paths: tuple[JobPath, JobPath, JobPath] = (
+                ("pair/inner_seal/kind", "pair/inner_seal/hardness_shore", "pair/inner_seal/spring_n_m")
+                if seal == "inner_seal"
+                else ("pair/outer_seal/kind", "pair/outer_seal/hardness_shore", "pair/outer_seal/spring_n_m")
+            )
+            bench.text(name, paths[0], "What it is.")
+            bench.quantity("Hardness, Shore A", "count", paths[1])
+            bench.quantity("Pushes apart", "line force", paths[2], "By its length, when the mould is shut.")
+
+    def _put(self, path: JobPath, value: object) -> None:
+        job = self.document.job
+        if value_at(job, path) != value:
+            self.document.edit(path.rsplit("/", 1)[-1].replace("_", " "), with_value(job, path, value))

@@ -1,0 +1,128 @@
+"""The rim of a closed mould on the plan: channel, seals, the flange between them, and how well it stays shut."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from bibulon.assess import Assessment
+from bibulon.desk.plan.frame import Frame
+from bibulon.desk.plan.text_box import text_box
+from bibulon.desk.widgets import theme
+from bibulon.flow.cavity import grown
+from bibulon.job import Job
+from bibulon.job.lines import Line
+from bibulon.job.places import Outline
+from bibulon.mould.clamp import clamp_n_m
+from bibulon.quantities import show
+from bibulon.remembered import remembered
+
+LITTLE_SHARE = 0.25
+"""A margin below this share of what the clamp holds is drawn as little."""
+
+
+@remembered(8)
+def _lines(of: tuple[Outline, float, float]) -> tuple[tuple[tuple[float, float], ...], ...]:
+    """Inner and outer seal round an outline, at those distances."""
+    outline, inner_m, outer_m = of
+    return tuple(tuple((x, y) for x, y in grown(outline.polygon, off).exterior.coords) for off in (inner_m, outer_m))
+
+
+def paint_rim(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None) -> None:
+    """Flange, seals and channel; along the inner seal what the clamp has left at *time_s* (None: at the worst)."""
+    job, palette = assessment.job, theme.current.palette
+    pair = job.pair
+    inner, outer = _lines((job.part.outline, pair.seal_off_m, pair.seal_off_m + pair.flange_m))
+    inner_ring, outer_ring = frame.polygon(inner), frame.polygon(outer)
+    flange = QPainterPath()
+    flange.addPolygon(outer_ring)
+    flange.addPolygon(inner_ring)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.fillPath(flange, palette.colour("vent", 36))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for ring, dashed in ((outer_ring, True), (inner_ring, False)):
+        pen = QPen(palette.colour("vent", 190), 2.2, j=Qt.PenJoinStyle.RoundJoin)
+        if dashed:
+            pen.setDashPattern([5, 2.4])
+        painter.setPen(pen)
+        painter.drawPolygon(ring)
+    if pair.channel.profile != "none":
+        wide = max(pair.channel.width_m * frame.scale, 3.0)
+        painter.setPen(QPen(palette.colour("feed", 110), wide, j=Qt.PenJoinStyle.RoundJoin))
+        painter.drawPolygon(frame.polygon(job.part.outline))
+    _paint_margin(painter, frame, assessment, time_s)
+    _paint_fixings(painter, frame, job)
+
+
+def _paint_margin(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None) -> None:
+    """The margin as a band beside the inner seal: wider where more is left, hatched in the colour of a stop where the
+    mould opens."""
+    margin, palette = assessment.clamp, theme.current.palette
+    if margin is None:
+        return
+    at = int(np.argmin(margin.least_n_m)) if time_s is None else int(np.searchsorted(margin.times_s, time_s))
+    at = min(at, len(margin.times_s) - 1)
+    held = max(clamp_n_m(assessment.job), 1.0)
+    shares = margin.margin_n_m[at] / held
+    middle = margin.places_m.mean(axis=0)
+    order = np.argsort(np.arctan2(*(margin.places_m - middle).T[::-1]))
+    places, shares = margin.places_m[order], shares[order]
+    names = ["stop" if share < 0 else "caution" if share < LITTLE_SHARE else "good" for share in shares]
+    on_screen = [frame.to_screen((float(x), float(y))) for x, y in places]
+    for name in dict.fromkeys(names):
+        path = QPainterPath()
+        for number, own in enumerate(names):
+            if own == name:
+                path.moveTo((on_screen[number - 1] + on_screen[number]) * 0.5)
+                path.lineTo(on_screen[number])
+                path.lineTo((on_screen[number] + on_screen[(number + 1) % len(names)]) * 0.5)
+        mine = [share for share, own in zip(shares, names, strict=True) if own == name]
+        width = 3.0 + 6.0 * min(abs(float(np.mean(mine))), 1.0)
+        pen = QPen(palette.colour(name), width, c=Qt.PenCapStyle.FlatCap, j=Qt.PenJoinStyle.RoundJoin)
+        if name == "stop":
+            pen.setDashPattern([0.5, 0.35])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+    worst = int(np.argmin(shares))
+    x, y = places[worst]
+    away = QPointF(*(np.sign(places[worst] - middle) * np.array([1.0, -1.0]) * 34.0).tolist())
+    text = f"{show(float(margin.margin_n_m[at].min()), 'line force', assessment.units)} left"
+    text_box(painter, frame.to_screen((float(x), float(y))) + away, text, palette.ink, palette.vent, 12)
+
+
+def _paint_fixings(painter: QPainter, frame: Frame, job: Job) -> None:
+    palette = theme.current.palette
+    for fixing in job.pair.fixings:
+        at = frame.to_screen(fixing.place)
+        painter.setPen(QPen(QColor(palette.ink), 1.8))
+        painter.setBrush(QColor(palette.paper))
+        if fixing.kind == "dowel":
+            painter.drawEllipse(at, 6, 6)
+            painter.drawLine(at - QPointF(6, 0), at + QPointF(6, 0))
+            painter.drawLine(at - QPointF(0, 6), at + QPointF(0, 6))
+        else:
+            painter.drawRect(QRectF(at.x() - 6, at.y() - 4, 12, 8))
+
+
+def paint_port(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:
+    """An inlet as a filled disc with an arrow in, a vent as an open ring round a small pot."""
+    palette = theme.current.palette
+    at = frame.to_screen(line.place)
+    colour = QColor(palette.feed if line.kind == "feed" else palette.vent)
+    if chosen:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(palette.colour("accent", 90))
+        painter.drawEllipse(at, 17, 17)
+    painter.setPen(QPen(colour, 3))
+    painter.setBrush(QColor(palette.paper))
+    painter.drawEllipse(at, 10, 10)
+    if line.kind == "feed":
+        painter.setPen(QPen(colour, 2.4, c=Qt.PenCapStyle.RoundCap, j=Qt.PenJoinStyle.RoundJoin))
+        painter.drawLine(at + QPointF(0, -5), at + QPointF(0, 5))
+        painter.drawPolyline(QPolygonF([at + QPointF(-4, 1), at + QPointF(0, 5), at + QPointF(4, 1)]))
+    else:
+        painter.setPen(QPen(colour, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(at, 4, 4)
