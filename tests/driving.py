@@ -12,8 +12,10 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QLabel, QListWidget, QPushButton, QWidget
 
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.benches.layup_entry import Summary
+from bibulon.desk.stations import station_of
 from bibulon.desk.verdict_strip import Tile
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
@@ -154,3 +156,19 @@ def open_an_entry(window: Window) -> None:
     second = next(one for one in bench(window).findChildren(Summary) if one.accessibleName().startswith("Entry 2"))
     QTest.mouseClick(second, LEFT)
     settle(bench(window))
+
+
+def put_lid(window: Window, qtbot: Any) -> None:
+    """Put the demo's lid in its closed mould on the desk, filled."""
+    job = demo_job(DEMO_FILES[2])
+    window.open_document(job)
+    qtbot.waitUntil(lambda: window.document.job.name == job.name, timeout=60_000)
+    wait_for_fill(window)
+    window.refresh()
+
+
+def at_station(window: Window, qtbot: Any, station: str) -> None:
+    """Go to *station*, with the lid on the desk if the job there has no such station."""
+    if window.document.job.process not in station_of(station).processes:
+        put_lid(window, qtbot)
+    window.go(station)

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
+from mould_jobs import MOULD_MISTAKES, lid
 from shapely import Point as Place
 from shapely import Polygon
 from sound_jobs import DAY, GOOD, HELD_AT, SOUND, across, deck, held, job_of, line, plies, tapered, two_cores_butted
@@ -113,10 +114,6 @@ def tacked(job: Job) -> Job:
 
 def in_mould(job: Job, **figures: object) -> Job:
     return changed(job, mould=revised(job.mould, **figures))
-
-
-def in_cavity(job: Job, cavity_m: float) -> Job:
-    return changed(job, process="light RTM", pair=revised(job.pair, cavity_m=cavity_m))
 
 
 def stale(job: Job, card_id: str) -> Job:
@@ -224,8 +221,6 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "stack-too-thick": lambda job: changed(job, layup=(revised(job.layup[1], count=40), *job.layup[2:])),
     "slow-fabric": with_tight_fabric,
     "too-much-tack": tacked,
-    "core-thicker-than-cavity": lambda job: in_cavity(job, 0.02),
-    "cavity-too-tight": lambda job: in_cavity(job, 0.0285),
     "mould-unchecked": lambda job: laid(job, "P1"),
     "fibre-on-flange": lambda job: changed(job, cutting=revised(job.cutting, allowance_m=0.08)),
     "corner-too-tight": lambda job: in_mould(job, face="female", corner_radius_m=0.002),
@@ -290,8 +285,12 @@ def assessed(job: Job) -> Assessment:
 
 @cache
 def with_mistake(name: str) -> Assessment:
-    """The sound panel with that mistake; kept, for several tests ask for it."""
-    return assessed(MISTAKES[name](deck()))
+    """The sound panel, or the lid in its mould, with that mistake; kept, for several tests ask for it."""
+    return assessed(mistaken(name))
+
+
+def mistaken(name: str) -> Job:
+    return MOULD_MISTAKES[name](lid()) if name in MOULD_MISTAKES else MISTAKES[name](deck())
 
 
 @cache
@@ -300,7 +299,7 @@ def sound_ids() -> frozenset[str]:
 
 
 def test_every_caution_has_its_pair() -> None:
-    assert {entry.id for entry in REGISTRY} == set(MISTAKES)
+    assert {entry.id for entry in REGISTRY} == set(MISTAKES) | set(MOULD_MISTAKES)
 
 
 @pytest.mark.parametrize("name", MISTAKES)
@@ -340,11 +339,11 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 71
+    assert len(rows) == 83
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside
-    assert {name for row in rows for name in re.findall(r"`(\w+)`", row[2])} <= set(SOUND)
+    assert {name for row in rows for name in re.findall(r"`(\w+)`", row[2])} <= {*SOUND, "lid"}
 
 
 @pytest.mark.parametrize("name", SOUND)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.shortcuts import SHORTCUTS
-from bibulon.desk.stations import STATIONS
+from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
 from bibulon.job.edits import grouped_layup
 from bibulon.job.storage import load
@@ -144,7 +144,7 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot
     assert "inHg" in found and "counted down from atmosphere" in found
     named = [card.name for card in (*shelf(), *window.document.job.cards)]
     metric = re.compile(r"\d (mm|cm|m|kg|g|mbar|bar|kPa|°C|m²|g/m²|kg/m³|L|km)(?![\w²])")
-    for station in STATIONS:
+    for station in stations_for(window.document.job.process):
         window.go(station.id)
         window.refresh()
         if station.id == "layup":
@@ -178,7 +178,7 @@ def test_wrong_points_are_named_by_line_and_kept(window: Window) -> None:
 
 
 def test_every_station_and_tool_by_keyboard(window: Window) -> None:
-    for number, station in enumerate(STATIONS, 1):
+    for number, station in enumerate(stations_for(window.document.job.process), 1):
         press(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.AltModifier)
         assert window.station == station.id
         assert "nan" not in texts(window).lower().replace("tenant", "")

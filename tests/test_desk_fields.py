@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import bench, open_an_entry, settle
+from driving import at_station, bench, open_an_entry, settle
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
@@ -25,10 +25,16 @@ def fields(window: Window) -> list[Field]:
 
 @pytest.mark.parametrize(
     ("station", "chosen"),
-    [*((station.id, "") for station in STATIONS), ("lines", "feed-2"), ("lines", "vent-1"), ("lines", "media-1")],
+    [
+        *((station.id, "") for station in STATIONS),
+        ("lines", "feed-2"),
+        ("lines", "vent-1"),
+        ("lines", "media-1"),
+        ("mould", "inlet-1"),
+    ],
 )
-def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, station: str, chosen: str) -> None:
-    window.go(station)
+def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, station: str, chosen: str) -> None:
+    at_station(window, qtbot, station)
     window.plan.choose(chosen)
     window.refresh()
     if station == "layup":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from driving import bench, choose, open_an_entry, push, settle, texts
+from driving import at_station, bench, choose, open_an_entry, push, settle, texts
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
@@ -47,7 +47,7 @@ def stops(body: QWidget) -> list[QWidget]:
 @pytest.mark.parametrize("station", [station.id for station in STATIONS])
 def test_tab_goes_down_the_bench_as_one_reads_and_back(window: Window, qtbot, station: str) -> None:
     window.activateWindow()
-    window.go(station)
+    at_station(window, qtbot, station)
     window.plan.choose("feed-1" if station == "lines" else None)
     window.refresh()
     QApplication.processEvents()

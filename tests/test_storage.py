@@ -276,6 +276,20 @@ def test_a_saved_file_is_as_open_to_others_as_it_was(demo: Job, tmp_path: Path) 
     assert path.stat().st_mode & 0o777 == 0o664
 
 
+def test_a_file_of_format_1_opens_with_its_cavity_where_it_is_now(demo: Job) -> None:
+    data = json.loads(dump(demo))
+    data["format_version"] = 1
+    del data["pair"], data["series"]["cycle"]
+    for line in data["lines"]:
+        del line["is_port"]
+    data["mould"]["cavity_m"] = 0.004
+    opened = parse(json.dumps(data))
+    assert opened.format_version == 2 and opened.pair.cavity_m == 0.004
+    assert changed(opened, pair=demo.pair) == demo
+    data["mould"]["cavity_m"] = None
+    assert parse(json.dumps(data)) == demo
+
+
 def test_the_paths_of_fields_are_those_of_the_models() -> None:
     """To have a new field's path in the vocabulary, add it to ``job/paths.py``."""
 

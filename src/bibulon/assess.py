@@ -34,6 +34,7 @@ from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
+from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.quantities import QuantityKind, Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
@@ -174,6 +175,13 @@ class Assessment:
         if self.fill is None:
             return self._not_filled("line force")
         return shut_figure(self.job, self.fill, self.units)
+
+    @cached_property
+    def cycle(self) -> Cycle:
+        """The cycle of a closed mould over a shift; injection and cure as simulated, or as the card has them."""
+        inject_s = self.fill.end_s if self.fill is not None else 0.0
+        shift_s = self.job.shop.shift_end_s - self.job.shop.shot_start_s
+        return cycle_of(self.job, inject_s, max(self.cure.release_s - inject_s, 0.0), shift_s)
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 

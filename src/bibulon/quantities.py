@@ -41,6 +41,7 @@ QuantityKind = Literal[
     "pressure difference",
     "pump speed",
     "share",
+    "small mass",
     "stiffness",
     "temperature",
     "temperature difference",
@@ -117,6 +118,7 @@ KINDS: dict[QuantityKind, Kind] = {
         "600 gsm",
     ),
     "mass": Kind("a mass", "kg", {"metric": ("kg", 2), "us": ("lb", 2), "mixed": ("kg", 2)}, _MASS, "12.5 kg"),
+    "small mass": Kind("a mass", "kg", {"metric": ("g", 0), "us": ("oz", 1), "mixed": ("g", 0)}, _MASS, "85 g"),
     "volume": Kind("a volume", "m**3", {"metric": ("L", 2), "us": ("qt", 2), "mixed": ("L", 2)}, _VOLUME, "12 L"),
     "pressure": Kind(
         "a pressure",

@@ -17,6 +17,8 @@ from bibulon.quantities import brief, clock_time, run_clock
 
 EARLIEST_MARK_S = 60.0
 """Marks before this say little: nobody presses a clock to the second."""
+GAUGES = ("flange", "cavity")
+"""Readings under these labels are of gauges of their own."""
 LAST_MARKS = 3
 """The pace of the front is that of the newest marks."""
 
@@ -113,20 +115,27 @@ def vacuum_rising(assessment: Assessment) -> Iterator[Finding]:
     shot = assessment.job.shot
     started = any(event.kind == "started" for event in shot)
     let_go = next((at for at, event in enumerate(shot) if event.kind == "vacuum let go"), len(shot))
-    readings = [(event.vacuum_pa, event.clock_s) for event in shot[:let_go] if event.vacuum_pa is not None]
-    if not started or len(readings) < 2:
-        return
-    best = min(pressure for pressure, _ in readings)
-    newest, at_s = readings[-1]
-    if lost := vacuum_lost(assessment, best, newest):
-        left = brief(newest, "pressure", assessment.units)
-        place = assessment.job.vents[0].points[0] if assessment.job.vents else None
-        yield Finding(f"The vacuum has lost {lost} since its best and was at {left} at {run_clock(at_s)}.", place)
+    by_gauge: dict[str, list[tuple[float, float]]] = {}
+    for event in shot[:let_go]:
+        if event.vacuum_pa is not None:
+            gauge = event.label if event.kind == "reading" and event.label in GAUGES else ""
+            by_gauge.setdefault(gauge, []).append((event.vacuum_pa, event.clock_s))
+    for gauge, readings in by_gauge.items():
+        best = min(pressure for pressure, _ in readings)
+        newest, at_s = readings[-1]
+        if started and (lost := vacuum_lost(assessment, best, newest, gauge)):
+            left = brief(newest, "pressure", assessment.units)
+            place = assessment.job.vents[0].points[0] if assessment.job.vents else None
+            what = f"The {gauge}'s vacuum" if gauge else "The vacuum"
+            yield Finding(f"{what} has lost {lost} since its best and was at {left} at {run_clock(at_s)}.", place)
 
 
-def vacuum_lost(assessment: Assessment, best_pa: float, newest_pa: float) -> str:
-    """How much of its best the vacuum has lost, in words, where that is more than the house allows; else ""."""
+def vacuum_lost(assessment: Assessment, best_pa: float, newest_pa: float, gauge: str = "") -> str:
+    """How much of its best the vacuum at that *gauge* has lost, in words, where that is more than the house allows;
+    else "". A closed mould's cavity may come up to what it is held at until gel."""
     lost_pa = newest_pa - best_pa
+    if assessment.job.closed and gauge != "flange":
+        lost_pa = newest_pa - max(best_pa, assessment.job.pair.hold_pa)
     if lost_pa <= assessment.job.house.vacuum_rise_pa:
         return ""
     return brief(lost_pa, "pressure difference", assessment.units)

@@ -17,6 +17,15 @@ _BY_STATION: dict[StationId, tuple[str, ...]] = {
     "cure": ("Laminate, media and pot leftovers may still be hot or sharp. Waste resin is hazardous until cured.",),
 }
 
+CLOSING = (
+    "Fingers clear when the upper half comes down: two people or a hoist, nobody under it. Flange vacuum pulls it the "
+    "last bit by itself."
+)
+PRESSED = (
+    "Pots and machines under pressure: rated, with a relief valve, never above their plate; let off before they are "
+    "opened. Moulds under pressure are designed by qualified people."
+)
+
 _BY_CHEMISTRY: dict[str, str] = {
     "epoxy": "Amine hardeners and epoxies sensitise skin: gloves and glasses, and wash with soap, never solvent.",
     "vinyl ester": "Organic peroxide: eye hazard, never neat into or near cobalt accelerator. Styrene vapour: "
@@ -31,6 +40,10 @@ POT_EXOTHERM = "A pot that warms up fumes and can burn: carry it outdoors, never
 def safety_notes(job: Job, station: StationId) -> tuple[str, ...]:
     """The notes to show at *station* for this job's materials."""
     notes = _BY_STATION.get(station, ())
+    if job.closed and station in ("mould", "shoot"):
+        notes = (*notes, CLOSING)
+    if job.closed and station in ("mould", "shoot") and job.pair.injection.source != "bucket":
+        notes = (*notes, PRESSED)
     if station in ("charge", "shoot"):
         notes = (*notes, _BY_CHEMISTRY[job.resin.chemistry], POT_EXOTHERM)
     return notes

@@ -14,6 +14,15 @@ import typer
 from bibulon.assess import Assessment
 from bibulon.cli.answers import refuse
 from bibulon.flow.result import STOP_WORDS, FillResult
+from bibulon.mould.clamp import (
+    balance,
+    clamp_n_m,
+    flange_needed_pa,
+    highest_injection_pa,
+    holding,
+    off_at_gel,
+    seals_n_m,
+)
 from bibulon.quantities import from_to, show, show_full
 
 SCHEDULER_WAIT_S = 10
@@ -96,6 +105,40 @@ def fill_data(assessment: Assessment, result: FillResult, places: list[Probe], l
         "nodes": len(result.place),
         "levels": levels,
         "valves": [dataclasses.asdict(event) for event in result.events],
+        "mould": _mould_data(assessment, result),
+    }
+
+
+def _mould_data(assessment: Assessment, result: FillResult) -> dict[str, Any] | None:
+    """What the halves of a closed mould do, in SI units, pressures absolute; None under film and if nothing bends."""
+    course, margin, job = result.upper, assessment.clamp, assessment.job
+    if course is None or margin is None:
+        return None
+    least, when_s, place = margin.worst
+    held, off = holding(job, course), off_at_gel(result)
+    at = int(margin.least_n_m.argmin())
+    return {
+        "clamp_n_m": clamp_n_m(job),
+        "seals_n_m": seals_n_m(job),
+        "least_margin_n_m": least,
+        "least_margin_at_s": when_s,
+        "least_margin_place_m": place,
+        "opens_at_s": margin.opens[0] if margin.opens else None,
+        "forces_then_n": {line.name: line.force_n for line in balance(job, course, at, assessment.units)},
+        "highest_injection_over_pressure_pa": highest_injection_pa(job, course),
+        "flange_needed_pa": flange_needed_pa(job, margin),
+        "hold_best_pa": held.best_pa if held else None,
+        "hold_within_tolerance_pa": [held.low_pa, held.high_pa] if held and held.low_pa is not None else None,
+        "thickness_off_at_gel": list(off) if off else None,
+        "rise_m": {
+            "before": [float(course.rise_m[0].min()), float(course.rise_m[0].max())],
+            "at_the_clamp": [
+                float(course.rise_m[course.filled - 1].min()),
+                float(course.rise_m[course.filled - 1].max()),
+            ],
+            "at_gel": [float(course.rise_m[-1].min()), float(course.rise_m[-1].max())],
+        },
+        "steps_begun_s": list(result.stage_begun_s),
     }
 
 
@@ -127,10 +170,28 @@ def print_fill(assessment: Assessment, result: FillResult, data: dict[str, Any])
         where = f"{pocket.x_m:.2f}, {pocket.y_m:.2f} m"
         typer.echo(f"  air trapped at {where}: {show(pocket.volume_m3, 'volume')}")
     typer.echo(f"  the tool side lags the film side by at most {show(result.lag_max_s, 'duration')}")
+    if data["mould"] is not None:
+        _print_mould(assessment, data["mould"])
     if "ensemble" in data:
         _print_spread(data["ensemble"])
     for name in ("resin_drawn_m3", "in_part_m3", "in_lines_m3", "in_pots_m3"):
         typer.echo(f"  {name[:-3].replace('_', ' ')}: {show(data[name], 'volume')}")
+
+
+def _print_mould(assessment: Assessment, mould: dict[str, Any]) -> None:
+    units = assessment.units
+    least, when = show(mould["least_margin_n_m"], "line force", units), show(mould["least_margin_at_s"], "duration")
+    typer.echo(f"  the clamp has {least} left at the least, after {when}")
+    highest = mould["highest_injection_over_pressure_pa"]
+    if highest is not None:
+        most = show(highest, "pressure difference", units, 0)
+        typer.echo(f"  with the vent shut it holds up to {most} over the atmosphere")
+    typer.echo(f"  the flange needs {show(mould['flange_needed_pa'], 'pressure', units)} or better")
+    if mould["thickness_off_at_gel"] is not None:
+        low, high = (round(off, 3) + 0.0 for off in mould["thickness_off_at_gel"])
+        typer.echo(f"  the part is {low:+.1%} to {high:+.1%} off the cavity as it was built, at gel")
+    if mould["hold_best_pa"] is not None:
+        typer.echo(f"  it comes out best held at {show(mould['hold_best_pa'], 'pressure', units)} until gel")
 
 
 def _print_spread(spread: dict[str, Any]) -> None:

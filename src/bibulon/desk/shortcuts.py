@@ -22,7 +22,7 @@ class Shortcut:
 
 
 SHORTCUTS = (
-    Shortcut("Alt+1 … Alt+9", "Go to a station"),
+    Shortcut("Alt+1 … Alt+0", "Go to a station"),
     *(Shortcut(tool.key, tool.text, "use_tool", tool.name) for tool in TOOLS if tool.key),
     Shortcut("L A U", "Straight, arc or curve, while an outline is drawn"),
     Shortcut("Tab", "Next object on the plan"),

@@ -36,7 +36,7 @@ class StationButton(QAbstractButton):
 
     def set_state(self, state: StationState) -> None:
         self.state = state
-        self.setToolTip(f"{self.station.name} (Alt+{self.number}): {WORDS[state]}")
+        self.setToolTip(f"{self.station.name} (Alt+{self.number % 10}): {WORDS[state]}")
         self.setAccessibleName(f"{self.station.name}, {WORDS[state]}")
         self.update()
 

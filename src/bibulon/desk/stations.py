@@ -21,11 +21,13 @@ from bibulon.desk.benches.lines import LinesBench
 from bibulon.desk.benches.log import LogBench
 from bibulon.desk.benches.mould import MouldBench
 from bibulon.desk.benches.part import PartBench
+from bibulon.desk.benches.series import SeriesBench
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.plan.shown import LayerName, Shown
 from bibulon.job import CLOSED, EVERY_PROCESS, UNDER_FILM, Process
 from bibulon.job.base import StationId
 from bibulon.job.run import EventKind
+from bibulon.mould.shots import odd_shots, shots_of
 
 StationState = Literal["stop", "caution", "settled", "waits"]
 
@@ -85,6 +87,12 @@ def _shut(assessment: Assessment) -> bool:
     return assessment.stays_shut.value is not None and assessment.stays_shut.value > 0
 
 
+def _quiet(assessment: Assessment) -> bool:
+    """Whether shots are logged and the last of them does not deserve a look."""
+    shots = shots_of(assessment.job)
+    return bool(shots) and shots[-1].number not in odd_shots(shots)
+
+
 def _weighed(assessment: Assessment) -> bool:
     return bool(assessment.batches) and assessment.job.charge.in_hand_kg is not None
 
@@ -118,6 +126,7 @@ STATIONS = (
     ),
     Station("cure", "Cure", CureBench, ("stack", "lines", "marks of the front"), _logged("vacuum let go")),
     Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
+    Station("series", "Series", SeriesBench, ("fill", "rim", "lines"), _quiet, processes=CLOSED),
 )
 
 

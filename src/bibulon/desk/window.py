@@ -177,8 +177,8 @@ class Window(WindowDialogs):
             bound = QShortcut(QKeySequence(shortcut.keys), self)
             bound.setObjectName(shortcut.keys)
             bound.activated.connect(lambda pressed=shortcut: self._pressed(pressed.method, pressed.argument))
-        for number in range(1, 10):
-            QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(partial(self._go_to_number, number))
+        for number in range(1, 11):
+            QShortcut(QKeySequence(f"Alt+{number % 10}"), self).activated.connect(partial(self._go_to_number, number))
 
     def _go_to_number(self, number: int) -> None:
         there = stations_for(self.document.job.process)

@@ -23,7 +23,7 @@ def _on_the_plan(point: tuple[float, float]) -> tuple[float, float]:
 Point = Annotated[tuple[float, float], AfterValidator(_on_the_plan)]
 """A place on the plan: x to the right and y up, in metres."""
 
-StationId = Literal["part", "layup", "lines", "bag", "mould", "hold", "charge", "shoot", "cure", "log"]
+StationId = Literal["part", "layup", "lines", "bag", "mould", "hold", "charge", "shoot", "cure", "log", "series"]
 """A place in the work: where a caution is mended, a note shown."""
 Identifier = Annotated[str, Field(min_length=1, max_length=80)]
 Label = Annotated[str, Field(max_length=40)]

@@ -63,6 +63,15 @@ class HouseRules(Model):
     """A hold test that is shorter says nothing."""
     hold_age_s: Annotated[float, Field(gt=0, le=2_592_000)] = 4 * 3600.0
     """A hold test older than this when the shot starts is done again."""
+    # closed moulds
+    flange_vacuum_pa: Annotated[float, Field(ge=0, le=110_000)] = 78_000.0
+    """The flange of a closed mould pulls with no less before anything is injected."""
+    rim_share: Portion = 0.35
+    """The channel round the rim may take this share of the fill to come full."""
+    rim_uneven: Annotated[float, Field(ge=1, le=20)] = 1.5
+    """Inlets may lie so many times as far apart round the rim as spread evenly."""
+    filler_off: Portion = 0.02
+    """Filled resin may weigh this share more or less than mixed through."""
     # resin
     thick_pa_s: Annotated[float, Field(gt=0, le=100)] = 0.30
     """Mix at use that is more viscous than this is thick."""

@@ -146,6 +146,7 @@ class MouldBench(Bench):
         layout.addWidget(label(f"At {when}, when least is left.", "muted"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
+        grid.setColumnStretch(0, 1)
         lines = balance(a.job, a.fill.upper, at, a.units)
         total = sum(line.force_n for line in lines)
         for row, (name, force, how) in enumerate(

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.widgets.fields import column, label
+from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.work.run_controller import PACES
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
+from bibulon.mould.shots import FIGURES, ShotFigure, figure_of
 from bibulon.quantities import clock_time, run_clock, show
+from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
 
 
@@ -27,12 +30,15 @@ class ShootBench(Bench):
         self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
         self._build_next()
         self._build_touches()
+        if self.document.job.closed:
+            self._build_shot()
         self.section("Run list")
         self.list = column(2)
         self.watch(self._list_key, self.list, self._fill_list)
         self._build_instruments()
         self.ended = self.button("Shot ended", lambda: self._log("finished"))
-        self.afresh = self.button("New run (the log stays)", self._afresh)
+        anew = "Next shot" if self.document.job.closed else "New run (the log stays)"
+        self.afresh = self.button(anew, self._afresh)
         self.desk.run.ticked.connect(self.tick)
         self.desk.plan.marked.connect(self._mark)
         self.tick()
@@ -85,6 +91,30 @@ class ShootBench(Bench):
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
+
+    def _build_shot(self) -> None:
+        """The figures of a shot in a closed mould: each typed once, and logged."""
+        self.section("This shot")
+        for figure in FIGURES:
+            if figure.label:
+                field = FreeField(
+                    figure.words, partial(self._shot_figure, figure), partial(self._log_figure, figure),
+                    "Typed and Enter: it is logged for this shot.",
+                )  # fmt: skip
+                field.editor.setMinimumHeight(44)
+                self.add(field)
+
+    def _shot_figure(self, figure: ShotFigure) -> str:
+        value = figure_of(figure, self.document.job.shot)
+        return "" if value is None else show(value, figure.kind, self.document.assessment.units)
+
+    def _log_figure(self, figure: ShotFigure, text: str) -> None:
+        value = parse(text, figure.kind, self.document.assessment.units)
+        field = {"mass": "mass_kg", "small mass": "mass_kg", "pressure": "vacuum_pa", "temperature": "temperature_k"}[
+            figure.kind
+        ]
+        if not self._guarded(lambda: self.desk.run.log("reading", figure.label, **{field: value})):
+            raise ValueError("It was NOT logged. Write it down.")
 
     def _build_instruments(self) -> None:
         run = self.desk.run

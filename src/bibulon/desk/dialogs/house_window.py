@@ -40,6 +40,15 @@ FIELDS: tuple[tuple[Section, ...], ...] = (
                 ("Oldest hold", "duration", "hold_age_s"),
             ),
         ),
+        (
+            "Closed mould",
+            (
+                ("Flange pulls", "pressure difference", "flange_vacuum_pa"),
+                ("Rim full after", "share", "rim_share"),
+                ("Inlets apart", "factor", "rim_uneven"),
+                ("Filled resin off", "share", "filler_off"),
+            ),
+        ),
     ),
     (
         (

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
     QHeaderView,
+    QPushButton,
     QScrollArea,
     QTableWidget,
     QTableWidgetItem,
@@ -25,7 +26,9 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import clear, column, label
 from bibulon.desk.widgets.series_fields import series_fields
 from bibulon.desk.work.document import Document
+from bibulon.job import EVERY_PROCESS, Process
 from bibulon.job.edits import revised, with_value
+from bibulon.planning.chosen_process import with_process
 from bibulon.planning.process import (
     LONGEST_RUN,
     Advice,
@@ -164,6 +167,21 @@ class AdviceDialog(QDialog):
             self.words.addWidget(label(f"{shares[0].upper()}{shares[1:]}.", "muted"))
             if way.process.needs:
                 self.words.addWidget(label("Needs " + "; ".join(way.process.needs) + ".", "muted"))
+            self._offer(way.process.id)
+
+    def _offer(self, process: str) -> None:
+        """A button that has the job made so, where the program plans that process and the job is not made so yet."""
+        chosen = next((known for known in EVERY_PROCESS if known == process), None)
+        if chosen is None or chosen == self.document.job.process:
+            return
+        button = QPushButton(f"Make this job by {process}")
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _=False: self._make_by(chosen))
+        self.words.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def _make_by(self, process: Process) -> None:
+        self.document.edit("process", with_process(self.document.job, process))
+        self.accept()
 
     def _money(self, value: float) -> str:
         return show(value, "money", self.document.assessment.units, 0 if value >= 100 else 2)

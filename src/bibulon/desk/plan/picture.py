@@ -117,6 +117,8 @@ class PlanPicture(QWidget):
             self._paint_stack(painter)
         answer = self._answer()
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
+        if "rim" in shown and job.closed:
+            paint_rim(painter, self.frame, assessment, self.time_s)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
         if "media" in shown and not job.closed:
@@ -132,8 +134,6 @@ class PlanPicture(QWidget):
         layers.paint_outline(painter, self.frame, job)
         if "bag" in shown and not job.closed:
             layers.paint_bag(painter, self.frame, assessment)
-        if "rim" in shown and job.closed:
-            paint_rim(painter, self.frame, assessment, self.time_s)
         if "lines" in shown:
             self._paint_lines(painter, answer)
             if self.proposed is not None and "proposal" in shown:

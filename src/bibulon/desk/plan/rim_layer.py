@@ -85,11 +85,14 @@ def _paint_margin(painter: QPainter, frame: Frame, assessment: Assessment, time_
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
-    worst = int(np.argmin(shares))
-    x, y = places[worst]
-    away = QPointF(*(np.sign(places[worst] - middle) * np.array([1.0, -1.0]) * 34.0).tolist())
-    text = f"{show(float(margin.margin_n_m[at].min()), 'line force', assessment.units)} left"
-    text_box(painter, frame.to_screen((float(x), float(y))) + away, text, palette.ink, palette.vent, 12)
+    spot = on_screen[int(np.argmin(shares))]
+    painter.setPen(QPen(QColor(palette.ink), 1.6))
+    painter.setBrush(QColor(palette.paper))
+    painter.drawEllipse(spot, 4, 4)
+    pair = assessment.job.pair
+    low = float(margin.places_m[:, 1].min()) - pair.flange_m / 2
+    text = f"least left ○ {show(float(margin.margin_n_m[at].min()), 'line force', assessment.units)}"
+    text_box(painter, frame.to_screen((float(middle[0]), low)), text, palette.ink, palette.vent, 13)
 
 
 def _paint_fixings(painter: QPainter, frame: Frame, job: Job) -> None:

@@ -20,6 +20,8 @@ def quiet_plot() -> pyqtgraph.PlotWidget:
     plot.setMenuEnabled(False)
     plot.setMouseEnabled(False, False)
     plot.hideButtons()
+    for part in (plot, plot.viewport()):  # nor is it a stop of the keyboard
+        part.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return plot
 
 
@@ -34,6 +36,7 @@ def dress(plot: pyqtgraph.PlotWidget, left: str, bottom: str) -> None:
         axis.setPen(palette.rule)
         axis.setLabel(text, color=palette.muted)
         axis.setStyle(tickFont=theme.font(11))
+        axis.enableAutoSIPrefix(False)
 
 
 class LineChart(QWidget):

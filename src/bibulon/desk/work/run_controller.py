@@ -160,10 +160,8 @@ class RunController(QObject):
             clock_s=round(clock, 1),
             kind=kind,
             label=label,
-            vacuum_pa=self.latest("vacuum"),
-            temperature_k=self.latest("pot"),
             rehearsal=self.simulated is not None,
-            **more,
+            **{"vacuum_pa": self.latest("vacuum"), "temperature_k": self.latest("pot"), **more},
         )
         self.document.append_event(event)
         with suppress(OSError):  # the entry is on disk; the clock can still be taken up by its time

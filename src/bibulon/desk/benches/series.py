@@ -1,0 +1,221 @@
+"""Series: every shot beside the others, which of them deserve a look, the lives of mould and seals, the cycle."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.desk.benches.base import Bench
+from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.control_chart import ControlChart
+from bibulon.desk.widgets.fields import column, label
+from bibulon.desk.widgets.rank_mark import RankMark
+from bibulon.exchange.series_file import series_csv
+from bibulon.mould.cycle import Cycle
+from bibulon.mould.shots import FIGURES, FigureName, chart_of, odd_shots, shots_of
+from bibulon.quantities import number_shown, show, unit_shown
+
+TABLE_PX = 260
+BAR_PX = 22
+MOST_ODD = 12
+
+
+class CycleBars(QWidget):
+    """The steps of a cycle as bars on one clock; those that hold the upper half are filled."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cycle: Cycle | None = None
+
+    def draw(self, cycle: Cycle) -> None:
+        self.cycle = cycle
+        self.setFixedHeight(BAR_PX * len(cycle.steps) + 4)
+        said = ", ".join(f"{step.name} {show(step.duration_s, 'duration')}" for step in cycle.steps)
+        self.setAccessibleName(f"Steps of a cycle: {said}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.cycle is None:
+            return
+        palette = theme.current.palette
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.font(12))
+        left, whole = 150, max(self.cycle.steps[-1].start_s + self.cycle.steps[-1].duration_s, 1.0)
+        room = self.width() - left - 70
+        for row, step in enumerate(self.cycle.steps):
+            y = row * BAR_PX
+            painter.setPen(QColor(palette.ink))
+            painter.drawText(0, y, left - 8, BAR_PX, Qt.AlignmentFlag.AlignVCenter, step.name)
+            x = left + round(room * step.start_s / whole)
+            wide = max(round(room * step.duration_s / whole), 3)
+            painter.setPen(QPen(QColor(palette.accent), 1.4))
+            painter.setBrush(palette.colour("accent", 150) if step.upper else palette.colour("accent", 30))
+            painter.drawRoundedRect(x, y + 4, wide, BAR_PX - 8, 2, 2)
+            painter.setPen(QColor(palette.muted))
+            text = show(step.duration_s, "duration")
+            painter.drawText(x + wide + 6, y, 80, BAR_PX, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.end()
+
+
+class SeriesBench(Bench):
+    """The shots so far."""
+
+    width_px = 560
+
+    def build(self) -> None:
+        self.figure_name: FigureName = "pot"
+        self.figure("Shots logged", self._count)
+        self.choice("Chart", self._figures, lambda: self.figure_name, self._choose)
+        self.chart = ControlChart()
+        self.body.addWidget(self.chart)
+        self.none = label("No shot has logged this figure yet. It is entered at Shoot.", "muted")
+        self.body.addWidget(self.none)
+        self.section("Deserve a look")
+        self.watch(lambda: (self.document.job.run, self.document.settings), column(3), self._fill_odd)
+        self.section("Every shot")
+        self.table = QTableWidget(0, len(FIGURES) + 2)
+        self.table.setAccessibleName("Every shot")
+        self.table.setHorizontalHeaderLabels(["Shot", "Begun", *(figure.words for figure in FIGURES)])
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setFixedHeight(TABLE_PX)
+        head = self.table.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.body.addWidget(self.table)
+        row = QHBoxLayout()
+        self.button("Shots as CSV …", self._csv, into=row)
+        row.addStretch(1)
+        self.body.addLayout(row)
+        self.section("Lives")
+        for name in ("mould", "inner seal", "outer seal"):
+            self.figure(f"Shots left, {name}", partial(self._left, name))
+        self._build_cycle()
+        self._shown: object = None
+
+    def refresh(self) -> None:
+        super().refresh()
+        key = self.document.job.run, self.document.settings, self.figure_name
+        if key != self._shown:
+            self._shown = key
+            self._draw_chart()
+            self._fill_table()
+        self.bars.draw(self.document.assessment.cycle)
+
+    # -- shots -------------------------------------------------------------------------------------------------------
+
+    def _count(self) -> tuple[str, str]:
+        shots = shots_of(self.document.job)
+        wanted = self.document.job.series.quantity
+        return f"{len(shots)} of {wanted}", "Shots that were begun and ended, of those wanted."
+
+    def _figures(self) -> list[tuple[str, FigureName]]:
+        return [(figure.words, figure.name) for figure in FIGURES]
+
+    def _choose(self, name: FigureName) -> None:
+        self.figure_name = name
+        self.refresh()
+
+    def _draw_chart(self) -> None:
+        figure = next(figure for figure in FIGURES if figure.name == self.figure_name)
+        chart = chart_of(figure, shots_of(self.document.job))
+        self.chart.setVisible(chart is not None)
+        self.none.setVisible(chart is None)
+        if chart is None:
+            return
+        units = self.document.assessment.units
+
+        def number(value: float) -> float:
+            return number_shown(value, figure.kind, units)
+
+        def span(value: float) -> float:
+            return abs(number(value) - number(0.0))
+
+        self.chart.draw(chart, number, span, unit_shown(figure.kind, units))
+
+    def _fill_odd(self, layout: QVBoxLayout) -> None:
+        shots = {shot.number: shot for shot in shots_of(self.document.job)}
+        odd = odd_shots(tuple(shots.values()))
+        for number in sorted(odd, reverse=True)[:MOST_ODD]:
+            row = QHBoxLayout()
+            row.addWidget(RankMark("caution", 15), 0, Qt.AlignmentFlag.AlignTop)
+            why = "; ".join(f"{figure.words.lower()} {reason}" for figure, reason in odd[number])
+            note = f" “{shots[number].note}”" if shots[number].note else ""
+            row.addWidget(label(f"Shot {number}: {why}.{note}"), 1)
+            layout.addLayout(row)
+        if not odd:
+            enough = len(shots) >= 5
+            layout.addWidget(label("None." if enough else "Limits come with the fifth shot.", "muted"))
+
+    def _fill_table(self) -> None:
+        units, shots = self.document.assessment.units, shots_of(self.document.job)
+        odd = odd_shots(shots)
+        self.table.setRowCount(len(shots))
+        for row, shot in enumerate(reversed(shots)):
+            flagged = {figure.name for figure, _ in odd.get(shot.number, ())}
+            texts = [str(shot.number), shot.at.strftime("%d %b %H:%M")]
+            for figure in FIGURES:
+                value = shot.figures[figure.name]
+                mark = " ◆" if figure.name in flagged else ""
+                texts.append("–" if value is None else show(value, figure.kind, units) + mark)
+            for at, text in enumerate(texts):
+                self.table.setItem(row, at, QTableWidgetItem(text))
+
+    def _csv(self) -> None:
+        self.desk.files.save_bytes("Shots", ".csv", lambda: series_csv(self.document.job).encode("utf-8"))
+
+    def _left(self, name: str) -> tuple[str, str]:
+        pair, made = self.document.job.pair, len(shots_of(self.document.job))
+        before, life = {
+            "mould": (pair.shots, pair.life_shots),
+            "inner seal": (pair.inner_seal.shots, pair.inner_seal.life_shots),
+            "outer seal": (pair.outer_seal.shots, pair.outer_seal.life_shots),
+        }[name]
+        return str(max(life - before - made, 0)), f"{before} before this log and {made} in it, of {life}."
+
+    # -- the cycle ---------------------------------------------------------------------------------------------------
+
+    def _build_cycle(self) -> None:
+        self.section("Cycle")
+        self.bars = CycleBars()
+        self.body.addWidget(self.bars)
+        self.figure("A shot every", self._every)
+        self.figure("Shots per shift", self._per_shift)
+        self.figure("Held up by", self._held_up)
+        self.figure("Cost per shot", self._cost)
+        self.quantity("Clean and release", "duration", "series/cycle/clean_s")
+        self.quantity("Gel coat", "duration", "series/cycle/gel_coat_s", "Sprayed, and until it is tacky.")
+        self.quantity("Load", "duration", "series/cycle/load_s")
+        self.quantity("Close", "duration", "series/cycle/close_s")
+        self.quantity("Vacuum and hold test", "duration", "series/cycle/vacuum_s")
+        self.quantity("Open and take out", "duration", "series/cycle/open_s")
+        self.quantity("Lower halves", "count", "series/cycle/lowers", "For the one upper half.")
+        self.quantity("People", "count", "series/cycle/people")
+        self.quantity("Labour, per hour", "money", "series/cycle/labour_per_h", "", empty="not said")
+        self.quantity("Moulds cost", "money", "series/cycle/mould_price", "Over their life in shots.", empty="not said")
+
+    def _every(self) -> tuple[str, str]:
+        cycle = self.document.assessment.cycle
+        return show(cycle.every_s, "duration"), "The longest of what upper half, lower halves and people are busy with."
+
+    def _per_shift(self) -> tuple[str, str]:
+        cycle = self.document.assessment.cycle
+        more = cycle.with_another - cycle.shots_per_shift
+        how = f"In a shift that goes on where the one before left off. One more lower half: {cycle.with_another}."
+        return f"{cycle.shots_per_shift}{f' (+{more} with another lower)' if more > 0 else ''}", how
+
+    def _held_up(self) -> tuple[str, str]:
+        cycle = self.document.assessment.cycle
+        return f"{cycle.held_up_by}: {cycle.longest.lower()}", "What is busy longest, and the longest of its steps."
+
+    def _cost(self) -> tuple[str, str]:
+        cycle = self.document.assessment.cycle
+        if cycle.cost_per_shot is None:
+            return "–", "Say what labour costs."
+        return self.shown(cycle.cost_per_shot, "money"), "Labour by the time of hands, and the moulds by their life."

@@ -1,0 +1,168 @@
+"""The shots of a series: what the log says of each, and which deserve a look.
+
+A shot is what was logged from its start to the next new run. Its figures are charted as individuals with moving
+ranges. Limits lie at the median ± 3.145 times the median range, and for the ranges at 3.865 times it: three sigma
+(``3/0.954``, ``3.268·1.128/0.954``) that an odd shot does not widen for itself. Run rules: one point beyond a limit,
+two of three beyond two thirds of the way on one side, eight in a row on one side of the middle. Source: individuals
+and moving-range charts as every textbook of statistical process control has them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from bibulon.job import Job
+from bibulon.job.run import ALL_FEEDS, RunEvent
+from bibulon.quantities import QuantityKind
+
+FigureName = Literal["pot", "shot mass", "fill time", "flange", "cavity", "resin temperature", "part weight"]
+LIMIT_RANGES, RANGE_LIMIT = 3.145, 3.865
+ROW, FEWEST = 8, 5
+"""So many in a row on one side of the middle are a run; with fewer shots than this there are no limits."""
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One shot: its number in the log, when it was begun, and its figures in SI units, None where not logged."""
+
+    number: int
+    at: datetime
+    figures: dict[FigureName, float | None]
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class ShotFigure:
+    """A figure that is charted: its name, what it counts in, and the label it has in the log."""
+
+    name: FigureName
+    words: str
+    kind: QuantityKind
+    label: str
+
+
+FIGURES: tuple[ShotFigure, ...] = (
+    ShotFigure("pot", "Grams in the pot", "small mass", "pot"),
+    ShotFigure("shot mass", "Mass in", "mass", "mass in"),
+    ShotFigure("fill time", "Fill time", "duration", ""),
+    ShotFigure("flange", "Flange vacuum", "pressure", "flange"),
+    ShotFigure("cavity", "Cavity vacuum", "pressure", "cavity"),
+    ShotFigure("resin temperature", "Resin", "temperature", "resin"),
+    ShotFigure("part weight", "Part weighs", "mass", "part"),
+)
+
+
+def shots_of(job: Job) -> tuple[Shot, ...]:
+    """Every shot in the log of *job* that was started and ended, the first first."""
+    groups: list[list[RunEvent]] = [[]]
+    for event in job.run:
+        if event.kind == "new run":
+            groups.append([])
+        else:
+            groups[-1].append(event)
+    shots: list[Shot] = []
+    for group in groups:
+        started = next((event for event in group if event.kind in ("started", "valve opened")), None)
+        if started is None or not any(event.kind in ("finished", "valve clamped") for event in group):
+            continue
+        shots.append(_shot(len(shots) + 1, started, group))
+    return tuple(shots)
+
+
+def _shot(number: int, started: RunEvent, events: Sequence[RunEvent]) -> Shot:
+    figures: dict[FigureName, float | None] = {}
+    for figure in FIGURES:
+        figures[figure.name] = figure_of(figure, events)
+    clamped = [event.clock_s for event in events if event.kind == "valve clamped"]
+    opened = [event.clock_s for event in events if event.kind == "valve opened"]
+    if clamped and opened:
+        last_feed = next((event.clock_s for event in events if event.label == ALL_FEEDS), max(clamped))
+        figures["fill time"] = max(last_feed - min(opened), 0.0)
+    notes = " ".join(event.text for event in events if event.kind == "note" and event.text)
+    return Shot(number, started.at, figures, notes)
+
+
+def figure_of(figure: ShotFigure, events: Sequence[RunEvent]) -> float | None:
+    """The last reading of *figure* among *events*."""
+    field: Callable[[RunEvent], float | None] = {
+        "mass": lambda event: event.mass_kg,
+        "small mass": lambda event: event.mass_kg,
+        "pressure": lambda event: event.vacuum_pa,
+        "temperature": lambda event: event.temperature_k,
+    }.get(figure.kind, lambda event: None)
+    found = [field(event) for event in events if event.kind == "reading" and event.label == figure.label]
+    known = [value for value in found if value is not None]
+    return known[-1] if known else None
+
+
+# -- charts ------------------------------------------------------------------------------------------------------------
+
+Reason = Literal["beyond the limits", "two of three far out", "eight on one side"]
+
+
+@dataclass(frozen=True)
+class Chart:
+    """Individuals and moving ranges of one figure: shot numbers and values, ranges from one to the next, the middle,
+    limits (None with too few shots), and by shot why it deserves a look."""
+
+    figure: ShotFigure
+    numbers: tuple[int, ...]
+    values: tuple[float, ...]
+    ranges: tuple[float, ...]
+    middle: float
+    low: float | None
+    high: float | None
+    range_limit: float | None
+    looks: dict[int, Reason]
+
+
+def chart_of(figure: ShotFigure, shots: Sequence[Shot]) -> Chart | None:
+    """The chart of *figure* over *shots*; None if none of them has it."""
+    known = [(shot.number, value) for shot in shots if (value := shot.figures.get(figure.name)) is not None]
+    if not known:
+        return None
+    numbers, values = tuple(number for number, _ in known), tuple(value for _, value in known)
+    ranges = tuple(abs(after - before) for before, after in pairwise(values))
+    middle = float(np.median(values))
+    if len(values) < FEWEST:
+        return Chart(figure, numbers, values, ranges, middle, None, None, None, {})
+    typical = float(np.median(ranges))
+    reach = LIMIT_RANGES * typical
+    looks = _looks(numbers, values, middle, reach)
+    return Chart(figure, numbers, values, ranges, middle, middle - reach, middle + reach, RANGE_LIMIT * typical, looks)
+
+
+def _looks(numbers: Sequence[int], values: Sequence[float], middle: float, reach: float) -> dict[int, Reason]:
+    looks: dict[int, Reason] = {}
+    off = [value - middle for value in values]
+    for at, number in enumerate(numbers):
+        side = 1 if off[at] >= 0 else -1
+        last_three = [side * value > reach * 2 / 3 for value in off[max(at - 2, 0) : at + 1]]
+        last_row = [side * value > 0 for value in off[max(at - ROW + 1, 0) : at + 1]]
+        if reach > 0 and abs(off[at]) > reach:
+            looks[number] = "beyond the limits"
+        elif reach > 0 and last_three[-1] and sum(last_three) >= 2:
+            looks[number] = "two of three far out"
+        elif len(last_row) == ROW and all(last_row):
+            looks[number] = "eight on one side"
+    return looks
+
+
+def charts_of(shots: Sequence[Shot]) -> tuple[Chart, ...]:
+    """The charts of all figures that were logged."""
+    return tuple(chart for figure in FIGURES if (chart := chart_of(figure, shots)) is not None)
+
+
+def odd_shots(shots: Sequence[Shot]) -> dict[int, tuple[tuple[ShotFigure, Reason], ...]]:
+    """The shots that deserve a look, by number, with the figures that say so and why."""
+    odd: dict[int, list[tuple[ShotFigure, Reason]]] = {}
+    for chart in charts_of(shots):
+        for number, reason in chart.looks.items():
+            odd.setdefault(number, []).append((chart.figure, reason))
+    return {number: tuple(reasons) for number, reasons in sorted(odd.items())}

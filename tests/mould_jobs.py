@@ -1,0 +1,79 @@
+"""The lid in its closed mould as it should be, and each mistake made on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from sound_jobs import held
+
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.job import Job
+from bibulon.job.edits import changed, revised, with_card, with_line
+from bibulon.job.layup import Layer
+from bibulon.job.pair import InjectionStep
+from bibulon.planning.mould_layouts import with_port_at
+from bibulon.stock import shelf_card
+
+
+def lid() -> Job:
+    """The demo's lid, held, with nothing logged."""
+    return changed(demo_job(DEMO_FILES[2]), hold_tests=(held(),), run=())
+
+
+def pair(job: Job, **fields: object) -> Job:
+    return changed(job, pair=revised(job.pair, **fields))
+
+
+def upper(job: Job, **fields: object) -> Job:
+    return pair(job, upper=revised(job.pair.upper, **fields))
+
+
+def injection(job: Job, **fields: object) -> Job:
+    return pair(job, injection=revised(job.pair.injection, **fields))
+
+
+def pressed(job: Job, over_pressure_pa: float, source: str = "pressure pot") -> Job:
+    return injection(job, source=source, steps=(InjectionStep(over_pressure_pa=over_pressure_pa),))
+
+
+def loaded(job: Job, *fabrics: str) -> Job:
+    """*job* with those fabrics for its fibre."""
+    for fabric in fabrics:
+        job = with_card(job, shelf_card(fabric))
+    layers = tuple(Layer(id=f"f{number}", card=fabric) for number, fabric in enumerate(fabrics))
+    return changed(job, layup=(job.layup[0], *layers))
+
+
+def lapped(job: Job) -> Job:
+    """Heavy cloth off a narrow roll, lapped, in a cavity that just closes on it."""
+    narrow = revised(shelf_card("glass-mat-biax-1050"), id="narrow", roll_width_m=0.5)
+    job = changed(with_card(job, narrow), layup=(Layer(id="a", card="narrow"), Layer(id="b", card="narrow")))
+    return pair(changed(job, cutting=revised(job.cutting, overlap_m=0.025)), cavity_m=0.00195)
+
+
+def cored(job: Job) -> Job:
+    job = with_card(job, shelf_card("foam-plain-5"))
+    return changed(job, layup=(*job.layup, Layer(id="core", card="foam-plain-5")))
+
+
+MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
+    "mould-opens": lambda job: pressed(job, 60_000.0),
+    "vent-shut-opens": lambda job: pressed(job, 15_000.0),
+    "flange-vacuum-low": lambda job: pair(job, flange_pa=45_000.0),
+    "cavity-deeper-than-flange": lambda job: pair(job, cavity_pa=15_000.0),
+    "above-the-plate": lambda job: pressed(job, 30_000.0, "bucket"),
+    "upper-too-soft": lambda job: upper(pressed(job, 20_000.0), thickness_m=0.002, rib_pitch_m=None),
+    "thickness-off": lambda job: pair(job, hold_pa=100_000.0),
+    "fibre-loose": lambda job: loaded(job, "glass-mat-450"),
+    "lap-doubles": lapped,
+    "inlet-off-channel": lambda job: with_line(job, revised(job.line("inlet-1"), points=((0.2, 0.395), (0.2, 0.405)))),
+    "inlets-uneven": lambda job: with_port_at(job, "inlet-2", (0.0, 0.6)),
+    "channel-too-narrow": lambda job: pair(job, channel=revised(job.pair.channel, width_m=0.004, height_m=0.002)),
+    "vent-off-last": lambda job: with_port_at(job, "vent-1", (0.2, 0.2)),
+    "injected-too-warm": lambda job: injection(job, resin_temperature_k=320.0),
+    "cold-slug": lambda job: injection(job, resin_temperature_k=303.15),
+    "filler-settled": lambda job: injection(job, filler_share=0.3, density_kg_m3=1150.0),
+    "past-its-life": lambda job: pair(job, inner_seal=revised(job.pair.inner_seal, shots=150)),
+    "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
+    "core-thicker-than-cavity": cored,
+}

@@ -1,0 +1,174 @@
+"""Closed moulds in the window: the process chosen, the station worked by mouse and by keyboard."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from driving import bench, caution_ids, choose, click, drag, press, push, put_lid, texts, type_into
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox
+
+from bibulon.desk.app import wait_for_fill
+from bibulon.desk.dialogs.process_advice import AdviceDialog
+from bibulon.desk.window import Window
+from bibulon.job.storage import dump, parse
+from bibulon.mould.clamp import highest_injection_pa
+from bibulon.mould.shots import shots_of
+
+
+def test_the_process_is_changed_and_changed_back_and_nothing_is_lost(window: Window, qtbot) -> None:
+    before = window.document.job
+    window.go("bag")
+    window.go("part")
+    choose(window, "Process", "light RTM")
+    qtbot.waitUntil(lambda: window.rail.buttons["mould"].isVisible(), timeout=10_000)
+    closed = window.document.job
+    assert closed.closed and closed.pair.cavity_m is not None
+    assert not window.rail.buttons["bag"].isVisible()
+    shared = ("part", "layup", "lines", "media", "bag", "charge", "cards", "vacuum", "bucket")
+    assert all(getattr(closed, name) == getattr(before, name) for name in shared)
+    press(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "mould"
+    assert not re.search("pleat|tape", texts(bench(window)))
+    window.go("part")
+    choose(window, "Process", "film infusion")
+    qtbot.waitUntil(lambda: window.rail.buttons["bag"].isVisible(), timeout=10_000)
+    assert window.document.job.pair.cavity_m == closed.pair.cavity_m
+    press(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "bag" and "seal" not in texts(bench(window)).replace("Sealing tape", "").lower()
+    window.undo()
+    window.undo()
+    window.refresh()
+    assert window.document.job == before
+
+
+def test_the_vent_is_dragged_off_and_the_mould_says_so(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    was = window.document.assessment.fill
+    drag(window, (0.55, 0.4), (0.25, 0.2))
+    wait_for_fill(window)
+    window.refresh()
+    vent = window.document.job.line("vent-1")
+    assert vent.place == pytest.approx((0.25, 0.2), abs=0.011)
+    assert was is not None and window.document.assessment.fill is not was
+    assert "vent-off-last" in caution_ids(window)
+    window.plan.choose("vent-1")
+    window.refresh()
+    type_into(bench(window), "Place x, y", "550, 400")
+    wait_for_fill(window)
+    window.refresh()
+    assert window.document.job.line("vent-1").place == pytest.approx((0.55, 0.4), abs=1e-4)
+    assert "vent-off-last" not in caution_ids(window)
+
+
+def test_an_inlet_is_put_on_the_rim_by_hand_and_by_keyboard(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    press(window, Qt.Key.Key_I)
+    click(window, 0.5, 0.06)  # near the lower rim: it snaps onto it
+    job = window.document.job
+    assert job.lines[-1].label == "I3" and job.lines[-1].place == pytest.approx((0.5, 0.0), abs=0.012)
+    press(window, Qt.Key.Key_E)
+    for _ in range(4):
+        press(window, Qt.Key.Key_Right)
+    press(window, Qt.Key.Key_Return)
+    job = window.document.job
+    assert job.lines[-1].label == "V2" and job.lines[-1].is_port
+    drag(window, job.lines[-2].place, (0.7, 0.3))
+    assert window.document.job.lines[-2].place[1] == pytest.approx(0.0, abs=0.012), "an inlet stays on the rim"
+    assert parse(dump(window.document.job)) == window.document.job
+
+
+def test_what_the_clamp_allows_is_said_and_used(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    a = window.document.assessment
+    assert a.fill is not None and a.fill.upper is not None
+    highest = highest_injection_pa(a.job, a.fill.upper)
+    assert highest is not None and f"up to {round(highest / 100)} mbar" in texts(bench(window))
+    push(bench(window), "Use it")
+    wait_for_fill(window)
+    window.refresh()
+    injection = window.document.job.pair.injection
+    assert injection.source == "pressure pot"
+    assert 0 <= highest - injection.steps[-1].over_pressure_pa <= 100.0
+    assert not {"mould-opens", "above-the-plate"} & caution_ids(window)
+
+
+def test_the_sum_by_hand_adds_up_on_the_screen(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    box = next(box for box in bench(window).findChildren(QCheckBox) if box.text() == "Show the sum")
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+    window.refresh()
+    found = [float(text.replace("−", "-")) for text in re.findall(r"(−?[\d.]+) kN\b(?!/)", texts(bench(window)))]
+    *forces, left = found[:7]
+    assert len(forces) == 6 and sum(forces) == pytest.approx(left, abs=0.31)
+
+
+def test_a_recipe_is_built_step_by_step_and_one_that_never_ends_is_refused(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    choose(window, "From", "machine")
+    push(bench(window), "Add a step")
+    window.refresh()
+    choose(window, "Holds", "a rate")
+    window.refresh()
+    type_into(bench(window), "Rate", "2 L/min")
+    type_into(bench(window), "Pressure", "300 mbar")
+    choose(window, "Lasts", "until a pressure")
+    window.refresh()
+    field = type_into(bench(window), "To pressure", "500 mbar")
+    assert "never end" in field.error.text() and field.editor.text() == "500 mbar"
+    QTest.keyClick(field.editor, Qt.Key.Key_Escape)
+    type_into(bench(window), "To pressure", "100 mbar")
+    steps = window.document.job.pair.injection.steps
+    assert steps[0].rate_m3_s == pytest.approx(2e-3 / 60)
+    assert steps[0].until.kind == "until a pressure" and steps[0].until.over_pressure_pa == pytest.approx(10_000.0)
+    wait_for_fill(window)
+    window.refresh()
+    fill = window.document.assessment.fill
+    assert fill is not None and len(fill.stage_begun_s) == 2
+
+
+def test_the_advice_opens_the_job_that_way(window: Window, qtbot) -> None:
+    dialog = AdviceDialog(window.document, window)
+    dialog.show()
+    push(dialog, "Make this job by light RTM")
+    assert window.document.job.process == "light RTM"
+    qtbot.waitUntil(lambda: window.rail.buttons["mould"].isVisible(), timeout=10_000)
+
+
+def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> None:
+    """Twenty shots a day: each is kept whole, and only the readings are asked anew."""
+    put_lid(window, qtbot)
+    before = len(shots_of(window.document.job))
+    window.go("shoot")
+    for _ in range(12):
+        if window.run.started:
+            break
+        window.bench_of("shoot").do_next()
+    assert window.run.started
+    window.refresh()
+    type_into(bench(window), "Grams in the pot", "310")
+    type_into(bench(window), "Flange vacuum", "230 mbar")
+    type_into(bench(window), "Resin", "24.5 °C")
+    push(bench(window), "All feeds clamped")
+    push(bench(window), "Shot ended")
+    window.refresh()
+    shot = shots_of(window.document.job)[-1]
+    assert len(shots_of(window.document.job)) == before + 1
+    assert shot.figures["pot"] == pytest.approx(0.310) and shot.figures["flange"] == pytest.approx(23_000.0)
+    assert shot.figures["resin temperature"] == pytest.approx(297.65)
+    window.run.log("vacuum let go")
+    push(bench(window), "Next shot")
+    window.refresh()
+    field = type_into(bench(window), "Grams in the pot", "?")
+    assert field.error.text(), "the reading of the shot before is not shown as this one's"
+    press(window, Qt.Key.Key_0, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "series"
+    assert f"Shot {before + 1}: grams in the pot beyond the limits" in texts(bench(window))
+    assert str(before + 1) in texts(bench(window))

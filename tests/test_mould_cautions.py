@@ -1,0 +1,97 @@
+"""Each caution about a closed mould on a lid that has the mistake, and none of them on the sound lid."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from functools import cache
+
+import pytest
+from mould_jobs import MOULD_MISTAKES, lid, pair, pressed
+from test_cautions import assessed, with_mistake
+
+from bibulon.assess import Assessment, assess
+from bibulon.cautions import REGISTRY, cautions_of
+from bibulon.cautions.safety import safety_notes
+from bibulon.job import CLOSED, UNDER_FILM, Job
+from bibulon.job.edits import changed
+from bibulon.job.run import RunEvent
+
+
+@cache
+def sound() -> Assessment:
+    return assessed(lid())
+
+
+def test_the_sound_lid_has_nothing_to_be_said_about_its_mould() -> None:
+    assert [caution.id for caution in cautions_of(sound()) if caution.rank != "note"] == []
+
+
+def test_film_and_mould_have_cautions_of_their_own() -> None:
+    for entry in REGISTRY:
+        if entry.station == "bag":
+            assert entry.processes == UNDER_FILM
+        if entry.station == "mould":
+            assert entry.processes == CLOSED
+    under_film = changed(lid(), process="film infusion")
+    assert not {caution.station for caution in cautions_of(assess(under_film))} & {"mould"}
+
+
+@pytest.mark.parametrize("name", MOULD_MISTAKES)
+def test_the_mistake_is_caught_on_the_lid(name: str) -> None:
+    assert name not in {caution.id for caution in cautions_of(sound())}
+    found = [caution for caution in cautions_of(with_mistake(name)) if caution.id == name]
+    assert found, name
+    for caution in found:
+        assert caution.message.endswith(".") and caution.why and caution.remedy
+        assert "None" not in caution.message and "nan" not in caution.message
+
+
+@pytest.mark.parametrize("name", ["flange-vacuum-low", "cold-slug"])
+def test_what_puts_it_right_does(name: str) -> None:
+    job = MOULD_MISTAKES[name](lid())
+    caution = next(caution for caution in cautions_of(assess(job)) if caution.id == name)
+    assert caution.fix is not None
+    mended = caution.fix.apply(job)
+    assert name not in {caution.id for caution in cautions_of(assess(mended))}
+
+
+def test_the_mould_opens_where_and_when_its_margin_says() -> None:
+    a = with_mistake("mould-opens")
+    caution = next(caution for caution in cautions_of(a) if caution.id == "mould-opens")
+    assert a.clamp is not None and a.clamp.opens is not None
+    when_s, place = a.clamp.opens
+    assert caution.place is not None and abs(caution.place[0] - place[0]) < 0.05
+    before = a.clamp.least_n_m[a.clamp.times_s < when_s]
+    assert (before >= 0).all()
+
+
+def test_hands_and_vessels_are_warned_of_where_they_are_used() -> None:
+    text = " ".join(safety_notes(pressed(lid(), 20_000.0), "mould"))
+    assert "Fingers" in text and "relief valve" in text
+    assert "relief valve" not in " ".join(safety_notes(lid(), "mould"))
+    assert "Fingers" not in " ".join(safety_notes(changed(lid(), process="film infusion"), "shoot"))
+
+
+def test_the_flange_is_judged_by_the_barometer_of_the_day() -> None:
+    high = changed(lid(), shop=lid().shop.model_copy(update={"barometer_pa": 80_000.0}))
+    assert "flange-vacuum-low" in {caution.id for caution in cautions_of(assess(high))}
+    assert "flange-vacuum-low" not in {caution.id for caution in cautions_of(assess(pair(high, flange_pa=2_000.0)))}
+
+
+def logged(*readings: tuple[float, str, float]) -> Job:
+    at = datetime(2026, 10, 5, 8, 30, tzinfo=UTC)
+    said = [("started", "", 0.0, None), *(("reading", label, clock, pa) for clock, label, pa in readings)]
+    return changed(lid(), run=tuple(
+        RunEvent(number=number, at=at, clock_s=clock, kind=kind, label=label, vacuum_pa=pa)
+        for number, (kind, label, clock, pa) in enumerate(said, 1)
+    ))  # fmt: skip
+
+
+def test_two_gauges_are_two_and_the_cavity_may_come_up_to_what_it_is_held_at() -> None:
+    def rises(job: Job) -> str:
+        return " ".join(caution.message for caution in cautions_of(assess(job)) if caution.id == "vacuum-rising")
+
+    assert not rises(logged((9.0, "flange", 22_700.0), (13.0, "cavity", 51_200.0)))
+    assert not rises(logged((13.0, "cavity", 51_200.0), (400.0, "cavity", 71_400.0)))
+    assert "flange's vacuum has lost" in rises(logged((9.0, "flange", 22_700.0), (300.0, "flange", 31_000.0)))
+    assert "cavity's vacuum" in rises(logged((13.0, "cavity", 51_200.0), (400.0, "cavity", 90_000.0)))

@@ -1,0 +1,122 @@
+"""The shots of a series, their charts, and the cycle."""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from mould_jobs import lid
+
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.exchange.series_file import series_csv
+from bibulon.job import Job
+from bibulon.job.edits import changed, revised
+from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
+from bibulon.mould.cycle import cycle_of
+from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
+
+POT = FIGURES[0]
+
+
+def shot(number: int, pot_kg: float) -> Shot:
+    return Shot(number, datetime(2026, 10, 5, tzinfo=UTC), {figure.name: None for figure in FIGURES} | {"pot": pot_kg})
+
+
+def with_shots(job: Job, *pots_kg: float | None) -> Job:
+    """*job* with a shot logged for each of those grams in the pot; None: not weighed."""
+    events: list[tuple[EventKind, str, dict[str, float]]] = []
+    for pot in pots_kg:
+        events += [("started", "", {}), ("valve opened", "I1", {}), ("valve clamped", ALL_FEEDS, {})]
+        events += [("reading", "pot", {"mass_kg": pot})] if pot is not None else []
+        events += [("finished", "", {}), ("new run", "", {})]
+    at = datetime(2026, 10, 5, 8, 30, tzinfo=UTC)
+    return changed(job, run=tuple(
+        RunEvent(number=number, at=at + timedelta(minutes=number), clock_s=7.0 * number, kind=kind, label=label, **more)
+        for number, (kind, label, more) in enumerate(events, 1)
+    ))  # fmt: skip
+
+
+def test_the_demo_has_forty_shots_and_the_two_odd_ones_stand_out() -> None:
+    job = demo_job(DEMO_FILES[2])
+    shots = shots_of(job)
+    assert len(shots) == 40 and set(odd_shots(shots)) == {17, 31}
+    assert "clamped late" in shots[16].note
+    rows = list(csv.reader(io.StringIO(series_csv(job))))
+    assert len(rows) == 41 and rows[17][rows[0].index("look")]
+    assert float(rows[1][rows[0].index("pot_kg")]) == pytest.approx(shots[0].figures["pot"])
+
+
+def test_limits_are_those_of_the_textbook() -> None:
+    """Median ± 3.145 median ranges, ranges at 3.865 of them."""
+    values = [10.0, 12.0, 11.0, 9.0, 10.0, 13.0, 12.0]
+    chart = chart_of(POT, [shot(number, value) for number, value in enumerate(values, 1)])
+    assert chart is not None and chart.low is not None and chart.range_limit is not None
+    ranges = np.abs(np.diff(values))
+    assert chart.middle == 11.0 and chart.ranges == tuple(ranges)
+    assert chart.high == pytest.approx(11.0 + 3.145 * np.median(ranges))
+    assert chart.range_limit == pytest.approx(3.865 * np.median(ranges))
+
+
+def test_too_few_shots_have_no_limits_and_none_is_called_odd() -> None:
+    shots = [shot(number, value) for number, value in enumerate([1.0, 1.0, 9.0, 1.0], 1)]
+    chart = chart_of(POT, shots)
+    assert chart is not None and chart.high is None and not odd_shots(shots)
+
+
+def test_a_slow_drift_is_seen_though_no_shot_is_beyond_the_limits() -> None:
+    rng = np.random.default_rng(5)
+    values = [*(100 + rng.normal(0, 2, 20)), *(103.2 + rng.uniform(-1.5, 1.5, 12))]
+    odd = odd_shots([shot(number, float(value)) for number, value in enumerate(values, 1)])
+    assert any(reason == "eight on one side" for reasons in odd.values() for _, reason in reasons)
+
+
+@given(st.lists(st.floats(0.01, 10.0), min_size=5, max_size=60))
+def test_the_unit_and_the_zero_change_no_judgement(values: list[float]) -> None:
+    plain = chart_of(POT, [shot(number, round(value, 2)) for number, value in enumerate(values, 1)])
+    other = chart_of(POT, [shot(number, round(value, 2) * 2 + 1) for number, value in enumerate(values, 1)])
+    assert plain is not None and other is not None
+    assert {n for n, why in plain.looks.items() if why == "eight on one side"} <= set(other.looks)
+    assert plain.low is not None and other.low is not None
+    assert other.low == pytest.approx(plain.low * 2 + 1, abs=1e-6)
+
+
+def test_a_shot_counts_once_it_was_begun_and_ended() -> None:
+    job = with_shots(lid(), 0.08, None, 0.09)
+    assert [one.figures["pot"] for one in shots_of(job)] == [0.08, None, 0.09]
+    under_way = changed(job, run=(*job.run, job.run[0].model_copy(update={"number": 999})))
+    assert len(shots_of(under_way)) == 3
+    assert len(charts_of(shots_of(job))) == 2  # pot and fill time
+
+
+@pytest.mark.parametrize(
+    ("lowers", "people", "every_s", "holder"),
+    [
+        (1, 2, 7020.0, "the lower half"),
+        (2, 2, 3660.0, "the upper half"),
+        (9, 1, 3660.0, "the upper half"),
+    ],
+)
+def test_the_cycle_is_held_up_by_what_is_busy_longest(lowers: int, people: int, every_s: float, holder: str) -> None:
+    """By hand: upper half 300 + 420 + 120 + 2220 + 600, lower half 600 + 1860 + 900 more, hands all but gel coat and
+    cure."""
+    job = lid()
+    plan = revised(job.series.cycle, lowers=lowers, people=people, gel_coat_s=1860.0)
+    job = changed(job, series=revised(job.series, cycle=plan))
+    cycle = cycle_of(job, 120.0, 2220.0, 8 * 3600.0)
+    assert cycle.every_s == pytest.approx(every_s) and cycle.held_up_by == holder
+    assert cycle.shots_per_shift == int(8 * 3600 / every_s)
+    assert cycle.with_another >= cycle.shots_per_shift
+
+
+def test_the_cost_of_a_shot_is_hands_and_moulds() -> None:
+    job = lid()
+    plan = revised(job.series.cycle, labour_per_h=50.0, mould_price=6000.0)
+    job = changed(job, series=revised(job.series, cycle=plan))
+    cycle = cycle_of(job, 60.0, 3600.0, 8 * 3600.0)
+    hands_h = (plan.clean_s + plan.load_s + plan.close_s + plan.vacuum_s + 60.0 + plan.open_s) / 3600
+    assert cycle.cost_per_shot == pytest.approx(50.0 * hands_h + 6000.0 / job.pair.life_shots)
