@@ -56,6 +56,11 @@ def cored(job: Job) -> Job:
     return changed(job, layup=(*job.layup, Layer(id="core", card="foam-plain-5")))
 
 
+def pressed_shut(job: Job, over_pressure_pa: float) -> Job:
+    """*job* between two rigid halves, injected by a machine."""
+    return pressed(changed(job, process="RTM"), over_pressure_pa, "machine")
+
+
 MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "mould-opens": lambda job: pressed(job, 60_000.0),
     "vent-shut-opens": lambda job: pressed(job, 15_000.0),
@@ -74,6 +79,11 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "cold-slug": lambda job: injection(job, resin_temperature_k=303.15),
     "filler-settled": lambda job: injection(job, filler_share=0.3, density_kg_m3=1150.0),
     "past-its-life": lambda job: pair(job, inner_seal=revised(job.pair.inner_seal, shots=150)),
+    "clamps-too-weak": lambda job: pressed_shut(job, 150_000.0),
+    "pressure-unusual": lambda job: injection(pressed_shut(job, 900_000.0), rated_pa=1_000_000.0),
+    "skin-past-its-life": lambda job: changed(
+        job, process="reusable film", bag=revised(job.bag, skin=revised(job.bag.skin, shots=80))
+    ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,
 }

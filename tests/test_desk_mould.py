@@ -172,3 +172,25 @@ def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> 
     assert window.station == "series"
     assert f"Shot {before + 1}: grams in the pot beyond the limits" in texts(bench(window))
     assert str(before + 1) in texts(bench(window))
+
+
+def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("part")
+    choose(window, "Process", "RTM")
+    qtbot.waitUntil(lambda: window.document.job.process == "RTM", timeout=10_000)
+    window.refresh()
+    window.go("mould")
+    wait_for_fill(window)
+    window.refresh()
+    said = texts(bench(window))
+    assert "Opened by" in said and "Use it" not in said and "In the flange" not in said
+    type_into(bench(window), "Each holds", "10 kN")
+    assert window.document.job.pair.clamp.force_n == pytest.approx(10_000.0)
+    window.go("part")
+    choose(window, "Process", "film infusion under a reusable film")
+    qtbot.waitUntil(lambda: window.rail.buttons["bag"].isVisible(), timeout=10_000)
+    window.go("bag")
+    assert not re.search("[Pp]leat", texts(bench(window)))
+    type_into(bench(window), "Costs", "480")
+    assert "6.00 €" in texts(bench(window))

@@ -27,7 +27,7 @@ from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal
 from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
-from bibulon.job import Job
+from bibulon.job import CLAMPED_BY_FORCE, Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
@@ -35,6 +35,7 @@ from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
+from bibulon.mould.press import press_figure
 from bibulon.quantities import QuantityKind, Units, clock_time, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
@@ -174,6 +175,8 @@ class Assessment:
         """What the clamp holds at least beyond what pulls at it."""
         if self.fill is None:
             return self._not_filled("line force")
+        if self.job.process in CLAMPED_BY_FORCE:
+            return press_figure(self.job, self.fill, self.units)
         return shut_figure(self.job, self.fill, self.units)
 
     @cached_property

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
-from bibulon.job import Job
+from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.checks import Check, checked
 
 TAPE, PLEATS, BRIDGING, ROOTS = "T1", "T2", "T3", "T4"
 
+SKIN_CHECKS = (
+    ("S1", "Skin looked over: no cut, no tear at corners and ports, no swelling"),
+    ("S2", "Seal and flange wiped, no fibre under the seal"),
+    ("S3", "Looked at half-way through drawing down: nothing bridges, no line has shifted"),
+)
+"""Of a film that is used again."""
+
 
 def bag_checks(job: Job) -> tuple[Check, ...]:
     """What there is to check on the bag of *job*, with the ticks of the log that fit."""
+    if job.process not in WITH_PLEATS:
+        return checked(job.run, SKIN_CHECKS)
     standing = ", ".join(line.label for line in job.lines[:12]) or "every port"
     return checked(
         job.run,

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import UNDER_FILM, Job
+from bibulon.job import REUSABLE, WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised
+from bibulon.mould.shots import shots_of
 from bibulon.quantities import brief, brief_each
 
 
@@ -28,7 +29,7 @@ AS_MANY = Fix("Plan as many as it needs", _as_many_as_needed, lambda job: job.ba
     remedy="Plan at least the pleats that the excess film needs, one at every corner.",
     fix=AS_MANY,
     of_plan=True,
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     bag = assessment.bag
@@ -48,7 +49,7 @@ def too_few_pleats(assessment: Assessment) -> Iterator[Finding]:
     "tape.",
     remedy="Plan a pleat at every corner and beside every port, and tick it at Bag when it is there.",
     fix=AS_MANY,
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def port_without_pleat(assessment: Assessment) -> Iterator[Finding]:
     bag, job = assessment.bag, assessment.job
@@ -68,7 +69,7 @@ def port_without_pleat(assessment: Assessment) -> Iterator[Finding]:
     "bag",
     why="A gap in the tape, or a corner that is butted and not overlapped, leaks from the first minute to gel.",
     remedy="Walk once round the tape, press it at corners and hose entries, and tick it at Bag.",
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def tape_not_closed(assessment: Assessment) -> Iterator[Finding]:
     if _left_out(assessment.job, TAPE):
@@ -96,7 +97,7 @@ def _left_out(job: Job, label: str) -> bool:
         lambda job: changed(job, bag=revised(job.bag, film_excess=job.house.film_excess)),
     ),
     of_plan=True,
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     excess, wanted = assessment.job.bag.film_excess, assessment.job.house.film_excess
@@ -113,7 +114,7 @@ def film_too_small(assessment: Assessment) -> Iterator[Finding]:
     why="Tape needs clean, unreleased flange with room for pleats and for the vent beside the part.",
     remedy="Widen the flange, or bag on a plate under the mould.",
     of_plan=True,
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def flange_narrow(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -130,7 +131,7 @@ def flange_narrow(assessment: Assessment) -> Iterator[Finding]:
     why="Film beyond its temperature goes soft and holes, tape lets go: the vacuum is lost before gel.",
     remedy="Take film and tape that are made for it, or work cooler; their data sheets have the say.",
     of_plan=True,
-    processes=UNDER_FILM,
+    processes=WITH_PLEATS,
 )
 def film_or_tape_too_hot(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -145,3 +146,19 @@ def film_or_tape_too_hot(assessment: Assessment) -> Iterator[Finding]:
         card = min(too_hot, key=lambda material: material.highest_temperature_k)
         is_, most = brief_each((temperature, card.highest_temperature_k), "temperature", assessment.units)
         yield Finding(f"It is {is_} at the bag; {card.name} is good to {most}.", assessment.bag.tape_line[0])
+
+
+@caution(
+    "skin-past-its-life",
+    "caution",
+    "bag",
+    why="A skin that has been through too many shots tears at its corners, and a tear shows only once resin runs.",
+    remedy="Look it over against the light, mend or change it, and set its count anew.",
+    of_plan=True,
+    processes=REUSABLE,
+)
+def skin_past_its_life(assessment: Assessment) -> Iterator[Finding]:
+    skin = assessment.job.bag.skin
+    made = skin.shots + len(shots_of(assessment.job))
+    if made >= skin.life_shots:
+        yield Finding(f"The skin has made {made} shots of the {skin.life_shots} it is good for.")

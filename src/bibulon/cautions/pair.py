@@ -11,14 +11,15 @@ from shapely import Point as Place
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, inside
-from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import CLOSED, Job
+from bibulon.cautions.registry import Finding, Fix, Rank, caution
+from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, Job
 from bibulon.job.base import Point
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
+from bibulon.mould.press import press_forces
 from bibulon.mould.shots import shots_of
 from bibulon.quantities import brief, brief_each, run_clock
 
@@ -44,7 +45,7 @@ def _with_pair(job: Job, **fields: object) -> Job:
     "mould",
     why="Where the mould opens, resin runs past the part through the gap, thickness is lost, and the seals may blow.",
     remedy="Inject with less, pull more on the flange, widen it, or stiffen the upper half.",
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def mould_opens(assessment: Assessment) -> Iterator[Finding]:
     margin = assessment.clamp
@@ -62,7 +63,7 @@ def mould_opens(assessment: Assessment) -> Iterator[Finding]:
     "mould",
     why="A vent that is shut, or full of resin, while resin still presses puts the whole cavity under that pressure.",
     remedy="Keep the vent open until the inlet is clamped, or inject with less.",
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def vent_shut_opens(assessment: Assessment) -> Iterator[Finding]:
     course = assessment.fill.upper if assessment.fill is not None else None
@@ -87,7 +88,7 @@ def vent_shut_opens(assessment: Assessment) -> Iterator[Finding]:
         lambda job: _with_pair(job, flange_pa=max(job.shop.barometer_pa - job.house.flange_vacuum_pa, 0.0)),
     ),
     of_plan=True,
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def flange_vacuum_low(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -104,7 +105,7 @@ def flange_vacuum_low(assessment: Assessment) -> Iterator[Finding]:
     why="A cavity that pulls harder than the flange draws air past the inner seal into the part.",
     remedy="Regulate the cavity to less vacuum than the flange has.",
     of_plan=True,
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def cavity_deeper(assessment: Assessment) -> Iterator[Finding]:
     pair = assessment.job.pair
@@ -136,12 +137,59 @@ def above_the_plate(assessment: Assessment) -> Iterator[Finding]:
 
 
 @caution(
+    "clamps-too-weak",
+    "stop",
+    "mould",
+    why="Halves that are pressed apart open by a hair, and resin under pressure jets out of it.",
+    remedy="Set more clamps or stronger ones, or inject with less. Such moulds are designed by qualified people.",
+    processes=CLAMPED_BY_FORCE,
+)
+def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    if assessment.fill is None:
+        return
+    forces = press_forces(job, assessment.fill)
+    if forces.given_n >= forces.asked_n:
+        return
+    opens, given = brief_each((float(forces.opening_n.max()), forces.given_n), "force", assessment.units)
+    rank: Rank = "stop" if forces.left_n < 0 else "caution"
+    asks = brief(forces.asked_n, "force", assessment.units)
+    more = "" if job.pair.clamp.kind == "press" else f": {forces.number} {job.pair.clamp.kind} of these"
+    text = f"{opens} opens the mould, the clamps give {given}; with its reserve the house asks for {asks}{more}."
+    yield Finding(text, _middle(job), rank=rank)
+
+
+@caution(
+    "pressure-unusual",
+    "note",
+    "mould",
+    why="High pressure moves the fibre, and wants moulds, clamps and guards that are built for it.",
+    remedy="Give it more time, thinner resin or another inlet instead.",
+    of_plan=True,
+    processes=CLAMPED_BY_FORCE,
+)
+def pressure_unusual(assessment: Assessment) -> Iterator[Finding]:
+    job, units = assessment.job, assessment.units
+    planned = max(step.over_pressure_pa for step in job.pair.injection.steps)
+    limits: tuple[tuple[float, Rank], ...] = (
+        (job.house.seldom_pressure_pa, "caution"),
+        (job.house.usual_pressure_pa, "note"),
+    )
+    for limit, rank in limits:
+        if planned > limit:
+            has, most = brief_each((planned, limit), "pressure difference", units)
+            word = "seldom" if rank == "caution" else "as a rule not"
+            yield Finding(f"{has} over the atmosphere is planned; {word} more than {most} is used.", rank=rank)
+            return
+
+
+@caution(
     "upper-too-soft",
     "caution",
     "mould",
     why="An upper half that bulges by the height of the cavity lets resin run over the fibre; the part gets a belly.",
     remedy="Give it more thickness, ribs or a frame, or inject with less.",
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def upper_too_soft(assessment: Assessment) -> Iterator[Finding]:
     fill = assessment.fill
@@ -171,7 +219,7 @@ def _held_best(job: Job, assessment: Assessment) -> float | None:
     "mould",
     why="What the cavity is when the resin gels, the part is for good.",
     remedy="Change the vacuum that it is held at, the fibre in it, or the upper half.",
-    processes=CLOSED,
+    processes=CLAMPED_BY_VACUUM,
 )
 def thickness_off(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill

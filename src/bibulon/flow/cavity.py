@@ -59,7 +59,7 @@ def closed_problem(job: Job, cells: Sequence[Cell], levels: Sequence[tuple[Level
     by_mass = injection.stop == "by mass" and injection.stop_kg
     bare = tuple(tuple(replace(one, swelling_m=(), opening=()) for one in of_cell) for of_cell in levels)
     tabulated, upper = bare, None
-    if not job.pair.upper.rigid:
+    if job.bends:
         gap = _gaps([_rises_m(of_cell) for of_cell in levels])
         tables = [
             _on_grid(of_cell, gap, cell.stack.laminate_thickness_m) for of_cell, cell in zip(levels, cells, strict=True)

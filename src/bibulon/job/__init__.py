@@ -40,10 +40,15 @@ from bibulon.job.series import Series
 
 FORMAT = "bibulon job"
 FORMAT_VERSION = 2
-Process = Literal["film infusion", "light RTM"]
-CLOSED: frozenset[Process] = frozenset({"light RTM"})
+Process = Literal["film infusion", "light RTM", "RTM", "reusable film"]
+CLOSED: frozenset[Process] = frozenset({"light RTM", "RTM"})
 """Processes with two mould halves."""
-UNDER_FILM: frozenset[Process] = frozenset({"film infusion"})
+UNDER_FILM: frozenset[Process] = frozenset({"film infusion", "reusable film"})
+WITH_PLEATS: frozenset[Process] = frozenset({"film infusion"})
+"""Processes whose film is cut, pleated and taped anew for every part."""
+REUSABLE: frozenset[Process] = frozenset({"reusable film"})
+CLAMPED_BY_VACUUM: frozenset[Process] = frozenset({"light RTM"})
+CLAMPED_BY_FORCE: frozenset[Process] = frozenset({"RTM"})
 EVERY_PROCESS = CLOSED | UNDER_FILM
 
 CardKind = TypeVar(
@@ -224,6 +229,11 @@ class Job(Model):
     def closed(self) -> bool:
         """Whether it is made between two mould halves."""
         return self.process in CLOSED
+
+    @property
+    def bends(self) -> bool:
+        """Whether it is made under an upper half that gives."""
+        return self.process in CLAMPED_BY_VACUUM and not self.pair.upper.rigid
 
     @property
     def vacuum_pa(self) -> float:

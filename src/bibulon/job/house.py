@@ -66,6 +66,12 @@ class HouseRules(Model):
     # closed moulds
     flange_vacuum_pa: Annotated[float, Field(ge=0, le=110_000)] = 78_000.0
     """The flange of a closed mould pulls with no less before anything is injected."""
+    clamp_reserve: Annotated[float, Field(ge=1, le=20)] = 1.5
+    """Latches, bolts or a press give so many times what opens the mould."""
+    usual_pressure_pa: Annotated[float, Field(gt=0, le=10_000_000)] = 200_000.0
+    """RTM is injected with no more over the atmosphere as a rule."""
+    seldom_pressure_pa: Annotated[float, Field(gt=0, le=10_000_000)] = 700_000.0
+    """And seldom with more than this."""
     rim_share: Portion = 0.35
     """The channel round the rim may take this share of the fill to come full."""
     rim_uneven: Annotated[float, Field(ge=1, le=20)] = 1.5

@@ -77,6 +77,15 @@ class Fixing(Model):
     force_n: Annotated[float, Field(ge=0, le=1e8)] = 0.0
 
 
+class ClampForce(Model):
+    """What holds two rigid halves together: so many latches or bolts of a force each, or a press."""
+
+    kind: Literal["latches", "bolts", "press"] = "latches"
+    count: Annotated[int, Field(ge=1, le=10_000)] = 12
+    force_n: Annotated[float, Field(gt=0, le=1e9)] = 6_000.0
+    """Of each latch or bolt, or of the press."""
+
+
 class UntilEnd(Model):
     """The step goes on until the shot is over."""
 
@@ -180,6 +189,7 @@ class MouldPair(Model):
     """Between the two seals: what the flange vacuum acts on."""
     inner_seal: Seal = Seal(kind="dynamic seal")
     outer_seal: Seal = Seal(kind="wing seal")
+    clamp: ClampForce = ClampForce()
     fixings: Annotated[tuple[Fixing, ...], Field(max_length=500)] = ()
     flange_pa: AbsolutePressure = 23_325.0
     cavity_pa: AbsolutePressure = 51_325.0

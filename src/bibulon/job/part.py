@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
 
-from bibulon.job.base import Coordinate, Identifier, Length, Model, Name
+from bibulon.job.base import Amount, Coordinate, Identifier, Length, Model, Name
 from bibulon.job.places import FLAT, Outline, Relief
 from bibulon.remembered import Newest
 
@@ -115,6 +115,16 @@ class Vacuum(Model):
     pump_speed_m3_s: Annotated[float, Field(gt=0, le=100)] = 16 / 3600
 
 
+class Skin(Model):
+    """A reusable film: a skin of silicone or one sprayed on the mould, good for so many shots."""
+
+    kind: Literal["silicone", "sprayed"] = "silicone"
+    price: Amount | None = None
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 80
+    shots: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    """Shots that it had made before this job's log."""
+
+
 class Bag(Model):
     """Film and pleats; ``pleats`` is the number planned, None for as many as the film needs."""
 
@@ -125,3 +135,5 @@ class Bag(Model):
     tape_width_m: Annotated[float, Field(ge=0.001, le=1)] = 0.012
     film: Identifier | None = None
     tape: Identifier | None = None
+    skin: Skin = Skin()
+    """In place of film, tape and pleats where the film is reusable."""

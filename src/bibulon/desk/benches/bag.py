@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from bibulon.bag.checks import bag_checks
@@ -9,9 +10,10 @@ from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import label
-from bibulon.job import Job
+from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.mould.shots import shots_of
 from bibulon.stock.choice import cards_for
 
 LIST_PX = 190
@@ -21,6 +23,62 @@ class BagBench(Bench):
     """What to cut and where to pleat."""
 
     def build(self) -> None:
+        if self.document.job.process in WITH_PLEATS:
+            self._build_film()
+        else:
+            self._build_skin()
+        self.section("While bagging")
+        draw = "Tape goes down before any fibre. Draw down slowly and stop half-way."
+        skin = "Seal and flange wiped. Draw down slowly and stop half-way."
+        self.body.addWidget(label(draw if self.document.job.process in WITH_PLEATS else skin))
+        self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
+
+    def _build_skin(self) -> None:
+        """A skin that is used again and again: what it has been through, and what it costs beside bagging film."""
+        self.section("Reusable film")
+        self.choice(
+            "Skin", lambda: [("silicone", "silicone"), ("sprayed on the mould", "sprayed")],
+            lambda: self.document.job.bag.skin.kind, self._take_skin,
+        )  # fmt: skip
+        self.quantity("Costs", "money", "bag/skin/price", "Made, with its seal and ports.", empty="not said")
+        self.quantity("Good for", "count", "bag/skin/life_shots", "Shots.")
+        self.quantity("Has made", "count", "bag/skin/shots", "Shots before this job's log.")
+        self.figure("Shots left", self._skin_left)
+        self.figure("Skin, by the shot", self._skin_cost)
+        self._material("Film instead", FilmCard, "film")
+        self._material("Tape instead", TapeCard, "tape")
+        self.figure("Film and tape, by the shot", self._cost)
+        self.figure("Over the series", self._saved)
+
+    def _take_skin(self, kind: str) -> None:
+        job = self.document.job
+        self.document.edit("skin", changed(job, bag=revised(job.bag, skin=revised(job.bag.skin, kind=kind))))
+
+    def _skin_left(self) -> tuple[str, str]:
+        skin, made = self.document.job.bag.skin, len(shots_of(self.document.job))
+        left = max(skin.life_shots - skin.shots - made, 0)
+        return str(left), f"{skin.shots} before this log and {made} in it, of {skin.life_shots}."
+
+    def _skin_each(self) -> float | None:
+        skin = self.document.job.bag.skin
+        return None if skin.price is None else skin.price / skin.life_shots
+
+    def _skin_cost(self) -> tuple[str, str]:
+        each = self._skin_each()
+        return ("–", "Say what the skin costs.") if each is None else (self.shown(each, "money"), "Price by its life.")
+
+    def _saved(self) -> tuple[str, str]:
+        each, film, count = self._skin_each(), self._materials().cost, self.document.job.series.quantity
+        if each is None or film is None:
+            return "–", "Say what the skin costs, and choose film and tape that have a price."
+        skins = math.ceil(count / self.document.job.bag.skin.life_shots)
+        price = self.document.job.bag.skin.price or 0.0
+        less = film * count - skins * price
+        words = "saved" if less >= 0 else "lost"
+        how = f"{count} parts: {skins} skins against film and tape for each, without the labour of bagging."
+        return f"{self.shown(abs(less), 'money')} {words}", how
+
+    def _build_film(self) -> None:
         self.figure(
             "Film to cut",
             self._of(
@@ -57,9 +115,6 @@ class BagBench(Bench):
         self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
         self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")
         self.quantity("Tape width", "length", "bag/tape_width_m")
-        self.section("While bagging")
-        self.body.addWidget(label("Tape goes down before any fibre. Draw down slowly and stop half-way."))
-        self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
 
     def _checks(self, job: Job) -> list[Tick]:
         return [Tick(check.label, check.text, CHECKED, check.ticked) for check in bag_checks(job)]

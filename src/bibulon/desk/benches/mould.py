@@ -18,6 +18,7 @@ from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.widgets.line_chart import LineChart
+from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_card, with_line, without_line
 from bibulon.job.lines import AtTime, Line
@@ -46,12 +47,22 @@ class MouldBench(Bench):
     long = True
 
     def build(self) -> None:
+        self.chart: LineChart | None = None
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Stays shut by", shown_figure(self.document, lambda: self.document.assessment.stays_shut))
         self.figure("Part at gel", self._at_gel)
         self.figure("Fibre", self._fibre)
         self.figure("Shot", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
+        if self.document.job.process in CLAMPED_BY_VACUUM:
+            self._build_clamp()
+        self._build_ports()
+        self.halves = HalvesSections(self)
+        self.halves.build()
+        self.injection = InjectionSection(self)
+        self.injection.build()
+
+    def _build_clamp(self) -> None:
         self.section("Clamp over the shot")
         self.chart = LineChart("What the clamp holds beyond what pulls at it, against time")
         self.body.addWidget(self.chart)
@@ -61,6 +72,8 @@ class MouldBench(Bench):
         self.watch(lambda: (self.sum_shown, self.document.assessment), column(3), self._fill_sum)
         self.section("What it may be asked")
         self.watch(lambda: (self.document.assessment, self.document.settings), column(4), self._fill_answers)
+
+    def _build_ports(self) -> None:
         self.section("Inlets and vents")
         row = QHBoxLayout()
         for icon, text, tool in (("inlet", "Inlet", "inlet"), ("vent", "Vent", "vent port")):
@@ -72,10 +85,6 @@ class MouldBench(Bench):
         SupplySections(self).build_pots()
         self.planning = PlanningSections(self)
         self.planning.build_proposal()
-        self.halves = HalvesSections(self)
-        self.halves.build()
-        self.injection = InjectionSection(self)
-        self.injection.build()
 
     def refresh(self) -> None:
         super().refresh()
@@ -117,6 +126,8 @@ class MouldBench(Bench):
 
     def _draw_chart(self) -> None:
         margin = self.document.assessment.clamp
+        if self.chart is None:
+            return
         self.chart.setVisible(margin is not None)
         key = (margin, self.document.settings.system)
         if margin is None or key == self._drawn:

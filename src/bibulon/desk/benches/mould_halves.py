@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.document import Document
+from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.pair import RegionHeight
 from bibulon.job.paths import JobPath
+from bibulon.mould.press import PressForces, press_forces
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 
@@ -35,13 +37,22 @@ class HalvesSections:
     def __init__(self, bench: Bench) -> None:
         self.bench, self.document = bench, bench.document
 
+    @property
+    def by_vacuum(self) -> bool:
+        """Whether the halves are held together by vacuum in the flange."""
+        return self.document.job.process in CLAMPED_BY_VACUUM
+
     def build(self) -> None:
         self._cavity()
-        self._upper()
+        if self.by_vacuum:
+            self._upper()
+        else:
+            self._clamps()
         self._rim()
         bench = self.bench
         bench.section("Vacuums")
-        bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
+        if self.by_vacuum:
+            bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
         bench.quantity("In the cavity", "pressure", "pair/cavity_pa", "Regulated, while the resin comes in.")
         bench.quantity("Until gel", "pressure", "pair/hold_pa", "In the cavity once the inlets are clamped.")
         bench.section("Lives, in shots")
@@ -109,6 +120,43 @@ class HalvesSections:
     def _without_height(self, region: str) -> None:
         kept = tuple(entry for entry in self.document.job.pair.heights if entry.region != region)
         put_pair(self.document, f"height in {region}", heights=kept)
+
+    def _clamps(self) -> None:
+        bench = self.bench
+        bench.section("Clamps")
+        bench.choice(
+            "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
+            lambda: self.document.job.pair.clamp.kind, partial(self._put, "pair/clamp/kind"),
+        )  # fmt: skip
+        bench.quantity("How many", "count", "pair/clamp/count", "Latches or bolts round the rim.")
+        bench.quantity("Each holds", "force", "pair/clamp/force_n", "Or the press in all.")
+        bench.figure("Opened by", self._opened)
+        bench.figure("The house asks for", self._asked)
+        bench.figure("They sit every", self._spacing)
+
+    def _forces(self) -> PressForces | None:
+        fill = self.document.assessment.fill
+        return press_forces(self.document.job, fill) if fill is not None else None
+
+    def _opened(self) -> tuple[str, str]:
+        forces = self._forces()
+        if forces is None:
+            return "–", "The fill is being computed."
+        most = float(forces.opening_n.max())
+        return self.bench.shown(most, "force"), "The most over the shot: resin, fibre and seals less air and weight."
+
+    def _asked(self) -> tuple[str, str]:
+        forces, clamp = self._forces(), self.document.job.pair.clamp
+        if forces is None:
+            return "–", "The fill is being computed."
+        number = "" if clamp.kind == "press" else f", {forces.number} {clamp.kind}"
+        return f"{self.bench.shown(forces.asked_n, 'force')}{number}", "With the reserve of the house."
+
+    def _spacing(self) -> tuple[str, str]:
+        forces = self._forces()
+        if forces is None or self.document.job.pair.clamp.kind == "press":
+            return "–", "A press holds everywhere."
+        return self.bench.shown(forces.spacing_m, "length"), "Round the inner seal, spread evenly."
 
     def _upper(self) -> None:
         bench = self.bench

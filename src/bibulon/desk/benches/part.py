@@ -32,7 +32,9 @@ MOST_TYPED = 5000
 """An outline of more points is not shown as lines of text."""
 PROCESS_WORDS: dict[Process, str] = {
     "film infusion": "film infusion",
+    "reusable film": "film infusion under a reusable film",
     "light RTM": "light RTM",
+    "RTM": "RTM",
 }
 WAYS: dict[Way, str] = {
     "straight": "A straight stroke to each point (L)",

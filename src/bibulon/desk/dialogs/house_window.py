@@ -44,6 +44,9 @@ FIELDS: tuple[tuple[Section, ...], ...] = (
             "Closed mould",
             (
                 ("Flange pulls", "pressure difference", "flange_vacuum_pa"),
+                ("Clamps give", "factor", "clamp_reserve"),
+                ("RTM, usually to", "pressure difference", "usual_pressure_pa"),
+                ("RTM, seldom over", "pressure difference", "seldom_pressure_pa"),
                 ("Rim full after", "share", "rim_share"),
                 ("Inlets apart", "factor", "rim_uneven"),
                 ("Filled resin off", "share", "filler_off"),

@@ -30,7 +30,7 @@ from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import Face, FillAnswer
 from bibulon.flow.reading import section
 from bibulon.flow.result import FillResult
-from bibulon.job import Job
+from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
@@ -132,7 +132,7 @@ class PlanPicture(QWidget):
             layers.paint_joints(painter, self.frame, assessment.plies, self.chosen, joints=self.joints)
             layers.paint_darts(painter, self.frame, job, assessment.plies, self.chosen)
         layers.paint_outline(painter, self.frame, job)
-        if "bag" in shown and not job.closed:
+        if "bag" in shown and job.process in WITH_PLEATS:
             layers.paint_bag(painter, self.frame, assessment)
         if "lines" in shown:
             self._paint_lines(painter, answer)
