@@ -9,15 +9,28 @@ from sound_jobs import held
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_card, with_line
+from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.pair import InjectionStep
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
 
+CAVITY = ((0.0, 51_300.0), (60.0, 51_310.0), (150.0, 51_315.0), (300.0, 51_320.0), (450.0, 51_325.0), (600.0, 51_330.0))
+FLANGE = tuple((time_s, pressure_pa - 29_000.0) for time_s, pressure_pa in CAVITY)
+
+
+def both_held(cavity_pa_s: float = 0.0, flange_pa_s: float = 0.0) -> HoldTest:
+    """A hold test of both spaces, that rise by so much in a second besides."""
+    moved = [
+        tuple((time_s, pressure_pa + rise * time_s) for time_s, pressure_pa in readings)
+        for readings, rise in ((CAVITY, cavity_pa_s), (FLANGE, flange_pa_s))
+    ]
+    return revised(held(moved[0]), flange_readings=moved[1])
+
 
 def lid() -> Job:
-    """The demo's lid, held, with nothing logged."""
-    return changed(demo_job(DEMO_FILES[2]), hold_tests=(held(),), run=())
+    """The demo's lid, both spaces held, with nothing logged."""
+    return changed(demo_job(DEMO_FILES[2]), hold_tests=(both_held(),), run=())
 
 
 def pair(job: Job, **fields: object) -> Job:
@@ -79,6 +92,8 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "cold-slug": lambda job: injection(job, resin_temperature_k=303.15),
     "filler-settled": lambda job: injection(job, filler_share=0.3, density_kg_m3=1150.0),
     "past-its-life": lambda job: pair(job, inner_seal=revised(job.pair.inner_seal, shots=150)),
+    "flange-not-held": lambda job: changed(job, hold_tests=(held(CAVITY),)),
+    "spaces-leak": lambda job: changed(job, hold_tests=(both_held(0.0, 1.5),)),
     "clamps-too-weak": lambda job: pressed_shut(job, 150_000.0),
     "pressure-unusual": lambda job: injection(pressed_shut(job, 900_000.0), rated_pa=1_000_000.0),
     "skin-past-its-life": lambda job: changed(

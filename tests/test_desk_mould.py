@@ -5,16 +5,17 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import bench, caution_ids, choose, click, drag, press, push, put_lid, texts, type_into
+from driving import bench, caution_ids, choose, click, drag, press, push, put_lid, texts, tick, type_into
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox
+from PySide6.QtWidgets import QCheckBox, QPlainTextEdit
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
 from bibulon.mould.clamp import highest_injection_pa
+from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
 
 
@@ -153,6 +154,9 @@ def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> 
         window.bench_of("shoot").do_next()
     assert window.run.started
     window.refresh()
+    tick(window.bench_of("shoot").ticks.list, 4)
+    window.refresh()
+    assert "fingers clear" in window.document.job.shot[-1].text
     type_into(bench(window), "Grams in the pot", "310")
     type_into(bench(window), "Flange vacuum", "230 mbar")
     type_into(bench(window), "Resin", "24.5 °C")
@@ -166,6 +170,7 @@ def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> 
     window.run.log("vacuum let go")
     push(bench(window), "Next shot")
     window.refresh()
+    assert not any(check.ticked for check in shot_checks(window.document.job, window.document.assessment.units))
     field = type_into(bench(window), "Grams in the pot", "?")
     assert field.error.text(), "the reading of the shot before is not shown as this one's"
     press(window, Qt.Key.Key_0, Qt.KeyboardModifier.AltModifier)
@@ -194,3 +199,18 @@ def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot)
     assert not re.search("[Pp]leat", texts(bench(window)))
     type_into(bench(window), "Costs", "480")
     assert "6.00 €" in texts(bench(window))
+
+
+def test_both_spaces_are_held_at_once_and_the_leak_is_named(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("hold")
+    boxes = {box.accessibleName(): box for box in bench(window).findChildren(QPlainTextEdit)}
+    minutes = (0, 1, 2.5, 5, 7.5, 10)
+    boxes["Readings: time and pressure"].setPlainText("\n".join(f"{m}, {513 + 0.03 * m:.2f} mbar" for m in minutes))
+    flange = boxes["Readings of the flange: time and pressure"]
+    flange.setPlainText("\n".join(f"{m}, {223 + 4.0 * m:.1f} mbar" for m in minutes))
+    qtbot.waitUntil(lambda: "outer (wing) seal" in texts(bench(window)), timeout=10_000)
+    push(bench(window), "Keep this test")
+    window.refresh()
+    assert len(window.document.job.hold_tests[-1].flange_readings) == 6
+    assert "spaces-leak" in caution_ids(window) and not flange.toPlainText()

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import datetime, time, timedelta
+from operator import attrgetter
 
 from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldRules
 from bibulon.quantities import brief, brief_each
+from bibulon.vacuum.two_spaces import read_pair
 
 NEARLY_ATMOSPHERE = 0.5
 
@@ -177,6 +180,7 @@ def hold_failed(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="A vacuum gauge that counts down from atmosphere, read as absolute, hides a bag that is nearly full of air.",
     remedy="Check whether the gauge shows absolute pressure or vacuum, and set it for the readings.",
+    processes=UNDER_FILM,
 )
 def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
@@ -222,3 +226,34 @@ def resin_boils(assessment: Assessment) -> Iterator[Finding]:
     if planned < lowest:
         plan, limit = brief_each((planned, lowest), "pressure", assessment.units)
         yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {assessment.job.resin.name} gases.")
+
+
+@caution(
+    "flange-not-held",
+    "caution",
+    "hold",
+    why="The flange is the clamp: a wing seal that leaks lets the mould open when resin is in it.",
+    remedy="Hold both spaces at once, and enter the flange's readings beside the cavity's.",
+    of_plan=True,
+    processes=CLAMPED_BY_VACUUM,
+)
+def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
+    tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
+    if tests and len(tests[-1].flange_readings) < 2:
+        yield Finding("The last hold test read the cavity alone.")
+
+
+@caution(
+    "spaces-leak",
+    "stop",
+    "hold",
+    why="What leaks while nothing is pressed leaks worse when resin is in, and air in the part cannot be taken out.",
+    remedy="Mend what is named, and hold both spaces again.",
+    of_plan=True,
+    processes=CLAMPED_BY_VACUUM,
+)
+def spaces_leak(assessment: Assessment) -> Iterator[Finding]:
+    tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
+    pair = read_pair(tests[-1], assessment.job.hold_rules) if tests else None
+    if pair is not None and pair.leak != "none":
+        yield Finding(pair.text(assessment.units))

@@ -107,7 +107,7 @@ def shoot_all(folder: Path) -> None:
         if station.id == "layup":
             shoot_layup(window, folder)
         if station.id == "lines":
-            shoot_maps(window, folder)
+            window.plan.choose("")
             shoot_proposal(window, folder / "3-lines-proposal.png")
             shoot_spread(window, folder / "3-lines-spread.png")
     shoot_lid(window, folder)
@@ -224,16 +224,6 @@ def story_shot(number: int) -> tuple[RunEvent, ...]:
         RunEvent(number=number + place, at=at + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label, **more)
         for place, (clock, kind, label, more) in enumerate(said)
     )
-
-
-def shoot_maps(window: Window, folder: Path) -> None:
-    """The Lines station with a section through the stack."""
-    window.plan.choose("")
-    window.time_rail.canvas.scrub(0.35 * window.time_rail.canvas.fill_end())
-    window.plan.set_cut(((2.1, 0.0), (2.1, 1.4)))
-    grab(window, folder / "3-lines-section.png")
-    window.plan.set_cut(None)
-    window.time_rail.canvas.scrub(None)
 
 
 def grab(window: Window, path: Path) -> None:

@@ -23,10 +23,12 @@ class HoldTest(Model):
     taken_at: AwareDatetime
     """When its last reading was taken, or it was written down."""
     readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(min_length=2, max_length=200_000)]
+    flange_readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(max_length=200_000)] = ()
+    """Of a closed mould's flange, held at the same time as its cavity."""
     pots_included: bool = True
     source: str = "typed"
 
-    @field_validator("readings")
+    @field_validator("readings", "flange_readings")
     @classmethod
     def _in_order(cls, readings: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
         if any(later[0] <= earlier[0] for earlier, later in pairwise(readings)):

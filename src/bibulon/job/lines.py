@@ -70,6 +70,11 @@ class Line(Model):
     """An inlet or vent at a place, as through a mould half: its two points are the sides of its bore."""
 
     @property
+    def word(self) -> str:
+        """What it is called: an inlet where a feed is a port."""
+        return "inlet" if self.is_port and self.kind == "feed" else self.kind
+
+    @property
     def place(self) -> Point:
         """The middle between its ends: where a port is."""
         (x0, y0), (x1, y1) = self.points[0], self.points[-1]

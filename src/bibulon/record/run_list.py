@@ -92,14 +92,14 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
         else:
             when = "This starts the clock." if planned == first_s else "By the clock."
         due = opened.get(feed.id, planned)
-        yield RunStep(f"open {feed.id}", f"Open feed {feed.label}", when, due, "valve opened", feed.label)
+        yield RunStep(f"open {feed.id}", f"Open {feed.word} {feed.label}", when, due, "valve opened", feed.label)
         yield from _clamping(feed)
 
 
 def _clamping(line: Line) -> Iterator[RunStep]:
     """The clamping of a line by the clock, if one is planned."""
     if line.closes_s is not None:
-        what = f"Clamp {line.kind} {line.label}"
+        what = f"Clamp {line.word} {line.label}"
         yield RunStep(f"clamp {line.id}", what, "By the clock.", line.closes_s, "valve clamped", line.label)
 
 
@@ -110,7 +110,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     for feed in job.feeds:
         if feed.closes_s is None:
             name = f"clamp {feed.id} at the end"
-            yield RunStep(name, f"Clamp feed {feed.label}", hint, end, "valve clamped", feed.label)
+            yield RunStep(name, f"Clamp {feed.word} {feed.label}", hint, end, "valve clamped", feed.label)
     release = assessment.cure.release_s
     earliest = clock_time(job.shop.shot_start_s + release)
     hint = f"Not before {earliest}, and only if a sample is hard."

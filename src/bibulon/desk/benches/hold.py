@@ -18,6 +18,7 @@ from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
 from bibulon.job.paths import path_in
 from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
+from bibulon.vacuum.two_spaces import read_pair
 
 if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
@@ -52,7 +53,9 @@ class HoldBench(Bench):
         self.watch(self._kept_key, self.kept, self._fill_kept)
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
-        self.pots = QCheckBox("Catch pots open to the bag")
+        self.pots = QCheckBox(
+            "Catch pots open to the cavity" if self.document.job.closed else "Catch pots open to the bag"
+        )
         self.pots.setChecked(True)
         self.pots.setToolTip("Whether the volume that was tested holds the pots and their hoses")
         self.pots.toggled.connect(lambda _: self._read())
@@ -65,6 +68,15 @@ class HoldBench(Bench):
         self.readings.setFixedHeight(92)
         self.readings.textChanged.connect(self._read)
         self.body.addWidget(self.readings)
+        self.flange: QPlainTextEdit | None = None
+        if self.document.job.closed:
+            self.body.addWidget(label("Above the cavity; here the flange, held at the same time.", "muted"))
+            self.flange = QPlainTextEdit()
+            self.flange.setAccessibleName("Readings of the flange: time and pressure")
+            self.flange.setTabChangesFocus(True)
+            self.flange.setFixedHeight(92)
+            self.flange.textChanged.connect(self._read)
+            self.body.addWidget(self.flange)
         row = QHBoxLayout()
         self.button("Import CSV …", self._import, into=row)
         self.gauge = self.button("From the gauge", self._toggle_gauge, into=row)
@@ -107,9 +119,14 @@ class HoldBench(Bench):
             stage=self.stage,
             taken_at=datetime.now(UTC).astimezone(),
             readings=readings,
+            flange_readings=self._flange_readings(),
             pots_included=self.pots.isChecked(),
             source="gauge" if self._gauge else "typed",
         )
+
+    def _flange_readings(self) -> tuple[tuple[float, float], ...]:
+        text = "" if self.flange is None else self.flange.toPlainText()
+        return parse_readings(text, self.document.assessment.units) if text.strip() else ()
 
     def _read(self) -> None:
         clear(self.verdict)
@@ -143,6 +160,9 @@ class HoldBench(Bench):
                 "muted",
             )
         )
+        pair = read_pair(test, self.document.job.hold_rules)
+        if pair is not None:
+            self.verdict.addLayout(_line("settled" if pair.leak == "none" else "stop", pair.text(units)))
         for rule in verdict.rules:
             self.verdict.addLayout(_line("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
 
@@ -180,6 +200,8 @@ class HoldBench(Bench):
         job = self.document.job
         self.document.edit("hold test", changed(job, hold_tests=(*job.hold_tests, test)))
         self.readings.clear()
+        if self.flange is not None:
+            self.flange.clear()
 
     # -- from the gauge ----------------------------------------------------------------------------------------------
 
@@ -243,6 +265,9 @@ class HoldBench(Bench):
             length = show(test.readings[-1][0], "duration")
             leak = show(verdict.leak_pa_m3_s, "leak rate", units)
             texts.addWidget(label(f"{when}, {length}, {len(test.readings)} readings, leak {leak}", "muted"))
+            pair = read_pair(test, self.document.job.hold_rules)
+            if pair is not None:
+                texts.addWidget(label(pair.text(units)))
             for rule in verdict.rules:
                 if not rule.passed:
                     texts.addWidget(label(f"{rule.rule}: {rule.text}"))

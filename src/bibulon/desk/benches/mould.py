@@ -317,7 +317,7 @@ class MouldBench(Bench):
 def _kind_of(line: Line) -> str:
     if not line.is_port:
         return f"{line.kind} line"
-    return "inlet" if line.kind == "feed" else "vent"
+    return line.word
 
 
 def _round_down(pressure_pa: float) -> float:

@@ -9,14 +9,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.work.run_controller import PACES
+from bibulon.job import Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
+from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import FIGURES, ShotFigure, figure_of
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
+
+CHECKS_PX = 240
 
 
 class ShootBench(Bench):
@@ -25,6 +30,7 @@ class ShootBench(Bench):
     width_px = 430
 
     def build(self) -> None:
+        self.ticks: TickList | None = None
         self._build_clocks()
         self.alerts = column(3)
         self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
@@ -103,6 +109,12 @@ class ShootBench(Bench):
                 )  # fmt: skip
                 field.editor.setMinimumHeight(44)
                 self.add(field)
+        self.section("Checks of this shot")
+        self.ticks = TickList(self, self._checks, ("Checks of this shot", "checked"), CHECKS_PX)
+
+    def _checks(self, job: Job) -> list[Tick]:
+        units = self.document.assessment.units
+        return [Tick(check.label, check.text, CHECKED, check.ticked) for check in shot_checks(job, units)]
 
     def _shot_figure(self, figure: ShotFigure) -> str:
         value = figure_of(figure, self.document.job.shot)
@@ -139,6 +151,8 @@ class ShootBench(Bench):
 
     def refresh(self) -> None:
         super().refresh()
+        if self.ticks is not None:
+            self.ticks.refresh()
         self.tick()
 
     def tick(self) -> None:

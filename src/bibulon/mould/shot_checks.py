@@ -1,0 +1,36 @@
+"""What is checked for every shot in a closed mould, step by step, and what the log of this shot says was."""
+
+from __future__ import annotations
+
+from bibulon.job import CLAMPED_BY_VACUUM, Job
+from bibulon.job.checks import Check, checked
+from bibulon.quantities import Units, show
+
+
+def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
+    """What there is to check for a shot of *job*, with the ticks of this shot that fit."""
+    pair = job.pair
+    by_vacuum = job.process in CLAMPED_BY_VACUUM
+    flange, cavity, held = (show(at, "pressure", units) for at in (pair.flange_pa, pair.cavity_pa, pair.hold_pa))
+    lift = "a hoist, nobody under it" if pair.upper.lift == "hoist" else "two people"
+    warm = (
+        ""
+        if pair.injection.resin_temperature_k is None
+        else (f", hose at {show(pair.injection.resin_temperature_k, 'temperature', units)}")
+    )
+    clamps = "" if pair.clamp.kind == "press" else f"all {pair.clamp.count} {pair.clamp.kind} shut"
+    steps = (
+        ("K1", "Moulds: both halves clean and released, seals without cuts or swelling, dowels in"),
+        ("K2", "Moulds: gel coat tacky, not wet" if any("gel-coat" in layer.card for layer in job.layup) else ""),
+        ("K3", "Load: fibre by template, pressed into every radius, laps where they are planned"),
+        ("K4", "Load: flange wiped clear of fibres, port tubes flush with the cavity's face"),
+        ("K5", f"Close: upper half down on its dowels by {lift}, fingers clear"),
+        ("K6", f"Close: flange at {flange} or better" if by_vacuum else f"Close: {clamps or 'press shut'}"),
+        ("K7", f"Close: cavity at {cavity}, pot empty with its lid on"),
+        ("K8", "Hold: both spaces held, neither moves" if by_vacuum else "Hold: cavity held, it does not move"),
+        ("K9", f"Resin: mixed through{', filler in suspension' if pair.injection.filler_share else ''}{warm}"),
+        ("K10", "Inject: gauge of the supply watched, vent open"),
+        ("K11", f"Hold: inlets clamped, cavity at {held} until gel"),
+        ("K12", "Open: exotherm past, vacuum off, tubes out; part weighed, pot weighed"),
+    )
+    return checked(job.shot, steps)

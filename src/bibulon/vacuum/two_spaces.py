@@ -1,0 +1,69 @@
+"""The hold test of a closed mould's two spaces at once, read as a pair: which seal, port or mould leaks.
+
+Both are fitted as :mod:`bibulon.vacuum.hold` fits one. A space moves if its steady change is surely not nothing (95 %)
+and would be seen on the gauge in ten minutes. The flange's vacuum is deeper than the cavity's: air that crosses the
+inner seal lets the flange rise and the cavity fall.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from bibulon.job.hold import HoldRules, HoldTest
+from bibulon.quantities import Units, show
+from bibulon.vacuum.hold import LeakFit, fit_leak
+
+Leak = Literal["none", "wing seal", "cavity", "across", "both"]
+SEEN_OVER_S = 600.0
+
+WORDS: dict[Leak, str] = {
+    "none": "Both spaces hold.",
+    "wing seal": "The flange alone loses its vacuum: the outer (wing) seal, or the flange's own port.",
+    "cavity": "The cavity alone loses its vacuum: a port, the mould itself, or the inner (dynamic) seal where it meets "
+    "the atmosphere.",
+    "across": "The two spaces move towards each other: air crosses the inner (dynamic) seal.",
+    "both": "Both spaces lose their vacuum: the outer seal, and the cavity besides. Mend the flange and hold again.",
+}
+
+
+@dataclass(frozen=True)
+class PairReading:
+    """What both spaces say: their fits and the leak."""
+
+    cavity: LeakFit
+    flange: LeakFit
+    leak: Leak
+
+    def text(self, units: Units) -> str:
+        """The finding with both changes over ten minutes."""
+        moves = " and ".join(
+            f"{name} {show(fit.rise_pa_s * SEEN_OVER_S, 'pressure difference', units)}"
+            for name, fit in (("cavity", self.cavity), ("flange", self.flange))
+        )
+        return f"{WORDS[self.leak]} In ten minutes: {moves} of rise."
+
+
+def read_pair(test: HoldTest, rules: HoldRules) -> PairReading | None:
+    """The two spaces of *test* as a pair; None if the flange was not read."""
+    if len(test.flange_readings) < 2:
+        return None
+    cavity, flange = fit_leak(test.readings), fit_leak(test.flange_readings)
+    up_cavity, up_flange = (_moves(fit, rules.visible_drop_pa) for fit in (cavity, flange))
+    leak: Leak = "none"
+    if up_cavity * up_flange < 0:
+        leak = "across"
+    elif up_cavity > 0 and up_flange > 0:
+        leak = "both"
+    elif up_flange > 0:
+        leak = "wing seal"
+    elif up_cavity > 0:
+        leak = "cavity"
+    return PairReading(cavity, flange, leak)
+
+
+def _moves(fit: LeakFit, visible_pa: float) -> int:
+    """1 if the pressure surely rises, −1 if it surely falls, 0 if neither would be seen."""
+    if abs(fit.rise_pa_s) * SEEN_OVER_S < visible_pa:
+        return 0
+    return 1 if fit.low_pa_s > 0 else -1 if fit.high_pa_s < 0 else 0
