@@ -11,7 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from mould_jobs import lid
+from pypdf import PdfReader
 
+from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
@@ -19,6 +21,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.cycle import cycle_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
+from bibulon.record.shot_card import shot_card_pdf
 
 POT = FIGURES[0]
 
@@ -120,3 +123,21 @@ def test_the_cost_of_a_shot_is_hands_and_moulds() -> None:
     cycle = cycle_of(job, 60.0, 3600.0, 8 * 3600.0)
     hands_h = (plan.clean_s + plan.load_s + plan.close_s + plan.vacuum_s + 60.0 + plan.open_s) / 3600
     assert cycle.cost_per_shot == pytest.approx(50.0 * hands_h + 6000.0 / job.pair.life_shots)
+
+
+def test_the_shot_card_is_one_page_with_settings_limits_and_checks() -> None:
+    a = filled(assess(demo_job(DEMO_FILES[2])), 300, levels=1)
+    (page,) = PdfReader(io.BytesIO(shot_card_pdf(a))).pages
+    text = page.extract_text().replace("\n", " ")
+    for words in (
+        "Seed-hopper lid",
+        "233 mbar abs",
+        "513 mbar abs",
+        "Grams in the pot",
+        "fingers clear",
+        "relief valve",
+    ):
+        assert (words in text) == (words != "relief valve"), words
+    chart = chart_of(POT, shots_of(a.job))
+    assert chart is not None and chart.high is not None
+    assert f"to {chart.high * 1000:.0f} g" in text

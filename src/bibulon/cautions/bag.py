@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
+from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import REUSABLE, WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
@@ -161,4 +162,5 @@ def skin_past_its_life(assessment: Assessment) -> Iterator[Finding]:
     skin = assessment.job.bag.skin
     made = skin.shots + len(shots_of(assessment.job))
     if made >= skin.life_shots:
-        yield Finding(f"The skin has made {made} shots of the {skin.life_shots} it is good for.")
+        text = f"The skin has made {made} shots of the {skin.life_shots} it is good for."
+        yield Finding(text, inside(assessment.job.part.shape))

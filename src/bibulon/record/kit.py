@@ -14,7 +14,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.laminate.cut_list import CutList, CutPiece, Roll
 from bibulon.quantities import Units, show
-from bibulon.record.traveller import AMBER, BOLD, FACE, INK, MUTED, RULE, styles
+from bibulon.record.sheet import AMBER, BOLD, FACE, INK, MUTED, RULE, styles
 
 COLUMNS, ROWS = 3, 8
 LABEL = (63.5 * mm, 33.9 * mm)

@@ -5,15 +5,9 @@ from __future__ import annotations
 from base64 import b64decode
 from io import BytesIO
 from typing import Any
-from xml.sax.saxutils import escape
 
-from reportlab.lib import colors
-from reportlab.lib.enums import TA_RIGHT
 from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import (
     BaseDocTemplate,
     Flowable,
@@ -21,13 +15,10 @@ from reportlab.platypus import (
     Image,
     KeepTogether,
     PageTemplate,
-    Paragraph,
     Spacer,
-    Table,
     TableStyle,
 )
 
-from bibulon.appearance import LIGHT, font_files
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
@@ -35,66 +26,16 @@ from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import QuantityKind, clock_time, from_to, run_clock, show
+from bibulon.quantities import clock_time, from_to, run_clock, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, opening_in_words
 from bibulon.record.run_log import log_rows
+from bibulon.record.sheet import FACE, MUTED, Sheet
 
-INK, MUTED, RULE, AMBER = (colors.HexColor(code) for code in (LIGHT.ink, LIGHT.muted, LIGHT.rule, LIGHT.feed))
 PICTURE_MM = 78
-FACE, BOLD = "Traveller", "Traveller Bold"
 
 
-def styles() -> dict[str, ParagraphStyle]:
-    """Paragraph styles in the program's own type; registers its fonts."""
-    if FACE not in pdfmetrics.getRegisteredFontNames():
-        fonts = font_files()
-        pdfmetrics.registerFont(TTFont(FACE, BytesIO(fonts["Barlow-400"])))
-        pdfmetrics.registerFont(TTFont(BOLD, BytesIO(fonts["Barlow-600"])))
-    body = ParagraphStyle("body", fontName=FACE, fontSize=9, leading=12, textColor=INK)
-    return {
-        "body": body,
-        "right": ParagraphStyle("right", parent=body, alignment=TA_RIGHT),
-        "muted": ParagraphStyle("muted", parent=body, textColor=MUTED),
-        "head": ParagraphStyle(
-            "head", parent=body, fontName=BOLD, fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
-        ),
-        "title": ParagraphStyle("title", parent=body, fontName=BOLD, fontSize=18, leading=22),
-    }
-
-
-class _Traveller:
-    def __init__(self, assessment: Assessment) -> None:
-        self.assessment, self.job, self.units = assessment, assessment.job, assessment.units
-        self.style = styles()
-
-    def show(self, value: float | None, kind: QuantityKind) -> str:
-        return "–" if value is None else show(value, kind, self.units)
-
-    def text(self, words: str, style: str = "body") -> Paragraph:
-        return Paragraph(escape(words), self.style[style])
-
-    def table(
-        self, head: list[str], rows: list[list[str]], widths_mm: list[float], right: tuple[int, ...] = ()
-    ) -> Table:
-        cells: list[list[Any]] = [[self.text(word, "muted") for word in head]]
-        cells += [[self.text(cell, "right" if i in right else "body") for i, cell in enumerate(row)] for row in rows]
-        table = Table(cells, [width * mm for width in widths_mm], repeatRows=1)
-        table.setStyle(
-            TableStyle(
-                [
-                    ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
-                    ("LINEBELOW", (0, 1), (-1, -1), 0.3, RULE),
-                    ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                    ("TOPPADDING", (0, 0), (-1, -1), 2),
-                    ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-                    ("LEFTPADDING", (0, 0), (-1, -1), 2),
-                    ("RIGHTPADDING", (0, 0), (-1, -1), 2),
-                ]
-            )
-        )
-        return table
-
+class _Traveller(Sheet):
     def story(self) -> list[Flowable]:
         return [
             *self.title(),

@@ -28,6 +28,7 @@ class LogBench(Bench):
         self.table.setHorizontalHeaderLabels(["Time", "Clock", "What", "Details"])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)  # Tab leads on down the bench
         self.table.setWordWrap(True)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)

@@ -82,6 +82,7 @@ class SeriesBench(Bench):
         self.table.setHorizontalHeaderLabels(["Shot", "Begun", *(figure.words for figure in FIGURES)])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)  # Tab leads on down the bench
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setFixedHeight(TABLE_PX)
@@ -91,6 +92,7 @@ class SeriesBench(Bench):
         self.body.addWidget(self.table)
         row = QHBoxLayout()
         self.button("Shots as CSV …", self._csv, into=row)
+        self.button("Shot card as PDF …", self._card, into=row).setToolTip("One page, to hang beside the press")
         row.addStretch(1)
         self.body.addLayout(row)
         self.section("Lives")
@@ -169,6 +171,11 @@ class SeriesBench(Bench):
 
     def _csv(self) -> None:
         self.desk.files.save_bytes("Shots", ".csv", lambda: series_csv(self.document.job).encode("utf-8"))
+
+    def _card(self) -> None:
+        from bibulon.record.shot_card import shot_card_pdf  # loads the PDF writer, only when papers are asked for
+
+        self.desk.files.save_bytes("Shot card", ".pdf", lambda: shot_card_pdf(self.document.assessment))
 
     def _left(self, name: str) -> tuple[str, str]:
         pair, made = self.document.job.pair, len(shots_of(self.document.job))
