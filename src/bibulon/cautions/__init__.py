@@ -1,14 +1,14 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``lines``, ``layout``, ``tubes``, ``bag``, ``hold``,
-``resin``, ``run``;
+place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``lines``, ``layout``, ``tubes``, ``bag``,
+``hold``, ``resin``, ``run``;
 ``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
 
-from bibulon.cautions import bag, hold, layout, layup, lines, mould, pair, resin, run, stack, tubes
+from bibulon.cautions import bag, hold, injection, layout, layup, lines, mould, pair, resin, run, stack, tubes
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, findings_of_plan, remember_findings
 
 __all__ = [
@@ -19,6 +19,7 @@ __all__ = [
     "cautions_of",
     "findings_of_plan",
     "hold",
+    "injection",
     "layout",
     "layup",
     "lines",

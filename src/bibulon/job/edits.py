@@ -129,6 +129,11 @@ def without_media(job: Job, identifier: str) -> Job:
     return changed(job, media=tuple(patch for patch in job.media if patch.id != identifier))
 
 
+def with_pair(job: Job, **fields: Any) -> Job:
+    """*job* with *fields* of its pair of mould halves replaced."""
+    return changed(job, pair=revised(job.pair, **fields))
+
+
 def with_layup(job: Job, layers: Iterable[Layer], groups: Iterable[PlyGroup] | None = None) -> Job:
     """*job* with another ply book; entries that have left their group are of none, empty groups go."""
     kept: list[Layer] = []

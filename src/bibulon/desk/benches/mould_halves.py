@@ -11,7 +11,7 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.document import Document
 from bibulon.job import CLAMPED_BY_VACUUM
-from bibulon.job.edits import changed, revised, value_at, with_value
+from bibulon.job.edits import value_at, with_pair, with_value
 from bibulon.job.pair import RegionHeight
 from bibulon.job.paths import JobPath
 from bibulon.mould.press import PressForces, press_forces
@@ -27,8 +27,7 @@ MEASURED = "A dial gauge in the middle of the closed, empty mould: counts in pla
 
 def put_pair(document: Document, name: str, **fields: object) -> None:
     """Edit *fields* of the pair of mould halves. Raises ``pydantic.ValidationError``."""
-    job = document.job
-    document.edit(name, changed(job, pair=revised(job.pair, **fields)))
+    document.edit(name, with_pair(document.job, **fields))
 
 
 class HalvesSections:
