@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from scipy import sparse
@@ -64,8 +65,7 @@ class Plate:
             skfem.ElementTri15ParamPlate(),
         )
 
-        @skfem.BilinearForm
-        def bending(u, v, _):  # type: ignore[no-untyped-def]
+        def bending(u: Any, v: Any, _: Any) -> Any:
             (uxx, uxy), (_uyx, uyy) = dd(u)
             (vxx, vxy), (_vyx, vyy) = dd(v)
             s = stiffness
@@ -76,7 +76,7 @@ class Plate:
                 + 4 * s.twist * uxy * vxy
             )
 
-        self.matrix = sparse.csr_array(bending.assemble(self._basis))
+        self.matrix = sparse.csr_array(skfem.BilinearForm(bending).assemble(self._basis))
         edge = self._basis.get_dofs()
         self.edge: Integers = np.concatenate([edge.nodal["u"], edge.facet["u"]]).astype(np.int64)
         """Degrees of freedom of the deflection along the edge: at its corners, then between them."""

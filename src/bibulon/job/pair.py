@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.job.base import Identifier, Length, Mass, Model, Name, Point, Temperature, Thickness
+from bibulon.job.base import Length, Mass, Model, Name, Temperature, Thickness
 
 AbsolutePressure = Annotated[float, Field(ge=0, le=110_000)]
 OverPressure = Annotated[float, Field(ge=0, le=5_000_000)]
@@ -66,15 +66,6 @@ class Seal(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 300
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
-
-
-class Fixing(Model):
-    """A clamp, latch, bolt or dowel on the flange."""
-
-    id: Identifier
-    kind: Literal["clamp", "latch", "bolt", "dowel"]
-    place: Point
-    force_n: Annotated[float, Field(ge=0, le=1e8)] = 0.0
 
 
 class ClampForce(Model):
@@ -181,8 +172,6 @@ class MouldPair(Model):
     heights: Annotated[tuple[RegionHeight, ...], Field(max_length=200)] = ()
     upper: Upper = Upper()
     channel: Channel = Channel()
-    channel_off_m: Annotated[float, Field(ge=0, le=1)] = 0.0
-    """From the edge of the part to the channel."""
     seal_off_m: Annotated[float, Field(ge=0.001, le=1)] = 0.03
     """From the edge of the part to the inner seal."""
     flange_m: Annotated[float, Field(ge=0.001, le=2)] = 0.1
@@ -190,7 +179,6 @@ class MouldPair(Model):
     inner_seal: Seal = Seal(kind="dynamic seal")
     outer_seal: Seal = Seal(kind="wing seal")
     clamp: ClampForce = ClampForce()
-    fixings: Annotated[tuple[Fixing, ...], Field(max_length=500)] = ()
     flange_pa: AbsolutePressure = 23_325.0
     cavity_pa: AbsolutePressure = 51_325.0
     hold_pa: AbsolutePressure = 71_325.0

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from shapely import LineString
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
 from bibulon.desk.plan.maps import MAPS
@@ -145,15 +146,7 @@ class LinesBench(Bench):
             layout.addWidget(label("No lines yet. Draw a feed and a vent.", "muted"))
 
     def _card(self, line: Line, open_: bool) -> QFrame:
-        frame = QFrame()
-        frame.setProperty("role", "card")
-        frame.setProperty("chosen", "true" if open_ else "false")
-        box = QVBoxLayout(frame)
-        box.setContentsMargins(8, 5, 6, 6)
-        box.setSpacing(4)
-        head = QHBoxLayout()
-        pick = partial(self.desk.plan.choose, "" if open_ else line.id)
-        head.addWidget(tool_button(line.kind, f"Choose {line.label}", pick, True, open_))
+        frame, box, head = line_card(line, line.kind, open_, self.desk.plan.choose)
         head.addWidget(label(f"{line.label or '?'}  {line.kind} line", "figure"), 1)
         head.addWidget(label(self._when(line), "muted", wrap=False))
         remove = partial(self._delete, line)

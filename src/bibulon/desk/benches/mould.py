@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
 from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
@@ -251,16 +252,7 @@ class MouldBench(Bench):
             layout.addWidget(label("None yet. Put an inlet on the rim and a vent in the middle, or propose.", "muted"))
 
     def _card(self, line: Line, open_: bool) -> QFrame:
-        frame = QFrame()
-        frame.setProperty("role", "card")
-        frame.setProperty("chosen", "true" if open_ else "false")
-        box = QVBoxLayout(frame)
-        box.setContentsMargins(8, 5, 6, 6)
-        box.setSpacing(4)
-        head = QHBoxLayout()
-        pick = partial(self.desk.plan.choose, "" if open_ else line.id)
-        icon = "inlet" if line.is_port and line.kind == "feed" else line.kind
-        head.addWidget(tool_button(icon, f"Choose {line.label}", pick, True, open_))
+        frame, box, head = line_card(line, line.word, open_, self.desk.plan.choose)
         head.addWidget(label(f"{line.label or '?'}  {_kind_of(line)}", "figure"), 1)
         remove = partial(self._delete, line)
         head.addWidget(tool_button("remove", f"Delete {line.label}", remove))

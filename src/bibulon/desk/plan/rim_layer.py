@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from bibulon.assess import Assessment
@@ -11,7 +11,6 @@ from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.flow.cavity import grown
-from bibulon.job import Job
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
 from bibulon.mould.clamp import clamp_n_m
@@ -52,7 +51,6 @@ def paint_rim(painter: QPainter, frame: Frame, assessment: Assessment, time_s: f
         painter.setPen(QPen(palette.colour("feed", 110), wide, j=Qt.PenJoinStyle.RoundJoin))
         painter.drawPolygon(frame.polygon(job.part.outline))
     _paint_margin(painter, frame, assessment, time_s)
-    _paint_fixings(painter, frame, job)
 
 
 def _paint_margin(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None) -> None:
@@ -93,20 +91,6 @@ def _paint_margin(painter: QPainter, frame: Frame, assessment: Assessment, time_
     low = float(margin.places_m[:, 1].min()) - pair.flange_m / 2
     text = f"least left ○ {show(float(margin.margin_n_m[at].min()), 'line force', assessment.units)}"
     text_box(painter, frame.to_screen((float(middle[0]), low)), text, palette.ink, palette.vent, 13)
-
-
-def _paint_fixings(painter: QPainter, frame: Frame, job: Job) -> None:
-    palette = theme.current.palette
-    for fixing in job.pair.fixings:
-        at = frame.to_screen(fixing.place)
-        painter.setPen(QPen(QColor(palette.ink), 1.8))
-        painter.setBrush(QColor(palette.paper))
-        if fixing.kind == "dowel":
-            painter.drawEllipse(at, 6, 6)
-            painter.drawLine(at - QPointF(6, 0), at + QPointF(6, 0))
-            painter.drawLine(at - QPointF(0, 6), at + QPointF(0, 6))
-        else:
-            painter.drawRect(QRectF(at.x() - 6, at.y() - 4, 12, 8))
 
 
 def paint_port(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:
