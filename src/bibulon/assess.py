@@ -27,13 +27,14 @@ from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.problem import FlowRefusal
 from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
-from bibulon.job import CLAMPED_BY_FORCE, Job
+from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m
+from bibulon.mould.bladder import bladder_figure
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.press import press_figure
@@ -152,7 +153,7 @@ class Assessment:
         """The verdict of the house rules on *test*."""
         pots = sum(pot.capacity_m3 for pot in self.job.pots) if test.pots_included else 0.0
         rules = self.job.hold_rules
-        if self.job.closed:  # the cavity is regulated to less than all the vacuum there is
+        if self.job.in_mould:  # the cavity is regulated to less than all the vacuum there is
             rules = revised(rules, rules=tuple(rule for rule in rules.rules if rule != "pressure reached"))
         return judge(
             test,
@@ -181,6 +182,8 @@ class Assessment:
             return self._not_filled("line force")
         if self.job.process in CLAMPED_BY_FORCE:
             return press_figure(self.job, self.fill, self.units)
+        if self.job.process in WITH_BLADDER:
+            return bladder_figure(self.job, self.fill, self.units)
         return shut_figure(self.job, self.fill, self.units)
 
     @cached_property
@@ -349,7 +352,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        fill = scheduled_fill(assessment.job, nodes, levels, assessment.job.closed, progress=progress)
+        fill = scheduled_fill(assessment.job, nodes, levels, assessment.job.in_mould, progress=progress)
         return replace(assessment, fill=fill, refusal=None, causes=causes_of(assessment.job, fill))
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal, causes=())

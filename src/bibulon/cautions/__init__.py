@@ -1,14 +1,28 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``lines``, ``layout``, ``tubes``, ``bag``,
-``hold``, ``resin``, ``run``;
-``safety`` holds the notes about hurting people.
+place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``shots``, ``lines``,
+``layout``, ``tubes``, ``bag``, ``hold``, ``resin``, ``run``; ``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
 
-from bibulon.cautions import bag, hold, injection, layout, layup, lines, mould, pair, resin, run, stack, tubes
+from bibulon.cautions import (
+    bag,
+    bladder,
+    hold,
+    injection,
+    layout,
+    layup,
+    lines,
+    mould,
+    pair,
+    resin,
+    run,
+    shots,
+    stack,
+    tubes,
+)
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, findings_of_plan, remember_findings
 
 __all__ = [
@@ -16,6 +30,7 @@ __all__ = [
     "Caution",
     "Rank",
     "bag",
+    "bladder",
     "cautions_of",
     "findings_of_plan",
     "hold",
@@ -28,6 +43,7 @@ __all__ = [
     "remember_findings",
     "resin",
     "run",
+    "shots",
     "stack",
     "tubes",
 ]

@@ -11,7 +11,7 @@ from shapely import Point as Place
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import CLOSED, Job
+from bibulon.job import CLOSED, IN_MOULD, Job
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_pair
 from bibulon.quantities import brief, brief_each
@@ -105,7 +105,7 @@ def _rim(job: Job) -> MultiLineString:
     "mould",
     why="Resin that passes the vent before the part is full leaves through it, and what lies behind stays dry.",
     remedy="Move the vent to where the front ends, or propose a layout.",
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def vent_off_last(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
@@ -131,7 +131,7 @@ def vent_off_last(assessment: Assessment) -> Iterator[Finding]:
     why="Warmer than its kind allows, resin gasses, gels in the hose, or boils off what it is thinned with.",
     remedy="Set the heater lower.",
     of_plan=True,
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def injected_too_warm(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -152,7 +152,7 @@ def injected_too_warm(assessment: Assessment) -> Iterator[Finding]:
         lambda job: with_pair(job, injection=revised(job.pair.injection, recirculated=True)),
     ),
     of_plan=True,
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def cold_slug(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -172,7 +172,7 @@ def cold_slug(assessment: Assessment) -> Iterator[Finding]:
     why="Filler that has settled leaves thin resin on top and a paste below: viscosity, shrinkage and weight wander.",
     remedy="Stir, keep it moving, and weigh a known volume again.",
     of_plan=True,
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def filler_settled(assessment: Assessment) -> Iterator[Finding]:
     job, injection = assessment.job, assessment.job.pair.injection

@@ -9,12 +9,13 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, inside
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
-from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, Job
+from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, Job
 from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_pair
 from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
+from bibulon.mould.lives import lives_of
 from bibulon.mould.press import press_forces
 from bibulon.mould.shots import shots_of
 from bibulon.quantities import brief, brief_each, run_clock
@@ -112,7 +113,7 @@ def cavity_deeper(assessment: Assessment) -> Iterator[Finding]:
     why="A pot or machine that is pressed beyond its plate can burst.",
     remedy="Stay below the plate, or take a vessel that is built for more.",
     of_plan=True,
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def above_the_plate(assessment: Assessment) -> Iterator[Finding]:
     injection, units = assessment.job.pair.injection, assessment.units
@@ -291,22 +292,18 @@ def lap_doubles(assessment: Assessment) -> Iterator[Finding]:
     "past-its-life",
     "caution",
     "mould",
-    why="Seals that are worn leak when resin is in, and a tired mould takes the surface with it.",
-    remedy="Change the seal, or have the mould looked at, and set its count anew.",
+    why="What is worn leaks or bursts when resin is in, and a tired mould takes the surface with it.",
+    remedy="Change what is worn, or have the mould looked at, and set its count anew.",
     of_plan=True,
-    processes=CLOSED,
+    processes=IN_MOULD,
 )
 def past_its_life(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     made = len(shots_of(job))
-    pair = job.pair
-    for name, before, life in (
-        ("The mould", pair.shots, pair.life_shots),
-        ("The inner seal", pair.inner_seal.shots, pair.inner_seal.life_shots),
-        ("The outer seal", pair.outer_seal.shots, pair.outer_seal.life_shots),
-    ):
-        if before + made >= life:
-            yield Finding(f"{name} has made {before + made} shots of the {life} it is good for.", _middle(job))
+    for life in lives_of(job):
+        if not life.left(made):
+            text = f"The {life.name} has made {life.before + made} shots of the {life.shots} it is good for."
+            yield Finding(text, _middle(job))
 
 
 def _middle(job: Job) -> Point:

@@ -134,7 +134,7 @@ def vacuum_lost(assessment: Assessment, best_pa: float, newest_pa: float, gauge:
     """How much of its best the vacuum at that *gauge* has lost, in words, where that is more than the house allows;
     else "". A closed mould's cavity may come up to what it is held at until gel."""
     lost_pa = newest_pa - best_pa
-    if assessment.job.closed and gauge != "flange":
+    if assessment.job.in_mould and gauge != "flange":
         lost_pa = newest_pa - max(best_pa, assessment.job.pair.hold_pa)
     if lost_pa <= assessment.job.house.vacuum_rise_pa:
         return ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bibulon.job import Job
+from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.base import StationId
 
 DEFER = (
@@ -26,6 +26,11 @@ PRESSED = (
     "opened. Moulds under pressure are designed by qualified people."
 )
 
+BLOWN_UP = (
+    "Two people close the mould, fingers clear of its edges. A bladder is blown up only in a mould that is clamped, "
+    "by a regulator with a relief valve; nobody leans over its joints."
+)
+
 _BY_CHEMISTRY: dict[str, str] = {
     "epoxy": "Amine hardeners and epoxies sensitise skin: gloves and glasses, and wash with soap, never solvent.",
     "vinyl ester": "Organic peroxide: eye hazard, never neat into or near cobalt accelerator. Styrene vapour: "
@@ -42,7 +47,9 @@ def safety_notes(job: Job, station: StationId) -> tuple[str, ...]:
     notes = _BY_STATION.get(station, ())
     if job.closed and station in ("mould", "shoot"):
         notes = (*notes, CLOSING)
-    if job.closed and station in ("mould", "shoot") and job.pair.injection.source != "bucket":
+    if job.process in WITH_BLADDER and station in ("mould", "shoot"):
+        notes = (*notes, BLOWN_UP)
+    if job.in_mould and station in ("mould", "shoot") and job.pair.injection.source != "bucket":
         notes = (*notes, PRESSED)
     if station in ("charge", "shoot"):
         notes = (*notes, _BY_CHEMISTRY[job.resin.chemistry], POT_EXOTHERM)

@@ -24,7 +24,7 @@ from bibulon.desk.benches.part import PartBench
 from bibulon.desk.benches.series import SeriesBench
 from bibulon.desk.benches.shoot import ShootBench
 from bibulon.desk.plan.shown import LayerName, Shown
-from bibulon.job import CLOSED, EVERY_PROCESS, UNDER_FILM, Process
+from bibulon.job import EVERY_PROCESS, IN_MOULD, UNDER_FILM, Process
 from bibulon.job.base import StationId
 from bibulon.job.run import EventKind
 from bibulon.mould.shots import odd_shots, shots_of
@@ -90,7 +90,7 @@ def _shut(assessment: Assessment) -> bool:
 def _quiet(assessment: Assessment) -> bool:
     """Whether shots are logged and the last of them does not deserve a look."""
     shots = shots_of(assessment.job)
-    return bool(shots) and shots[-1].number not in odd_shots(shots)
+    return bool(shots) and shots[-1].number not in odd_shots(assessment.job.process, shots)
 
 
 def _weighed(assessment: Assessment) -> bool:
@@ -112,7 +112,7 @@ STATIONS = (
     ),
     Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
     Station(
-        "mould", "Mould", MouldBench, ("fill", "rim", "lines", "proposal"), _shut, ("port", "line"), processes=CLOSED
+        "mould", "Mould", MouldBench, ("fill", "rim", "lines", "proposal"), _shut, ("port", "line"), processes=IN_MOULD
     ),
     Station("hold", "Hold", HoldBench, ("bag", "rim", "lines"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
@@ -126,7 +126,7 @@ STATIONS = (
     ),
     Station("cure", "Cure", CureBench, ("stack", "lines", "marks of the front"), _logged("vacuum let go")),
     Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
-    Station("series", "Series", SeriesBench, ("fill", "rim", "lines"), _quiet, processes=CLOSED),
+    Station("series", "Series", SeriesBench, ("fill", "rim", "lines"), _quiet, processes=IN_MOULD),
 )
 
 

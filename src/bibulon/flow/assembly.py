@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 from scipy import sparse
-from shapely import LineString, MultiLineString, Polygon, union_all
+from shapely import LineString, MultiLineString, Point, Polygon, union_all
 
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
@@ -15,11 +15,14 @@ from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.network import HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
 from bibulon.flow.refinement import _worth_refining
-from bibulon.flow.stage import FlowChannel
+from bibulon.flow.stage import FlowChannel, FlowSeam
 from bibulon.flow.upper_half import UpperHalf, looked_up
 from bibulon.laminate.cells import GRID_M
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
 from bibulon.laminate.relief import heights_at
+
+SEAM_TIES = 10.0
+"""What ties two nodes of a seam conducts so many times what a square of the laminate there does."""
 
 
 def _level_edges(mesh: Mesh, corner_nodes: Integers, chosen: Integers, tensors: Floats, count: int) -> Conductors:
@@ -187,6 +190,29 @@ class _Assembly:
             beside = float(lengths[(edges == corner).any(axis=1)].sum()) / 2
             self.pipes_between.append(self._edges(open_to, np.full(len(open_to), channel.duct_m4 / beside)))
 
+    def add_seam(self, seam: FlowSeam) -> None:
+        """Tie the nodes of both runs of a seam, level by level, each of the denser run to the nearest of the other.
+
+        What ties them conducts as a strip of laminate a tenth of an edge wide: next to no way, and no short cut.
+        """
+        courses = [LineString(run) for run in (seam.one, seam.other)]
+        found = [np.unique(self.mesh.edges_on(MultiLineString([course]))) for course in courses]
+        shares = [
+            np.array([course.project(Point(place), normalized=True) for place in self.mesh.points_m[nodes]])
+            for course, nodes in zip(courses, found, strict=True)
+        ]
+        dense, sparse_run = (0, 1) if len(found[0]) >= len(found[1]) else (1, 0)
+        if len(found[sparse_run]) < 2:
+            return
+        nearest = np.abs(shares[dense][:, None] - shares[sparse_run][None, :]).argmin(axis=1)
+        pairs = np.column_stack([found[dense], found[sparse_run][nearest]])
+        for slot in range(len(LEVEL_NAMES)):
+            ends = self.node_of[pairs, slot]
+            ends = ends[(ends >= 0).all(axis=1)]
+            if len(ends):
+                conducts = (self.reach / np.maximum(self.area, 1e-300))[ends].mean(axis=1)
+                self.pores_between.append(self._edges(ends, SEAM_TIES * conducts))
+
     def _over_points(self, values: list[float]) -> Floats:
         """(points,) mean of a figure of the cells round each point, by area."""
         mesh = self.mesh
@@ -297,6 +323,8 @@ def build_network(problem: FlowProblem) -> Network:
         assembly.add_gap(gap)
     if problem.channel is not None:
         assembly.add_channel(problem.channel)
+    if problem.seam is not None:
+        assembly.add_seam(problem.seam)
     _check_reached(mesh, assembly)
     network = assembly.network(problem)
     return _under_upper_half(network, problem) if problem.upper is not None else network

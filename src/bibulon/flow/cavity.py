@@ -1,4 +1,4 @@
-"""What the simulator reads of a closed mould: cavity, rim channel, upper half and the steps of the injection.
+"""What the simulator reads of a closed mould: cavity, rim channel, upper half or bladder, and the injection's steps.
 
 Sources: a half-round duct conducts as a duct of its hydraulic diameter, ``Q μ/(Δp/L) = A d_h²/(2 Po)`` with the
 Poiseuille number Po = 15.77 of a half circle; free resin over a loose stack flows as between two plates, ``h³/12``.
@@ -16,11 +16,12 @@ from shapely import Polygon, get_parts
 
 from bibulon.arrays import Floats
 from bibulon.flow.plate import Stiffness, plate_of
-from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, Stage, WarmResin
+from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalfProblem
-from bibulon.job import Job
+from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.pair import Channel, InjectionStep, UntilMass, UntilPressure, UntilTime, UntilVolume, Upper
+from bibulon.job.places import Outline
 from bibulon.laminate.cells import Cell
 from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.levels import CAVITY_LOADS_PA, Level
@@ -36,6 +37,8 @@ LETS_GO = 0.02
 MOST_COLUMNS = 200
 PLATE_NODES = 200
 TINY_M = 1e-8
+SHORTEST_SEAM = 0.5
+"""The other side of a seam is at least so long against the longer one."""
 SAME_K = 0.1
 """Resin no further from the mould's temperature counts as having it."""
 
@@ -47,6 +50,7 @@ class MouldProblem:
 
     levels: tuple[tuple[Level, ...], ...]
     channel: FlowChannel | None
+    seam: FlowSeam | None
     stages: tuple[Stage, ...]
     stop_m3: float
     upper: UpperHalfProblem | None
@@ -58,7 +62,7 @@ def closed_problem(job: Job, cells: Sequence[Cell], levels: Sequence[tuple[Level
     injection, density = job.pair.injection, job.resin.density_kg_m3
     by_mass = injection.stop == "by mass" and injection.stop_kg
     bare = tuple(tuple(replace(one, swelling_m=(), opening=()) for one in of_cell) for of_cell in levels)
-    tabulated, upper = bare, None
+    tabulated, upper = bare if job.closed else tuple(levels), None
     if job.bends:
         gap = _gaps([_rises_m(of_cell) for of_cell in levels])
         tables = [
@@ -69,6 +73,7 @@ def closed_problem(job: Job, cells: Sequence[Cell], levels: Sequence[tuple[Level
     return MouldProblem(
         levels=tabulated,
         channel=channel_of(job),
+        seam=seam_of(job),
         stages=tuple(_stage(job, step) for step in injection.steps),
         stop_m3=injection.stop_kg / density if by_mass and injection.stop_kg else math.inf,
         upper=upper,
@@ -133,10 +138,29 @@ def channel_duct_m4(channel: Channel) -> float:
 def channel_of(job: Job) -> FlowChannel | None:
     """The channel round the rim of the part; None if there is none."""
     channel = job.pair.channel
-    if channel.profile == "none":
+    if channel.profile == "none" or not job.closed:
         return None
     rim = tuple((x, y) for x, y in job.part.outline.polygon.exterior.coords)
     return FlowChannel((rim,), channel_duct_m4(channel), channel_section_m2(channel))
+
+
+def long_sides(outline: Outline) -> tuple[tuple[PlanPoint, PlanPoint], tuple[PlanPoint, PlanPoint]] | None:
+    """The two longest straight sides of *outline* that share no corner, each from the same end of the part; None if it
+    has no two."""
+    count = len(outline)
+    sides = [(outline[at], outline[(at + 1) % count]) for at in range(count)]
+    sides.sort(key=lambda side: -math.dist(*side))
+    first = sides[0]
+    other = next((side for side in sides[1:] if not set(side) & set(first)), None)
+    if other is None or math.dist(*other) < SHORTEST_SEAM * math.dist(*first):
+        return None
+    return first, (other[1], other[0])
+
+
+def seam_of(job: Job) -> FlowSeam | None:
+    """Where a hollow part that is developed flat closes on itself; None if it does not."""
+    sides = long_sides(job.part.outline) if job.process in WITH_BLADDER and job.pair.bladder.wraps else None
+    return None if sides is None else FlowSeam(*sides)
 
 
 def grown(outline: Polygon, off_m: float) -> Polygon:

@@ -117,7 +117,7 @@ def _temperature(job: Job, z: float) -> Job:
 
 
 def _vacuum(job: Job, z: float) -> Job:
-    if job.closed:
+    if job.in_mould:
         pair = revised(job.pair, cavity_pa=max(job.pair.cavity_pa + VACUUM_SPREAD_PA * z, 0.0))
         return changed(job, pair=pair)
     return changed(job, vacuum=revised(job.vacuum, cavity_pa=max(job.vacuum.cavity_pa + VACUUM_SPREAD_PA * z, 0.0)))

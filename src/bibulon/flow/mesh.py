@@ -212,11 +212,7 @@ def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> 
 def _mesh_faces(
     faces: list[tuple[Polygon, int]], loose: list[LineString], size_m: float, fine: Sequence[Fine], nodes: int
 ) -> Mesh:
-    if not gmsh.isInitialized():
-        gmsh.initialize(argv=[], readConfigFiles=False, interruptible=False)
-        _keep_broken_pipes_harmless()
-        gmsh.option.setNumber("General.Terminal", 0)
-        gmsh.option.setNumber("General.NumThreads", 1)
+    _begin_afresh()
     try:
         mesh = _meshed(faces, loose, size_m, fine)
         many = len(mesh.points_m) / nodes
@@ -297,6 +293,16 @@ def _ends(curve: int) -> Floats:
     """(2, 2) the ends of a straight curve of the model."""
     low, high = gmsh.model.getParametrizationBounds(1, curve)
     return np.asarray(gmsh.model.getValue(1, curve, [low[0], high[0]])).reshape(2, 3)[:, :2]
+
+
+def _begin_afresh() -> None:
+    """Start the mesher anew: with what an earlier mesh leaves in it, equal outlines would get unequal meshes."""
+    if gmsh.isInitialized():
+        gmsh.finalize()
+    gmsh.initialize(argv=[], readConfigFiles=False, interruptible=False)
+    _keep_broken_pipes_harmless()
+    gmsh.option.setNumber("General.Terminal", 0)
+    gmsh.option.setNumber("General.NumThreads", 1)
 
 
 def _keep_broken_pipes_harmless() -> None:

@@ -13,7 +13,7 @@ from shapely.ops import linemerge
 
 from bibulon.arrays import Floats
 from bibulon.flow.cavity import closed_problem, supply_pa
-from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, Stage, WarmResin
+from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
@@ -164,6 +164,8 @@ class FlowProblem:
     pace: Pace = FULL_PACE
     channel: FlowChannel | None = None
     """Round the rim of a closed mould."""
+    seam: FlowSeam | None = None
+    """Where a part that is developed flat closes on itself."""
     stages: tuple[Stage, ...] = ()
     """The steps of an injection, ``drive_pa`` being the greatest of theirs; none: the drive and the rate above."""
     stop_m3: float = math.inf
@@ -197,7 +199,7 @@ def flow_problem(
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
     cells = tuple(_flow_cell(cell, levels) for cell in covered)
     _refuse_what_does_not_close(job, covered)
-    mould = closed_problem(job, covered, [cell.levels for cell in cells]) if job.closed else None
+    mould = closed_problem(job, covered, [cell.levels for cell in cells]) if job.in_mould else None
     if mould is not None:
         cells = tuple(replace(cell, levels=on) for cell, on in zip(cells, mould.levels, strict=True))
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
@@ -210,20 +212,21 @@ def flow_problem(
         resin=resin,
         nodes=nodes,
         vent_pa=job.vacuum_pa,
-        film_pa=job.shop.barometer_pa - job.vacuum_pa if job.flow.swelling and not job.closed else 0.0,
+        film_pa=job.pressing_pa if job.flow.swelling and not job.closed else 0.0,
         trapped_air=job.flow.trapped_air,
         gaps=tuple(_gaps(job, covered, part)),
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
-        vents_shut=job.pair.injection.vent_after == "clamped" if job.closed else job.flow.vents_after == "shut",
+        vents_shut=job.pair.injection.vent_after == "clamped" if job.in_mould else job.flow.vents_after == "shut",
         manifolds=tuple(_manifold(job, manifold) for manifold in job.manifolds),
-        rate_m3_s=0.0 if job.closed else job.bucket.rate_m3_s,
+        rate_m3_s=0.0 if job.in_mould else job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         batches_m3=(_batch_m3(job),) if job.flow.by_batch else (),
         heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
         pace=pace,
         channel=mould.channel if mould else None,
+        seam=mould.seam if mould else None,
         stages=mould.stages if mould else (),
         stop_m3=mould.stop_m3 if mould else math.inf,
         hold_pa=max(job.pair.hold_pa - job.pair.cavity_pa, 0.0) if mould else 0.0,
@@ -240,6 +243,8 @@ def _refuse_what_cannot_fill(job: Job) -> None:
             raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
     if not any(isinstance(line.opens, AtTime) for line in job.feeds):
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
+    if job.in_mould and job.vacuum_pa > job.shop.barometer_pa:
+        raise FlowRefusal("In the cavity there is to be more pressure than the barometer shows: plan a vacuum.")
     if job.vacuum_pa > job.shop.barometer_pa:
         raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
 
@@ -260,7 +265,7 @@ def _refuse_what_does_not_close(job: Job, cells: list[Cell]) -> None:
 
 def _drive_that_lifts_pa(job: Job) -> float:
     drive = drive_pa(job)
-    if drive <= 0 and job.closed:
+    if drive <= 0 and job.in_mould:
         raise FlowRefusal(
             "Neither the vacuum nor the supply brings resin up to the mould: raise the bucket or press it."
         )
@@ -329,7 +334,7 @@ def _manifold(job: Job, manifold: Manifold) -> FlowManifold:
 def drive_pa(job: Job) -> float:
     """What drives the resin of *job* at the height of the part's lowest face, over the vent's pressure."""
     head = job.resin.density_kg_m3 * GRAVITY_M_S2 * job.bucket.below_part_m
-    if job.closed:
+    if job.in_mould:
         return max(supply_pa(job, step.over_pressure_pa) for step in job.pair.injection.steps)
     return job.shop.barometer_pa + job.bucket.over_pressure_pa - head - job.vacuum_pa
 

@@ -20,6 +20,15 @@ class FlowChannel:
 
 
 @dataclass(frozen=True)
+class FlowSeam:
+    """Two runs of the plan's edge that are one line of the part: each place of ``one`` lies on the place of ``other``
+    that is as far along it."""
+
+    one: tuple[PlanPoint, ...]
+    other: tuple[PlanPoint, ...]
+
+
+@dataclass(frozen=True)
 class Stage:
     """A step of an injection: a drive over the vent's pressure, or a rate for as long as it takes no more than that.
 

@@ -40,16 +40,20 @@ from bibulon.job.series import Series
 
 FORMAT = "bibulon job"
 FORMAT_VERSION = 2
-Process = Literal["film infusion", "light RTM", "RTM", "reusable film"]
+Process = Literal["film infusion", "light RTM", "RTM", "reusable film", "bladder"]
 CLOSED: frozenset[Process] = frozenset({"light RTM", "RTM"})
 """Processes with two mould halves."""
+WITH_BLADDER: frozenset[Process] = frozenset({"bladder"})
+"""Processes with a bag inside a hollow part, which a rigid mould holds from outside."""
+IN_MOULD = CLOSED | WITH_BLADDER
+"""Processes whose mould is shut all round: injected through ports, shot after shot."""
 UNDER_FILM: frozenset[Process] = frozenset({"film infusion", "reusable film"})
 WITH_PLEATS: frozenset[Process] = frozenset({"film infusion"})
 """Processes whose film is cut, pleated and taped anew for every part."""
 REUSABLE: frozenset[Process] = frozenset({"reusable film"})
 CLAMPED_BY_VACUUM: frozenset[Process] = frozenset({"light RTM"})
 CLAMPED_BY_FORCE: frozenset[Process] = frozenset({"RTM"})
-EVERY_PROCESS = CLOSED | UNDER_FILM
+EVERY_PROCESS = IN_MOULD | UNDER_FILM
 
 CardKind = TypeVar(
     "CardKind",
@@ -231,6 +235,11 @@ class Job(Model):
         return self.process in CLOSED
 
     @property
+    def in_mould(self) -> bool:
+        """Whether its mould is shut all round: by another half, or by itself with a bladder inside."""
+        return self.process in IN_MOULD
+
+    @property
     def bends(self) -> bool:
         """Whether it is made under an upper half that gives."""
         return self.process in CLAMPED_BY_VACUUM and not self.pair.upper.rigid
@@ -238,7 +247,13 @@ class Job(Model):
     @property
     def vacuum_pa(self) -> float:
         """Absolute pressure planned under the film, or in the cavity."""
-        return self.pair.cavity_pa if self.closed else self.vacuum.cavity_pa
+        return self.pair.cavity_pa if self.in_mould else self.vacuum.cavity_pa
+
+    @property
+    def pressing_pa(self) -> float:
+        """What film or bladder presses dry fibre with: the pressure on its far side over the vacuum's."""
+        over = self.pair.bladder.over_pressure_pa if self.process in WITH_BLADDER else 0.0
+        return self.shop.barometer_pa + over - self.vacuum_pa
 
     @property
     def mould_temperature_k(self) -> float:

@@ -124,3 +124,5 @@ class CatchPot(Model):
 
     label: Label
     capacity_m3: Annotated[float, Field(gt=0, le=1000)]
+    lid: bool = True
+    """Whether a lid with a sound seal is on it."""

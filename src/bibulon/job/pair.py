@@ -68,6 +68,31 @@ class Seal(Model):
     """Shots that it had been through before this job's log."""
 
 
+class Joint(Model):
+    """A joint of the mould, and on which side of it the seal lies."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    sealed: Literal["on the resin side", "on the outside only", "not sealed"] = "on the resin side"
+
+
+class Bladder(Model):
+    """The bag inside a hollow part: open to the atmosphere, or blown up."""
+
+    over_pressure_pa: OverPressure = 0.0
+    """Over the atmosphere; 0: open to it."""
+    rated_pa: OverPressure = 200_000.0
+    """The most over the atmosphere that bladder and outer mould are made for."""
+    girth_m: Length | None = None
+    """Round it, blown up by itself; None: nobody has said."""
+    stretch: Annotated[float, Field(ge=0, le=10)] = 0.05
+    """How much longer round it gets before it tears, as a share."""
+    wraps: bool = True
+    """The two long sides of the plan are one line of the part, which is developed flat around its section."""
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 30
+    shots: Shots = 0
+    """Shots that it had been through before this job's log."""
+
+
 class ClampForce(Model):
     """What holds two rigid halves together: so many latches or bolts of a force each, or a press."""
 
@@ -179,6 +204,9 @@ class MouldPair(Model):
     inner_seal: Seal = Seal(kind="dynamic seal")
     outer_seal: Seal = Seal(kind="wing seal")
     clamp: ClampForce = ClampForce()
+    bladder: Bladder = Bladder()
+    joints: Annotated[tuple[Joint, ...], Field(max_length=100)] = ()
+    """Joints that resin could leave the part by, beside the seals of two halves."""
     flange_pa: AbsolutePressure = 23_325.0
     cavity_pa: AbsolutePressure = 51_325.0
     hold_pa: AbsolutePressure = 71_325.0

@@ -146,7 +146,7 @@ def laminate_of(job: Job) -> Laminate:
         pieces = _cut(pieces, regions[name], name, None)
     for entry in job.pair.heights if job.closed else ():
         pieces = _cut(pieces, regions[entry.region], entry.region, None)
-    for patch in job.media if not job.closed else ():
+    for patch in job.media if not job.in_mould else ():
         pieces = _cut(pieces, patch.outline.polygon, None, patch.card)
     books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
     stacks: dict[tuple[tuple[Layer, ...], str | None, float | None], Stack] = {}
@@ -357,7 +357,7 @@ class _Sum:
 def packed_by_pa(job: Job, stack: Stack) -> float:
     """What the fibre of *stack* is pressed with, under film or in a cavity (Pa)."""
     if stack.cavity_m is None:
-        return job.shop.barometer_pa - job.vacuum_pa
+        return job.pressing_pa
     return HARDEST_PA if stack.fibre_load_pa is None else max(stack.fibre_load_pa, CAVITY_LOADS_PA[-1])
 
 
@@ -367,7 +367,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None, cavit
     In-plane ``T = Σ K·h`` over plies, grooves and media; capacity ``Σ (1−Vf)·h`` and the uptakes per area; through the
     thickness ``Σ h/Kz``.
     """
-    compaction_pa = job.shop.barometer_pa - job.vacuum_pa
+    compaction_pa = job.pressing_pa
     load_pa: float | None = 0.0
     if cavity_m is not None:
         load_pa = fibre_load_pa(layers, job.cards, cavity_m)
@@ -393,7 +393,7 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None, cavit
     total.add_fabrics(plies, compaction_pa)
     if media is not None:
         total.add_media(media)
-    peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply and not job.closed else None
+    peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply and not job.in_mould else None
     slack = 0.0
     if cavity_m is not None:
         slack = max(cavity_m - total.thickness - total.core_thickness - total.coat_thickness, 0.0)

@@ -67,7 +67,7 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
     proud, most = 0.0, DEBULK_M
     if job.mould.corner_radius_m is not None and job.mould.face != "flat":
         most = min(most, most_proud_m(USUAL_TURN_DEG, job.mould.face == "male"))
-    packing_pa = job.shop.barometer_pa - job.vacuum_pa
+    packing_pa = job.pressing_pa
     prouder = {  # by card: how much a ply of it stands proud until it is under film
         card.id: ply_thickness_m(card, fibre_fraction(card, HAND_PA))
         - ply_thickness_m(card, fibre_fraction(card, packing_pa))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bibulon.job import CLAMPED_BY_VACUUM, Job
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.checks import Check, checked
 from bibulon.quantities import Units, show
 
@@ -19,12 +19,37 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
         else (f", hose at {show(pair.injection.resin_temperature_k, 'temperature', units)}")
     )
     clamps = "" if pair.clamp.kind == "press" else f"all {pair.clamp.count} {pair.clamp.kind} shut"
+    joints = tuple(
+        (f"J{number}", f"Close: {joint.name}, sealed on the resin side") for number, joint in enumerate(pair.joints, 1)
+    )
+    if job.process in WITH_BLADDER:
+        blown = show(pair.bladder.over_pressure_pa, "pressure difference", units, 0)
+        blows = pair.bladder.over_pressure_pa > 0
+        steps = (
+            ("K1", "Moulds: outer mould clean and released; bladder blown up by itself, tight, no worn spot"),
+            ("K2", "Load: fibre round the bladder by template, laps staggered, nothing nipped at the parting line"),
+            ("K3", "Load: inlet and vent free, no fibre over them; the bladder has an air path of its own"),
+            ("K4", "Load: no breather cloth or gap that resin could run along past the part"),
+            ("K5", "Close: two people, fingers clear, fibre clear of the parting line"),
+            *joints,
+            ("K6", f"Close: {clamps or 'press shut'}, then the bladder to {blown}" if blows else "Close: bladder open"),
+            ("K7", f"Close: cavity at {cavity}, pot empty with its lid on"),
+            ("K8", "Hold: cavity held; the bladder holds its pressure with the hose shut" if blows else
+             "Hold: cavity held, it does not move"),
+            ("K9", f"Resin: mixed through{warm}"),
+            ("K10", "Inject: bladder's gauge and the supply's watched, vent open"),
+            ("K11", f"Hold: inlets clamped, cavity at {held} and the bladder blown up until gel" if blows else
+             f"Hold: inlets clamped, cavity at {held} until gel"),
+            ("K12", "Open: exotherm past, bladder let off before any clamp is opened; part weighed, pot weighed"),
+        )  # fmt: skip
+        return checked(job.shot, steps)
     steps = (
         ("K1", "Moulds: both halves clean and released, seals without cuts or swelling, dowels in"),
         ("K2", "Moulds: gel coat tacky, not wet" if any("gel-coat" in layer.card for layer in job.layup) else ""),
         ("K3", "Load: fibre by template, pressed into every radius, laps where they are planned"),
         ("K4", "Load: flange wiped clear of fibres, port tubes flush with the cavity's face"),
         ("K5", f"Close: upper half down on its dowels by {lift}, fingers clear"),
+        *joints,
         ("K6", f"Close: flange at {flange} or better" if by_vacuum else f"Close: {clamps or 'press shut'}"),
         ("K7", f"Close: cavity at {cavity}, pot empty with its lid on"),
         ("K8", "Hold: both spaces held, neither moves" if by_vacuum else "Hold: cavity held, it does not move"),

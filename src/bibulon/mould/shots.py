@@ -3,7 +3,8 @@
 A shot is what was logged from its start to the next new run. Its figures are charted as individuals with moving
 ranges. Limits lie at the median ± 3.145 times the median range, and for the ranges at 3.865 times it: three sigma
 (``3/0.954``, ``3.268·1.128/0.954``) that an odd shot does not widen for itself. Run rules: one point beyond a limit,
-two of three beyond two thirds of the way on one side, eight in a row on one side of the middle. Source: individuals
+two of three beyond two thirds of the way on one side, eight in a row on one side of the middle; and a step from one
+shot to the next beyond the limit of the ranges, where neither of the two is beyond its own. Source: individuals
 and moving-range charts as every textbook of statistical process control has them.
 """
 
@@ -17,11 +18,11 @@ from typing import Literal
 
 import numpy as np
 
-from bibulon.job import Job
+from bibulon.job import CLAMPED_BY_VACUUM, IN_MOULD, WITH_BLADDER, Job, Process
 from bibulon.job.run import ALL_FEEDS, RunEvent
 from bibulon.quantities import QuantityKind
 
-FigureName = Literal["pot", "shot mass", "fill time", "flange", "cavity", "resin temperature", "part weight"]
+FigureName = Literal["pot", "shot mass", "fill time", "flange", "cavity", "bladder", "resin temperature", "part weight"]
 LIMIT_RANGES, RANGE_LIMIT = 3.145, 3.865
 ROW, FEWEST = 8, 5
 """So many in a row on one side of the middle are a run; with fewer shots than this there are no limits."""
@@ -45,17 +46,24 @@ class ShotFigure:
     words: str
     kind: QuantityKind
     label: str
+    processes: frozenset[Process] = IN_MOULD
 
 
 FIGURES: tuple[ShotFigure, ...] = (
     ShotFigure("pot", "Grams in the pot", "small mass", "pot"),
     ShotFigure("shot mass", "Mass in", "mass", "mass in"),
     ShotFigure("fill time", "Fill time", "duration", ""),
-    ShotFigure("flange", "Flange vacuum", "pressure", "flange"),
+    ShotFigure("flange", "Flange vacuum", "pressure", "flange", CLAMPED_BY_VACUUM),
     ShotFigure("cavity", "Cavity vacuum", "pressure", "cavity"),
+    ShotFigure("bladder", "Bladder", "pressure", "bladder", WITH_BLADDER),
     ShotFigure("resin temperature", "Resin", "temperature", "resin"),
     ShotFigure("part weight", "Part weighs", "mass", "part"),
 )
+
+
+def figures_for(process: Process) -> tuple[ShotFigure, ...]:
+    """The figures that a shot by *process* has."""
+    return tuple(figure for figure in FIGURES if process in figure.processes)
 
 
 def shots_of(job: Job) -> tuple[Shot, ...]:
@@ -103,7 +111,7 @@ def figure_of(figure: ShotFigure, events: Sequence[RunEvent]) -> float | None:
 
 # -- charts ------------------------------------------------------------------------------------------------------------
 
-Reason = Literal["beyond the limits", "two of three far out", "eight on one side"]
+Reason = Literal["beyond the limits", "two of three far out", "eight on one side", "far from the one before"]
 
 
 @dataclass(frozen=True)
@@ -135,6 +143,9 @@ def chart_of(figure: ShotFigure, shots: Sequence[Shot]) -> Chart | None:
     typical = float(np.median(ranges))
     reach = LIMIT_RANGES * typical
     looks = _looks(numbers, values, middle, reach)
+    for at, moved in enumerate(ranges):
+        if typical > 0 and moved > RANGE_LIMIT * typical and not {numbers[at], numbers[at + 1]} & looks.keys():
+            looks[numbers[at + 1]] = "far from the one before"
     return Chart(figure, numbers, values, ranges, middle, middle - reach, middle + reach, RANGE_LIMIT * typical, looks)
 
 
@@ -154,15 +165,15 @@ def _looks(numbers: Sequence[int], values: Sequence[float], middle: float, reach
     return looks
 
 
-def charts_of(shots: Sequence[Shot]) -> tuple[Chart, ...]:
-    """The charts of all figures that were logged."""
-    return tuple(chart for figure in FIGURES if (chart := chart_of(figure, shots)) is not None)
+def charts_of(process: Process, shots: Sequence[Shot]) -> tuple[Chart, ...]:
+    """The charts of all figures of a *process* that were logged."""
+    return tuple(chart for figure in figures_for(process) if (chart := chart_of(figure, shots)) is not None)
 
 
-def odd_shots(shots: Sequence[Shot]) -> dict[int, tuple[tuple[ShotFigure, Reason], ...]]:
+def odd_shots(process: Process, shots: Sequence[Shot]) -> dict[int, tuple[tuple[ShotFigure, Reason], ...]]:
     """The shots that deserve a look, by number, with the figures that say so and why."""
     odd: dict[int, list[tuple[ShotFigure, Reason]]] = {}
-    for chart in charts_of(shots):
+    for chart in charts_of(process, shots):
         for number, reason in chart.looks.items():
             odd.setdefault(number, []).append((chart.figure, reason))
     return {number: tuple(reasons) for number, reasons in sorted(odd.items())}

@@ -26,16 +26,18 @@ NEAR_ENOUGH = 0.04
 CHANNEL_WIDTHS_M = (0.010, 0.016, 0.024)
 
 
-def rim_place(job: Job, near: PlanPoint) -> PlanPoint:
-    """The place on the rim that is nearest to *near*."""
+def port_place(job: Job, kind: str, near: PlanPoint) -> PlanPoint:
+    """Where a port that is put at *near* comes to lie: an inlet between two halves where the rim is nearest."""
+    if kind != "feed" or not job.closed:
+        return near
     rim = job.part.outline.polygon.exterior
     place = rim.interpolate(rim.project(Point(near)))
     return round(place.x, 4), round(place.y, 4)
 
 
 def port_points(job: Job, kind: str, place: PlanPoint, bore_m: float = PORT_M) -> tuple[PlanPoint, PlanPoint]:
-    """The two sides of the bore of a port at *place*: of an inlet along the rim."""
-    if kind == "feed":
+    """The two sides of the bore of a port at *place*: of an inlet between two halves along the rim."""
+    if kind == "feed" and job.closed:
         rim = job.part.outline.polygon.exterior
         at = rim.project(Point(place))
         low = min(max(at - bore_m / 2, 0.0), rim.length - bore_m)
@@ -47,11 +49,11 @@ def port_points(job: Job, kind: str, place: PlanPoint, bore_m: float = PORT_M) -
 
 
 def with_port(job: Job, kind: str, place: PlanPoint, label: str) -> Job:
-    """*job* with an inlet ("feed", put on the rim) or a vent at *place*."""
+    """*job* with an inlet ("feed", put on the rim of two halves) or a vent at *place*."""
     job, _, hose = with_line_cards(job, kind)
     bore = job.card(hose, TubeCard).bore_m
     like = next((line for line in job.lines if line.kind == kind and line.is_port), None)
-    at = rim_place(job, place) if kind == "feed" else place
+    at = port_place(job, kind, place)
     port = Line(
         id=new_id("inlet" if kind == "feed" else "vent"),
         kind="feed" if kind == "feed" else "vent",
@@ -66,9 +68,9 @@ def with_port(job: Job, kind: str, place: PlanPoint, label: str) -> Job:
 
 
 def with_port_at(job: Job, identifier: str, place: PlanPoint) -> Job:
-    """*job* with the port of that name moved to *place*, an inlet to where the rim is nearest to it."""
+    """*job* with the port of that name moved to *place*, an inlet between two halves to where the rim is nearest."""
     port = job.line(identifier)
-    at = rim_place(job, place) if port.kind == "feed" else place
+    at = port_place(job, port.kind, place)
     bore = math.dist(*port.points[:2])
     return with_line(job, revised(port, points=port_points(job, port.kind, at, bore)))
 

@@ -44,7 +44,7 @@ class PlanDrawing(Flowable):
             (self.height - scale * (high - low)[1]) / 2,
         )
         canvas = self.canv
-        for patch in job.media if not job.closed else ():
+        for patch in job.media if not job.in_mould else ():
             self._outline(patch.outline, fill=MEDIA)
         canvas.setDash(2, 2)
         for region in job.regions:

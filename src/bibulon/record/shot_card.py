@@ -12,7 +12,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.safety import CLOSING, DEFER, PRESSED
 from bibulon.job.pair import InjectionStep, UntilMass, UntilPressure, UntilTime, UntilVolume
 from bibulon.mould.shot_checks import shot_checks
-from bibulon.mould.shots import FIGURES, chart_of, shots_of
+from bibulon.mould.shots import chart_of, figures_for, shots_of
 from bibulon.quantities import from_to, show
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.sheet import BOLD, Sheet
@@ -90,7 +90,7 @@ class _Card(Sheet):
         """The figures of a shot with the limits of the shop's own shots, two in a row."""
         shots = shots_of(self.job)
         cells = []
-        for figure in FIGURES:
+        for figure in figures_for(self.job.process):
             chart = chart_of(figure, shots)
             within = ""
             if chart is not None and chart.low is not None and chart.high is not None:

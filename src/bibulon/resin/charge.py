@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from bibulon.job import Job
+from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
@@ -104,7 +104,8 @@ def _swollen(job: Job, swollen_m3: float, units: Units) -> ChargeItem:
     if job.closed:
         name, why = "Cavity opened", "where the upper half gives as the mould fills"
     else:
-        name, why = "Laminate swollen", "where resin carries the film's load as the part fills"
+        presses = "bladder" if job.process in WITH_BLADDER else "film"
+        name, why = "Laminate swollen", f"where resin carries the {presses}'s load as the part fills"
     how = f"{show(swollen_m3, 'volume', units)} more {why}; simulated; most of it bleeds again before gel"
     return ChargeItem(name, swollen_m3 * job.resin.density_kg_m3, how)
 

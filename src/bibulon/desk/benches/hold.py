@@ -13,6 +13,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import clear, column, label, restyle, tool_button
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_readings
+from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
 from bibulon.job.paths import path_in
@@ -54,7 +55,7 @@ class HoldBench(Bench):
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
         self.pots = QCheckBox(
-            "Catch pots open to the cavity" if self.document.job.closed else "Catch pots open to the bag"
+            "Catch pots open to the cavity" if self.document.job.in_mould else "Catch pots open to the bag"
         )
         self.pots.setChecked(True)
         self.pots.setToolTip("Whether the volume that was tested holds the pots and their hoses")
@@ -69,7 +70,7 @@ class HoldBench(Bench):
         self.readings.textChanged.connect(self._read)
         self.body.addWidget(self.readings)
         self.flange: QPlainTextEdit | None = None
-        if self.document.job.closed:
+        if self.document.job.process in CLAMPED_BY_VACUUM:
             self.body.addWidget(label("Above the cavity; here the flange, held at the same time.", "muted"))
             self.flange = QPlainTextEdit()
             self.flange.setAccessibleName("Readings of the flange: time and pressure")

@@ -69,15 +69,15 @@ class LinesBench(Bench):
         self.figure("Tool side lags", self._lag)
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         row = QHBoxLayout()
-        closed = self.document.job.closed
+        in_mould = self.document.job.in_mould
         tools = (("feed", "Feed", "feed"), ("vent", "Vent", "vent"), ("media", "Media", "media"))
-        for icon, text, tool in tools[:2] if closed else tools:
+        for icon, text, tool in tools[:2] if in_mould else tools:
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
         self.planning = PlanningSections(self)
-        if not closed:
+        if not in_mould:
             self.planning.build_questions()
         self.planning.build_sure()
         self.section("Lines")
@@ -85,7 +85,7 @@ class LinesBench(Bench):
         self.watch(self._structure, self.lines, self._fill_lines)
         self.supply = SupplySections(self)
         self.supply.build_manifolds()
-        if closed:
+        if in_mould:
             self._build_pump()
             self.planning.build_effects()
             return

@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import QuantityField, column, edge_fields, label, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard
@@ -15,8 +15,10 @@ from bibulon.job.edits import (
     changed,
     new_id,
     revised,
+    value_at,
     with_card,
     with_media,
+    with_value,
     without_manifold,
     without_media,
 )
@@ -25,7 +27,7 @@ from bibulon.job.lines import (
     Manifold,
     MediaPatch,
 )
-from bibulon.job.paths import path_of
+from bibulon.job.paths import FieldPath, path_of
 from bibulon.quantities import show
 from bibulon.stock.choice import cards_for
 
@@ -126,7 +128,19 @@ class SupplySections:
             remove = partial(self._remove_pot, pot)
             row.addWidget(tool_button("remove", f"Take out {pot.label}", remove))
             layout.addLayout(row)
+            if self.bench.document.job.in_mould:
+                path = path_of("pots", pot.label, "lid")
+                lid = ToggleField(
+                    f"Lid that seals on {pot.label}", partial(self._lid, path), partial(self._put_lid, pot.label, path)
+                )
+                layout.addWidget(lid)
         self.bench.button("Add catch pot", self._add_pot, into=layout)
+
+    def _lid(self, path: FieldPath) -> bool:
+        return bool(value_at(self.bench.document.job, path))
+
+    def _put_lid(self, label: str, path: FieldPath, on: bool) -> None:
+        self.bench.document.edit(f"lid of {label}", with_value(self.bench.document.job, path, on))
 
     def _pots(self) -> tuple[CatchPot, ...]:
         return self.bench.document.job.pots

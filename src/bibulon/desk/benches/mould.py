@@ -11,6 +11,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
+from bibulon.desk.benches.mould_bladder import BladderSections, JointsSection
 from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
 from bibulon.desk.benches.mould_injection import InjectionSection
 from bibulon.desk.plan.maps import MAPS
@@ -19,7 +20,7 @@ from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.widgets.line_chart import LineChart
-from bibulon.job import CLAMPED_BY_VACUUM
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_card, with_line, without_line
 from bibulon.job.lines import AtTime, Line
@@ -50,18 +51,27 @@ class MouldBench(Bench):
     def build(self) -> None:
         self.chart: LineChart | None = None
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
-        self.figure("Stays shut by", shown_figure(self.document, lambda: self.document.assessment.stays_shut))
+        blown = self.document.job.process in WITH_BLADDER
+        self.figure(
+            "Bladder presses by" if blown else "Stays shut by",
+            shown_figure(self.document, lambda: self.document.assessment.stays_shut),
+        )
         self.figure("Part at gel", self._at_gel)
         self.figure("Fibre", self._fibre)
         self.figure("Shot", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         if self.document.job.process in CLAMPED_BY_VACUUM:
             self._build_clamp()
+        if blown:
+            self.bladder = BladderSections(self)
+            self.bladder.build()
         self._build_ports()
         self.halves = HalvesSections(self)
         self.halves.build()
         self.injection = InjectionSection(self)
         self.injection.build()
+        self.joints = JointsSection(self)
+        self.joints.build()
 
     def _build_clamp(self) -> None:
         self.section("Clamp over the shot")
@@ -80,12 +90,13 @@ class MouldBench(Bench):
         for icon, text, tool in (("inlet", "Inlet", "inlet"), ("vent", "Vent", "vent port")):
             button = self.button(text, partial(self.desk.plan.set_tool, tool), into=row)
             icons.put(button, icon)
-            button.setToolTip(f"Put {'an inlet on the rim' if icon == 'inlet' else 'a vent in the cavity'}")
+            button.setToolTip(f"Put {'an inlet' if icon == 'inlet' else 'a vent'} in the mould")
         self.body.addLayout(row)
         self.watch(self._ports_key, column(6), self._fill_ports)
         SupplySections(self).build_pots()
-        self.planning = PlanningSections(self)
-        self.planning.build_proposal()
+        if self.document.job.closed:
+            self.planning = PlanningSections(self)
+            self.planning.build_proposal()
 
     def refresh(self) -> None:
         super().refresh()
@@ -103,6 +114,10 @@ class MouldBench(Bench):
     # -- figures -----------------------------------------------------------------------------------------------------
 
     def _at_gel(self) -> tuple[str, str]:
+        if self.document.job.process in WITH_BLADDER:
+            thick = self.document.assessment.laminate.total.thickness_m
+            how = "Under the bladder's pressure; no mould half holds its thickness."
+            return (self.shown(thick, "thickness"), how) if thick > 0 else ("–", "Nothing lies in the mould yet.")
         fill = self.document.assessment.fill
         off = off_at_gel(fill) if fill is not None else None
         if off is None:
@@ -121,7 +136,8 @@ class MouldBench(Bench):
         if not shares:
             return "–", "Nothing lies in the cavity yet."
         low, high = f"{min(shares):.1%}", f"{max(shares):.1%}"
-        return low if low == high else f"{low} to {high}", "Fibre by volume at the height the cavity was built to."
+        how = "at the height the cavity was built to" if self.document.job.closed else "under the bladder"
+        return low if low == high else f"{low} to {high}", f"Fibre by volume {how}."
 
     # -- the clamp ---------------------------------------------------------------------------------------------------
 
@@ -249,7 +265,7 @@ class MouldBench(Bench):
         for line in self.document.job.lines:
             layout.addWidget(self._card(line, line.id == self.desk.plan.chosen))
         if not self.document.job.lines:
-            layout.addWidget(label("None yet. Put an inlet on the rim and a vent in the middle, or propose.", "muted"))
+            layout.addWidget(label("None yet. Put an inlet and a vent, or draw lines at Lines.", "muted"))
 
     def _card(self, line: Line, open_: bool) -> QFrame:
         frame, box, head = line_card(line, line.word, open_, self.desk.plan.choose)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.document import Document
-from bibulon.job import CLAMPED_BY_VACUUM
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
 from bibulon.job.edits import value_at, with_pair, with_value
 from bibulon.job.pair import RegionHeight
 from bibulon.job.paths import JobPath
@@ -42,13 +42,14 @@ class HalvesSections:
         return self.document.job.process in CLAMPED_BY_VACUUM
 
     def build(self) -> None:
-        self._cavity()
-        if self.by_vacuum:
-            self._upper()
-        else:
-            self._clamps()
-        self._rim()
-        bench = self.bench
+        bench, blown = self.bench, self.document.job.process in WITH_BLADDER
+        if not blown:
+            self._cavity()
+            if self.by_vacuum:
+                self._upper()
+            else:
+                self._clamps()
+            self._rim()
         bench.section("Vacuums")
         if self.by_vacuum:
             bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
@@ -57,6 +58,10 @@ class HalvesSections:
         bench.section("Lives, in shots")
         bench.quantity("Mould has made", "count", "pair/shots", "Before this job's log.")
         bench.quantity("Mould lasts", "count", "pair/life_shots")
+        if blown:
+            bench.quantity("Bladder has made", "count", "pair/bladder/shots", "Before this job's log.")
+            bench.quantity("Bladder lasts", "count", "pair/bladder/life_shots")
+            return
         bench.quantity("Inner seal has", "count", "pair/inner_seal/shots")
         bench.quantity("Inner seal lasts", "count", "pair/inner_seal/life_shots")
         bench.quantity("Outer seal has", "count", "pair/outer_seal/shots")

@@ -53,7 +53,7 @@ class MouldSection:
         bench.quantity("Draft", "angle", "mould/draft_deg", "Of its steepest walls.")
         tight = "The tightest corner that fibre follows; empty if there is none."
         bench.quantity("Tightest corner", "length", "mould/corner_radius_m", tight, empty="none")
-        if not self.document.job.closed:
+        if not self.document.job.in_mould:
             tape = "Clean flange round the part that takes the tape."
             bench.quantity("Flange", "length", "part/flange_width_m", tape)
         bench.button("Mirrored job …", bench.desk.files.save_mirrored).setToolTip(

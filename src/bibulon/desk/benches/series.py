@@ -15,7 +15,8 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.series_file import series_csv
 from bibulon.mould.cycle import Cycle
-from bibulon.mould.shots import FIGURES, FigureName, chart_of, odd_shots, shots_of
+from bibulon.mould.lives import lives_of
+from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
 from bibulon.quantities import number_shown, show, unit_shown
 
 TABLE_PX = 260
@@ -68,6 +69,7 @@ class SeriesBench(Bench):
 
     def build(self) -> None:
         self.figure_name: FigureName = "pot"
+        self.figures = figures_for(self.document.job.process)
         self.figure("Shots logged", self._count)
         self.choice("Chart", self._figures, lambda: self.figure_name, self._choose)
         self.chart = ControlChart()
@@ -77,9 +79,9 @@ class SeriesBench(Bench):
         self.section("Deserve a look")
         self.watch(lambda: (self.document.job.run, self.document.settings), column(3), self._fill_odd)
         self.section("Every shot")
-        self.table = QTableWidget(0, len(FIGURES) + 2)
+        self.table = QTableWidget(0, len(self.figures) + 2)
         self.table.setAccessibleName("Every shot")
-        self.table.setHorizontalHeaderLabels(["Shot", "Begun", *(figure.words for figure in FIGURES)])
+        self.table.setHorizontalHeaderLabels(["Shot", "Begun", *(figure.words for figure in self.figures)])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)  # Tab leads on down the bench
@@ -96,8 +98,8 @@ class SeriesBench(Bench):
         row.addStretch(1)
         self.body.addLayout(row)
         self.section("Lives")
-        for name in ("mould", "inner seal", "outer seal"):
-            self.figure(f"Shots left, {name}", partial(self._left, name))
+        for life in lives_of(self.document.job):
+            self.figure(f"Shots left, {life.name}", partial(self._left, life.name))
         self._build_cycle()
         self._shown: object = None
 
@@ -118,14 +120,14 @@ class SeriesBench(Bench):
         return f"{len(shots)} of {wanted}", "Shots that were begun and ended, of those wanted."
 
     def _figures(self) -> list[tuple[str, FigureName]]:
-        return [(figure.words, figure.name) for figure in FIGURES]
+        return [(figure.words, figure.name) for figure in self.figures]
 
     def _choose(self, name: FigureName) -> None:
         self.figure_name = name
         self.refresh()
 
     def _draw_chart(self) -> None:
-        figure = next(figure for figure in FIGURES if figure.name == self.figure_name)
+        figure = next(figure for figure in self.figures if figure.name == self.figure_name)
         chart = chart_of(figure, shots_of(self.document.job))
         self.chart.setVisible(chart is not None)
         self.none.setVisible(chart is None)
@@ -143,7 +145,7 @@ class SeriesBench(Bench):
 
     def _fill_odd(self, layout: QVBoxLayout) -> None:
         shots = {shot.number: shot for shot in shots_of(self.document.job)}
-        odd = odd_shots(tuple(shots.values()))
+        odd = odd_shots(self.document.job.process, tuple(shots.values()))
         for number in sorted(odd, reverse=True)[:MOST_ODD]:
             row = QHBoxLayout()
             row.addWidget(RankMark("caution", 15), 0, Qt.AlignmentFlag.AlignTop)
@@ -157,12 +159,12 @@ class SeriesBench(Bench):
 
     def _fill_table(self) -> None:
         units, shots = self.document.assessment.units, shots_of(self.document.job)
-        odd = odd_shots(shots)
+        odd = odd_shots(self.document.job.process, shots)
         self.table.setRowCount(len(shots))
         for row, shot in enumerate(reversed(shots)):
             flagged = {figure.name for figure, _ in odd.get(shot.number, ())}
             texts = [str(shot.number), shot.at.strftime("%d %b %H:%M")]
-            for figure in FIGURES:
+            for figure in self.figures:
                 value = shot.figures[figure.name]
                 mark = " ◆" if figure.name in flagged else ""
                 texts.append("–" if value is None else show(value, figure.kind, units) + mark)
@@ -178,13 +180,9 @@ class SeriesBench(Bench):
         self.desk.files.save_bytes("Shot card", ".pdf", lambda: shot_card_pdf(self.document.assessment))
 
     def _left(self, name: str) -> tuple[str, str]:
-        pair, made = self.document.job.pair, len(shots_of(self.document.job))
-        before, life = {
-            "mould": (pair.shots, pair.life_shots),
-            "inner seal": (pair.inner_seal.shots, pair.inner_seal.life_shots),
-            "outer seal": (pair.outer_seal.shots, pair.outer_seal.life_shots),
-        }[name]
-        return str(max(life - before - made, 0)), f"{before} before this log and {made} in it, of {life}."
+        made = len(shots_of(self.document.job))
+        life = next(life for life in lives_of(self.document.job) if life.name == name)
+        return str(life.left(made)), f"{life.before} before this log and {made} in it, of {life.shots}."
 
     # -- the cycle ---------------------------------------------------------------------------------------------------
 
@@ -204,6 +202,7 @@ class SeriesBench(Bench):
         self.quantity("Open and take out", "duration", "series/cycle/open_s")
         self.quantity("Lower halves", "count", "series/cycle/lowers", "For the one upper half.")
         self.quantity("People", "count", "series/cycle/people")
+        self.quantity("One is wanted every", "duration", "series/cycle/wanted_s", "", empty="not said")
         self.quantity("Labour, per hour", "money", "series/cycle/labour_per_h", "", empty="not said")
         self.quantity("Moulds cost", "money", "series/cycle/mould_price", "Over their life in shots.", empty="not said")
 

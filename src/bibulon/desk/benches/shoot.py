@@ -16,7 +16,7 @@ from bibulon.desk.work.run_controller import PACES
 from bibulon.job import Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
-from bibulon.mould.shots import FIGURES, ShotFigure, figure_of
+from bibulon.mould.shots import ShotFigure, figure_of, figures_for
 from bibulon.quantities import clock_time, run_clock, show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
@@ -36,14 +36,14 @@ class ShootBench(Bench):
         self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
         self._build_next()
         self._build_touches()
-        if self.document.job.closed:
+        if self.document.job.in_mould:
             self._build_shot()
         self.section("Run list")
         self.list = column(2)
         self.watch(self._list_key, self.list, self._fill_list)
         self._build_instruments()
         self.ended = self.button("Shot ended", lambda: self._log("finished"))
-        anew = "Next shot" if self.document.job.closed else "New run (the log stays)"
+        anew = "Next shot" if self.document.job.in_mould else "New run (the log stays)"
         self.afresh = self.button(anew, self._afresh)
         self.desk.run.ticked.connect(self.tick)
         self.desk.plan.marked.connect(self._mark)
@@ -101,7 +101,7 @@ class ShootBench(Bench):
     def _build_shot(self) -> None:
         """The figures of a shot in a closed mould: each typed once, and logged."""
         self.section("This shot")
-        for figure in FIGURES:
+        for figure in figures_for(self.document.job.process):
             if figure.label:
                 field = FreeField(
                     figure.words, partial(self._shot_figure, figure), partial(self._log_figure, figure),

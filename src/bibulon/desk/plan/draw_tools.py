@@ -27,7 +27,7 @@ from bibulon.job.edits import (
 from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.part import Region
-from bibulon.planning.mould_layouts import next_port_label, rim_place, with_port
+from bibulon.planning.mould_layouts import next_port_label, port_place, with_port
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock.choice import with_line_cards, with_media_card
@@ -189,18 +189,18 @@ class LineTool(DrawTool):
 
 
 class PortTool(DrawTool):
-    """Put an inlet on the rim of a closed mould, or a vent in its cavity."""
+    """Put an inlet on the rim between two mould halves, or a port anywhere else in the cavity."""
 
     least = 1
 
     def __init__(self, kind: str) -> None:
         super().__init__()
         self.kind, self.name = kind, "inlet" if kind == "feed" else "vent port"
-        where = "near the rim" if kind == "feed" else "in the cavity"
-        self.hint = f"Click {where}, or arrows and Enter; Esc gives up."
+        self.hint = "Click its place, or arrows and Enter; Esc gives up."
 
     def _aimed(self, view: PlanCanvas, at: Point) -> Point:
-        return rim_place(view.document.job, at) if self.kind == "feed" else snapped(view.document.job, view.frame, at)
+        job = view.document.job
+        return port_place(job, self.kind, at if self.kind == "feed" and job.closed else snapped(job, view.frame, at))
 
     def _add(self, view: PlanCanvas, at: Point) -> None:
         self.points = [at]

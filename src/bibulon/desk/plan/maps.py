@@ -119,7 +119,7 @@ class MapKind:
 
 MAPS = (
     MapKind("through", "resin through"),
-    MapKind("seen", "resin under the film", offered=lambda document: not document.job.closed),
+    MapKind("seen", "resin under the film", offered=lambda document: not document.job.in_mould),
     MapKind("pressure", "pressure of the resin", _pressure, of_time=True),
     MapKind("lag", "lag of the tool side", _lag),
     MapKind("thickness", "thickness at gel", _thickness),

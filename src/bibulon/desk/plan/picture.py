@@ -121,7 +121,7 @@ class PlanPicture(QWidget):
             paint_rim(painter, self.frame, assessment, self.time_s)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
-        if "media" in shown and not job.closed:
+        if "media" in shown and not job.in_mould:
             layers.paint_media(painter, self.frame, job, self.chosen)
         shade = self._shade.of(job.part)
         if shade is not None:

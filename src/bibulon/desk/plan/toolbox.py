@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from bibulon.desk.plan.draw_tools import DartTool, LineTool, MediaTool, PortTool, RegionTool, SectionTool
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
-from bibulon.job import CLOSED, EVERY_PROCESS, UNDER_FILM, Process
+from bibulon.job import EVERY_PROCESS, IN_MOULD, UNDER_FILM, Process
 from bibulon.job.base import StationId
 
 
@@ -37,9 +37,9 @@ TOOLS = (
     PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
     PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
     PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool, processes=UNDER_FILM),
-    PlanTool("inlet", "inlet", "I", "Put an inlet on the rim", ("mould",), lambda: PortTool("feed"), processes=CLOSED),
+    PlanTool("inlet", "inlet", "I", "Put an inlet", ("mould",), lambda: PortTool("feed"), processes=IN_MOULD),
     PlanTool(
-        "vent port", "vent", "E", "Put a vent in the cavity", ("mould",), lambda: PortTool("vent"), processes=CLOSED
+        "vent port", "vent", "E", "Put a vent in the cavity", ("mould",), lambda: PortTool("vent"), processes=IN_MOULD
     ),
     PlanTool("section", "section", "C", "Cut a section through the stack", ("lines", "layup", "mould"), SectionTool),
     PlanTool("mark", "", "", "Mark the front", (), MarkTool),
