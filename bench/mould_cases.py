@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.integrate import solve_ivp
 from shapely import Polygon, box
-from verification import DEPTH, DRIVE, MU, TENSOR, Case, level, line, rectangle, shut_in, strip, worst
+from verification import DEPTH, DRIVE, MU, RESIN, TENSOR, Case, edge_s, level, line, rectangle, shut_in, strip, worst
 
 from bibulon.flow.assembly import build_network
 from bibulon.flow.cavity import seal_line
@@ -19,7 +19,7 @@ from bibulon.flow.fill import _Fill, fill
 from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
 from bibulon.flow.plate import Stiffness
 from bibulon.flow.problem import FlowCell, FlowProblem, Pace, flow_problem
-from bibulon.flow.stage import FlowChannel, Stage, WarmResin
+from bibulon.flow.stage import FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalf, UpperHalfProblem
 from bibulon.flow.warmth import DIFFUSIVITY_M2_S, FIBRE_HEAT_J_M3_K, RESIN_HEAT_J_M3_K
 from bibulon.job import Job
@@ -262,6 +262,20 @@ def mass(nodes: int) -> float:
     return max(result.mass_error, result.after.mass_error)
 
 
+def round_its_section(nodes: int) -> float:
+    """A tube developed flat, fed along one line and vented along that across from it: resin goes both ways, one of
+    them over the seam, whose two sides are meshed unlike."""
+    fed = 0.1
+
+    def away(x: np.ndarray) -> np.ndarray:
+        return np.minimum(np.abs(x - fed), 1 - np.abs(x - fed))
+
+    lines = (line("feed", ((fed, 0.0), (fed, 0.4))), line("vent", ((fed + 0.5, 0.0), (fed + 0.5, 0.4))))
+    seam = FlowSeam(((0.0, 0.0), (0.0, 0.4)), ((1.0, 0.0), (1.0, 0.4)))
+    problem = FlowProblem((FlowCell(rectangle(0, 1.0), (), (level(),)),), lines, DRIVE, RESIN, nodes, seam=seam)
+    return worst(fill(problem), lambda p: edge_s(away(p[:, 0])), float(edge_s(np.array([0.5]))[0]))
+
+
 def half_vacuum_pocket(nodes: int) -> float:
     """Air at half an atmosphere shut in: the gas law."""
     return shut_in(nodes, 51_325.0)
@@ -280,5 +294,6 @@ MOULD_CASES = (
     Case("pocket at half an atmosphere", "`p V` constant", half_vacuum_pocket, FINER),
     Case("clamp of a round and a square mould", "sums by hand", clamp_sums, FINER),
     Case("warm resin into a cold mould", "`dθ/dx = −θ/(τ v)`, front of heat slower by the fibre", warm_into_cold),
+    Case("tube round its section", "edge fill both ways, over the seam", round_its_section),
     Case("mass in a closed mould", "drawn = part + channel + hoses + pot", mass, FINER),
 )

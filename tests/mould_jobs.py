@@ -11,7 +11,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
-from bibulon.job.pair import InjectionStep
+from bibulon.job.pair import InjectionStep, Joint
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
 
@@ -74,6 +74,33 @@ def pressed_shut(job: Job, over_pressure_pa: float) -> Job:
     return pressed(changed(job, process="RTM"), over_pressure_pa, "machine")
 
 
+def last_entry_of_shot(number: int) -> int:
+    """How many entries of the lid's log there are up to the end of that shot."""
+    ends = [at for at, event in enumerate(demo_job(DEMO_FILES[2]).run, 1) if event.kind == "finished"]
+    return ends[number - 1]
+
+
+def arm() -> Job:
+    """The lamp-post arm, its cavity held, with nothing logged."""
+    return changed(demo_job(DEMO_FILES[3]), hold_tests=(held(CAVITY),), run=())
+
+
+def blown(job: Job, **fields: object) -> Job:
+    return pair(job, bladder=revised(job.pair.bladder, **fields))
+
+
+BLADDER_MISTAKES: dict[str, Callable[[Job], Job]] = {
+    "bladder-below-resin": lambda job: blown(pressed(job, 60_000.0), over_pressure_pa=30_000.0),
+    "bladder-vent-shut": lambda job: blown(pressed(job, 60_000.0), over_pressure_pa=50_000.0),
+    "bladder-over-rated": lambda job: blown(job, over_pressure_pa=250_000.0),
+    "parting-force": lambda job: pair(job, clamp=revised(job.pair.clamp, count=2)),
+    "bladder-off-girth": lambda job: blown(job, stretch=0.2),
+    "plan-does-not-close": lambda job: changed(
+        job, part=revised(job.part, outline=((0.0, 0.0), (1.0, 0.0), (0.5, 0.4)))
+    ),
+    "joint-not-sealed": lambda job: pair(job, joints=()),
+    "past-its-life": lambda job: blown(job, shots=40),
+}
 MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "mould-opens": lambda job: pressed(job, 60_000.0),
     "vent-shut-opens": lambda job: pressed(job, 15_000.0),
@@ -98,6 +125,12 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "pressure-unusual": lambda job: injection(pressed_shut(job, 900_000.0), rated_pa=1_000_000.0),
     "skin-past-its-life": lambda job: changed(
         job, process="reusable film", bag=revised(job.bag, skin=revised(job.bag.skin, shots=80))
+    ),
+    "pot-without-lid": lambda job: changed(job, pots=tuple(revised(pot, lid=False) for pot in job.pots)),
+    "joint-not-sealed": lambda job: pair(job, joints=(Joint(name="Vent's sleeve", sealed="on the outside only"),)),
+    "shot-off-chart": lambda job: changed(job, run=demo_job(DEMO_FILES[2]).run[: last_entry_of_shot(17)]),
+    "release-late": lambda job: changed(
+        job, series=revised(job.series, cycle=revised(job.series.cycle, wanted_s=1800.0))
     ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,

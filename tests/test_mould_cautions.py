@@ -6,14 +6,14 @@ from datetime import UTC, datetime
 from functools import cache
 
 import pytest
-from mould_jobs import MOULD_MISTAKES, lid, pair, pressed
+from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, blown, lid, pair, pressed
 from test_cautions import assessed, with_mistake
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import REGISTRY, cautions_of
 from bibulon.cautions.safety import safety_notes
-from bibulon.job import CLOSED, UNDER_FILM, Job
-from bibulon.job.edits import changed
+from bibulon.job import IN_MOULD, UNDER_FILM, Job
+from bibulon.job.edits import changed, revised
 from bibulon.job.run import RunEvent
 
 
@@ -31,7 +31,7 @@ def test_film_and_mould_have_cautions_of_their_own() -> None:
         if entry.station == "bag":
             assert entry.processes <= UNDER_FILM
         if entry.station == "mould":
-            assert entry.processes <= CLOSED
+            assert entry.processes <= IN_MOULD
     under_film = changed(lid(), process="film infusion")
     assert not {caution.station for caution in cautions_of(assess(under_film))} & {"mould"}
 
@@ -44,6 +44,39 @@ def test_the_mistake_is_caught_on_the_lid(name: str) -> None:
     for caution in found:
         assert caution.message.endswith(".") and caution.why and caution.remedy
         assert "None" not in caution.message and "nan" not in caution.message
+
+
+@cache
+def sound_arm() -> Assessment:
+    return assessed(arm())
+
+
+def test_the_sound_arm_has_nothing_to_be_said() -> None:
+    assert [caution.id for caution in cautions_of(sound_arm()) if caution.rank != "note"] == []
+
+
+@pytest.mark.parametrize("name", BLADDER_MISTAKES)
+def test_the_mistake_is_caught_on_the_arm(name: str) -> None:
+    assert name not in {caution.id for caution in cautions_of(sound_arm())}
+    job = BLADDER_MISTAKES[name](arm())
+    a = assessed(job) if name == "bladder-below-resin" else assess(job)
+    found = [caution for caution in cautions_of(a) if caution.id == name]
+    assert found, name
+    assert all(caution.message.endswith(".") and "None" not in caution.message for caution in found)
+
+
+def test_fibre_carries_what_the_bladder_presses_beyond_the_resin() -> None:
+    """Laminate under 1 bar over the atmosphere is as thick as under film with that much more barometer."""
+    job = blown(arm(), over_pressure_pa=8_000.0)
+    heavy = changed(
+        job,
+        process="film infusion",
+        shop=revised(job.shop, barometer_pa=job.shop.barometer_pa + 8_000.0),
+        vacuum=revised(job.vacuum, cavity_pa=job.pair.cavity_pa),
+    )
+    inside, under_film = (assess(case).laminate.total for case in (job, heavy))
+    assert inside.thickness_m == pytest.approx(under_film.thickness_m, rel=1e-12)
+    assert inside.thickness_m > assess(arm()).laminate.total.thickness_m
 
 
 @pytest.mark.parametrize("name", ["flange-vacuum-low", "cold-slug"])

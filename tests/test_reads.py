@@ -77,7 +77,7 @@ def empty_all_stores() -> None:
 
 @pytest.mark.parametrize("result", list(READS))
 def test_a_result_needs_no_more_than_is_declared(result: Result) -> None:
-    for job in (demo_job(), slow_job(), demo_job(DEMO_FILES[2])):
+    for job in (demo_job(), slow_job(), *map(demo_job, DEMO_FILES[2:])):
         whole = WORK[result](job)
         empty_all_stores()
         assert WORK[result](narrowed(job, result)) == whole
@@ -86,7 +86,7 @@ def test_a_result_needs_no_more_than_is_declared(result: Result) -> None:
 @pytest.mark.parametrize("result", list(READS))
 def test_all_that_is_declared_is_read(result: Result, monkeypatch: pytest.MonkeyPatch) -> None:
     """Else a change of it would have the result worked out in vain."""
-    jobs = [demo_job(), slow_job(), demo_job(DEMO_FILES[2])]
+    jobs = [demo_job(), slow_job(), *map(demo_job, DEMO_FILES[2:])]
     read: set[tuple[str, str]] = set()
 
     def watched(self: Model, name: str) -> Any:

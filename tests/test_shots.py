@@ -47,7 +47,7 @@ def with_shots(job: Job, *pots_kg: float | None) -> Job:
 def test_the_demo_has_forty_shots_and_the_two_odd_ones_stand_out() -> None:
     job = demo_job(DEMO_FILES[2])
     shots = shots_of(job)
-    assert len(shots) == 40 and set(odd_shots(shots)) == {17, 31}
+    assert len(shots) == 40 and set(odd_shots("light RTM", shots)) == {17, 31}
     assert "clamped late" in shots[16].note
     rows = list(csv.reader(io.StringIO(series_csv(job))))
     assert len(rows) == 41 and rows[17][rows[0].index("look")]
@@ -68,13 +68,13 @@ def test_limits_are_those_of_the_textbook() -> None:
 def test_too_few_shots_have_no_limits_and_none_is_called_odd() -> None:
     shots = [shot(number, value) for number, value in enumerate([1.0, 1.0, 9.0, 1.0], 1)]
     chart = chart_of(POT, shots)
-    assert chart is not None and chart.high is None and not odd_shots(shots)
+    assert chart is not None and chart.high is None and not odd_shots("light RTM", shots)
 
 
 def test_a_slow_drift_is_seen_though_no_shot_is_beyond_the_limits() -> None:
     rng = np.random.default_rng(5)
     values = [*(100 + rng.normal(0, 2, 20)), *(103.2 + rng.uniform(-1.5, 1.5, 12))]
-    odd = odd_shots([shot(number, float(value)) for number, value in enumerate(values, 1)])
+    odd = odd_shots("light RTM", [shot(number, float(value)) for number, value in enumerate(values, 1)])
     assert any(reason == "eight on one side" for reasons in odd.values() for _, reason in reasons)
 
 
@@ -93,7 +93,7 @@ def test_a_shot_counts_once_it_was_begun_and_ended() -> None:
     assert [one.figures["pot"] for one in shots_of(job)] == [0.08, None, 0.09]
     under_way = changed(job, run=(*job.run, job.run[0].model_copy(update={"number": 999})))
     assert len(shots_of(under_way)) == 3
-    assert len(charts_of(shots_of(job))) == 2  # pot and fill time
+    assert len(charts_of(job.process, shots_of(job))) == 2  # pot and fill time
 
 
 @pytest.mark.parametrize(
@@ -141,3 +141,12 @@ def test_the_shot_card_is_one_page_with_settings_limits_and_checks() -> None:
     chart = chart_of(POT, shots_of(a.job))
     assert chart is not None and chart.high is not None
     assert f"to {chart.high * 1000:.0f} g" in text
+
+
+def test_a_jump_within_the_limits_deserves_a_look_where_it_ends_far_out() -> None:
+    values = [0.100, 0.102, 0.099, 0.101, 0.100, 0.098, 0.101, 0.099, 0.0955, 0.1045, 0.100, 0.101, 0.099]
+    chart = chart_of(POT, [shot(number, value) for number, value in enumerate(values, 1)])
+    assert chart is not None and chart.high is not None and chart.range_limit is not None
+    assert chart.low is not None and chart.low < min(values) and max(values) < chart.high
+    assert chart.ranges[8] > chart.range_limit
+    assert chart.looks == {10: "far from the one before"}

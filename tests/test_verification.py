@@ -42,6 +42,7 @@ BOUNDS = {
     "pocket at half an atmosphere": 0.01,
     "clamp of a round and a square mould": 0.001,
     "warm resin into a cold mould": 0.04,
+    "tube round its section": 0.02,
     "mass in a closed mould": 1e-9,
 }
 

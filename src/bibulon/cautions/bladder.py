@@ -7,13 +7,11 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
 from bibulon.job import WITH_BLADDER
-from bibulon.mould.bladder import bladder_margin, girth_of, most_over_pa, parting_force_n, pressure_lost
+from bibulon.mould.bladder import bladder_margin, girth_of, most_over_pa, parting_force_n
 from bibulon.quantities import brief, brief_each, run_clock
 
 TOO_LARGE = 0.08
 """A bladder larger round than the part by more than this share folds."""
-MUCH_THICKER = 0.03
-"""A part that comes out thicker by this share if the bladder loses its pressure is worth a word."""
 
 
 @caution(
@@ -105,24 +103,6 @@ def bladder_off_girth(assessment: Assessment) -> Iterator[Finding]:
     if bladder.girth_m > girth.narrowest_m * (1 + TOO_LARGE):
         has, takes = brief_each((bladder.girth_m, girth.narrowest_m), "length", assessment.units)
         yield Finding(f"The bladder is {has} round; at its narrowest the part takes {takes}, so that it folds.")
-
-
-@caution(
-    "bladder-loses-pressure",
-    "note",
-    "mould",
-    why="A hose that comes off, or a bladder that bursts, leaves the laminate to the atmosphere while resin is wet.",
-    remedy="Valve and gauge at the bladder itself, somebody who watches it until gel, a second bladder ready.",
-    of_plan=True,
-    processes=WITH_BLADDER,
-)
-def bladder_loses_pressure(assessment: Assessment) -> Iterator[Finding]:
-    lost = pressure_lost(assessment.job)
-    if lost is None or (lost.thicker < MUCH_THICKER and not lost.lifts):
-        return
-    thicker = brief(lost.thicker, "share", assessment.units)
-    then = ", and resin as it is pressed here lifts it off the mould" if lost.lifts else ""
-    yield Finding(f"If the bladder loses its pressure the part comes out {thicker} thicker{then}.")
 
 
 @caution(

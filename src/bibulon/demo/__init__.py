@@ -8,7 +8,12 @@ from pathlib import Path
 from bibulon.job import Job
 from bibulon.job.storage import parse
 
-DEMO_FILES = ("footbridge-deck-panel.bibulon", "dome-gore.bibulon", "seed-hopper-lid.bibulon")
+DEMO_FILES = (
+    "footbridge-deck-panel.bibulon",
+    "dome-gore.bibulon",
+    "seed-hopper-lid.bibulon",
+    "lamp-post-arm.bibulon",
+)
 DEMO_DRAWING, DEMO_MESH = "dome-gore.dxf", "dome-gore.stl"
 """What the dome gore's outline and relief were brought in from."""
 

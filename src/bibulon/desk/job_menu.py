@@ -38,6 +38,7 @@ DEMOS = (
     ("footbridge deck panel", DEMO_FILES[0]),
     ("observatory dome gore", DEMO_FILES[1]),
     ("seed-hopper lid", DEMO_FILES[2]),
+    ("lamp-post arm", DEMO_FILES[3]),
 )
 SETTINGS: tuple[tuple[str, str, tuple[tuple[str, str], ...]], ...] = (
     ("Units", "system", (("Metric", "metric"), ("US shop", "us"), ("Mixed", "mixed"))),

@@ -22,9 +22,6 @@ from bibulon.job.edits import revised, with_pair
 from bibulon.laminate.cells import laminate_of
 from bibulon.quantities import Units, show
 
-BRIDGES = 0.0
-"""A bladder that has to stretch by more than its card says, beyond this share, bridges."""
-
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class BladderMargin:
@@ -36,8 +33,9 @@ class BladderMargin:
 
     @property
     def worst(self) -> tuple[float, float]:
-        """The least of it and when that is."""
-        at = int(self.least_pa.argmin())
+        """The least of it, and when it comes first within a hundredth of that."""
+        least = float(self.least_pa.min())
+        at = int(np.argmax(self.least_pa <= least + abs(least) * 0.01))
         return float(self.least_pa[at]), float(self.times_s[at])
 
 

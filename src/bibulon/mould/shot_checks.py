@@ -37,7 +37,7 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
             ("K8", "Hold: cavity held; the bladder holds its pressure with the hose shut" if blows else
              "Hold: cavity held, it does not move"),
             ("K9", f"Resin: mixed through{warm}"),
-            ("K10", "Inject: bladder's gauge and the supply's watched, vent open"),
+            ("K10", "Inject: vent open; somebody at the bladder's gauge clamps the inlet if it falls"),
             ("K11", f"Hold: inlets clamped, cavity at {held} and the bladder blown up until gel" if blows else
              f"Hold: inlets clamped, cavity at {held} until gel"),
             ("K12", "Open: exotherm past, bladder let off before any clamp is opened; part weighed, pot weighed"),

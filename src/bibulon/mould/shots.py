@@ -3,9 +3,9 @@
 A shot is what was logged from its start to the next new run. Its figures are charted as individuals with moving
 ranges. Limits lie at the median ± 3.145 times the median range, and for the ranges at 3.865 times it: three sigma
 (``3/0.954``, ``3.268·1.128/0.954``) that an odd shot does not widen for itself. Run rules: one point beyond a limit,
-two of three beyond two thirds of the way on one side, eight in a row on one side of the middle; and a step from one
-shot to the next beyond the limit of the ranges, where neither of the two is beyond its own. Source: individuals
-and moving-range charts as every textbook of statistical process control has them.
+two of three beyond two thirds of the way on one side, eight in a row on one side of the middle; and a step from the
+shot before that is beyond the limit of the ranges and ends beyond two thirds of the way, for of steps alone one in a
+hundred is. Source: individuals and moving-range charts as every textbook of statistical process control has them.
 """
 
 from __future__ import annotations
@@ -144,7 +144,8 @@ def chart_of(figure: ShotFigure, shots: Sequence[Shot]) -> Chart | None:
     reach = LIMIT_RANGES * typical
     looks = _looks(numbers, values, middle, reach)
     for at, moved in enumerate(ranges):
-        if typical > 0 and moved > RANGE_LIMIT * typical and not {numbers[at], numbers[at + 1]} & looks.keys():
+        far_out = abs(values[at + 1] - middle) > reach * 2 / 3
+        if far_out and typical > 0 and moved > RANGE_LIMIT * typical and numbers[at + 1] not in looks:
             looks[numbers[at + 1]] = "far from the one before"
     return Chart(figure, numbers, values, ranges, middle, middle - reach, middle + reach, RANGE_LIMIT * typical, looks)
 

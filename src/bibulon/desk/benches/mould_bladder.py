@@ -19,7 +19,7 @@ from bibulon.quantities import from_to, show
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
-SEALED = ("on the resin side", "on the outside only", "not sealed")
+SEALED = {"on the resin side": "resin side", "on the outside only": "outside only", "not sealed": "not at all"}
 USUAL = ("Parting line", "Ends of the part", "Bladder's neck", "Inlet", "Vent")
 
 
@@ -130,7 +130,7 @@ class JointsSection:
             layout.addLayout(row)
             layout.addWidget(
                 ChoiceField(
-                    "is", lambda: [(side if side == "not sealed" else f"sealed {side}", side) for side in SEALED],
+                    "Sealed", lambda: [(words, side) for side, words in SEALED.items()],
                     partial(self._side, number), partial(self._seal, number),
                 )
             )  # fmt: skip

@@ -56,7 +56,7 @@ def _flange(of: tuple[Outline, float, float]) -> tuple[Point, ...]:
 def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     """The flange and the part's paper."""
     palette = theme.current.palette
-    wide = job.pair.seal_off_m + job.pair.flange_m if job.closed else job.part.flange_width_m
+    wide = job.pair.seal_off_m + job.pair.flange_m if job.closed else 0.0 if job.in_mould else job.part.flange_width_m
     taped = _flange((job.part.outline, wide, frame.scale))
     painter.setPen(QPen(palette.colour("rule"), 1))
     painter.setBrush(palette.colour("paper", 150))

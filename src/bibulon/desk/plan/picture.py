@@ -20,7 +20,7 @@ from bibulon.desk.plan import fill_layers, layers, marks
 from bibulon.desk.plan.frame import Frame, ruler_step_m
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
-from bibulon.desk.plan.rim_layer import paint_rim
+from bibulon.desk.plan.rim_layer import paint_rim, paint_seam
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
@@ -119,6 +119,8 @@ class PlanPicture(QWidget):
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if "rim" in shown and job.closed:
             paint_rim(painter, self.frame, assessment, self.time_s)
+        if "rim" in shown:
+            paint_seam(painter, self.frame, job)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
         if "media" in shown and not job.in_mould:

@@ -10,7 +10,8 @@ from bibulon.assess import Assessment
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
-from bibulon.flow.cavity import grown
+from bibulon.flow.cavity import grown, seam_of
+from bibulon.job import Job
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
 from bibulon.mould.clamp import clamp_n_m
@@ -91,6 +92,20 @@ def _paint_margin(painter: QPainter, frame: Frame, assessment: Assessment, time_
     low = float(margin.places_m[:, 1].min()) - pair.flange_m / 2
     text = f"least left ○ {show(float(margin.margin_n_m[at].min()), 'line force', assessment.units)}"
     text_box(painter, frame.to_screen((float(middle[0]), low)), text, palette.ink, palette.vent, 13)
+
+
+def paint_seam(painter: QPainter, frame: Frame, job: Job) -> None:
+    """The two sides of the plan that are one line of a hollow part."""
+    seam, palette = seam_of(job), theme.current.palette
+    if seam is None:
+        return
+    for run in (seam.one, seam.other):
+        painter.setPen(QPen(palette.colour("accent", 200), 7, Qt.PenStyle.DotLine, Qt.PenCapStyle.FlatCap))
+        painter.drawPolyline(QPolygonF([frame.to_screen(place) for place in run]))
+        (x0, y0), (x1, y1) = run[0], run[-1]
+        away = QPointF(0, 18 if y0 + y1 < 2 * job.part.outline.polygon.centroid.y else -18)
+        middle = frame.to_screen((x0 + 0.72 * (x1 - x0), y0 + 0.72 * (y1 - y0)))
+        text_box(painter, middle + away, "one line of the part", palette.ink, palette.accent, 12)
 
 
 def paint_port(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:
