@@ -5,14 +5,17 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import bench, caution_ids, choose, click, drag, press, push, put_lid, texts, tick, type_into
-from PySide6.QtCore import QPoint, Qt
+from driving import LEFT, bench, caution_ids, choose, click, drag, press, push, put_lid, texts, tick, type_into
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QPlainTextEdit
+from PySide6.QtWidgets import QCheckBox, QPlainTextEdit, QPushButton
 
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.window import Window
+from bibulon.job.edits import with_pair
+from bibulon.job.pair import Injection, InjectionStep, UntilMass
 from bibulon.job.storage import dump, parse
 from bibulon.mould.clamp import highest_injection_pa
 from bibulon.mould.shot_checks import shot_checks
@@ -214,3 +217,110 @@ def test_both_spaces_are_held_at_once_and_the_leak_is_named(window: Window, qtbo
     window.refresh()
     assert len(window.document.job.hold_tests[-1].flange_readings) == 6
     assert "spaces-leak" in caution_ids(window) and not flange.toPlainText()
+
+
+def test_the_recipe_is_edited_on_the_time_rail(window: Window, qtbot) -> None:
+    """An end is dragged along the clock, a pressure up; a double click divides a step, Delete joins it again."""
+    put_lid(window, qtbot)
+    window.go("mould")
+    steps = (
+        InjectionStep(rate_m3_s=8e-5, over_pressure_pa=20_000.0, until=UntilMass(mass_kg=2.5)),
+        InjectionStep(over_pressure_pa=5_000.0),
+    )
+    machine = Injection(source="machine", rated_pa=400_000.0, steps=steps)
+    window.document.edit("recipe", with_pair(window.document.job, injection=machine))
+    wait_for_fill(window)
+    rail = window.time_rail.canvas
+
+    def steps_now() -> tuple[InjectionStep, ...]:
+        wait_for_fill(window)
+        return window.document.job.pair.injection.steps
+
+    def drag_on_rail(start: tuple[float, float], end: tuple[float, float]) -> None:
+        first, last = (QPoint(round(x), round(y)) for x, y in (start, end))
+        QTest.mousePress(rail, LEFT, Qt.KeyboardModifier.NoModifier, first)
+        QTest.mouseMove(rail, (first + last) / 2)
+        QTest.mouseMove(rail, last)
+        QTest.mouseRelease(rail, LEFT, Qt.KeyboardModifier.NoModifier, last)
+
+    course = rail.recipe.course()
+    assert course is not None and len(course.steps_s) == 2
+    end_s, later_s = course.steps_s[0][1], course.steps_s[0][1] * 0.8
+    scale = rail.scale()
+    drag_on_rail((scale.x(end_s), 125), (scale.x(later_s), 125))
+    until = steps_now()[0].until
+    assert isinstance(until, UntilMass)
+    wanted = course.drawn_at(scale.time(round(scale.x(later_s)))) * window.document.job.resin.density_kg_m3
+    assert until.mass_kg == pytest.approx(wanted, rel=6e-3)
+    course, scale = rail.recipe.course(), rail.scale()
+    assert course is not None and len(course.steps_s) == 2
+    middle_s = sum(course.steps_s[1]) / 2
+    on_line = next(y for y in range(100, 148) if rail.recipe.grip_at(scale, QPointF(scale.x(middle_s), y)) is not None)
+    height = on_line + 5
+    drag_on_rail((scale.x(middle_s), height), (scale.x(middle_s), height - 12))
+    per_px = steps_now()[1].over_pressure_pa - 5_000.0
+    assert per_px == pytest.approx(20_000.0, abs=2_000.0)  # twelve of the lane's pixels
+    course, scale = rail.recipe.course(), rail.scale()
+    assert course is not None
+    middle = QPoint(round(scale.x(sum(course.steps_s[1]) / 2)), 112)
+    QTest.mouseDClick(rail, LEFT, Qt.KeyboardModifier.NoModifier, middle)
+    assert len(steps_now()) == 3
+    course, scale = rail.recipe.course(), rail.scale()
+    assert course is not None
+    QTest.mouseClick(rail, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(round(scale.x(course.steps_s[1][1])), 130))
+    QTest.keyClick(rail, Qt.Key.Key_Delete)
+    assert len(steps_now()) == 2
+
+
+def test_a_rehearsed_shot_is_read_and_logged_at_one_touch(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("shoot")
+    push(bench(window), "Rehearse with simulated instruments")
+    for _ in range(12):
+        step = window.run.next()
+        assert step is not None
+        bench(window).do_next()
+        if step.kind == "valve opened" and step.label == "I2":
+            break
+    qtbot.waitUntil(lambda: (window.run.latest("meter") or 0.0) > 0.05, timeout=60_000)
+    touches = [
+        one for one in bench(window).findChildren(QPushButton) if one.accessibleName() == "Log Flange vacuum as read"
+    ]
+    qtbot.waitUntil(lambda: touches[0].isEnabled(), timeout=60_000)
+    touches[0].click()
+    logged = window.document.job.run[-1]
+    assert (logged.kind, logged.label, logged.rehearsal) == ("reading", "flange", True)
+    assert logged.vacuum_pa == pytest.approx(window.document.job.pair.flange_pa, abs=100.0)
+    push(bench(window), "Log readings")
+    labels = {event.label for event in window.document.job.shot if event.kind == "reading"}
+    assert labels == {"flange", "cavity", "resin", "mass in", "pot"}
+    push(bench(window), "All feeds clamped")
+    qtbot.waitUntil(lambda: window.run.latest("flow") == 0.0, timeout=60_000)
+    window.run.disconnect_instruments()
+
+
+def test_a_bladder_job_is_planned_and_ticked(window: Window, qtbot) -> None:
+    """The arm: what the bladder is asked, its joints listed and ticked, and its own words everywhere."""
+    job = demo_job(DEMO_FILES[3])
+    window.open_document(job)
+    qtbot.waitUntil(lambda: window.document.job.name == job.name, timeout=60_000)
+    wait_for_fill(window)
+    window.go("mould")
+    assert "Bladder presses by" in texts(bench(window)) and "seal has" not in texts(bench(window))
+    type_into(bench(window), "Blown up to", "150 mbar")
+    wait_for_fill(window)
+    window.refresh()
+    assert {"bladder-vent-shut"} <= caution_ids(window)
+    push(bench(window), "Use it")
+    wait_for_fill(window)
+    window.refresh()
+    assert window.document.job.pair.injection.steps[0].over_pressure_pa == pytest.approx(15_000.0)
+    assert not {"bladder-vent-shut", "bladder-below-resin"} & caution_ids(window)
+    choose(window, "Sealed", "outside only")
+    window.refresh()
+    assert "joint-not-sealed" in caution_ids(window)
+    window.go("shoot")
+    said = [check.text for check in shot_checks(window.document.job, window.document.assessment.units)]
+    assert sum("sealed on the resin side" in text for text in said) == 5 and not any(
+        "upper half" in text for text in said
+    )

@@ -12,6 +12,7 @@ import subprocess
 import sys
 import threading
 import tty
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -21,6 +22,7 @@ from hypothesis import strategies as st
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import ImpossibleReading, LineError, Reading, read_line, write_line
 from bibulon.instruments.simulated import SimulatedBench, World
+from bibulon.instruments.simulated_mould import MouldWorld, mould_readings
 from bibulon.job import Job
 from bibulon.job.storage import save
 from bibulon.quantities import Units
@@ -248,3 +250,49 @@ def test_a_reading_that_cannot_be_is_told_from_garbage(line: str, channel: str) 
     with pytest.raises(ImpossibleReading, match="shows") as refused:
         read_line(line, Units())
     assert refused.value.channel == channel
+
+
+def test_a_mould_answers_to_what_is_done_to_it_over_its_own_socket() -> None:
+    """Inlets opened, clamped; spaces shut off; a plan whose clamp is too weak lets go of its flange."""
+    world = MouldWorld(
+        barometer_pa=101_325.0, cavity_pa=51_000.0, hold_pa=71_000.0, flange_pa=23_000.0, bladder_pa=None,
+        shop_k=294.0, resin_k=303.0, warm_hose=True, leak_pa_s=0.25, drawn=((0.0, 0.0), (60.0, 3.0)),
+        caught=((0.0, 0.0), (60.0, 0.1)), flow=((0.0, 5e-5), (60.0, 5e-5)), supply=((0.0, 20_000.0), (60.0, 20_000.0)),
+    )  # fmt: skip
+    clock = Clock()
+    bench = SimulatedBench(replace(WORLD, mould=world), every_s=0.05, now=clock)
+    host, port = bench.url.removeprefix("socket://").split(":")
+
+    def values() -> dict[str, float]:
+        readings, lost = collected(bench.url, 9)
+        assert not lost
+        return {reading.channel: reading.value for reading in readings}
+
+    def told(order: str) -> None:
+        client.sendall(f"{order}\n".encode())
+        assert any(line.strip() == f"# {order}" for line in answers)
+
+    try:
+        with socket.create_connection((host, int(port)), timeout=60) as client, client.makefile() as answers:
+            before = values()
+            assert before["flow"] == before["meter"] == 0.0
+            told("open")
+            clock.now += 30.0
+            runs = values()
+            assert runs["meter"] == pytest.approx(1.5, abs=1e-3) and runs["catch"] == pytest.approx(0.05, abs=1e-3)
+            assert runs["flow"] == pytest.approx(5e-5, rel=1e-3) and runs["supply"] == pytest.approx(20_000.0)
+            assert runs["hose"] == pytest.approx(303.0, abs=0.1)
+            told("clamp")
+            clock.now += 60.0
+            held = values()
+            assert held["meter"] == pytest.approx(1.5, abs=1e-3) and held["flow"] == 0.0
+            assert held["vacuum"] == pytest.approx(71_000.0, abs=50.0) and held["flange"] == pytest.approx(23_000.0)
+            told("isolate")
+            clock.now += 600.0
+            leaks = values()
+            assert leaks["flange"] == pytest.approx(23_000.0 + 240.0, abs=2.0)
+    finally:
+        bench.close()
+    opened = mould_readings(replace(world, opens_s=20.0), 60.0, None, 0.0)
+    shown = {reading.channel: reading.value for reading in opened}
+    assert shown["flange"] > 80_000.0 and shown["vacuum"] > 75_000.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities import QuantityKind, Units, brief, show
 
 
 @dataclass(frozen=True)
@@ -20,4 +20,7 @@ class Figure:
 
     def shown(self, units: Units) -> str:
         """The value in the shop's units, or a dash."""
-        return "–" if self.value is None else show(self.value, self.kind, units)
+        if self.value is None:
+            return "–"
+        put = brief if self.kind == "pressure difference" else show
+        return put(self.value, self.kind, units)

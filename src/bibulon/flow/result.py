@@ -106,10 +106,11 @@ class FillResult:
     of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
     when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
     the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
-    ``drawn_m3`` by each hose at the bucket (k, h). ``swelling_m`` (k, n) how much thicker each node is than under full
-    vacuum; ``laminate_m`` and ``fibre_m`` (points,) the plies' thickness then and the fibre in it, ``built_m`` the
-    height that a closed mould's cavity was built to; ``pockets`` of gas
-    at the end of the fill; ``margin_s`` how long the resin that filled the last places would still have flowed;
+    ``drawn_m3`` by each hose at the bucket (k, h), ``supply_pa`` (k,) the supply's pressure over the vent's.
+    ``swelling_m`` (k, n) how much thicker each node is than under full vacuum; ``laminate_m`` and ``fibre_m`` (points,)
+    the plies' thickness then and the fibre in it, ``built_m`` the height that a closed mould's cavity was built to;
+    ``pockets`` of gas at the end of the fill; ``margin_s`` how long the resin that filled the last places would still
+    have flowed;
     ``after`` None if the fill was not followed on.
     """
 
@@ -132,6 +133,7 @@ class FillResult:
     in_part_m3: Floats
     in_lines_m3: Floats
     in_pots_m3: Floats
+    supply_pa: Floats
     events: tuple[ValveEvent, ...]
     pockets: tuple[Pocket, ...]
     stopped_by: StopReason

@@ -170,7 +170,8 @@ class FillState:
         """Keep the state as a row of the history."""
         pressure = np.minimum(self.pressure_pa[self.shell], self.most_pa)
         drawn = self._drawn_by_hose_m3.copy()
-        self.rows.append(Row(self.seconds(), self.filled_m3.copy(), pressure, drawn, self.in_pots_m3))
+        supply = float(self.pressure_pa[self.network.bucket])
+        self.rows.append(Row(self.seconds(), self.filled_m3.copy(), pressure, drawn, self.in_pots_m3, supply))
 
     def _full_share(self, filled_m3: Floats, wet: Flags) -> Floats:
         """(shell,) how full the nodes are: 1 where they are, swollen or not."""

@@ -4,8 +4,11 @@
     vacuum 31.4 mbar abs
     scale 12.431 kg
     pot 24.6 °C
+    flange 227 mbar abs
+    supply 150 mbar
 
-A line is a channel, a number and a unit; pressures say ``abs`` or ``vac``. Lines that make no sense are counted and
+A line is a channel, a number and a unit; pressures say ``abs`` or ``vac``, but for what counts
+over the atmosphere. Lines that make no sense are counted and
 passed over: a glitch on the wire must not stop a shot. See docs/instruments.md.
 """
 
@@ -17,13 +20,32 @@ from dataclasses import dataclass, field
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantity_text import QuantityError, parse
 
-CHANNELS: dict[str, QuantityKind] = {"vacuum": "pressure", "scale": "mass", "pot": "temperature", "shop": "temperature"}
+CHANNELS: dict[str, QuantityKind] = {
+    "vacuum": "pressure",
+    "scale": "mass",
+    "pot": "temperature",
+    "shop": "temperature",
+    "flange": "pressure",
+    "bladder": "pressure",
+    "catch": "small mass",
+    "meter": "mass",
+    "flow": "flow rate",
+    "supply": "pressure difference",
+    "hose": "temperature",
+}
 """Channel: kind of quantity."""
 NAMES: dict[str, str] = {
     "vacuum": "vacuum gauge",
     "scale": "bucket's scale",
     "pot": "probe in the pot",
     "shop": "shop's thermometer",
+    "flange": "flange's gauge",
+    "bladder": "bladder's gauge",
+    "catch": "catch pot's scale",
+    "meter": "machine's meter",
+    "flow": "flow meter",
+    "supply": "supply's gauge",
+    "hose": "probe in the hose",
 }
 """Channel: what is on it, in words."""
 POSSIBLE: dict[str, tuple[float, float]] = {
@@ -31,6 +53,13 @@ POSSIBLE: dict[str, tuple[float, float]] = {
     "scale": (-1000.0, 100_000.0),
     "pot": (213.15, 773.15),
     "shop": (213.15, 353.15),
+    "flange": (0.0, 200_000.0),
+    "bladder": (0.0, 2_000_000.0),
+    "catch": (-1000.0, 1000.0),
+    "meter": (-1000.0, 100_000.0),
+    "flow": (-0.1, 0.1),
+    "supply": (-110_000.0, 5_000_000.0),
+    "hose": (213.15, 773.15),
 }
 """Channel: the least and most that it can show in SI units; beyond that the instrument is broken or set wrong."""
 LONGEST_LINE = 200
@@ -84,8 +113,15 @@ def read_line(line: str, units: Units) -> Reading | None:
 
 def write_line(reading: Reading) -> str:
     """*reading* as a line of the protocol."""
-    if CHANNELS[reading.channel] == "pressure":
+    kind = CHANNELS[reading.channel]
+    if kind == "pressure":
         return f"{reading.channel} {reading.value / 100:.2f} mbar abs"
-    if CHANNELS[reading.channel] == "mass":
+    if kind == "pressure difference":
+        return f"{reading.channel} {reading.value / 100:.2f} mbar"
+    if kind == "mass":
         return f"{reading.channel} {reading.value:.3f} kg"
+    if kind == "small mass":
+        return f"{reading.channel} {reading.value * 1000:.1f} g"
+    if kind == "flow rate":
+        return f"{reading.channel} {reading.value * 60_000:.3f} L/min"
     return f"{reading.channel} {reading.value - 273.15:.2f} °C"

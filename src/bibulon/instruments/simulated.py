@@ -1,4 +1,5 @@
-"""Simulated instruments: a gauge, a scale under the bucket and a thermocouple in the pot, speaking the real protocol.
+"""Simulated instruments: a gauge, a scale under the bucket and a thermocouple in the pot, speaking the real protocol;
+on a closed mould those of both spaces, supply, catch pot and hose besides.
 
 They stand on a TCP port of this machine. What they show follows the plan: the bucket empties along the simulated draw
 once the shot is started, the pot warms by the resin's own heat, the bag leaks a little. ``pace`` is how many seconds
@@ -11,13 +12,17 @@ import math
 import socket
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from bibulon.assess import Assessment
-from bibulon.instruments.protocol import Reading, write_line
+from bibulon.instruments.protocol import LONGEST_LINE, Reading, write_line
+from bibulon.instruments.simulated_mould import MouldWorld, mould_readings, mould_world
+from bibulon.quantities import Units
+from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.viscosity import pot_life_s
 
 HARDLY_WARM_K = 0.5
@@ -38,6 +43,8 @@ class World:
     temperature_k: float
     pot_life_s: float
     drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+    mould: MouldWorld | None = None
+    """What there is besides on a closed mould."""
 
 
 def world_of(assessment: Assessment) -> World:
@@ -52,6 +59,7 @@ def world_of(assessment: Assessment) -> World:
         temperature_k=job.shop.temperature_k,
         pot_life_s=pot_life_s(job.resin, job.shop.temperature_k, largest),
         drawn=tuple((float(t), float(m)) for t, m in zip(times, drawn, strict=True)) or ((0.0, 0.0),),
+        mould=mould_world(assessment, SMALL_LEAK_PA_S) if job.in_mould else None,
     )
 
 
@@ -68,6 +76,7 @@ class SimulatedBench:
         self._stop = threading.Event()
         self._isolated_at: float | None = None
         self._started_at: float | None = None
+        self._clamped_at: float | None = None
         self._poured: list[tuple[float, float]] = []
         self._server = socket.create_server(("127.0.0.1", 0))
         self._server.settimeout(0.2)
@@ -95,6 +104,12 @@ class SimulatedBench:
         with self._lock:
             if self._started_at is None:
                 self._started_at = self._time() - since_s
+
+    def clamp_feeds(self) -> None:
+        """Clamp all feeds: nothing more is drawn."""
+        with self._lock:
+            if self._started_at is not None and self._clamped_at is None:
+                self._clamped_at = self._time()
 
     def set_pace(self, pace: float) -> None:
         """Let time pass faster or slower on the instruments from now."""
@@ -128,6 +143,12 @@ class SimulatedBench:
         """The readings at this moment."""
         with self._lock:
             now = self._time()
+            if self.world.mould is not None:
+                shot_s = None if self._started_at is None else self._since(self._started_at, now)
+                clamped_s = None if self._clamped_at is None else self._since(self._started_at, self._clamped_at)
+                held_s = self._since(self._isolated_at, now)
+                at_pot = Reading("scale", self._bucket(now)), Reading("pot", self._pot(now))
+                return (*mould_readings(self.world.mould, shot_s, clamped_s, held_s), *at_pot)
             return (
                 Reading("vacuum", self._vacuum(now)),
                 Reading("scale", self._bucket(now)),
@@ -146,7 +167,8 @@ class SimulatedBench:
     def _bucket(self, now: float) -> float:
         poured = sum(mass for _, mass in self._poured)
         times, masses = np.array(self.world.drawn).T
-        return max(poured - float(np.interp(self._since(self._started_at, now), times, masses)), 0.0)
+        until = now if self._clamped_at is None else min(now, self._clamped_at)
+        return max(poured - float(np.interp(self._since(self._started_at, until), times, masses)), 0.0)
 
     def _pot(self, now: float) -> float:
         if not self._poured:
@@ -168,12 +190,54 @@ class SimulatedBench:
             self._threads.append(thread)
             thread.start()
 
+    def _take_orders(self, client: socket.socket, taken: deque[str]) -> None:
+        """Do to the real thing what a client writes (open, clamp, isolate, connect, pour and a mass); what was done
+        goes to *taken*."""
+        rest = b""
+        while not self._stop.is_set():
+            try:
+                data = client.recv(1024)
+            except TimeoutError:
+                continue
+            except OSError:
+                return
+            if not data:
+                return
+            *lines, rest = (rest + data)[-LONGEST_LINE:].split(b"\n")
+            for line in lines:
+                order = line.decode("utf-8", "replace").strip()
+                if self._order(order):
+                    taken.append(order)
+
+    def _order(self, line: str) -> bool:
+        """Do it; whether it is something that can be done."""
+        word, _, mass = line.partition(" ")
+        acts = {
+            "open": self.open_feed,
+            "clamp": self.clamp_feeds,
+            "isolate": self.isolate,
+            "connect": self.connect_pump,
+        }
+        if word == "pour":
+            try:
+                self.pour(parse(mass, "mass", Units()))
+            except QuantityError:
+                return False
+        elif word in acts:
+            acts[word]()
+        return word == "pour" or word in acts
+
     def _talk(self, client: socket.socket) -> None:
         with client:
+            client.settimeout(1.0)
+            taken: deque[str] = deque()
+            threading.Thread(target=self._take_orders, args=(client, taken), name="orders", daemon=True).start()
             try:
                 client.sendall(f'hello gauge "simulated" every {self._every:g}\n'.encode())
                 while not self._stop.is_set():
-                    client.sendall("".join(f"{write_line(reading)}\n" for reading in self.readings()).encode())
+                    done = [f"# {taken.popleft()}\n" for _ in range(len(taken))]
+                    lines = [f"{write_line(reading)}\n" for reading in self.readings()]
+                    client.sendall("".join((*done, *lines)).encode())
                     self._stop.wait(max(self._every / self.pace, QUICKEST_S))
             except OSError:
                 return

@@ -10,7 +10,7 @@ hundred is. Source: individuals and moving-range charts as every textbook of sta
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import pairwise
@@ -46,17 +46,19 @@ class ShotFigure:
     words: str
     kind: QuantityKind
     label: str
+    channel: str = ""
+    """The instrument that reads it."""
     processes: frozenset[Process] = IN_MOULD
 
 
 FIGURES: tuple[ShotFigure, ...] = (
-    ShotFigure("pot", "Grams in the pot", "small mass", "pot"),
-    ShotFigure("shot mass", "Mass in", "mass", "mass in"),
+    ShotFigure("pot", "Grams in the pot", "small mass", "pot", "catch"),
+    ShotFigure("shot mass", "Mass in", "mass", "mass in", "meter"),
     ShotFigure("fill time", "Fill time", "duration", ""),
-    ShotFigure("flange", "Flange vacuum", "pressure", "flange", CLAMPED_BY_VACUUM),
-    ShotFigure("cavity", "Cavity vacuum", "pressure", "cavity"),
-    ShotFigure("bladder", "Bladder", "pressure", "bladder", WITH_BLADDER),
-    ShotFigure("resin temperature", "Resin", "temperature", "resin"),
+    ShotFigure("flange", "Flange vacuum", "pressure", "flange", "flange", CLAMPED_BY_VACUUM),
+    ShotFigure("cavity", "Cavity vacuum", "pressure", "cavity", "vacuum"),
+    ShotFigure("bladder", "Bladder", "pressure", "bladder", "bladder", WITH_BLADDER),
+    ShotFigure("resin temperature", "Resin", "temperature", "resin", "hose"),
     ShotFigure("part weight", "Part weighs", "mass", "part"),
 )
 
@@ -96,15 +98,18 @@ def _shot(number: int, started: RunEvent, events: Sequence[RunEvent]) -> Shot:
     return Shot(number, started.at, figures, notes)
 
 
+def field_of(figure: ShotFigure) -> str:
+    """The field of a log's entry that holds *figure*; "" if none does."""
+    fields = {"mass": "mass_kg", "small mass": "mass_kg", "pressure": "vacuum_pa", "temperature": "temperature_k"}
+    return fields.get(figure.kind, "")
+
+
 def figure_of(figure: ShotFigure, events: Sequence[RunEvent]) -> float | None:
     """The last reading of *figure* among *events*."""
-    field: Callable[[RunEvent], float | None] = {
-        "mass": lambda event: event.mass_kg,
-        "small mass": lambda event: event.mass_kg,
-        "pressure": lambda event: event.vacuum_pa,
-        "temperature": lambda event: event.temperature_k,
-    }.get(figure.kind, lambda event: None)
-    found = [field(event) for event in events if event.kind == "reading" and event.label == figure.label]
+    field = field_of(figure)
+    found: list[float | None] = [
+        getattr(event, field, None) for event in events if event.kind == "reading" and event.label == figure.label
+    ]
     known = [value for value in found if value is not None]
     return known[-1] if known else None
 

@@ -49,6 +49,7 @@ class HoldBench(Bench):
         self.stage: Stage = STAGES[0]
         self._gauge: list[tuple[float, float]] | None = None
         self._gauge_start = 0.0
+        self._flange_gauge: list[tuple[float, float]] = []
         self.chart: HoldChart | None = None
         self.kept = column(4)
         self.watch(self._kept_key, self.kept, self._fill_kept)
@@ -82,7 +83,8 @@ class HoldBench(Bench):
         self.button("Import CSV …", self._import, into=row)
         self.gauge = self.button("From the gauge", self._toggle_gauge, into=row)
         self.gauge.setCheckable(True)
-        self.gauge.setToolTip("Isolate the bag from the pump, then take readings from the connected gauge")
+        what = "cavity and flange" if self.flange is not None else "the bag"
+        self.gauge.setToolTip(f"Isolate {what} from the pump, then take readings from the connected gauge")
         self.body.addLayout(row)
         self.error = label("", "error")
         self.error.hide()
@@ -219,10 +221,12 @@ class HoldBench(Bench):
                 run.connect_simulated(SIMULATED_PACE)
         if run.simulated is not None:
             run.simulated.isolate()
-        self._gauge = []
+        self._gauge, self._flange_gauge = [], []
         self._gauge_start = run.instrument_time()
         self.gauge.setText("Stop reading")
         self.readings.clear()
+        if self.flange is not None:
+            self.flange.clear()
 
     def _stop_gauge(self) -> None:
         self._gauge = None
@@ -231,15 +235,20 @@ class HoldBench(Bench):
             self.desk.run.simulated.connect_pump()
 
     def _gauge_reading(self, channel: str, value: float) -> None:
-        if self._gauge is None or channel != "vacuum":
-            return
+        if self._gauge is not None and channel == "flange" and self.flange is not None:
+            self._append(self.flange, self._flange_gauge, value)
+        if self._gauge is not None and channel == "vacuum":
+            self._append(self.readings, self._gauge, value)
+
+    def _append(self, box: QPlainTextEdit, taken: list[tuple[float, float]], value: float) -> None:
+        """A reading of a gauge, unless the one before has just been taken."""
         now = self.desk.run.instrument_time() - self._gauge_start
-        if self._gauge and now - self._gauge[-1][0] < SAMPLE_S:
+        if taken and now - taken[-1][0] < SAMPLE_S:
             return
-        self._gauge.append((now, value))
+        taken.append((now, value))
         units = self.document.assessment.units
         shown = f"{number_shown(value, 'pressure', units):.2f} {unit_shown('pressure', units)}"
-        self.readings.appendPlainText(f"{now / 60:.2f}, {shown}")
+        box.appendPlainText(f"{now / 60:.2f}, {shown}")
 
     # -- kept tests and rules ----------------------------------------------------------------------------------------
 

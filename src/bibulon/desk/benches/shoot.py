@@ -13,7 +13,8 @@ from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.work.run_controller import PACES
-from bibulon.job import Job
+from bibulon.instruments.protocol import CHANNELS
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
@@ -21,7 +22,7 @@ from bibulon.quantities import clock_time, run_clock, show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
 
-CHECKS_PX = 240
+CHECKS_PX, TOUCH_PX = 240, 128
 
 
 class ShootBench(Bench):
@@ -31,6 +32,7 @@ class ShootBench(Bench):
 
     def build(self) -> None:
         self.ticks: TickList | None = None
+        self.touches: list[tuple[ShotFigure, QPushButton]] = []
         self._build_clocks()
         self.alerts = column(3)
         self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
@@ -55,18 +57,27 @@ class ShootBench(Bench):
         clocks.setVerticalSpacing(0)
         self.time = label("0:00:00", "huge", wrap=False)
         self.gel = label("", "huge", wrap=False)
-        self.bucket = label("–", "large", wrap=False)
-        self.vacuum = label("–", "large", wrap=False)
+        self.read = {channel: label("–", "large", wrap=False) for _, channel in self._shown()}
         figures = (
             ("Clock", self.time),
             ("Resin flows for", self.gel),
-            ("Bucket", self.bucket),
-            ("Vacuum", self.vacuum),
+            *((name, self.read[channel]) for name, channel in self._shown()),
         )
         for at, (name, widget) in enumerate(figures):
             clocks.addWidget(label(name, "muted"), 2 * (at // 2), at % 2)
             clocks.addWidget(widget, 2 * (at // 2) + 1, at % 2)
         self.body.addLayout(clocks)
+
+    def _shown(self) -> tuple[tuple[str, str], ...]:
+        """What is read in large figures: its name and instrument."""
+        process = self.document.job.process
+        if not self.document.job.in_mould:
+            return ("Bucket", "scale"), ("Vacuum", "vacuum")
+        other = (
+            ("Flange", "flange") if process in CLAMPED_BY_VACUUM
+            else ("Bladder", "bladder") if process in WITH_BLADDER else ("Supply", "supply")
+        )  # fmt: skip
+        return other, ("Cavity", "vacuum"), ("Mass in", "meter"), ("In the pot", "catch")
 
     def _build_next(self) -> None:
         self.next_button = QPushButton()
@@ -84,7 +95,7 @@ class ShootBench(Bench):
         self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
         self.batch = self._glove("Batch poured", self._pour)
         self.clamp = self._glove("All feeds clamped", lambda: self._log("valve clamped", ALL_FEEDS))
-        self.reading = self._glove("Log readings", lambda: self._log("reading"))
+        self.reading = self._glove("Log readings", self._log_readings)
         for at, button in enumerate((self.mark, self.batch, self.clamp, self.reading)):
             grid.addWidget(button, at // 2, at % 2)
         self.body.addLayout(grid)
@@ -108,7 +119,17 @@ class ShootBench(Bench):
                     "Typed and Enter: it is logged for this shot.",
                 )  # fmt: skip
                 field.editor.setMinimumHeight(44)
-                self.add(field)
+                row = QHBoxLayout()
+                row.addWidget(field, 1)
+                if figure.channel:
+                    touch = QPushButton("–")
+                    touch.setMinimumSize(TOUCH_PX, 44)
+                    touch.setAccessibleName(f"Log {figure.words} as read")
+                    touch.setToolTip("What the instrument shows now: one touch logs it")
+                    touch.clicked.connect(lambda _=False, figure=figure: self._touch(figure))
+                    row.addWidget(touch)
+                    self.touches.append((figure, touch))
+                self.body.addLayout(row)
         self.section("Checks of this shot")
         self.ticks = TickList(self, self._checks, ("Checks of this shot", "checked"), CHECKS_PX)
 
@@ -120,12 +141,14 @@ class ShootBench(Bench):
         value = figure_of(figure, self.document.job.shot)
         return "" if value is None else show(value, figure.kind, self.document.assessment.units)
 
+    def _touch(self, figure: ShotFigure) -> None:
+        value = self.desk.run.latest(figure.channel)
+        if value is not None:
+            self._guarded(lambda: self.desk.run.log_figure(figure, value))
+
     def _log_figure(self, figure: ShotFigure, text: str) -> None:
         value = parse(text, figure.kind, self.document.assessment.units)
-        field = {"mass": "mass_kg", "small mass": "mass_kg", "pressure": "vacuum_pa", "temperature": "temperature_k"}[
-            figure.kind
-        ]
-        if not self._guarded(lambda: self.desk.run.log("reading", figure.label, **{field: value})):
+        if not self._guarded(lambda: self.desk.run.log_figure(figure, value)):
             raise ValueError("It was NOT logged. Write it down.")
 
     def _build_instruments(self) -> None:
@@ -162,9 +185,13 @@ class ShootBench(Bench):
         self.time.setText(run_clock(clock))
         left = self.document.assessment.flows_until_s - clock
         self.gel.setText(run_clock(left) if left > 0 else "over")
-        bucket, vacuum = run.latest("scale"), run.latest("vacuum")
-        self.bucket.setText("–" if bucket is None else show(bucket, "mass", units))
-        self.vacuum.setText("–" if vacuum is None else show(vacuum, "pressure", units))
+        for channel, shown in self.read.items():
+            value = run.latest(channel)
+            shown.setText("–" if value is None else show(value, CHANNELS[channel], units))
+        for figure, button in self.touches:
+            value = run.latest(figure.channel)
+            button.setEnabled(value is not None and run.running and not self.document.read_only)
+            button.setText("–" if value is None else f"Log {show(value, figure.kind, units)}")
         step = run.next()
         self.next_button.setEnabled(step is not None and not self.document.read_only)
         if step is None:
@@ -230,6 +257,9 @@ class ShootBench(Bench):
 
     def _log(self, kind: EventKind, text: str = "") -> None:
         self._guarded(lambda: self.desk.run.log(kind, text))
+
+    def _log_readings(self) -> None:
+        self._guarded(self.desk.run.log_readings)
 
     def _pour(self) -> None:
         """The batch that is due, or one more than planned."""

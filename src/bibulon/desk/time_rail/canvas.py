@@ -1,7 +1,7 @@
 """The time rail under mouse and keys.
 
-Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it. From the keyboard, left and right
-scrub by a minute.
+Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it; on the lane of an injection ends,
+pressures and rates of its steps are dragged. From the keyboard, left and right scrub by a minute.
 """
 
 from __future__ import annotations
@@ -14,10 +14,14 @@ from PySide6.QtGui import (
 
 from bibulon.assess import Moment, resin_at
 from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
+from bibulon.desk.time_rail.recipe_lane import Grip
+from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
+from bibulon.job import Job
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
+from bibulon.mould.injection import InjectionCourse
 from bibulon.quantities import run_clock, show
 
 ROUND_S = 10.0
@@ -33,10 +37,18 @@ class TimeCanvas(TimePicture):
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self._held: str | None = None
+        self._gripped: tuple[Grip, InjectionCourse, Scale] | None = None
+        """What is held of the injection, its course before it was moved, and the clock as it was then."""
+        self._moved = False
         self._spoken = SpokenObjects(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Time rail")
         self.setMouseTracking(True)
+
+    def set_document(self, document: Document) -> None:
+        """Show another document."""
+        self.document = self.recipe.document = document
+        self.recipe.touched = self._gripped = self._held = None
 
     def speak(self) -> None:
         """Have programs that read the screen know what stands on the clock."""
@@ -82,21 +94,46 @@ class TimeCanvas(TimePicture):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self._held = self._flag_at(event.position())
-        if self._held is None:
+        grip, course = self.recipe.grip_at(self.scale(), event.position()), self.recipe.course()
+        self.recipe.touched = grip
+        if grip is not None and course is not None:
+            self._gripped, self._moved = (grip, course, self.scale()), False
+            self.update()
+        elif self._held is None:
             self.scrub(self.scale().time(event.position().x()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         position = event.position()
         self.pointer_described.emit(self._resin_text(self.scale().time(position.x())))
         if not event.buttons() & Qt.MouseButton.LeftButton:
-            over = self._flag_at(position) is not None
-            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
+            grip = self.recipe.grip_at(self.scale(), position)
+            along = self._flag_at(position) is not None or (grip is not None and grip.of == "end")
+            upright = Qt.CursorShape.SizeVerCursor if grip is not None else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.SizeHorCursor if along else upright)
+            return
+        if self._gripped is not None:
+            dragged, self._moved = self._dragged(position), True
+            self.pointer_described.emit(self.recipe.words(self._gripped[0], dragged))
+            self.document.preview(dragged)
             return
         if self._held is None:
             self.scrub(self.scale().time(position.x()))
             return
         line = self.document.job.line(self._held)
         self.document.preview(with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(position)))))
+
+    def _dragged(self, position: QPointF) -> Job:
+        assert self._gripped is not None
+        grip, course, scale = self._gripped
+        return self.recipe.dragged(self.document.job, course, grip, scale.time(position.x()), position.y())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        divided = self.recipe.divided(self.scale(), event.position())
+        if divided is None:
+            super().mouseDoubleClickEvent(event)
+            return
+        self._gripped = None
+        self.document.edit("divide a step", divided)
 
     def leaveEvent(self, event: QEvent) -> None:
         self.pointer_described.emit("")
@@ -106,6 +143,12 @@ class TimeCanvas(TimePicture):
         return max(round(self.scale().time(position.x()) / ROUND_S) * ROUND_S, 0.0)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._gripped is not None:
+            grip = self._gripped[0]
+            if self._moved:  # a click alone chooses
+                self.document.edit(f"{grip.of} of step {grip.step + 1}", self._dragged(event.position()))
+            self._gripped = None
+            return
         if self._held is not None:
             line = self.document.job.line(self._held)
             edited = with_line(self.document.job, revised(line, opens=AtTime(time_s=self._round(event.position()))))
@@ -119,6 +162,9 @@ class TimeCanvas(TimePicture):
             self.scrub(here + steps[Qt.Key(event.key())])
         elif event.key() == Qt.Key.Key_Home:
             self.scrub(0.0)
+        elif event.key() == Qt.Key.Key_Delete and (joined := self.recipe.without_touched()) is not None:
+            self.recipe.touched = None
+            self.document.edit("take out a step", joined)
         elif event.key() == Qt.Key.Key_End:
             self.scrub(None)
         else:

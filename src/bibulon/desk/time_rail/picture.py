@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
@@ -20,6 +18,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bibulon.assess import Moment, in_bucket_kg
+from bibulon.desk.time_rail.recipe_lane import LANE, RecipeLane
+from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
@@ -28,21 +28,11 @@ from bibulon.quantities import clock_time, run_clock, show
 
 LEFT, RIGHT = 12, 16
 FILL_LANE, BATCH_LANE, FLAG_LANE = (20, 46), (52, 70), (78, 96)
-STEPS_S = (60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
-
-
-@dataclass(frozen=True)
-class Scale:
-    start_s: float
-    end_s: float
-    left: float
-    right: float
-
-    def x(self, time_s: float) -> float:
-        return self.left + (time_s - self.start_s) / (self.end_s - self.start_s) * (self.right - self.left)
-
-    def time(self, x: float) -> float:
-        return self.start_s + (x - self.left) / (self.right - self.left) * (self.end_s - self.start_s)
+BEFORE_SHOT, AFTER_SHOT = 0.12, 1.5
+"""The rail of a shot in a mould goes from so much of its span before the start to so many times the fill."""
+PLAIN_PX, WITH_RECIPE_PX = 116, 166
+"""Height of the rail, and of that with the lane of an injection."""
+STEPS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
 
 
 class TimePicture(QWidget):
@@ -56,14 +46,28 @@ class TimePicture(QWidget):
         """The moment that is shown; None for the end of the fill."""
         self.now_s: float | None = None
         """The run clock while a shot goes on."""
-        self.setMinimumHeight(116)
+        self.recipe = RecipeLane(document)
+        self.set_height()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_height(self) -> None:
+        """Make room for the lane of the injection where there is one."""
+        self.setFixedHeight(WITH_RECIPE_PX if self.document.job.in_mould else PLAIN_PX)
+
+    @property
+    def foot(self) -> int:
+        """Where the lanes end and the time of day stands."""
+        return LANE[1] + 2 if self.document.job.in_mould else 99
 
     def scale(self) -> Scale:
         """Start and end of what is shown: the shot, or the whole day."""
         a = self.document.assessment
         moments = a.moments
         start = min([-300.0, *(moment.start_s for moment in moments)])
+        fill_s = self.fill_end()
+        if self.document.job.in_mould and fill_s > 0 and not self.whole_day:  # a shot may take less than a minute
+            end = max(AFTER_SHOT * fill_s, 30.0, self.now_s or 0.0)
+            return Scale(-BEFORE_SHOT * end, end, LEFT, self.width() - RIGHT)
         if self.whole_day:
             end = max(moment.end_s for moment in moments)
         else:
@@ -90,6 +94,7 @@ class TimePicture(QWidget):
             if moment.kind in ("mix", "batch"):
                 self._batch(painter, scale, moment)
         self._bucket(painter, scale)
+        self.recipe.paint(painter, scale)
         self._band(painter, scale)
         self._flags(painter, scale)
         self._marks(painter, scale)
@@ -110,10 +115,14 @@ class TimePicture(QWidget):
             if not scale.left <= x <= scale.right:
                 continue
             painter.setPen(QPen(palette.colour("rule", 150), 1))
-            painter.drawLine(QPointF(x, 15), QPointF(x, 98))
+            painter.drawLine(QPointF(x, 15), QPointF(x, self.foot - 1))
             painter.setPen(QColor(palette.muted))
-            minutes = "start" if index == 0 else show(time_s, "duration")
-            for text, top in ((minutes, 0), (clock_time((start + time_s) % 86400), 99)):
+            whole, rest = divmod(time_s, 60)
+            apart = show(time_s, "duration") if step % 60 == 0 else f"{whole}:{rest:02}"
+            times = [("start" if index == 0 else apart, 0)]
+            if (start + time_s) % 60 == 0:  # the time of day is told in whole minutes
+                times.append((clock_time((start + time_s) % 86400), self.foot))
+            for text, top in times:
                 half = painter.fontMetrics().horizontalAdvance(text) / 2 + 1
                 middle = min(max(x, half), self.width() - half)  # those at the ends are not cut off
                 painter.drawText(QRectF(middle - half, top, 2 * half, 14), Qt.AlignmentFlag.AlignCenter, text)
@@ -190,7 +199,9 @@ class TimePicture(QWidget):
 
     def _batch(self, painter: QPainter, scale: Scale, moment: Moment) -> None:
         palette = theme.current.palette
-        left, right = scale.x(moment.start_s), scale.x(moment.end_s)
+        left, right = max(scale.x(moment.start_s), 2.0), min(scale.x(moment.end_s), self.width() - 2.0)
+        if right <= left:
+            return
         mixing = moment.kind == "mix"
         top = BATCH_LANE[0] + (10 if mixing else 0)
         box = QRectF(left + 0.5, top, max(right - left - 1, 2), 9)
@@ -274,13 +285,13 @@ class TimePicture(QWidget):
         if self.now_s is not None:
             x = scale.x(self.now_s)
             painter.setPen(QPen(QColor(palette.accent), 3))
-            painter.drawLine(QPointF(x, 12), QPointF(x, 100))
+            painter.drawLine(QPointF(x, 12), QPointF(x, self.foot + 1))
         if self.document.assessment.fill is None:
             return
         time_s = self.fill_end() if self.time_s is None else self.time_s
         x = scale.x(time_s)
         painter.setPen(QPen(QColor(palette.ink), 1.6))
-        painter.drawLine(QPointF(x, 14), QPointF(x, 98))
+        painter.drawLine(QPointF(x, 14), QPointF(x, self.foot - 1))
         painter.setBrush(QColor(palette.ink))
         painter.drawPolygon(QPolygonF([QPointF(x - 6, 46), QPointF(x + 6, 46), QPointF(x, 53)]))
         text = run_clock(time_s)

@@ -45,12 +45,13 @@ class TimeRail(QWidget):
         self._timer.timeout.connect(self._tick)
 
     def set_document(self, document: Document) -> None:
-        self.canvas.document = document
+        self.canvas.set_document(document)
         self.canvas.scrub(None)
 
     def refresh(self) -> None:
         if self.canvas.time_s is not None and self.canvas.time_s >= self.canvas.fill_end() > 0:
             self.canvas.scrub(None)
+        self.canvas.set_height()
         self.canvas.speak()
         self.canvas.update()
 

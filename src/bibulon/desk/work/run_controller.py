@@ -20,6 +20,7 @@ from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of
 from bibulon.job import shot_clock
 from bibulon.job.run import EventKind, entry, open_feeds
+from bibulon.mould.shots import ShotFigure, field_of, figures_for
 from bibulon.quantities import run_clock
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 
@@ -164,11 +165,30 @@ class RunController(QObject):
             **{"vacuum_pa": self.latest("vacuum"), "temperature_k": self.latest("pot"), **more},
         )
         self.document.append_event(event)
+        if self.simulated is not None and kind == "valve clamped" and not self._feeding():
+            self.simulated.clamp_feeds()
         with suppress(OSError):  # the entry is on disk; the clock can still be taken up by its time
             shot_clock.write_down(self.document.kept.clock, clock, event.number)
         if self.started:
             self.resume_at(clock)
         self.update_timer()
+
+    def _feeding(self) -> bool:
+        """Whether any feed is open."""
+        job = self.document.job
+        return bool(open_feeds((feed.label for feed in job.feeds), job.shot))
+
+    def log_readings(self) -> None:
+        """Log what the instruments show: in a mould every figure of the shot that is read. Raises OSError."""
+        read = [figure for figure in figures_for(self.document.job.process) if self.latest(figure.channel) is not None]
+        if not self.document.job.in_mould or not read:
+            self.log("reading")
+        for figure in read if self.document.job.in_mould else ():
+            self.log_figure(figure, self.latest(figure.channel) or 0.0)
+
+    def log_figure(self, figure: ShotFigure, value: float) -> None:
+        """Log one figure of a shot. Raises OSError."""
+        self.log("reading", figure.label, **{field_of(figure): value})
 
     def begin_anew(self) -> None:
         """Begin another run of the same lay-up: the log stays, and the list of the shot is empty again. Raises
@@ -203,7 +223,7 @@ class RunController(QObject):
     def alerts(self) -> tuple[str, ...]:
         """What has to be said aloud now."""
         job, alerts = self.document.job, []
-        feeding = bool(open_feeds((feed.label for feed in job.feeds), job.shot))
+        feeding = self._feeding()
         bucket, pot, vacuum = self.latest("scale"), self.latest("pot"), self.latest("vacuum")
         poured = any(event.kind == "batch added" for event in job.shot)
         if (
@@ -253,6 +273,8 @@ class RunController(QObject):
                 self.simulated.pour(event.mass_kg)
         if self.started:
             self.simulated.open_feed(self.clock_s)
+            if not self._feeding():
+                self.simulated.clamp_feeds()
         self._listen(self.simulated.url)
         self.set_pace(pace)
 
