@@ -40,11 +40,17 @@ def _released(job: Job, units: Units) -> str:
     return f"Released{with_what}, coats counted, dry"
 
 
+def _where_it_seals(job: Job, units: Units) -> str:
+    if job.in_mould:
+        return "Seals, their grooves and the joints free of release, fibre and old resin"
+    return "No release where the sealing tape goes: flange wiped back to bare"
+
+
 CHECKS: tuple[tuple[str, Words], ...] = (
     ("M1", _right_mould),
     ("M2", lambda job, units: "Face and flange clean, nothing standing up"),
     ("M3", _released),
-    ("M4", lambda job, units: "No release where the sealing tape goes: flange wiped back to bare"),
+    ("M4", _where_it_seals),
     ("M5", lambda job, units: "The mould itself proved air-tight"),
     ("M6", _warm),
     ("M7", _draft),

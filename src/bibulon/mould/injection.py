@@ -15,6 +15,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_pair
 from bibulon.job.pair import Injection, InjectionStep, Until, UntilMass, UntilPressure, UntilTime, UntilVolume
+from bibulon.quantities import Units, show
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -57,6 +58,25 @@ def injection_course(job: Job, fill: FillResult) -> InjectionCourse:
         over[0] = over[1]
     begun = [at for at in fill.stage_begun_s if at <= fill.end_s]
     return InjectionCourse(times, rate, over, drawn, tuple(zip(begun, [*begun[1:], fill.end_s], strict=True)))
+
+
+def step_words(step: InjectionStep, units: Units) -> str:
+    """What a step does and until when, in words."""
+    pressure = show(step.over_pressure_pa, "pressure difference", units)
+    if step.rate_m3_s is None:
+        does = "vacuum alone" if step.over_pressure_pa == 0 else pressure
+    else:
+        does = f"{show(step.rate_m3_s, 'flow rate', units)}, {pressure} at most"
+    until = step.until
+    if isinstance(until, UntilVolume):
+        return f"{does} until {show(until.volume_m3, 'volume', units)}"
+    if isinstance(until, UntilMass):
+        return f"{does} until {show(until.mass_kg, 'mass', units)}"
+    if isinstance(until, UntilTime):
+        return f"{does} until {show(until.time_s, 'duration', units)}"
+    if isinstance(until, UntilPressure):
+        return f"{does} until {show(until.over_pressure_pa, 'pressure difference', units)}"
+    return does
 
 
 def ended_at(job: Job, course: InjectionCourse, number: int, time_s: float) -> Job:

@@ -10,6 +10,7 @@ from reportlab.platypus import Flowable
 from shapely import LineString
 
 from bibulon.appearance import LIGHT
+from bibulon.arrays import Floats
 from bibulon.assess import Assessment
 from bibulon.flow.contours import contour, round_levels
 from bibulon.job.base import Point
@@ -18,6 +19,9 @@ from bibulon.quantities import show
 FEED, VENT, INK, MUTED, MEDIA, PLUM = (
     colors.HexColor(code) for code in (LIGHT.feed, LIGHT.vent, LIGHT.ink, LIGHT.muted, "#EFE3C8", "#9A5A2A")
 )
+
+LABEL_PT = (24.0, 8.0)
+"""Texts of contours keep so far apart."""
 
 
 class PlanDrawing(Flowable):
@@ -90,14 +94,23 @@ class PlanDrawing(Flowable):
         self.canv.setStrokeColor(PLUM)
         self.canv.setFillColor(PLUM)
         self.canv.setFont(self.face, 6)
+        taken = [self._at(line.place) for line in self.assessment.job.lines]
         for level in round_levels(fill.end_s):
             segments = contour(fill.mesh, fill.arrival_s, level)
             for start, end in segments:
                 self.canv.line(*self._at((start[0], start[1])), *self._at((end[0], end[1])))
-            if len(segments):
-                middle = segments[np.argmin(((segments.mean(axis=1) - segments.mean(axis=(0, 1))) ** 2).sum(axis=1))]
-                x, y = self._at((float(middle[0][0]), float(middle[0][1])))
-                self.canv.drawString(x + 2, y + 1, show(level, "duration"))
+            self._label(segments, show(level, "duration"), taken)
+
+    def _label(self, segments: Floats, text: str, taken: list[tuple[float, float]]) -> None:
+        """Say *text* once beside a contour, as near to its middle as leaves room for the texts that are there."""
+        middles = segments.mean(axis=1)
+        order = np.argsort(((middles - middles.mean(axis=0)) ** 2).sum(axis=1)) if len(segments) else ()
+        for number in order:
+            x, y = self._at((float(middles[number][0]), float(middles[number][1])))
+            if all(abs(x - other_x) > LABEL_PT[0] or abs(y - other_y) > LABEL_PT[1] for other_x, other_y in taken):
+                taken.append((x, y))
+                self.canv.drawString(x + 2, y + 1, text)
+                return
 
     def _line(self, points: tuple[Point, ...], kind: str, label: str) -> None:
         canvas = self.canv
@@ -129,7 +142,7 @@ class PlanDrawing(Flowable):
         right, top = self._at((float(high[0]), float(high[1])))
         self.canv.drawCentredString((left + right) / 2, bottom - 14, show(float(length), "length", units))
         self.canv.saveState()
-        self.canv.translate(left - 8, (bottom + top) / 2)
+        self.canv.translate(left - 16, (bottom + top) / 2)
         self.canv.rotate(90)
         self.canv.drawCentredString(0, 0, show(float(width), "length", units))
         self.canv.restoreState()

@@ -6,8 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.lines import AtTime, Line, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
+from bibulon.mould.injection import step_words
 from bibulon.quantities import clock_time, run_clock, show
 
 
@@ -55,13 +57,36 @@ READY_CHECKS = {
 """What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
 
 
+def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
+    """What is checked before the first feed of *job* is opened."""
+    if not job.in_mould:
+        return READY_CHECKS
+    source = job.pair.injection.source
+    supply = {
+        "bucket": "Dip tube to the floor of the bucket, no air in the hose.",
+        "pressure pot": "Pot shut, relief valve free, no air in the hose.",
+        "machine": "Recipe set, hose free of air" + (" and warm." if job.pair.injection.recirculated else "."),
+    }[source]
+    if job.process in CLAMPED_BY_VACUUM:
+        held = "Both spaces held and read, neither moves"
+    elif job.process in WITH_BLADDER:
+        held = "Cavity held, the bladder keeps its pressure"
+    else:
+        held = "Cavity held and read, all clamps shut"
+    return {
+        "hold": (held, "Pump and its spare proved before anything is mixed; catch pot empty, its lid on."),
+        "people": ("Vent open and watched, hands clear of the mould", f"Gloves and glasses on. {supply}"),
+    }
+
+
 def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     """Steps of the shot in the order they are due."""
     checks = [
-        RunStep(f"check {label}", text, hint, None, "step done", label) for label, (text, hint) in READY_CHECKS.items()
+        RunStep(f"check {label}", text, hint, None, "step done", label)
+        for label, (text, hint) in ready_checks(assessment.job).items()
     ]
     vents = (step for vent in assessment.job.vents for step in _clamping(vent))
-    timed = [*_pourings(assessment), *_feeding(assessment), *vents]
+    timed = [*_pourings(assessment), *_feeding(assessment), *_recipe(assessment), *vents]
     timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
     return (*checks, *timed, *_endings(assessment))
 
@@ -96,6 +121,21 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
         yield from _clamping(feed)
 
 
+def _recipe(assessment: Assessment) -> Iterator[RunStep]:
+    """The steps of an injection after the first, when they are due as simulated."""
+    job, fill, units = assessment.job, assessment.fill, assessment.units
+    if not job.in_mould or job.pair.injection.source == "machine":  # which goes on by itself
+        return
+    steps = job.pair.injection.steps
+    begun = fill.stage_begun_s if fill is not None else ()
+    for number, (step, before) in enumerate(zip(steps[1:], steps[:-1], strict=True), 2):
+        due = begun[number - 1] if number <= len(begun) else None
+        was = step_words(before, units).partition(" until ")[2]
+        hint = f"Step {number} of the recipe, once {was} is reached." if was else f"Step {number} of the recipe."
+        what = f"Supply to {step_words(step, units)}"
+        yield RunStep(f"recipe {number}", what, hint, due, "step done", f"recipe {number}")
+
+
 def _clamping(line: Line) -> Iterator[RunStep]:
     """The clamping of a line by the clock, if one is planned."""
     if line.closes_s is not None:
@@ -107,13 +147,29 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     """What is left for the end: feeds that no time is planned for, and the vacuum."""
     job, end = assessment.job, assessment.fill.end_s if assessment.fill else None
     hint = "When the vent shows steady resin and the underside is wet. Vacuum stays on until gel."
+    injection = job.pair.injection
+    if job.in_mould:
+        hint = "When the vent shows steady resin, free of air."
+        if injection.stop == "by mass" and injection.stop_kg is not None:
+            hint = f"At {show(injection.stop_kg, 'mass', assessment.units)} in, or sooner if the vent shows resin."
     for feed in job.feeds:
         if feed.closes_s is None:
             name = f"clamp {feed.id} at the end"
             yield RunStep(name, f"Clamp {feed.word} {feed.label}", hint, end, "valve clamped", feed.label)
+    if job.in_mould and injection.vent_after == "held":
+        held = show(job.pair.hold_pa, "pressure", assessment.units)
+        what = f"Cavity to {held}"
+        yield RunStep("hold until gel", what, "Held there until gel.", end, "step done", "holding vacuum")
+    elif job.in_mould:
+        for vent in job.vents:
+            if vent.closes_s is None:
+                what = f"Clamp vent {vent.label}"
+                yield RunStep(f"clamp {vent.id} at the end", what, "It stays shut.", end, "valve clamped", vent.label)
     release = assessment.cure.release_s
     earliest = clock_time(job.shop.shot_start_s + release)
     hint = f"Not before {earliest}, and only if a sample is hard."
+    if job.process in WITH_BLADDER:
+        hint += " The bladder is let off before any clamp is opened."
     yield RunStep("release", "Let the vacuum go", hint, release, "vacuum let go", "")
 
 

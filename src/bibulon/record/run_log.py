@@ -12,11 +12,13 @@ from bibulon.record.run_list import READY_CHECKS
 
 def what(event: RunEvent) -> str:
     """What happened, in a word or two."""
-    return event.kind if _check(event) else f"{event.kind} {event.label}".strip()
+    return event.kind if event.kind == "step done" else f"{event.kind} {event.label}".strip()
 
 
 def _check(event: RunEvent) -> str:
-    return READY_CHECKS[event.label][0] if event.kind == "step done" and event.label in READY_CHECKS else ""
+    """What a step on the run list was, where the entry does not say it itself."""
+    known = event.kind == "step done" and not event.text and event.label in READY_CHECKS
+    return READY_CHECKS[event.label][0] if known else ""
 
 
 def details(event: RunEvent, units: Units) -> str:

@@ -27,6 +27,7 @@ from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, from_to, run_clock, show
+from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, opening_in_words
 from bibulon.record.run_log import log_rows
@@ -46,6 +47,7 @@ class _Traveller(Sheet):
             *self.lines(),
             *self.charge(),
             *self.holds(),
+            *self.shots(),
             *self.log(),
             *self.photographs(),
             *self.signatures(),
@@ -100,6 +102,34 @@ class _Traveller(Sheet):
             self.text(", ".join(facts) + "."),
             Spacer(1, 2),
             self.table(["", "Before anything is laid", "Checked", "By"], rows, [10, 110, 30, 30]),
+            *(self.shut_mould() if self.job.in_mould else []),
+        ]
+
+    def shut_mould(self) -> list[Flowable]:
+        """Settings, joints and lives of a mould that is shut all round."""
+        joints = [[joint.name, joint.sealed, ""] for joint in self.job.pair.joints]
+        return [
+            Spacer(1, 6),
+            self.table(["Set", "To"], settings_rows(self), [60, 120]),
+            *([Spacer(1, 6), self.table(["Joint", "Sealed", "Checked by"], joints, [80, 60, 40])] if joints else []),
+            Spacer(1, 6),
+            self.table(["Wears out", "Shots made", "Good for", "Left"], life_rows(self), [80, 35, 35, 30]),
+        ]
+
+    def shots(self) -> list[Flowable]:
+        """The checks of this shot and the shots before it, where a job is shot again and again."""
+        if not self.job.in_mould:
+            return []
+        heads, rows = shot_rows(self)
+        width = 142 / (len(heads) - 2)
+        return [
+            self.text("Checks of this shot", "head"),
+            self.table(["", "", "Checked"], check_rows(self, done=True), [11, 129, 40]),
+            self.text("Shots", "head"),
+            self.table(heads, rows, [12, 26, *(width for _ in heads[2:])])
+            if rows
+            else self.text("None has been logged."),
+            *([self.text("! deserves a look: off its chart.", "muted")] if rows else []),
         ]
 
     def ply_book(self) -> list[Flowable]:
@@ -137,7 +167,7 @@ class _Traveller(Sheet):
                     when += f" (about {run_clock(opened[line.id])})"
             clamped = "" if line.closes_s is None else f"clamped at {run_clock(line.closes_s)}"
             hose = self.show(line.hose_length_m, "distance")
-            rows.append([line.label, line.kind, hose, f"{when}, {clamped}" if clamped else when])
+            rows.append([line.label, line.word, hose, f"{when}, {clamped}" if clamped else when])
         return [
             self.text("Lines and valves", "head"),
             self.table(["Label", "Line", "Hose", "Opened and clamped"], rows, [20, 25, 30, 105]),
@@ -203,10 +233,10 @@ class _Traveller(Sheet):
     def log(self) -> list[Flowable]:
         rows = [
             [str(row.number or ""), row.at.strftime("%d %b %H:%M:%S"), row.clock, row.what, row.details]
-            for row in log_rows(self.job.run, self.assessment.units)
+            for row in log_rows(self.job.shot if self.job.in_mould else self.job.run, self.assessment.units)
         ]
         return [
-            self.text("Run log", "head"),
+            self.text("Run log of this shot" if self.job.in_mould else "Run log", "head"),
             self.table(["", "Time", "Clock", "What", "Details"], rows, [10, 32, 18, 44, 76])
             if rows
             else self.text("No shot has been run."),

@@ -202,7 +202,8 @@ class RunController(QObject):
         """Tick *step*: log it, start the clock with the first valve, and tell the simulated bench."""
         if step.kind == "valve opened" and not self.started:
             self.log("started")
-        self.log(step.kind, step.label, mass_kg=step.mass_kg)
+        said = step.text if step.kind == "step done" else ""
+        self.log(step.kind, step.label, mass_kg=step.mass_kg, text=said)
         if self.simulated is not None:
             if step.kind == "valve opened":
                 self.simulated.open_feed()
