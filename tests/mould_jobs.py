@@ -11,7 +11,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
-from bibulon.job.pair import InjectionStep, Joint
+from bibulon.job.pair import Fitting, InjectionStep, Joint
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
 
@@ -93,7 +93,7 @@ BLADDER_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "bladder-below-resin": lambda job: blown(pressed(job, 60_000.0), over_pressure_pa=30_000.0),
     "bladder-vent-shut": lambda job: blown(pressed(job, 60_000.0), over_pressure_pa=50_000.0),
     "bladder-over-rated": lambda job: blown(job, over_pressure_pa=250_000.0),
-    "parting-force": lambda job: pair(job, clamp=revised(job.pair.clamp, count=2)),
+    "parting-force": lambda job: pair(job, clamp=revised(job.pair.clamp, force_n=900.0)),
     "bladder-off-girth": lambda job: blown(job, stretch=0.2),
     "plan-does-not-close": lambda job: changed(
         job, part=revised(job.part, outline=((0.0, 0.0), (1.0, 0.0), (0.5, 0.4)))
@@ -131,6 +131,13 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "shot-off-chart": lambda job: changed(job, run=demo_job(DEMO_FILES[2]).run[: last_entry_of_shot(17)]),
     "release-late": lambda job: changed(
         job, series=revised(job.series, cycle=revised(job.series.cycle, wanted_s=1800.0))
+    ),
+    "seal-attacked": lambda job: pair(job, outer_seal=revised(job.pair.outer_seal, stands_styrene=False)),
+    "tube-off-sleeve": lambda job: pair(job, sleeve_m=0.0142),
+    "dowels-close": lambda job: pair(job, fittings=(Fitting(id="d1", kind="dowel", place=(0.0, -0.1)),)),
+    "clamps-apart": lambda job: pair(
+        pressed_shut(job, 20_000.0),
+        fittings=tuple(Fitting(id=f"c{x}", kind="clamp", place=(x, -0.1)) for x in (0.1, 0.4, 0.7)),
     ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,

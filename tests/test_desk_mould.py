@@ -15,9 +15,10 @@ from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.window import Window
 from bibulon.job.edits import with_pair
-from bibulon.job.pair import Injection, InjectionStep, UntilMass
+from bibulon.job.pair import Injection, InjectionStep, MouldPair, UntilMass
 from bibulon.job.storage import dump, parse
 from bibulon.mould.clamp import highest_injection_pa
+from bibulon.mould.fittings import gauge_pa
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
 
@@ -324,3 +325,52 @@ def test_a_bladder_job_is_planned_and_ticked(window: Window, qtbot) -> None:
     assert sum("sealed on the resin side" in text for text in said) == 5 and not any(
         "upper half" in text for text in said
     )
+
+
+def test_seals_channel_and_fittings_are_chosen_moved_and_typed(window: Window, qtbot) -> None:
+    """By mouse: the outer seal pulled out, a clamp put, moved along the flange and typed; by keyboard: Tab, arrows."""
+    put_lid(window, qtbot)
+    window.go("mould")
+
+    def pair_now() -> MouldPair:
+        window.refresh()
+        return window.document.job.pair
+
+    click(window, 0.55, -0.03)
+    assert window.plan.chosen == "inner seal"
+    assert pair_now() == demo_job(DEMO_FILES[2]).pair  # a click chooses, and moves nothing
+    click(window, 0.55, -0.17)
+    assert window.plan.chosen == "outer seal"
+    drag(window, (0.55, -0.17), (0.55, -0.22))
+    assert pair_now().flange_m == pytest.approx(0.19, abs=0.004) and pair_now().seal_off_m == 0.03
+    window.plan.setFocus()
+    QTest.keyClick(window.plan, Qt.Key.Key_Down)
+    assert pair_now().flange_m == pytest.approx(0.185, abs=0.004)
+    wait_for_fill(window)
+    before = len(pair_now().fittings)
+    QTest.keyClick(window.plan, Qt.Key.Key_K)
+    click(window, 0.55, -0.2)
+    put = pair_now().fittings[-1]
+    assert len(pair_now().fittings) == before + 1 and put.kind == "clamp" and window.plan.chosen == put.id
+    assert put.place[1] == pytest.approx(-(0.03 + pair_now().flange_m / 2), abs=0.003)  # on the flange's middle
+    type_into(bench(window), "Sits at x, y", "1.3 m, 0.4 m")
+    moved = pair_now().fittings[-1]
+    assert moved.place == pytest.approx((1.1 + 0.03 + pair_now().flange_m / 2, 0.4), abs=0.004)
+    window.plan.setFocus()
+    QTest.keyClick(window.plan, Qt.Key.Key_Delete)
+    assert len(pair_now().fittings) == before
+    gauge = next(fitting for fitting in pair_now().fittings if fitting.kind == "gauge")
+    window.plan.choose(gauge.id)
+    window.refresh()
+    fill = window.document.assessment.fill
+    assert fill is not None
+    shown = gauge_pa(fill, gauge.place, fill.end_s)
+    assert shown is not None and f"would show {round(shown / 100)} mbar" in texts(bench(window))
+    window.plan.choose("channel")
+    QTest.keyClick(window.plan, Qt.Key.Key_Up)
+    assert pair_now().channel.width_m == pytest.approx(0.017)
+    choose(window, "Channel card", "Half-round channel, 24 mm")
+    assert (pair_now().channel.width_m, pair_now().channel.height_m) == (0.024, 0.012)
+    choose(window, "Outer seal card", "Wing seal, natural rubber, 40 mm")
+    window.refresh()
+    assert "seal-attacked" in caution_ids(window)

@@ -17,6 +17,7 @@ from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
+from bibulon.job.cards import TubeCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.cycle import cycle_of
@@ -116,13 +117,15 @@ def test_the_cycle_is_held_up_by_what_is_busy_longest(lowers: int, people: int, 
     assert cycle.with_another >= cycle.shots_per_shift
 
 
-def test_the_cost_of_a_shot_is_hands_and_moulds() -> None:
+def test_the_cost_of_a_shot_is_hands_moulds_and_thrown_tubes() -> None:
     job = lid()
+    tube = job.card("hose-16", TubeCard).price
+    assert tube is not None
     plan = revised(job.series.cycle, labour_per_h=50.0, mould_price=6000.0)
     job = changed(job, series=revised(job.series, cycle=plan))
     cycle = cycle_of(job, 60.0, 3600.0, 8 * 3600.0)
     hands_h = (plan.clean_s + plan.load_s + plan.close_s + plan.vacuum_s + 60.0 + plan.open_s) / 3600
-    assert cycle.cost_per_shot == pytest.approx(50.0 * hands_h + 6000.0 / job.pair.life_shots)
+    assert cycle.cost_per_shot == pytest.approx(50.0 * hands_h + 6000.0 / job.pair.life_shots + 3 * 1.2 * tube)
 
 
 def test_the_shot_card_is_one_page_with_settings_limits_and_checks() -> None:

@@ -27,6 +27,7 @@ def test_the_shelf_is_wide_and_every_value_has_a_source_and_a_spread() -> None:
     assert len(cards) >= 60 and len({card.id for card in cards}) == len(cards)
     assert {card.kind for card in cards} == {
         "fabric", "core", "surface coat", "media", "peel ply", "film", "tape", "tube", "fitting", "resin", "adhesive",
+        "seal", "channel", "sleeve", "catch pot", "mould clamp", "upper half",
     }  # fmt: skip
     assert all(card.price is not None for card in cards)
     for card in cards:

@@ -29,7 +29,7 @@ from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.cards import TubeCard
-from bibulon.job.edits import revised
+from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
@@ -309,6 +309,21 @@ class Assessment:
         if self.fill is None:
             return np.zeros(0), np.zeros(0)
         return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
+
+
+WARMTHS_K = (-6.0, 6.0)
+COLDEST_SHOP_K, WARMEST_SHOP_K = 263.15, 333.15
+
+
+def cycles_by_warmth(assessment: Assessment) -> tuple[tuple[Cycle, float], ...]:
+    """The cycle with the shop some degrees colder and warmer, its fill as simulated, with the temperatures (K)."""
+    job, found = assessment.job, []
+    for off_k in WARMTHS_K:
+        shop_k = job.shop.temperature_k + off_k
+        shop_k = min(max(shop_k, COLDEST_SHOP_K), WARMEST_SHOP_K)
+        there = changed(job, shop=revised(job.shop, temperature_k=shop_k))
+        found.append((replace(assessment, job=there).cycle, shop_k))
+    return tuple(found)
 
 
 @dataclass(frozen=True)

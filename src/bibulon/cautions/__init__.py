@@ -1,7 +1,7 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``shots``, ``lines``,
+place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``wear``, ``shots``, ``lines``,
 ``layout``, ``tubes``, ``bag``, ``hold``, ``resin``, ``run``; ``safety`` holds the notes about hurting people.
 """
 
@@ -22,6 +22,7 @@ from bibulon.cautions import (
     shots,
     stack,
     tubes,
+    wear,
 )
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, findings_of_plan, remember_findings
 
@@ -46,4 +47,5 @@ __all__ = [
     "shots",
     "stack",
     "tubes",
+    "wear",
 ]

@@ -8,6 +8,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, caution
 from bibulon.job import WITH_BLADDER
 from bibulon.mould.bladder import bladder_margin, girth_of, most_over_pa, parting_force_n
+from bibulon.mould.press import clamps_give_n
 from bibulon.quantities import brief, brief_each, run_clock
 
 TOO_LARGE = 0.08
@@ -77,7 +78,7 @@ def bladder_over_rated(assessment: Assessment) -> Iterator[Finding]:
 )
 def parting_force(assessment: Assessment) -> Iterator[Finding]:
     job, clamp = assessment.job, assessment.job.pair.clamp
-    given = clamp.force_n * (1 if clamp.kind == "press" else clamp.count)
+    given = clamps_give_n(job)
     if given < job.house.clamp_reserve * parting_force_n(job):
         opens, held = brief_each((parting_force_n(job), given), "force", assessment.units)
         yield Finding(f"The bladder parts the mould with about {opens}; {clamp.kind} hold {held}, too little reserve.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -9,21 +10,23 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, inside
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
-from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, Job
+from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, WITH_BLADDER, Job
 from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_pair
 from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
-from bibulon.mould.lives import lives_of
+from bibulon.mould.fittings import clamp_count, clamps_spread, dowels_apart_m, widest_gap
 from bibulon.mould.press import press_forces
-from bibulon.mould.shots import shots_of
 from bibulon.quantities import brief, brief_each, run_clock
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""
 TOO_SOFT = 1.0
 """An upper half that gives by more than this share of the cavity's height bulges."""
+HELD_BY_CLAMPS = CLAMPED_BY_FORCE | WITH_BLADDER
+DOWELS_SHARE = 0.5
+"""Two dowels sit apart by at least this share of the part's reach."""
 DOUBLE_LOAD = 3.0
 """A lap may press so many times what the clamp pulls with before it holds the mould open."""
 
@@ -149,6 +152,48 @@ def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     more = "" if job.pair.clamp.kind == "press" else f": {forces.number} {job.pair.clamp.kind} of these"
     text = f"{opens} opens the mould, the clamps give {given}; with its reserve the house asks for {asks}{more}."
     yield Finding(text, _middle(job), rank=rank)
+
+
+@caution(
+    "clamps-apart",
+    "caution",
+    "mould",
+    why="Halves open between two clamps that sit far apart long before all of them together give way.",
+    remedy="Spread the clamps evenly round the flange, or set one more where the gap is.",
+    fix=Fix(
+        "Spread them evenly",
+        lambda job: clamps_spread(job, clamp_count(job)),
+        helps=lambda job: widest_gap(job) is not None,
+    ),
+    of_plan=True,
+    processes=HELD_BY_CLAMPS,
+)
+def clamps_apart(assessment: Assessment) -> Iterator[Finding]:
+    job, gap = assessment.job, widest_gap(assessment.job)
+    if gap is None or job.pair.clamp.kind == "press" or gap[0] <= job.house.rim_uneven * gap[1]:
+        return
+    apart, even = brief_each(gap[:2], "length", assessment.units)
+    yield Finding(f"Two clamps sit {apart} apart; spread evenly they would sit {even} apart.", gap[2])
+
+
+@caution(
+    "dowels-close",
+    "caution",
+    "mould",
+    why="Dowels that sit close together let the upper half turn about them: the cavity is uneven from side to side.",
+    remedy="Set two dowels at opposite corners, as far apart as the flange allows.",
+    of_plan=True,
+    processes=CLOSED,
+)
+def dowels_close(assessment: Assessment) -> Iterator[Finding]:
+    apart_m, part = dowels_apart_m(assessment.job), assessment.job.part.outline.polygon
+    if apart_m is None:
+        return
+    reach_m = math.hypot(part.bounds[2] - part.bounds[0], part.bounds[3] - part.bounds[1])
+    if apart_m < DOWELS_SHARE * reach_m:
+        apart, reach = brief_each((apart_m, reach_m), "length", assessment.units)
+        said = f"The dowels sit {apart} apart" if apart_m > 0 else "There is one dowel"
+        yield Finding(f"{said}, on a part {reach} from corner to corner.")
 
 
 @caution(
@@ -283,27 +328,6 @@ def lap_doubles(assessment: Assessment) -> Iterator[Finding]:
             )
             yield Finding(f"The lap of ply {ply.number} {takes}.", (joint.x, joint.y))
             return
-
-
-# -- lives -------------------------------------------------------------------------------------------------------------
-
-
-@caution(
-    "past-its-life",
-    "caution",
-    "mould",
-    why="What is worn leaks or bursts when resin is in, and a tired mould takes the surface with it.",
-    remedy="Change what is worn, or have the mould looked at, and set its count anew.",
-    of_plan=True,
-    processes=IN_MOULD,
-)
-def past_its_life(assessment: Assessment) -> Iterator[Finding]:
-    job = assessment.job
-    made = len(shots_of(job))
-    for life in lives_of(job):
-        if not life.left(made):
-            text = f"The {life.name} has made {life.before + made} shots of the {life.shots} it is good for."
-            yield Finding(text, _middle(job))
 
 
 def _middle(job: Job) -> Point:

@@ -112,9 +112,15 @@ STATIONS = (
     ),
     Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
     Station(
-        "mould", "Mould", MouldBench, ("fill", "rim", "lines", "proposal"), _shut, ("port", "line"), processes=IN_MOULD
+        "mould",
+        "Mould",
+        MouldBench,
+        ("fill", "rim", "lines", "fittings", "proposal"),
+        _shut,
+        ("port", "fitting", "line", "channel", "seal"),
+        processes=IN_MOULD,
     ),
-    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines"), _held),
+    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines", "fittings"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
     Station(
         "shoot",

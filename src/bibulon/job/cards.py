@@ -212,6 +212,77 @@ class AdhesiveCard(StockCard):
     """More than this, counted over the whole stack, blocks wet-out."""
 
 
+class SealCard(StockCard):
+    """A seal between two mould halves, by the metre."""
+
+    sold_by: ClassVar[str] = "m"
+
+    kind: Literal["seal"] = "seal"
+    use: Literal["inner", "outer"]
+    width_m: Thickness
+    hardness_shore: Annotated[float, Field(ge=0, le=100)]
+    spring_n_m: Annotated[float, Field(ge=0, le=1e6)]
+    """What it pushes the halves apart with, by its length."""
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)]
+    stands_styrene: bool = True
+    stands_amine: bool = True
+    """Whether it stands the hardeners of epoxies."""
+    inflatable: bool = False
+
+
+class ChannelCard(StockCard):
+    """A former for the channel round the rim, by the metre."""
+
+    sold_by: ClassVar[str] = "m"
+
+    kind: Literal["channel"] = "channel"
+    profile: Literal["half round", "rectangle"]
+    width_m: Thickness
+    height_m: Thickness
+
+
+class SleeveCard(StockCard):
+    """A sleeve laminated into a mould half, through which the tube of a port is pushed."""
+
+    kind: Literal["sleeve"] = "sleeve"
+    bore_m: Thickness
+
+
+class PotCard(StockCard):
+    """A catch pot."""
+
+    kind: Literal["catch pot"] = "catch pot"
+    capacity_m3: Annotated[float, Field(gt=0, le=1000)]
+    lid: bool = True
+    """Whether it comes with a lid that seals."""
+
+
+class MouldClampCard(StockCard):
+    """A latch or bolt that holds two mould halves together."""
+
+    kind: Literal["mould clamp"] = "mould clamp"
+    use: Literal["latches", "bolts"]
+    force_n: Annotated[float, Field(ge=1, le=1e9)]
+
+
+class UpperCard(StockCard):
+    """How an upper mould half is built: its laminate, and the ribs or frame on it."""
+
+    sold_by: ClassVar[str] = "m²"
+
+    kind: Literal["upper half"] = "upper half"
+    thickness_m: Thickness
+    modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)]
+    density_kg_m3: Density
+    rib_pitch_m: Thickness | None = None
+    rib_width_m: Thickness = 0.05
+    rib_height_m: Thickness = 0.05
+    rib_modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)] = 9e9
+    clear: bool = False
+    """Whether the front can be seen through it."""
+    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 600
+
+
 class ViscosityPoint(Model):
     """Viscosity of the fresh mix at one temperature."""
 
@@ -272,13 +343,20 @@ Card = Annotated[
     | TubeCard
     | FittingCard
     | ResinCard
-    | AdhesiveCard,
+    | AdhesiveCard
+    | SealCard
+    | ChannelCard
+    | SleeveCard
+    | PotCard
+    | MouldClampCard
+    | UpperCard,
     Field(discriminator="kind"),
 ]
 
 __all__ = [
     "AdhesiveCard",
     "Card",
+    "ChannelCard",
     "CoatCard",
     "Component",
     "CoreCard",
@@ -287,12 +365,17 @@ __all__ = [
     "FittingCard",
     "Measured",
     "MediaCard",
+    "MouldClampCard",
     "PeelPlyCard",
+    "PotCard",
     "ResinCard",
+    "SealCard",
+    "SleeveCard",
     "Source",
     "StockCard",
     "TapeCard",
     "TimePoint",
     "TubeCard",
+    "UpperCard",
     "ViscosityPoint",
 ]

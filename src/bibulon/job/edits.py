@@ -253,6 +253,10 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         ),
         cutting=revised(job.cutting, darts=darts, shifts=shifts, offcuts=()),  # an offcut is used once
         lines=tuple(mirrored_line(line) for line in job.lines),
+        pair=revised(
+            job.pair,
+            fittings=tuple(revised(fitting, place=there((fitting.place,))[0]) for fitting in job.pair.fittings),
+        ),
         media=tuple(revised(patch, outline=there(patch.outline)) for patch in job.media),
         hold_tests=(),
         run=(),

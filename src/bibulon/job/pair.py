@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.job.base import Length, Mass, Model, Name, Temperature, Thickness
+from bibulon.job.base import Identifier, Label, Length, Mass, Model, Name, Point, Temperature, Thickness
 
 AbsolutePressure = Annotated[float, Field(ge=0, le=110_000)]
 OverPressure = Annotated[float, Field(ge=0, le=5_000_000)]
@@ -46,6 +46,8 @@ class Upper(Model):
     measured, and the laminate's figures count."""
     measured_m: Thickness = 0.001
     lift: Literal["hands", "hoist"] = "hands"
+    clear: bool = False
+    """The front can be seen through it, and marked."""
 
 
 class Channel(Model):
@@ -63,6 +65,11 @@ class Seal(Model):
     hardness_shore: Annotated[float, Field(ge=0, le=100)] = 40.0
     spring_n_m: Annotated[float, Field(ge=0, le=1e6)] = 400.0
     """What it pushes the halves apart with, by its length."""
+    stands_styrene: bool = True
+    stands_amine: bool = True
+    """Whether it stands the hardeners of epoxies."""
+    inflatable: bool = False
+    """Blown up once the mould is shut."""
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 300
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
@@ -91,6 +98,18 @@ class Bladder(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 30
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
+
+
+FittingKind = Literal["clamp", "dowel", "gauge"]
+
+
+class Fitting(Model):
+    """Something that sits on the mould at a place: a clamp or a dowel on its flange, a gauge in its cavity."""
+
+    id: Identifier
+    kind: FittingKind
+    label: Label = ""
+    place: Point
 
 
 class ClampForce(Model):
@@ -173,6 +192,8 @@ class Injection(Model):
     density_kg_m3: Annotated[float, Field(ge=500, le=5000)] | None = None
     """As last measured of the filled resin, to see whether the filler has settled."""
     stop: Literal["at the vent", "by mass"] = "at the vent"
+    by_itself: bool = False
+    """A sensor or the meter ends the shot; else somebody watches it."""
     stop_kg: Mass | None = None
     """Resin in at which the inlet is clamped; None: what the fill takes."""
     vent_after: Literal["held", "clamped"] = "held"
@@ -204,7 +225,12 @@ class MouldPair(Model):
     inner_seal: Seal = Seal(kind="dynamic seal")
     outer_seal: Seal = Seal(kind="wing seal")
     clamp: ClampForce = ClampForce()
+    sleeve_m: Thickness | None = None
+    """Bore of the sleeves that the tubes of ports are pushed through; None: nobody has said."""
+    tubes_thrown: bool = True
+    """The tubes of the ports are thrown away after each shot."""
     bladder: Bladder = Bladder()
+    fittings: Annotated[tuple[Fitting, ...], Field(max_length=500)] = ()
     joints: Annotated[tuple[Joint, ...], Field(max_length=100)] = ()
     """Joints that resin could leave the part by, beside the seals of two halves."""
     flange_pa: AbsolutePressure = 23_325.0
@@ -221,4 +247,6 @@ class MouldPair(Model):
         twins = [name for name, count in Counter(entry.region for entry in self.heights).items() if count > 1]
         if twins:
             raise ValueError(f"two cavity heights are given for region “{twins[0]}”")
+        if len({fitting.id for fitting in self.fittings}) < len(self.fittings):
+            raise ValueError("two clamps, dowels or gauges have one identifier")
         return self

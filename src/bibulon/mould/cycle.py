@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.job import Job
+from bibulon.job.cards import TubeCard
 
 Holder = Literal["the upper half", "the lower half", "the people"]
 
@@ -40,7 +41,15 @@ class Cycle:
     with_another: int
     """Shots a shift with one more lower half."""
     cost_per_shot: float | None
-    """Labour and moulds by the shot; None where nobody has said what they cost."""
+    """Labour, moulds and thrown tubes by the shot; None where nobody has said what labour costs."""
+
+
+def tubes_cost(job: Job) -> float:
+    """What the tubes of the ports cost that are thrown away with a shot, by the prices on their cards."""
+    if not job.pair.tubes_thrown:
+        return 0.0
+    ports = [line for line in job.lines if line.is_port]
+    return sum((job.card(port.hose, TubeCard).price or 0.0) * port.hose_length_m for port in ports)
 
 
 def cycle_of(job: Job, inject_s: float, cure_s: float, shift_s: float) -> Cycle:
@@ -74,6 +83,7 @@ def cycle_of(job: Job, inject_s: float, cure_s: float, shift_s: float) -> Cycle:
         cost = plan.labour_per_h * hands_s / 3600
         if plan.mould_price is not None:
             cost += plan.mould_price / job.pair.life_shots
+        cost += tubes_cost(job)
     return Cycle(
         steps=tuple(steps),
         lowers=plan.lowers,

@@ -19,6 +19,7 @@ from bibulon.flow.result import FillResult
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import Job
 from bibulon.laminate.cells import laminate_of
+from bibulon.mould.fittings import clamp_count
 from bibulon.quantities import Units, show
 
 
@@ -54,10 +55,16 @@ def press_forces(job: Job, fill: FillResult) -> PressForces:
     seals = (pair.inner_seal.spring_n_m + pair.outer_seal.spring_n_m) * whole.length
     weight = weight_kg_m2(pair.upper) * GRAVITY_M_S2 * whole.area
     opening = resin + fibre + seals - job.shop.barometer_pa * whole.area - weight
-    given = pair.clamp.force_n * (1 if pair.clamp.kind == "press" else pair.clamp.count)
+    given = clamps_give_n(job)
     asked = job.house.clamp_reserve * max(float(opening.max()), 0.0)
     number = math.ceil(asked / pair.clamp.force_n) if pair.clamp.kind != "press" else 1
-    return PressForces(fill.times_s, opening, given, asked, number, whole.length / max(pair.clamp.count, 1))
+    return PressForces(fill.times_s, opening, given, asked, number, whole.length / max(clamp_count(job), 1))
+
+
+def clamps_give_n(job: Job) -> float:
+    """What all clamps hold together with, or the press."""
+    clamp = job.pair.clamp
+    return clamp.force_n * (1 if clamp.kind == "press" else clamp_count(job))
 
 
 def _edge_points(triangles: Integers) -> Integers:

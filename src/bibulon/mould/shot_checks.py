@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.checks import Check, checked
+from bibulon.mould.fittings import clamp_count
 from bibulon.quantities import Units, show
 
 
@@ -18,7 +19,9 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
         if pair.injection.resin_temperature_k is None
         else (f", hose at {show(pair.injection.resin_temperature_k, 'temperature', units)}")
     )
-    clamps = "" if pair.clamp.kind == "press" else f"all {pair.clamp.count} {pair.clamp.kind} shut"
+    clamps = "" if pair.clamp.kind == "press" else f"all {clamp_count(job)} {pair.clamp.kind} shut"
+    watched = "the stop by itself tried" if pair.injection.by_itself else "somebody at the pot"
+    blows_up = [name for name, seal in (("inner", pair.inner_seal), ("outer", pair.outer_seal)) if seal.inflatable]
     joints = tuple(
         (f"J{number}", f"Close: {joint.name}, sealed on the resin side") for number, joint in enumerate(pair.joints, 1)
     )
@@ -50,12 +53,13 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
         ("K4", "Load: flange wiped clear of fibres, port tubes flush with the cavity's face"),
         ("K5", f"Close: upper half down on its dowels by {lift}, fingers clear"),
         *joints,
+        ("K13", f"Close: {' and '.join(blows_up)} seal blown up" if blows_up else ""),
         ("K6", f"Close: flange at {flange} or better" if by_vacuum else f"Close: {clamps or 'press shut'}"),
         ("K7", f"Close: cavity at {cavity}, pot empty with its lid on"),
         ("K8", "Hold: both spaces held, neither moves" if by_vacuum else "Hold: cavity held, it does not move"),
         ("K9", f"Resin: mixed through{', filler in suspension' if pair.injection.filler_share else ''}{warm}"),
-        ("K10", "Inject: gauge of the supply watched, vent open"),
+        ("K10", f"Inject: gauge of the supply watched, vent open, {watched}"),
         ("K11", f"Hold: inlets clamped, cavity at {held} until gel"),
-        ("K12", "Open: exotherm past, vacuum off, tubes out; part weighed, pot weighed"),
+        ("K12", "Open: exotherm past, vacuum off, tubes out, sprue pinched off; part weighed, pot weighed"),
     )
     return checked(job.shot, steps)

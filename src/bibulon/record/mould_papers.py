@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
+from bibulon.mould.fittings import clamp_count
 from bibulon.mould.injection import step_words
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shot_checks import shot_checks
@@ -24,7 +25,7 @@ def settings_rows(sheet: Sheet) -> list[list[str]]:
     elif job.process in WITH_BLADDER:
         rows.append(["Bladder", f"{sheet.show(pair.bladder.over_pressure_pa, 'pressure difference')} over"])
     else:
-        rows.append(["Clamps", f"{pair.clamp.count} {pair.clamp.kind}" if pair.clamp.kind != "press" else "press"])
+        rows.append(["Clamps", f"{clamp_count(job)} {pair.clamp.kind}" if pair.clamp.kind != "press" else "press"])
     rows += [
         ["Cavity", sheet.show(pair.cavity_pa, "pressure")],
         ["Until gel", sheet.show(pair.hold_pa, "pressure")],

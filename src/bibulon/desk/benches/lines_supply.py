@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.mould_shelf import pot_choice
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import QuantityField, column, edge_fields, label, tool_button
 from bibulon.job.base import Point
@@ -134,6 +135,7 @@ class SupplySections:
                     f"Lid that seals on {pot.label}", partial(self._lid, path), partial(self._put_lid, pot.label, path)
                 )
                 layout.addWidget(lid)
+                layout.addWidget(pot_choice(self.bench.document, pot.label))
         self.bench.button("Add catch pot", self._add_pot, into=layout)
 
     def _lid(self, path: FieldPath) -> bool:

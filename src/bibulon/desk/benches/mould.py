@@ -12,6 +12,7 @@ from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
 from bibulon.desk.benches.mould_bladder import BladderSections, JointsSection
+from bibulon.desk.benches.mould_fittings import FittingsSection
 from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
 from bibulon.desk.benches.mould_injection import InjectionSection
 from bibulon.desk.plan.maps import MAPS
@@ -40,6 +41,8 @@ from bibulon.quantities import run_clock, show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 
+SIGHT_PX = 160
+"""What is brought into sight comes with so much below it."""
 NOT_YET = "The fill is being computed."
 
 
@@ -49,6 +52,7 @@ class MouldBench(Bench):
     long = True
 
     def build(self) -> None:
+        self._chosen = ""
         self.chart: LineChart | None = None
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         blown = self.document.job.process in WITH_BLADDER
@@ -66,6 +70,8 @@ class MouldBench(Bench):
             self.bladder = BladderSections(self)
             self.bladder.build()
         self._build_ports()
+        self.fittings = FittingsSection(self)
+        self.fittings.build()
         self.halves = HalvesSections(self)
         self.halves.build()
         self.injection = InjectionSection(self)
@@ -100,6 +106,11 @@ class MouldBench(Bench):
 
     def refresh(self) -> None:
         super().refresh()
+        if self._chosen != self.desk.plan.chosen:
+            self._chosen = self.desk.plan.chosen
+            head = self.halves.heads.get(self._chosen)
+            if head is not None:  # the figures of what was chosen on the plan come into sight
+                self.ensureWidgetVisible(head, 0, SIGHT_PX)
         for field in self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField):
             field.refresh()
         self._draw_chart()

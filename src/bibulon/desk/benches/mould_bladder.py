@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.mould_halves import put_pair
+from bibulon.desk.benches.mould_shelf import clamp_choice
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job import WITH_BLADDER
@@ -49,6 +50,7 @@ class BladderSections:
         bench.figure("If it loses pressure", self._lost)
         bench.watch(lambda: (self.document.job.pair, self.document.settings), column(4), self._fill_answer)
         bench.section("Clamps")
+        bench.add(clamp_choice(self.document))
         bench.choice(
             "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
             lambda: self.document.job.pair.clamp.kind, self._held_by,

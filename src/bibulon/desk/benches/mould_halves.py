@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from bibulon.desk.benches.mould_shelf import (
+    channel_choice,
+    clamp_choice,
+    seal_choice,
+    sleeve_choice,
+    upper_choice,
+)
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.document import Document
@@ -30,11 +37,28 @@ def put_pair(document: Document, name: str, **fields: object) -> None:
     document.edit(name, with_pair(document.job, **fields))
 
 
+def path_of_seal(seal: str, field: Literal["stands_styrene", "stands_amine", "inflatable"]) -> JobPath:
+    """The path of a *field* of the "inner_seal" or the "outer_seal"."""
+    inner: dict[str, JobPath] = {
+        "stands_styrene": "pair/inner_seal/stands_styrene",
+        "stands_amine": "pair/inner_seal/stands_amine",
+        "inflatable": "pair/inner_seal/inflatable",
+    }
+    outer: dict[str, JobPath] = {
+        "stands_styrene": "pair/outer_seal/stands_styrene",
+        "stands_amine": "pair/outer_seal/stands_amine",
+        "inflatable": "pair/outer_seal/inflatable",
+    }
+    return (inner if seal == "inner_seal" else outer)[field]
+
+
 class HalvesSections:
     """The mould card of a *bench*."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench, self.document = bench, bench.document
+        self.heads: dict[str, QWidget] = {}
+        """By what is chosen on the plan, the head of its figures."""
 
     @property
     def by_vacuum(self) -> bool:
@@ -55,9 +79,13 @@ class HalvesSections:
             bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
         bench.quantity("In the cavity", "pressure", "pair/cavity_pa", "Regulated, while the resin comes in.")
         bench.quantity("Until gel", "pressure", "pair/hold_pa", "In the cavity once the inlets are clamped.")
+        bench.section("Heating")
+        warm = "Of the mould's face, and of the resin in the part."
+        bench.quantity("Mould heated to", "temperature", "mould/temperature_k", warm, empty="as the shop")
         bench.section("Lives, in shots")
         bench.quantity("Mould has made", "count", "pair/shots", "Before this job's log.")
-        bench.quantity("Mould lasts", "count", "pair/life_shots")
+        lasts = "A composite half lasts about half as long as a rigid one."
+        bench.quantity("Mould lasts", "count", "pair/life_shots", lasts)
         if blown:
             bench.quantity("Bladder has made", "count", "pair/bladder/shots", "Before this job's log.")
             bench.quantity("Bladder lasts", "count", "pair/bladder/life_shots")
@@ -128,6 +156,7 @@ class HalvesSections:
     def _clamps(self) -> None:
         bench = self.bench
         bench.section("Clamps")
+        bench.add(clamp_choice(self.document))
         bench.choice(
             "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
             lambda: self.document.job.pair.clamp.kind, partial(self._put, "pair/clamp/kind"),
@@ -165,6 +194,7 @@ class HalvesSections:
     def _upper(self) -> None:
         bench = self.bench
         bench.section("Upper half")
+        bench.add(upper_choice(self.document))
         bench.add(
             ToggleField(
                 "It does not bend", lambda: self.document.job.pair.upper.rigid, partial(self._put, "pair/upper/rigid"),
@@ -190,6 +220,7 @@ class HalvesSections:
             "Measured under", "pressure difference", "pair/upper/measured_pa", MEASURED, empty="not measured"
         )
         bench.quantity("Middle gave", "thickness", "pair/upper/measured_m", MEASURED)
+        self._toggle("The front can be seen through it", "pair/upper/clear", "So that it can be marked at Shoot.")
         bench.choice(
             "Lifted by", lambda: [("hands", "hands"), ("hoist", "hoist")], lambda: self.document.job.pair.upper.lift,
             partial(self._put, "pair/upper/lift"),
@@ -198,7 +229,8 @@ class HalvesSections:
     def _rim(self) -> None:
         bench = self.bench
         bench.section("Rim")
-        bench.choice(
+        bench.add(channel_choice(self.document))
+        self.heads["channel"] = bench.choice(
             "Channel", lambda: [(profile, profile) for profile in ("half round", "rectangle", "none")],
             lambda: self.document.job.pair.channel.profile, partial(self._put, "pair/channel/profile"),
         )  # fmt: skip
@@ -212,9 +244,23 @@ class HalvesSections:
                 if seal == "inner_seal"
                 else ("pair/outer_seal/kind", "pair/outer_seal/hardness_shore", "pair/outer_seal/spring_n_m")
             )
-            bench.text(name, paths[0], "What it is.")
+            bench.add(seal_choice(self.document, seal.partition("_")[0]))
+            self.heads[name.lower()] = bench.text(name, paths[0], "What it is.")
             bench.quantity("Hardness, Shore A", "count", paths[1])
             bench.quantity("Pushes apart", "line force", paths[2], "By its length, when the mould is shut.")
+            self._toggle("It stands styrene", path_of_seal(seal, "stands_styrene"))
+            self._toggle("It stands epoxies' hardeners", path_of_seal(seal, "stands_amine"))
+            self._toggle("It is blown up", path_of_seal(seal, "inflatable"), "Once the mould is shut.")
+        bench.add(sleeve_choice(self.document))
+        bench.quantity(
+            "Sleeve's bore", "length", "pair/sleeve_m", "For the tubes of the ports.", decimals=1, empty="not said"
+        )
+        self._toggle("Tubes are thrown away", "pair/tubes_thrown", "After each shot: they are in its cost.")
+
+    def _toggle(self, name: str, path: JobPath, hint: str = "") -> None:
+        self.bench.add(
+            ToggleField(name, lambda: bool(value_at(self.document.job, path)), partial(self._put, path), hint)
+        )
 
     def _put(self, path: JobPath, value: object) -> None:
         job = self.document.job

@@ -79,6 +79,12 @@ class InjectionSection:
             "Stopped", lambda: [("when the vent shows resin", "at the vent"), ("by mass", "by mass")],
             lambda: self.injection.stop, partial(self._put, "pair/injection/stop"),
         )  # fmt: skip
+        bench.add(
+            ToggleField(
+                "It stops by itself", lambda: self.injection.by_itself, partial(self._put, "pair/injection/by_itself"),
+                "By a sensor at the vent or the meter; else somebody watches it.",
+            )
+        )  # fmt: skip
         bench.quantity("Shot mass", "mass", "pair/injection/stop_kg", "Resin in, to stop at.", empty="not set")
         bench.choice(
             "Then the vent", lambda: [("is held until gel", "held"), ("is clamped", "clamped")],

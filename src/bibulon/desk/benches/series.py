@@ -8,13 +8,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from bibulon.assess import cycles_by_warmth
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.control_chart import ControlChart
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.series_file import series_csv
-from bibulon.mould.cycle import Cycle
+from bibulon.mould.cycle import Cycle, tubes_cost
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
 from bibulon.quantities import number_shown, show, unit_shown
@@ -194,6 +195,8 @@ class SeriesBench(Bench):
         self.figure("Shots per shift", self._per_shift)
         self.figure("Held up by", self._held_up)
         self.figure("Cost per shot", self._cost)
+        self.figure("Tubes thrown away", self._tubes)
+        self.watch(lambda: (self.document.assessment, self.document.settings), column(2), self._fill_warmth)
         self.quantity("Clean and release", "duration", "series/cycle/clean_s")
         self.quantity("Gel coat", "duration", "series/cycle/gel_coat_s", "Sprayed, and until it is tacky.")
         self.quantity("Load", "duration", "series/cycle/load_s")
@@ -205,6 +208,18 @@ class SeriesBench(Bench):
         self.quantity("One is wanted every", "duration", "series/cycle/wanted_s", "", empty="not said")
         self.quantity("Labour, per hour", "money", "series/cycle/labour_per_h", "", empty="not said")
         self.quantity("Moulds cost", "money", "series/cycle/mould_price", "Over their life in shots.", empty="not said")
+
+    def _tubes(self) -> tuple[str, str]:
+        return self.shown(tubes_cost(self.document.job), "money"), "Of the ports, by the prices on their cards; in it."
+
+    def _fill_warmth(self, layout: QVBoxLayout) -> None:
+        """The cycle on a colder and a warmer day, the mould going with the shop."""
+        a, units = self.document.assessment, self.document.assessment.units
+        for cycle, temperature_k in cycles_by_warmth(a):
+            text = (
+                f"At {show(temperature_k, 'temperature', units)} a shot comes every {show(cycle.every_s, 'duration')}"
+            )
+            layout.addWidget(label(f"{text}, {cycle.shots_per_shift} a shift.", "muted"))
 
     def _every(self) -> tuple[str, str]:
         cycle = self.document.assessment.cycle
@@ -224,4 +239,6 @@ class SeriesBench(Bench):
         cycle = self.document.assessment.cycle
         if cycle.cost_per_shot is None:
             return "–", "Say what labour costs."
-        return self.shown(cycle.cost_per_shot, "money"), "Labour by the time of hands, and the moulds by their life."
+        return self.shown(cycle.cost_per_shot, "money"), (
+            "Labour by the time of hands, the moulds by their life, and tubes that are thrown away."
+        )

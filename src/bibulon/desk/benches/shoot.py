@@ -208,6 +208,8 @@ class ShootBench(Bench):
         self.connect_real.setText(f"Disconnect {url}" if run.link and not run.simulated else f"Connect {url}")
         for button in (self.mark, self.batch, self.clamp, self.reading):
             button.setEnabled(run.running and not self.document.read_only)
+        # a front is marked only where one can see it
+        self.mark.setVisible(not self.document.job.in_mould or self.document.job.pair.upper.clear)
         batch = run.next_batch()
         self.batch.setText(f"{batch.label} poured" if batch is not None else "Extra batch poured")
         self.ended.setVisible(run.running and not run.finished)

@@ -8,6 +8,9 @@ from bibulon.quantities import QuantityKind
 KINDS: dict[str, QuantityKind] = {
     "_kg_m2": "areal weight",
     "_kg_m3": "density",
+    "_m3": "volume",
+    "_n_m": "line force",
+    "_n": "force",
     "_pa_s": "viscosity",
     "_pa": "pressure difference",
     "_kg": "mass",
@@ -35,7 +38,9 @@ def differences(carried: Card, card: Card) -> str:
 def kind_of_figure(name: str) -> QuantityKind | None:
     if name == "price":
         return "money"
-    if name.startswith(("roll_width", "sheet_")):
+    if name.endswith("modulus_pa"):
+        return "stiffness"
+    if name.startswith(("roll_width", "sheet_", "rib_")):
         return "length"
     return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
 

@@ -26,7 +26,9 @@ from bibulon.job.edits import (
 )
 from bibulon.job.layup import Dart
 from bibulon.job.lines import Line, MediaPatch, WhenReached
+from bibulon.job.pair import FittingKind
 from bibulon.job.part import Region
+from bibulon.mould.fittings import place_for, with_fitting
 from bibulon.planning.mould_layouts import next_port_label, port_place, with_port
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
@@ -215,6 +217,33 @@ class PortTool(DrawTool):
         label = next_port_label(job, self.kind)
         made = with_port(job, self.kind, points[0], label)
         return f"put {label}", made, made.lines[-1].id
+
+
+class FittingTool(DrawTool):
+    """Put a clamp, a dowel or a gauge on the mould."""
+
+    least = 1
+
+    def __init__(self, kind: FittingKind) -> None:
+        super().__init__()
+        self.kind, self.name = kind, kind
+        self.hint = "Click its place, or arrows and Enter; Esc gives up."
+
+    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
+        return place_for(view.document.job, self.kind, at)
+
+    def _add(self, view: PlanCanvas, at: Point) -> None:
+        self.points = [at]
+        self.finish(view)
+
+    def _enter(self, view: PlanCanvas) -> bool:
+        self._add(view, self.cursor or view.middle())
+        return True
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        made = with_fitting(view.document.job, self.kind, points[0])
+        put = made.pair.fittings[-1]
+        return f"put {put.label}", made, put.id
 
 
 class MediaTool(DrawTool):

@@ -20,7 +20,7 @@ from bibulon.desk.plan import fill_layers, layers, marks
 from bibulon.desk.plan.frame import Frame, ruler_step_m
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
-from bibulon.desk.plan.rim_layer import paint_rim, paint_seam
+from bibulon.desk.plan.rim_layer import paint_fittings, paint_rim, paint_seam
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
@@ -118,7 +118,7 @@ class PlanPicture(QWidget):
         answer = self._answer()
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if "rim" in shown and job.closed:
-            paint_rim(painter, self.frame, assessment, self.time_s)
+            paint_rim(painter, self.frame, assessment, self.time_s, self.chosen)
         if "rim" in shown:
             paint_seam(painter, self.frame, job)
         if answer is not None:
@@ -140,6 +140,8 @@ class PlanPicture(QWidget):
             self._paint_lines(painter, answer)
             if self.proposed is not None and "proposal" in shown:
                 fill_layers.paint_proposed(painter, self.frame, *self.proposed)
+        if "fittings" in shown and job.in_mould:
+            paint_fittings(painter, self.frame, assessment, self.time_s, self.chosen)
         if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)
         if "marks of the front" in shown:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from shapely import Point as Place
 
 from bibulon.assess import Assessment
 from bibulon.desk.plan.frame import Frame
@@ -15,6 +18,7 @@ from bibulon.job import Job
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
 from bibulon.mould.clamp import clamp_n_m
+from bibulon.mould.fittings import flange_ring, gauge_pa
 from bibulon.quantities import show
 from bibulon.remembered import remembered
 
@@ -29,8 +33,9 @@ def _lines(of: tuple[Outline, float, float]) -> tuple[tuple[tuple[float, float],
     return tuple(tuple((x, y) for x, y in grown(outline.polygon, off).exterior.coords) for off in (inner_m, outer_m))
 
 
-def paint_rim(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None) -> None:
-    """Flange, seals and channel; along the inner seal what the clamp has left at *time_s* (None: at the worst)."""
+def paint_rim(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None, chosen: str = "") -> None:
+    """Flange, seals and channel, one of which may be *chosen*; along the inner seal what the clamp has left at *time_s*
+    (None: at the worst)."""
     job, palette = assessment.job, theme.current.palette
     pair = job.pair
     inner, outer = _lines((job.part.outline, pair.seal_off_m, pair.seal_off_m + pair.flange_m))
@@ -45,10 +50,16 @@ def paint_rim(painter: QPainter, frame: Frame, assessment: Assessment, time_s: f
         pen = QPen(palette.colour("vent", 190), 2.2, j=Qt.PenJoinStyle.RoundJoin)
         if dashed:
             pen.setDashPattern([5, 2.4])
+        if chosen == ("outer seal" if dashed else "inner seal"):
+            painter.setPen(QPen(palette.colour("accent", 150), 9, j=Qt.PenJoinStyle.RoundJoin))
+            painter.drawPolygon(ring)
         painter.setPen(pen)
         painter.drawPolygon(ring)
     if pair.channel.profile != "none":
         wide = max(pair.channel.width_m * frame.scale, 3.0)
+        if chosen == "channel":
+            painter.setPen(QPen(palette.colour("accent", 150), wide + 8, j=Qt.PenJoinStyle.RoundJoin))
+            painter.drawPolygon(frame.polygon(job.part.outline))
         painter.setPen(QPen(palette.colour("feed", 110), wide, j=Qt.PenJoinStyle.RoundJoin))
         painter.drawPolygon(frame.polygon(job.part.outline))
     _paint_margin(painter, frame, assessment, time_s)
@@ -106,6 +117,45 @@ def paint_seam(painter: QPainter, frame: Frame, job: Job) -> None:
         away = QPointF(0, 18 if y0 + y1 < 2 * job.part.outline.polygon.centroid.y else -18)
         middle = frame.to_screen((x0 + 0.72 * (x1 - x0), y0 + 0.72 * (y1 - y0)))
         text_box(painter, middle + away, "one line of the part", palette.ink, palette.accent, 12)
+
+
+def paint_fittings(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None, chosen: str) -> None:
+    """Clamps as bars across the flange, dowels as pins, gauges as dials with what they show at *time_s*."""
+    palette, fill = theme.current.palette, assessment.fill
+    ring = flange_ring(assessment.job).exterior
+    for fitting in assessment.job.pair.fittings:
+        at = frame.to_screen(fitting.place)
+        if fitting.id == chosen:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(palette.colour("accent", 110))
+            painter.drawEllipse(at, 16, 16)
+        painter.setBrush(QColor(palette.paper))
+        painter.setPen(QPen(QColor(palette.ink), 1.8))
+        text = fitting.label
+        if fitting.kind == "clamp":
+            along = ring.project(Place(fitting.place))
+            ahead = frame.to_screen(_xy(ring.interpolate((along + 1e-3) % ring.length)))
+            painter.save()
+            painter.translate(at)
+            painter.rotate(math.degrees(math.atan2(ahead.y() - at.y(), ahead.x() - at.x())))
+            painter.drawRoundedRect(QRectF(-5, -10, 10, 20), 2, 2)
+            painter.drawLine(QPointF(-5, 3), QPointF(5, 3))
+            painter.restore()
+        elif fitting.kind == "dowel":
+            painter.drawEllipse(at, 6, 6)
+            painter.setBrush(QColor(palette.ink))
+            painter.drawEllipse(at, 2, 2)
+        else:
+            painter.drawEllipse(at, 9, 9)
+            painter.drawLine(at, at + QPointF(5, -5))
+            shown = None if fill is None else gauge_pa(fill, fitting.place, fill.end_s if time_s is None else time_s)
+            text += "" if shown is None else f"  {show(shown, 'pressure', assessment.units)}"
+        if fitting.kind == "gauge" or fitting.id == chosen:
+            text_box(painter, at + QPointF(0, 21), text, palette.ink, palette.vent, 12)
+
+
+def _xy(place: Place) -> tuple[float, float]:
+    return place.x, place.y
 
 
 def paint_port(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> None:

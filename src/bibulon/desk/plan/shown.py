@@ -13,6 +13,7 @@ LayerName = Literal[
     "media",
     "marked cells",
     "joints",
+    "fittings",
     "bag",
     "rim",
     "lines",

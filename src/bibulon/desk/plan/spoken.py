@@ -18,7 +18,9 @@ def spoken_objects(job: Job, cautions: tuple[Caution, ...], units: Units) -> Ite
 
     for line in job.lines:
         ends = f"from {at(line.points[0])[3:]} to {at(line.points[-1])[3:]}"
-        yield line.id, f"{line.kind.capitalize()} line {line.label}, {ends}", line.points[0]
+        yield line.id, f"{line.word.capitalize()}{'' if line.is_port else ' line'} {line.label}, {ends}", line.points[0]
+    for fitting in job.pair.fittings if job.in_mould else ():
+        yield fitting.id, f"{fitting.kind.capitalize()} {fitting.label}, {at(fitting.place)}", fitting.place
     for number, patch in enumerate(job.media, 1):
         yield patch.id, f"Flow media {number}, {len(patch.outline)} corners, {at(patch.outline[0])}", patch.outline[0]
     for region in job.regions:

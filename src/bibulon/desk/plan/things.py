@@ -27,9 +27,19 @@ from bibulon.job.edits import (
 from bibulon.job.places import places_of
 from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
+from bibulon.mould.fittings import (
+    channel_pulled,
+    channel_stepped,
+    seal_pulled,
+    seal_ring,
+    seal_stepped,
+    with_fitting_at,
+    without_fitting,
+)
 from bibulon.planning.mould_layouts import with_port_at
 
 GRAB_PX = 9.0
+HALF_FITTING_M = 0.005
 
 
 @dataclass(frozen=True)
@@ -57,6 +67,10 @@ class Kind:
     """Its points can be moved; otherwise only the whole can."""
     grows: bool = True
     """It can be given more corners."""
+    pull: Callable[[Job, str, Point], Job] | None = None
+    """What follows the pointer by its distance, as a line all round does, instead of being moved."""
+    step: Callable[[Job, str, float], Job] | None = None
+    """The same from the keyboard: so many metres out."""
 
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
@@ -126,6 +140,37 @@ def _without_dart(job: Job, identifier: str) -> Job:
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
 
+def _fittings(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {
+        fitting.id: ((fitting.place[0] - HALF_FITTING_M, fitting.place[1]),
+                     (fitting.place[0] + HALF_FITTING_M, fitting.place[1]))
+        for fitting in job.pair.fittings if job.in_mould
+    }  # fmt: skip
+
+
+def _put_fitting(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    (x0, y0), (x1, y1) = points[0], points[-1]
+    return with_fitting_at(job, identifier, ((x0 + x1) / 2, (y0 + y1) / 2))
+
+
+def _seals(job: Job) -> dict[str, tuple[Point, ...]]:
+    if not job.closed:
+        return {}
+    return {
+        name: tuple((x, y) for x, y in seal_ring(job, name).exterior.coords) for name in ("inner seal", "outer seal")
+    }
+
+
+def _channel(job: Job) -> dict[str, tuple[Point, ...]]:
+    if not job.closed or job.pair.channel.profile == "none":
+        return {}
+    return {"channel": (*job.part.outline, job.part.outline[0])}
+
+
+def _unmoved(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return job
+
+
 KINDS = {
     "dart": Kind(_darts, _put_dart, _without_dart, closed=False, grows=False),
     "joint": Kind(
@@ -143,6 +188,18 @@ KINDS = {
         closed=False,
         shaped=False,
         grows=False,
+    ),
+    "fitting": Kind(_fittings, _put_fitting, without_fitting, closed=False, shaped=False, grows=False),
+    "seal": Kind(_seals, _unmoved, None, closed=False, shaped=False, grows=False, pull=seal_pulled, step=seal_stepped),
+    "channel": Kind(
+        _channel,
+        _unmoved,
+        None,
+        closed=False,
+        shaped=False,
+        grows=False,
+        pull=lambda job, identifier, to: channel_pulled(job, to),
+        step=lambda job, identifier, by_m: channel_stepped(job, by_m),
     ),
     "line": Kind(
         lambda job: {line.id: line.points for line in job.lines if not line.is_port},

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bibulon.desk.plan.draw_tools import DartTool, LineTool, MediaTool, PortTool, RegionTool, SectionTool
+from bibulon.desk.plan.draw_tools import DartTool, FittingTool, LineTool, MediaTool, PortTool, RegionTool, SectionTool
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
 from bibulon.job import EVERY_PROCESS, IN_MOULD, UNDER_FILM, Process
@@ -41,6 +41,9 @@ TOOLS = (
     PlanTool(
         "vent port", "vent", "E", "Put a vent in the cavity", ("mould",), lambda: PortTool("vent"), processes=IN_MOULD
     ),
+    PlanTool("clamp", "clamp", "K", "Put a clamp", ("mould",), lambda: FittingTool("clamp"), processes=IN_MOULD),
+    PlanTool("dowel", "dowel", "W", "Put a dowel", ("mould",), lambda: FittingTool("dowel"), processes=IN_MOULD),
+    PlanTool("gauge", "gauge", "G", "Put a gauge", ("mould",), lambda: FittingTool("gauge"), processes=IN_MOULD),
     PlanTool("section", "section", "C", "Cut a section through the stack", ("lines", "layup", "mould"), SectionTool),
     PlanTool("mark", "", "", "Mark the front", (), MarkTool),
 )

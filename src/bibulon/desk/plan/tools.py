@@ -21,6 +21,8 @@ from bibulon.job.edits import (
 from bibulon.job.faults import explain_here
 
 SNAP_PX = 8.0
+MOVED_PX = 3.0
+"""A line all round follows the pointer once it has moved so far: a click chooses it only."""
 GRID_M = 0.01
 DART_WIDTH_M = 0.03
 NUDGE_M, SMALL_NUDGE_M = 0.05, 0.005
@@ -109,6 +111,12 @@ class SelectTool:
     def move(self, view: PlanCanvas, at: Point, pressed: bool) -> None:
         if self._grip is None or not pressed:
             return
+        pull = KINDS[self._grip.kind].pull
+        if pull is not None:
+            if math.dist(at, self._start) * view.frame.scale > MOVED_PX or self._edited is not None:
+                self._edited = pull(view.document.job, self._grip.id, at)
+                view.document.preview(self._edited)
+            return
         if self._grip.point is None:
             step = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
             points = moved_points(self._points, *step)
@@ -169,6 +177,10 @@ class SelectTool:
         if Qt.Key(event.key()) in ARROWS and KINDS[grip.kind].whole:
             step = SMALL_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
             dx, dy = (part * step for part in ARROWS[Qt.Key(event.key())])
+            further = KINDS[grip.kind].step
+            if further is not None:
+                view.document.edit(f"move {grip.kind}", further(job, grip.id, (dx + dy) / 10))
+                return True
             view.document.edit(f"move {grip.kind}", with_points(job, grip, moved_points(points_of(job, grip), dx, dy)))
             return True
         return False

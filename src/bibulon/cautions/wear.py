@@ -1,0 +1,78 @@
+"""Cautions about what wears in a mould: seals, sleeves and lives."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bibulon.assess import Assessment
+from bibulon.cautions.places import inside
+from bibulon.cautions.registry import Finding, caution
+from bibulon.job import CLOSED, IN_MOULD
+from bibulon.job.cards import TubeCard
+from bibulon.mould.lives import lives_of
+from bibulon.mould.shots import shots_of
+from bibulon.quantities import brief_each
+
+SLEEVE_TIGHT_M, SLEEVE_LOOSE_M = 1e-4, 5e-4
+
+# -- seals and sleeves -------------------------------------------------------------------------------------------------
+
+
+@caution(
+    "seal-attacked",
+    "caution",
+    "mould",
+    why="A seal that the resin attacks swells, sticks and leaks after a few shots.",
+    remedy="Take a seal that stands this resin, or count its life in a few shots.",
+    of_plan=True,
+    processes=CLOSED,
+)
+def seal_attacked(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    styrene = job.resin.chemistry != "epoxy"
+    for name, seal in (("inner", job.pair.inner_seal), ("outer", job.pair.outer_seal)):
+        if not (seal.stands_styrene if styrene else seal.stands_amine):
+            what = "styrene" if styrene else "an epoxy's hardener"
+            kind = f" ({seal.kind})" if seal.kind else ""
+            yield Finding(f"The {name} seal{kind} does not stand {what}.")
+
+
+@caution(
+    "tube-off-sleeve",
+    "caution",
+    "mould",
+    why="A tube that is loose in its sleeve lets air in beside it; one that is too thick does not go through.",
+    remedy="Take tube and sleeve that fit each other.",
+    of_plan=True,
+    processes=IN_MOULD,
+)
+def tube_off_sleeve(assessment: Assessment) -> Iterator[Finding]:
+    job, sleeve = assessment.job, assessment.job.pair.sleeve_m
+    for line in job.lines if sleeve is not None else ():
+        outer = job.card(line.hose, TubeCard).outer_m
+        if line.is_port and sleeve is not None and not -SLEEVE_TIGHT_M <= sleeve - outer <= SLEEVE_LOOSE_M:
+            tube, bore = brief_each((outer, sleeve), "thickness", assessment.units)
+            text = f"The tube of {line.label} is {tube} outside, and its sleeve {bore} inside."
+            yield Finding(text, line.place, line.id)
+            return
+
+
+# -- lives -------------------------------------------------------------------------------------------------------------
+
+
+@caution(
+    "past-its-life",
+    "caution",
+    "mould",
+    why="What is worn leaks or bursts when resin is in, and a tired mould takes the surface with it.",
+    remedy="Change what is worn, or have the mould looked at, and set its count anew.",
+    of_plan=True,
+    processes=IN_MOULD,
+)
+def past_its_life(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    made = len(shots_of(job))
+    for life in lives_of(job):
+        if not life.left(made):
+            text = f"The {life.name} has made {life.before + made} shots of the {life.shots} it is good for."
+            yield Finding(text, inside(job.part.shape))
