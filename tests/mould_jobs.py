@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from sound_jobs import held
+from sound_jobs import HELD_AT, held
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
@@ -12,6 +12,7 @@ from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
 from bibulon.job.pair import Fitting, InjectionStep, Joint
+from bibulon.job.run import RunEvent
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
 
@@ -138,6 +139,9 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "clamps-apart": lambda job: pair(
         pressed_shut(job, 20_000.0),
         fittings=tuple(Fitting(id=f"c{x}", kind="clamp", place=(x, -0.1)) for x in (0.1, 0.4, 0.7)),
+    ),
+    "pump-not-proved": lambda job: changed(
+        job, run=(RunEvent(number=1, at=HELD_AT, clock_s=0.0, kind="batch added", label="B1", mass_kg=5.0),)
     ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,

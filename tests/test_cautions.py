@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from mould_jobs import MOULD_MISTAKES, lid
+from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, lid
 from shapely import Point as Place
 from shapely import Polygon
 from sound_jobs import DAY, GOOD, HELD_AT, SOUND, across, deck, held, job_of, line, plies, tapered, two_cores_butted
@@ -279,18 +279,32 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
 }
 
 
+OF_PLAN = {entry.id for entry in REGISTRY if entry.of_plan}
+
+
 def assessed(job: Job) -> Assessment:
     return filled(replace(assess(job), on=DAY), 400, levels=2)
 
 
 @cache
 def with_mistake(name: str) -> Assessment:
-    """The sound panel, or the lid in its mould, with that mistake; kept, for several tests ask for it."""
-    return assessed(mistaken(name))
+    """The sound panel, or lid or arm in its mould, with that mistake, filled if the rule reads the fill; kept, for
+    several tests ask for it."""
+    job = mistaken(name)
+    return replace(assess(job), on=DAY) if name in OF_PLAN else assessed(job)
+
+
+class Unread:
+    """In the place of a fill: whoever asks anything of it fails."""
+
+    def __getattr__(self, name: str) -> object:
+        raise AssertionError(f"the fill is asked for {name}")
 
 
 def mistaken(name: str) -> Job:
-    return MOULD_MISTAKES[name](lid()) if name in MOULD_MISTAKES else MISTAKES[name](deck())
+    if name in MOULD_MISTAKES:
+        return MOULD_MISTAKES[name](lid())
+    return BLADDER_MISTAKES[name](arm()) if name in BLADDER_MISTAKES else MISTAKES[name](deck())
 
 
 @cache
@@ -299,7 +313,7 @@ def sound_ids() -> frozenset[str]:
 
 
 def test_every_caution_has_its_pair() -> None:
-    assert {entry.id for entry in REGISTRY} == set(MISTAKES) | set(MOULD_MISTAKES)
+    assert {entry.id for entry in REGISTRY} == {*MISTAKES, *MOULD_MISTAKES, *BLADDER_MISTAKES}
 
 
 @pytest.mark.parametrize("name", MISTAKES)
@@ -339,11 +353,11 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 88
+    assert len(rows) == 104
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside
-    assert {name for row in rows for name in re.findall(r"`(\w+)`", row[2])} <= {*SOUND, "lid"}
+    assert {name for row in rows for name in re.findall(r"`(\w+)`", row[2])} <= {*SOUND, "lid", "arm"}
 
 
 @pytest.mark.parametrize("name", SOUND)
@@ -457,8 +471,9 @@ def test_figures_have_two_or_three_digits() -> None:
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY if entry.of_plan])
 def test_what_is_found_of_the_plan_does_not_wait_for_the_fill(name: str) -> None:
     rule = next(entry.rule for entry in REGISTRY if entry.id == name)
-    filled_in = with_mistake(name)
-    assert tuple(rule(replace(assess(filled_in.job), on=DAY))) == tuple(rule(filled_in))
+    plain = with_mistake(name)
+    found = tuple(rule(plain))
+    assert found and tuple(rule(replace(plain, fill=Unread()))) == found
 
 
 def test_gravest_first_and_placed_on_the_plan() -> None:
@@ -513,8 +528,8 @@ def test_a_mend_puts_its_mistake_right_and_nothing_else() -> None:
     mended = {entry.id: entry.fix for entry in REGISTRY if entry.fix is not None}
     assert {"overlap-out-of-range", "peel-ply-missing", "ply-stops-at-core-edge", "joints-line-up"} <= set(mended)
     for name, mend in mended.items():
-        before = {caution.id for caution in cautions_of(with_mistake(name))}
-        after = {caution.id for caution in cautions_of(assessed(mend.apply(with_mistake(name).job)))}
+        job = mistaken(name)
+        before, after = ({caution.id for caution in cautions_of(assessed(one))} for one in (job, mend.apply(job)))
         assert name in before and after <= before - {name}
 
 

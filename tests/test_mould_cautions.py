@@ -7,7 +7,7 @@ from functools import cache
 
 import pytest
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, blown, lid, pair, pressed
-from test_cautions import assessed, with_mistake
+from test_cautions import OF_PLAN, assessed, with_mistake
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import REGISTRY, cautions_of
@@ -59,7 +59,7 @@ def test_the_sound_arm_has_nothing_to_be_said() -> None:
 def test_the_mistake_is_caught_on_the_arm(name: str) -> None:
     assert name not in {caution.id for caution in cautions_of(sound_arm())}
     job = BLADDER_MISTAKES[name](arm())
-    a = assessed(job) if name == "bladder-below-resin" else assess(job)
+    a = assess(job) if name in OF_PLAN else assessed(job)
     found = [caution for caution in cautions_of(a) if caution.id == name]
     assert found, name
     assert all(caution.message.endswith(".") and "None" not in caution.message for caution in found)

@@ -290,7 +290,7 @@ def test_faces_tolerance_and_size_rule_processes_out_with_reasons() -> None:
     )
     both = advice(with_value(job, "mould/two_good_faces", True), costs, units)
     assert both.best is not None and both.best.good_faces == 2
-    assert sum("one good face" in way.against for way in both.ways) == 2
+    assert sum("one good face" in way.against for way in both.ways) == 3
     fine = advice(with_value(job, "series/thickness_tolerance", 0.01), costs, units)
     assert fine.best is None and "None of these" in fine.reasons[0]
     one = advice(with_value(job, "series/quantity", 1), costs, units)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bibulon.assess import Assessment
+from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, caution
 from bibulon.job import WITH_BLADDER
 from bibulon.mould.bladder import bladder_margin, girth_of, most_over_pa, parting_force_n
@@ -117,4 +118,5 @@ def bladder_off_girth(assessment: Assessment) -> Iterator[Finding]:
 )
 def plan_does_not_close(assessment: Assessment) -> Iterator[Finding]:
     if assessment.job.pair.bladder.wraps and girth_of(assessment.job) is None:
-        yield Finding("The outline has no two long straight sides that could be one line of the part.")
+        place = inside(assessment.job.part.shape)
+        yield Finding("The outline has no two long straight sides that could be one line of the part.", place)

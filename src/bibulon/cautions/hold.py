@@ -9,7 +9,7 @@ from operator import attrgetter
 from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
-from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldRules
@@ -50,6 +50,9 @@ def hold_not_repeated(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="Bags are leaned on, hoses are moved, tape creeps: a test says nothing of a bag hours later.",
     remedy="Hold again, just before the resin is mixed.",
+    in_mould=InMould(
+        why="Seals creep, tubes are moved, clamps are touched: a test says nothing of a mould hours later."
+    ),
 )
 def hold_too_old(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
@@ -98,6 +101,11 @@ def hold_touched_since(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="A leak that fills the bag in half an hour does not show on a gauge in seconds.",
     remedy="Leave the bag isolated for as long as the house asks, and read the gauge at least at its start and end.",
+    in_mould=InMould(
+        why="A leak that fills the cavity in half an hour does not show on a gauge in seconds.",
+        remedy="Leave the mould shut off for as long as the house asks, and read the gauge at least at its start and "
+        "end.",
+    ),
 )
 def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
@@ -116,6 +124,10 @@ def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
     why="Without a rule every test passes, a bag full of holes too.",
     remedy="Choose at Hold by which rule the shop judges a bag.",
     fix=Fix("Judge by the usual rules", lambda job: changed(job, hold_rules=HoldRules())),
+    in_mould=InMould(
+        why="Without a rule every test passes, a mould full of holes too.",
+        remedy="Choose at Hold by which rule the shop judges a mould.",
+    ),
 )
 def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
     if assessment.job.hold_tests and not assessment.job.hold_rules.rules:
@@ -129,6 +141,10 @@ def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
     why="An isolated bag never gets better by itself: the pump was still on it, or what cooled down or drifted hides "
     "a leak.",
     remedy="Shut the valve to the pump, let the gauge and the shop settle, and hold again.",
+    in_mould=InMould(
+        why="A mould that is shut off never gets better by itself: the pump was still on it, or what cooled down or "
+        "drifted hides a leak."
+    ),
 )
 def hold_falling(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
@@ -150,6 +166,7 @@ def hold_falling(assessment: Assessment) -> Iterator[Finding]:
     why="A leak at the lid of a catch pot, or at its hose, draws air through the shot like any other; a test that "
     "leaves the pots out says nothing of them.",
     remedy="Hold once more with the pots open to the bag.",
+    in_mould=InMould(remedy="Hold once more with the pots open to the cavity."),
 )
 def hold_without_pots(assessment: Assessment) -> Iterator[Finding]:
     job, tests = assessment.job, assessment.hold_verdicts
@@ -164,6 +181,10 @@ def hold_without_pots(assessment: Assessment) -> Iterator[Finding]:
     "hold",
     why="A bag that does not hold is not infused: the dry materials cost more than the search.",
     remedy="Find the leak (pleat roots, ports, tape corners, hose entries), mend it and hold again.",
+    in_mould=InMould(
+        why="A mould that does not hold is not injected: air that leaks in stays in the part.",
+        remedy="Find the leak (seals, tubes in their sleeves, pots, the mould itself), mend it and hold again.",
+    ),
 )
 def hold_failed(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:

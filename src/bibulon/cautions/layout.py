@@ -11,7 +11,7 @@ from shapely.ops import unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, inside
-from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.causes import Cause
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
@@ -139,6 +139,7 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     remedy="Cut the plies to the edge, seal the edge with tape or tight cloth, or let the vent stop short of it.",
     fix=Fix("Plan it closed", lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.0))),
     of_plan=True,
+    in_mould=InMould(remedy="Cut the fibre to the edge, fill the gap with tight cloth, or change the template."),
 )
 def edge_gap_open(assessment: Assessment) -> Iterator[Finding]:
     gap = assessment.job.flow.edge_gap_m

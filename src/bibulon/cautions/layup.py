@@ -9,7 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
-from bibulon.cautions.registry import Finding, Fix, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
@@ -156,6 +156,7 @@ def ply_stops_at_core(assessment: Assessment) -> Iterator[Finding]:
     why="Bare tool inside the outline takes film and resin but no fibre: a resin-rich hole.",
     remedy="Let plies cover the whole outline, or draw the outline smaller.",
     of_plan=True,
+    in_mould=InMould(why="Bare mould inside the outline takes resin but no fibre: a resin-rich hole."),
 )
 def part_not_covered(assessment: Assessment) -> Iterator[Finding]:
     bare = [cell for cell in assessment.laminate.cells if cell.stack.laminate_thickness_m == 0]

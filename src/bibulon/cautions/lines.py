@@ -11,7 +11,7 @@ from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, listed, middle_of
-from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
@@ -273,6 +273,7 @@ def _labelled(job: Job) -> Job:
     remedy="Give every valve and pot one short label of its own and write it on the bag.",
     fix=Fix("Give each a label of its own", _labelled),
     of_plan=True,
+    in_mould=InMould(remedy="Give every valve and pot one short label of its own and write it on the mould."),
 )
 def labels(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

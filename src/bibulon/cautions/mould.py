@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
-from bibulon.job import Job
+from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.corner import USUAL_TURN_DEG, corner_move
@@ -44,6 +44,7 @@ def _cut_to_outline(job: Job) -> Job:
     remedy="Cut the pieces to the outline, tape the flange before fibre goes down, and wipe it clear.",
     fix=Fix("Cut to the outline", _cut_to_outline),
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
@@ -108,6 +109,7 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     why="A thick stack laid loose moves as the bag comes down: it wrinkles, and bridges every corner.",
     remedy="Put film over what is laid, draw vacuum, press the plies home, and tick the debulk.",
     of_plan=True,
+    processes=UNDER_FILM,
 )
 def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
     lines = lay_list(assessment.job)

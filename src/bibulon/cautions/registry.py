@@ -45,6 +45,14 @@ class Fix:
 
 
 @dataclass(frozen=True)
+class InMould:
+    """What differs in the words of a rule where the mould is shut all round, and there is no bag; "" where nothing."""
+
+    why: str = ""
+    remedy: str = ""
+
+
+@dataclass(frozen=True)
 class Registered:
     """A rule with its text."""
 
@@ -57,6 +65,13 @@ class Registered:
     fix: Fix | None
     of_plan: bool
     processes: frozenset[Process]
+    in_mould: InMould | None
+
+    def words(self, job: Job) -> tuple[str, str]:
+        """Why it matters to *job*, and what to do."""
+        if job.in_mould and self.in_mould is not None:
+            return self.in_mould.why or self.why, self.in_mould.remedy or self.remedy
+        return self.why, self.remedy
 
 
 @dataclass(frozen=True)
@@ -87,6 +102,7 @@ def caution(
     fix: Fix | None = None,
     of_plan: bool = False,
     processes: frozenset[Process] = EVERY_PROCESS,
+    in_mould: InMould | None = None,
 ) -> Callable[[Rule], Rule]:
     """Register the decorated rule, for jobs made by these *processes*; one that is *of_plan* reads nothing of the fill,
     and is asked once for a job."""
@@ -94,7 +110,7 @@ def caution(
     def register(rule: Rule) -> Rule:
         if any(other.id == id for other in REGISTRY):
             raise ValueError(f"two cautions are called {id}")
-        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, fix, of_plan, processes))
+        REGISTRY.append(Registered(id, rank, station, why, remedy, rule, fix, of_plan, processes, in_mould))
         return rule
 
     return register
@@ -135,8 +151,8 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             finding.rank or entry.rank,
             entry.station,
             finding.message,
-            in_words(entry.why, units),
-            in_words(finding.remedy or entry.remedy, units),
+            in_words(entry.words(assessment.job)[0], units),
+            in_words(finding.remedy or entry.words(assessment.job)[1], units),
             on_part(assessment.job, finding.place),
             finding.subject,
             replace(entry.fix, text=in_words(entry.fix.text, units))

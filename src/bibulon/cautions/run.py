@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.assess import Assessment
-from bibulon.cautions.registry import Finding, Rank, caution
+from bibulon.cautions.registry import Finding, InMould, Rank, caution
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.lines import AtTime, WhenReached
@@ -110,6 +110,9 @@ def branch_racing(assessment: Assessment) -> Iterator[Finding]:
     "shoot",
     why="Pressure that rises while resin runs is a leak or a pump that fails: air goes into the part until gel.",
     remedy="Look at the pump and its oil, at the pots' lids, then along the tape; put the spare pump on.",
+    in_mould=InMould(
+        remedy="Look at the pump and its oil, at the pots' lids, then along the seals; put the spare pump on."
+    ),
 )
 def vacuum_rising(assessment: Assessment) -> Iterator[Finding]:
     shot = assessment.job.shot
@@ -165,6 +168,9 @@ def vacuum_let_go_early(assessment: Assessment) -> Iterator[Finding]:
     "shoot",
     why="Feeds, vents and vacuum are worked in an order that pushes air out; out of it, fronts close round air.",
     remedy="Stop, compare the list with the labels on the bag, and clamp what should not be open yet.",
+    in_mould=InMould(
+        remedy="Stop, compare the list with the labels on the mould, and clamp what should not be open yet."
+    ),
 )
 def step_out_of_order(assessment: Assessment) -> Iterator[Finding]:
     skipped = list(_out_of_order(assessment.job))

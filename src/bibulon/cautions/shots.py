@@ -94,3 +94,21 @@ def joint_not_sealed(assessment: Assessment) -> Iterator[Finding]:
             yield Finding(f"{joint.name} is {words}.")
     if job.process in WITH_BLADDER and not job.pair.joints:
         yield Finding("No joint is listed yet: parting line, ends, the bladder's neck, inlet and vent.")
+
+
+@caution(
+    "pump-not-proved",
+    "caution",
+    "shoot",
+    why="Resin that is mixed cannot wait for a pump that does not pull, or for a seal that has to be changed.",
+    remedy="Prove the pump and its spare, hold the mould, tick that, and mix then.",
+    of_plan=True,
+    processes=IN_MOULD,
+)
+def pump_not_proved(assessment: Assessment) -> Iterator[Finding]:
+    shot = assessment.job.shot
+    mixed = next((at for at, event in enumerate(shot) if event.kind in ("batch added", "valve opened")), None)
+    proved = next((at for at, event in enumerate(shot) if event.kind == "step done" and event.label == "hold"), None)
+    if mixed is not None and (proved is None or proved > mixed):
+        what = f"{shot[mixed].label} was poured" if shot[mixed].kind == "batch added" else "The first inlet was opened"
+        yield Finding(f"{what} before it was ticked that pump and vacuum hold.")

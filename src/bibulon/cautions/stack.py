@@ -10,7 +10,7 @@ from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
-from bibulon.cautions.registry import Finding, Fix, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
 from bibulon.job import CLOSED, Job
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
@@ -116,6 +116,9 @@ def _core_shapes(job: Job) -> list[tuple[Layer, Polygon]]:
         lambda job: max(job.flow.core_gap_m, job.core_laying.joint_gap_m) >= job.house.open_gap_m,
     ),
     of_plan=True,
+    in_mould=InMould(
+        remedy="Cut the core to fit, or fill the gap with fibre or thickened resin before the mould is closed."
+    ),
 )
 def core_gap_open(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

@@ -20,7 +20,7 @@ import platformdirs
 import tomli_w
 from pydantic import Field, ValidationError
 
-from bibulon.job import Job
+from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.base import Amount, Model, Name, Share
 from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
@@ -53,6 +53,8 @@ class ProcessCosts(Model):
     good_faces: Annotated[int, Field(ge=1, le=2)]
     thickness_tolerance: Share
     largest_m2: Annotated[float, Field(gt=0, le=1e9)]
+    hollow: bool = False
+    """It makes hollow parts, and none other."""
     needs: tuple[str, ...] = ()
 
 
@@ -192,6 +194,8 @@ def advice(job: Job, costs: ShopCosts, units: Units) -> Advice:
 
 
 def _against(job: Job, process: ProcessCosts, materials: PartMaterials, units: Units) -> str:
+    if process.hollow != (job.process in WITH_BLADDER):
+        return "It makes hollow parts." if process.hollow else "The part is hollow."
     if job.mould.two_good_faces and process.good_faces < 2:
         return "It leaves one good face, and two are wanted."
     wanted = job.series.thickness_tolerance

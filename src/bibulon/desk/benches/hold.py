@@ -40,7 +40,7 @@ LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str], ...]] = {
 
 
 class HoldBench(Bench):
-    """Does the bag hold?"""
+    """Does the bag or the mould hold?"""
 
     title = "Hold test"
     width_px = 380
@@ -290,7 +290,7 @@ class HoldBench(Bench):
             return
         touched = QPushButton("Something was touched")
         touched.setAutoDefault(False)
-        touched.setToolTip("Log that bag, hose or line was moved since the last test: it has to be held again")
+        touched.setToolTip("Log that something was moved since the last test: it has to be held again")
         touched.clicked.connect(lambda _=False: self._touched())
         layout.addWidget(touched, 0, Qt.AlignmentFlag.AlignLeft)
 

@@ -127,9 +127,11 @@ class CellsSection:
         beside = stack.thickness_m - stack.laminate_thickness_m
         spread = from_to(*(self.bench.shown(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s)))
         by_hand = self.bench.shown(HAND_PA, "pressure difference")
+        job = self.bench.document.job
+        packed = "In the cavity" if job.closed else "Under the bladder" if job.in_mould else "Under film"
         return [
             ("Loose, smoothed by hand", self.bench.shown(stack.loose_m, "thickness"), f"Packed by about {by_hand}."),
-            ("Under film", self.bench.shown(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
+            (packed, self.bench.shown(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
             ("Fibre by volume", f"{stack.fibre_fraction:.1%}",
              f"One standard deviation: {stack.fibre_fraction / s:.1%} to {min(stack.fibre_fraction * s, 1):.1%}."),
             ("Fibre by weight", f"{stack.fibre_weight_fraction:.1%}", "Of the laminate, without core and coats."),

@@ -98,6 +98,8 @@ class CornerSection:
                 "It piles up as a wrinkle." if self.male else "Where it cannot slide it spans the corner so far off it."
             )
             return self.bench.shown(move.gap_m, "thickness"), word
+        if self.bench.document.job.closed:
+            return "by hand, every ply", "The upper half does not push fibre into a corner."
         if move.goes == 1:
             return "once, with the bag", "Bridging so small closes as the bag comes down."
         return f"in {move.goes} goes", "So that no go moves more than half a millimetre; push each ply home first."
