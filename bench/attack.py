@@ -27,7 +27,7 @@ from bibulon.cautions import cautions_of
 from bibulon.demo import demo_file, demo_job
 from bibulon.exchange.drawings import DrawingRefusal, read_drawing
 from bibulon.exchange.outlines import outline_of
-from bibulon.exchange.reliefs import Lie, ReliefRefusal, read_surface, relief_of
+from bibulon.exchange.reliefs import Placement, ReliefRefusal, read_surface, relief_of
 from bibulon.job.edits import changed
 from bibulon.job.journal import Journal, resumed
 from bibulon.job.kept import Kept
@@ -247,7 +247,7 @@ def mangled_drawings(count: int, folder: Path) -> dict[str, float]:
         start = time.process_time()
         try:
             if name.endswith(".stl"):
-                relief_of(read_surface(path), Lie(1.0, "z"), ((0.0, 0.0), (4.0, 0.0), (4.0, 1.0), (0.0, 1.0)))
+                relief_of(read_surface(path), Placement(1.0, "z"), ((0.0, 0.0), (4.0, 0.0), (4.0, 1.0), (0.0, 1.0)))
             else:
                 drawing = read_drawing(path)
                 outline_of(drawing, 0.001, drawing.layers, 0.001)

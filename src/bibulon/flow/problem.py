@@ -314,7 +314,7 @@ def _refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
             if run.distance(other) < 1e-3:
                 place = run.intersection(other.buffer(2e-3)).representative_point()
                 raise FlowRefusal(
-                    f"Feed {job.line(feed.id).label} touches vent {job.line(vent.id).label}: "
+                    f"{job.line(feed.id).word.capitalize()} {job.line(feed.id).label} touches vent {job.line(vent.id).label}: "
                     "resin would go straight to the pot.",
                     (place.x, place.y),
                 )
@@ -401,7 +401,7 @@ def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
     course = on_part(line, part)
     if course.is_empty:
         raise FlowRefusal(
-            f"{line.kind.capitalize()} line {line.label} does not lie on the part.",
+            f"{line.word.capitalize()}{'' if line.is_port else ' line'} {line.label} does not lie on the part.",
             line.points[0],
         )
     port = LineString(line.points).interpolate(line.port_at, normalized=True)
