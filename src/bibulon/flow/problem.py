@@ -313,9 +313,9 @@ def _refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
         for vent, other in (shape for shape in shapes if shape[0].kind == "vent"):
             if run.distance(other) < 1e-3:
                 place = run.intersection(other.buffer(2e-3)).representative_point()
+                one, end = job.line(feed.id), job.line(vent.id).label
                 raise FlowRefusal(
-                    f"{job.line(feed.id).word.capitalize()} {job.line(feed.id).label} touches vent {job.line(vent.id).label}: "
-                    "resin would go straight to the pot.",
+                    f"{one.word.capitalize()} {one.label} touches vent {end}: resin would go straight to the pot.",
                     (place.x, place.y),
                 )
 

@@ -37,7 +37,7 @@ from bibulon.mould.clamp import (
     seals_n_m,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import run_clock, show
+from bibulon.quantities import brief, run_clock, show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 
@@ -246,7 +246,7 @@ class MouldBench(Bench):
         self._answer(layout, text, partial(put_pair, self.document, "holding vacuum", hold_pa=round(held.best_pa, -2)))
 
     def _gauge(self, pressure_pa: float) -> str:
-        return show(pressure_pa, "pressure difference", self.document.assessment.units, 0)
+        return brief(pressure_pa, "pressure difference", self.document.assessment.units)
 
     def _answer(self, layout: QVBoxLayout, text: str, use: Callable[[], None] | None) -> None:
         row = QHBoxLayout()

@@ -15,7 +15,7 @@ from bibulon.job import WITH_BLADDER
 from bibulon.job.edits import revised
 from bibulon.job.pair import Joint
 from bibulon.mould.bladder import girth_of, most_over_pa, parting_force_n, pressure_lost
-from bibulon.quantities import from_to, show
+from bibulon.quantities import brief, from_to
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -87,7 +87,7 @@ class BladderSections:
         most = most_over_pa(self.document.job)
         injection = self.document.job.pair.injection
         row = QHBoxLayout()
-        text = show(most, "pressure difference", self.document.assessment.units, 0)
+        text = brief(most, "pressure difference", self.document.assessment.units)
         said = f"Injection: up to {text} over the atmosphere stays under the bladder, even with the vent shut."
         row.addWidget(label(said), 1)
         planned = max(step.over_pressure_pa for step in injection.steps)
