@@ -5,16 +5,26 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from mould_cases import lid as plain_lid
-from mould_jobs import lid, pressed_shut
+from mould_jobs import arm, injection, lid, pressed_shut
 from shapely import box
 
 from bibulon.assess import assess, filled
+from bibulon.cautions import cautions_of
 from bibulon.flow.cavity import weight_kg_m2
 from bibulon.flow.fill import fill
 from bibulon.flow.problem import flow_problem
+from bibulon.job import Job
 from bibulon.job.edits import changed, revised
+from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.laminate.cells import laminate_of
+from bibulon.mould.fittings import clamps_spread
 from bibulon.mould.press import press_forces
+from bibulon.planning.mould_recipe import recipe_for
+
+
+def strong(job: Job) -> Job:
+    """Twelve bolts in place of what is on the plan."""
+    return clamps_spread(changed(job, pair=revised(job.pair, clamp=revised(job.pair.clamp, force_n=25_000.0))), 12)
 
 
 def test_the_force_that_opens_a_press_is_the_sum_by_hand() -> None:
@@ -51,3 +61,35 @@ def test_a_reusable_film_fills_as_film_does() -> None:
     skin = revised(film, process="reusable film")
     times = [fill(flow_problem(job, 400)).end_s for job in (film, skin)]
     assert times[0] == times[1]
+
+
+@pytest.mark.parametrize("name", ["arm", "RTM"])
+def test_a_proposed_recipe_is_faster_and_the_mould_stays_shut(name: str) -> None:
+    made = arm() if name == "arm" else strong(pressed_shut(lid(), 50_000.0))
+    job = injection(made, source="machine", rated_pa=1_000_000.0)
+    before = filled(assess(job), 400)
+    assert before.fill is not None and before.fill.fill_time_s is not None
+    recipe = recipe_for(job, before.fill)
+    after = filled(assess(recipe.job), 400)
+    assert recipe.presses_pa > 0 and len(recipe.job.pair.injection.steps) == 2
+    assert after.fill is not None and after.fill.fill_time_s is not None
+    assert after.fill.fill_time_s < before.fill.fill_time_s and after.fill.mass_error < 1e-9
+    assert after.stays_shut.value is not None and after.stays_shut.value > 0
+    stops = {"mould-opens", "clamps-too-weak", "bladder-below-resin", "above-the-plate", "vent-shut-opens"}
+    assert not stops & {caution.id for caution in cautions_of(after)}
+
+
+def test_a_mould_that_holds_next_to_no_pressure_is_left_to_the_vacuum() -> None:
+    before = filled(assess(lid()), 400)
+    assert before.fill is not None
+    assert recipe_for(lid(), before.fill).job == lid() and recipe_for(lid(), before.fill).presses_pa == 0
+
+
+def test_a_bladder_job_fills_on_after_the_supply_lets_up() -> None:
+    """The laminate, swollen at first, gives resin back; that is no dry area behind the vents."""
+    first = InjectionStep(over_pressure_pa=80_000.0, until=UntilMass(mass_kg=0.6))
+    job = injection(arm(), steps=(first, InjectionStep(over_pressure_pa=0.0)))
+    result = filled(assess(job), 400).fill
+    assert result is not None and result.stopped_by == "filled" and len(result.stage_begun_s) == 2
+    drawn = result.drawn_m3.sum(axis=1)
+    assert drawn.min() >= 0 and (np.diff(drawn) < 0).any() and result.mass_error < 1e-9

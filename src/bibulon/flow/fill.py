@@ -66,6 +66,8 @@ class _Gain:
     """Where anything came, whatever left elsewhere."""
     squeezed: float
     """How much nearer gas came to its last pressure, as an exponent of e."""
+    drawn: float
+    """Negative where resin went back into the supply."""
 
 
 class _Fill:
@@ -168,13 +170,13 @@ class _Fill:
 
     def _accept(self, length: float, step: Step) -> _Gain:
         state = self.state
-        in_part, held = state.in_part_m3, state.held_m3
+        in_part, held, drawn = state.in_part_m3, state.held_m3, state.drawn_m3
         squeezed = state.pockets.squeezed(step.gas_pa) if state.pockets is not None else 0.0
         state.accept(length, step, self.steps.vents)
         if state.held_m3 > self.risen_to_m3 + STALLED_SHARE * state.total_m3:
             self.risen_to_m3, self.risen_at = state.held_m3, state.clock
         arrived = float(np.maximum(state.last_rise_m3, 0).sum())
-        return _Gain(state.held_m3 - held, state.in_part_m3 - in_part, arrived, squeezed)
+        return _Gain(state.held_m3 - held, state.in_part_m3 - in_part, arrived, squeezed, state.drawn_m3 - drawn)
 
     def _next_length(self, done: float, gain: _Gain) -> float:
         state, pace = self.state, self.problem.pace
@@ -199,7 +201,9 @@ class _Fill:
             return None
         if self._risen_as_high_as_it_can():
             return "too high for the vacuum"
-        if gain.held < 1e-6 * gain.arrived and gain.arrived > self.target_m3 / 4:
+        # a swollen laminate gives resin back when the supply lets up, and goes on filling from what it holds
+        gives_back = self.valves.open and gain.drawn < 0
+        if gain.held < 1e-6 * gain.arrived and gain.arrived > self.target_m3 / 4 and not gives_back:
             if self.steps.recipe.stopped:
                 return "shot mass in"
             return "dry area behind the vents" if self.valves.open else "no feed open"

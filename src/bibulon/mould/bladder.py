@@ -107,6 +107,27 @@ def girth_of(job: Job) -> Girth | None:
     return Girth(max(ends), min(ends))
 
 
+@dataclass(frozen=True)
+class HollowMass:
+    """What the part weighs, and what it would weigh as a solid bar of the same girth (kg)."""
+
+    hollow_kg: float
+    solid_kg: float
+
+
+def hollow_mass(job: Job) -> HollowMass | None:
+    """The part against a solid one: its laminate over the whole of a round section of its girth, ``g²/4π`` along it."""
+    total, girth = laminate_of(job).total, girth_of(job)
+    if girth is None or total.thickness_m <= 0 or total.area_m2 <= 0:
+        return None
+    resin_kg = sum(cell.area_m2 * cell.stack.void_m for cell in laminate_of(job).cells) * job.resin.density_kg_m3
+    hollow_kg = total.dry_mass_kg + resin_kg
+    long_m = total.area_m2 / ((girth.widest_m + girth.narrowest_m) / 2)
+    square = (girth.widest_m**2 + girth.widest_m * girth.narrowest_m + girth.narrowest_m**2) / 3  # of a cone
+    volume_m3 = sum(cell.area_m2 * cell.stack.thickness_m for cell in laminate_of(job).cells)
+    return HollowMass(hollow_kg, hollow_kg / volume_m3 * square / (4 * math.pi) * long_m)
+
+
 def parting_force_n(job: Job) -> float:
     """What pushes the halves of the outer mould apart: the bladder's pressure on the part seen from above, taken as
     round, so ``Δp · A/π`` of the developed area A."""

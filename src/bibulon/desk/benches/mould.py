@@ -41,6 +41,7 @@ from bibulon.quantities import brief, run_clock, show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 
+SENSE_M2 = 2.0
 SIGHT_PX = 160
 """What is brought into sight comes with so much below it."""
 NOT_YET = "The fill is being computed."
@@ -54,7 +55,7 @@ class MouldBench(Bench):
     def build(self) -> None:
         self._chosen = ""
         self.chart: LineChart | None = None
-        self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
+        self.figure("Fill", self._fill_time)
         blown = self.document.job.process in WITH_BLADDER
         self.figure(
             "Bladder presses by" if blown else "Stays shut by",
@@ -123,6 +124,11 @@ class MouldBench(Bench):
         return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]
 
     # -- figures -----------------------------------------------------------------------------------------------------
+
+    def _fill_time(self) -> tuple[str, str]:
+        text, how = shown_figure(self.document, lambda: self.document.assessment.fill_time)()
+        usual = show(SENSE_M2, "area", self.document.assessment.units)
+        return text, f"{how} A check of sense: by vacuum alone {usual} of mat often take 10 to 15 minutes."
 
     def _at_gel(self) -> tuple[str, str]:
         if self.document.job.process in WITH_BLADDER:

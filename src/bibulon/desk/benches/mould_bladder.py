@@ -14,7 +14,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job import WITH_BLADDER
 from bibulon.job.edits import revised
 from bibulon.job.pair import Joint
-from bibulon.mould.bladder import girth_of, most_over_pa, parting_force_n, pressure_lost
+from bibulon.mould.bladder import girth_of, hollow_mass, most_over_pa, parting_force_n, pressure_lost
 from bibulon.quantities import brief, from_to
 
 if TYPE_CHECKING:
@@ -46,6 +46,7 @@ class BladderSections:
             )
         )  # fmt: skip
         bench.figure("The part is round", self._girth)
+        bench.figure("Part weighs", self._weighs)
         bench.figure("Parts the mould with", self._force)
         bench.figure("If it loses pressure", self._lost)
         bench.watch(lambda: (self.document.job.pair, self.document.settings), column(4), self._fill_answer)
@@ -71,6 +72,13 @@ class BladderSections:
             return "–", "The plan has no two long straight sides that are one line of the part."
         low, high = (self.bench.shown(at, "length") for at in (girth.narrowest_m, girth.widest_m))
         return (low if low == high else from_to(low, high)), "Across the plan between its two long sides."
+
+    def _weighs(self) -> tuple[str, str]:
+        mass = hollow_mass(self.document.job)
+        if mass is None:
+            return "–", "Its girth and its laminate are not known yet."
+        hollow, solid = (self.bench.shown(kg, "mass") for kg in (mass.hollow_kg, mass.solid_kg))
+        return hollow, f"With its resin; solid it would weigh {solid}."
 
     def _force(self) -> tuple[str, str]:
         how = "About: its pressure on the part seen from above, taken as round."

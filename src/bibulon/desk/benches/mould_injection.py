@@ -23,7 +23,8 @@ from bibulon.job.pair import (
     UntilVolume,
 )
 from bibulon.job.paths import JobPath
-from bibulon.quantities import QuantityKind, show
+from bibulon.planning.mould_recipe import recipe_for
+from bibulon.quantities import QuantityKind, brief, show
 from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
@@ -63,6 +64,8 @@ class InjectionSection:
         rated = "The most over the atmosphere that its plate allows."
         bench.quantity("Rated for", "pressure difference", "pair/injection/rated_pa", rated, decimals=0)
         bench.watch(self._steps_key, column(5), self._fill_steps)
+        tip = "From the present fill: as fast as the mould holds with its vent shut, and gentle at the end"
+        bench.button("Propose a recipe", self._propose).setToolTip(tip)
         warm = "Where it leaves the hose."
         bench.quantity("Resin at", "temperature", "pair/injection/resin_temperature_k", warm, empty="as the shop")
         bench.add(
@@ -187,6 +190,21 @@ class InjectionSection:
         value = parse(text, kind, self.document.assessment.units)
         step = self._step(number)
         self._put_step(number, revised(step, until=revised(step.until, **{name: value})))
+
+    def _propose(self) -> None:
+        a = self.document.assessment
+        if a.fill is None:
+            self.bench.desk.show_message("A recipe is proposed from a fill: it is being computed, or cannot be.")
+            return
+        recipe = recipe_for(a.job, a.fill)
+        if recipe.job != self.document.job:
+            self.document.edit("recipe", recipe.job)
+        if recipe.presses_pa <= 0:
+            said = "The vacuum alone: the mould holds no pressure worth having with its vent shut."
+        else:
+            most = brief(recipe.presses_pa, "pressure difference", a.units)
+            said = f"Up to {most} over the atmosphere, which stays shut even with the vent shut; half of it at the end."
+        self.bench.desk.show_message(said)
 
     def _add(self) -> None:
         steps, last = self.injection.steps, self.injection.steps[-1]

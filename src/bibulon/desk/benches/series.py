@@ -22,6 +22,7 @@ from bibulon.quantities import number_shown, show, unit_shown
 
 TABLE_PX = 260
 BAR_PX = 22
+MOST_LOWERS = 6
 MOST_ODD = 12
 
 
@@ -60,6 +61,51 @@ class CycleBars(QWidget):
             painter.setPen(QColor(palette.muted))
             text = show(step.duration_s, "duration")
             painter.drawText(x + wide + 6, y, 80, BAR_PX, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.end()
+
+
+class LowersBars(QWidget):
+    """Several lower halves under one upper: what each is busy with, filled where the upper is on it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cycle: Cycle | None = None
+
+    def draw(self, cycle: Cycle) -> None:
+        self.cycle = cycle
+        self.setVisible(cycle.lowers > 1)
+        self.setFixedHeight(BAR_PX * min(cycle.lowers, MOST_LOWERS) + 4)
+        self.setAccessibleName(
+            f"{cycle.lowers} lower halves, one after another every {show(cycle.every_s, 'duration')}"
+        )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.cycle is None:
+            return
+        cycle, palette = self.cycle, theme.current.palette
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.font(12))
+        left, shown = 150, min(cycle.lowers, MOST_LOWERS)
+        last = cycle.steps[-1]
+        takes_s = last.start_s + last.duration_s
+        span_s = max(takes_s + shown * cycle.every_s, 1.0)
+        scale = (self.width() - left - 8) / span_s
+        for row in range(shown):
+            painter.setPen(QColor(palette.ink))
+            painter.drawText(0, row * BAR_PX, left - 8, BAR_PX, Qt.AlignmentFlag.AlignVCenter, f"Lower half {row + 1}")
+            begun_s = row * cycle.every_s
+            while begun_s < span_s:
+                for step in cycle.steps:
+                    x = left + round(scale * (begun_s + step.start_s))
+                    wide = round(scale * step.duration_s)
+                    if x >= self.width() - 8 or wide < 1:
+                        continue
+                    painter.setPen(QPen(QColor(palette.accent), 1))
+                    painter.setBrush(palette.colour("accent", 150) if step.upper else palette.colour("accent", 30))
+                    painter.drawRect(x, row * BAR_PX + 5, min(wide, self.width() - 8 - x), BAR_PX - 10)
+                begun_s += max(cycle.every_s * cycle.lowers, 1.0)
         painter.end()
 
 
@@ -112,6 +158,7 @@ class SeriesBench(Bench):
             self._draw_chart()
             self._fill_table()
         self.bars.draw(self.document.assessment.cycle)
+        self.lowers.draw(self.document.assessment.cycle)
 
     # -- shots -------------------------------------------------------------------------------------------------------
 
@@ -191,6 +238,8 @@ class SeriesBench(Bench):
         self.section("Cycle")
         self.bars = CycleBars()
         self.body.addWidget(self.bars)
+        self.lowers = LowersBars()
+        self.body.addWidget(self.lowers)
         self.figure("A shot every", self._every)
         self.figure("Shots per shift", self._per_shift)
         self.figure("Held up by", self._held_up)
