@@ -114,9 +114,9 @@ def paint_seam(painter: QPainter, frame: Frame, job: Job) -> None:
         painter.setPen(QPen(palette.colour("accent", 200), 7, Qt.PenStyle.DotLine, Qt.PenCapStyle.FlatCap))
         painter.drawPolyline(QPolygonF([frame.to_screen(place) for place in run]))
         (x0, y0), (x1, y1) = run[0], run[-1]
-        away = QPointF(0, 18 if y0 + y1 < 2 * job.part.outline.polygon.centroid.y else -18)
+        inwards = QPointF(0, -18 if y0 + y1 < 2 * job.part.outline.polygon.centroid.y else 18)
         middle = frame.to_screen((x0 + 0.72 * (x1 - x0), y0 + 0.72 * (y1 - y0)))
-        text_box(painter, middle + away, "one line of the part", palette.ink, palette.accent, 12)
+        text_box(painter, middle + inwards, "one line of the part", palette.ink, palette.accent, 12)
 
 
 def paint_fittings(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None, chosen: str) -> None:
