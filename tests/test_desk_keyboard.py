@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import pytest
-from driving import at_station, bench, choose, open_an_entry, push, settle, texts
+from driving import at_station, bench, choose, open_an_entry, push, put_lid, settle, texts
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
+from bibulon.mould.shots import shots_of
 
 
 def held() -> QWidget:
@@ -140,3 +141,62 @@ def test_programs_that_read_the_screen_find_what_is_painted(window: Window, monk
     assert any("F2" in moment and "valve opened" in moment for moment in moments), moments
     QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=window.plan.mapFromGlobal(place))
     assert window.plan.chosen == "feed-1", "the mouse goes through to the plan"
+
+
+def tabbed_to(window: Window, name: str) -> QWidget:
+    """Go down the bench by Tab until what has the keyboard is called *name*."""
+    walker = stops(bench(window).widget())[0]
+    walker.setFocus()
+    for _ in range(400):
+        here = held()
+        called = here.accessibleName() or (here.text() if isinstance(here, QPushButton) else "")
+        if called.startswith(name) and bench(window).isAncestorOf(here):
+            return here
+        QTest.keyClick(here, Qt.Key.Key_Tab)
+    raise AssertionError(f"Tab never comes to {name}")
+
+
+def test_a_shot_of_the_lid_is_held_shot_logged_and_charted_by_keyboard_alone(window: Window, qtbot) -> None:
+    """Two-space hold test, checks, run list, readings, next shot, chart: no mouse anywhere."""
+    window.activateWindow()
+    put_lid(window, qtbot)
+    made = len(shots_of(window.document.job))
+
+    def type_at(name: str, text: str) -> None:
+        field = tabbed_to(window, name)
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Tab)
+        window.refresh()
+
+    QTest.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "hold"
+    for name, low in (("Readings: time and pressure", 513), ("Readings of the flange", 223)):
+        box = tabbed_to(window, name)
+        for minute in range(0, 11, 2):
+            QTest.keyClicks(box, f"{minute} {low + minute * 0.02:.2f}")
+            QTest.keyClick(box, Qt.Key.Key_Return)
+    QTest.keyClick(tabbed_to(window, "Keep this test"), Qt.Key.Key_Space)
+    window.refresh()
+    assert len(window.document.job.hold_tests) == 1 and "Both spaces hold" in texts(bench(window))
+    QTest.keyClick(window, Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "shoot"
+    ticks = tabbed_to(window, "Checks of this shot")
+    for _ in range(3):
+        QTest.keyClick(ticks, Qt.Key.Key_Space)
+        QTest.keyClick(ticks, Qt.Key.Key_Down)
+    assert sum(event.kind == "check ticked" for event in window.document.job.shot) >= 2
+    for _ in range(12):
+        if window.run.started and window.run.next().kind == "valve clamped":
+            break
+        QTest.keyClick(window, Qt.Key.Key_F9)
+    assert window.run.started and any(event.kind == "batch added" for event in window.document.job.shot)
+    type_at("Mass in", "4.66 kg")
+    QTest.keyClick(tabbed_to(window, "All feeds clamped"), Qt.Key.Key_Space)
+    type_at("Grams in the pot", "81")
+    type_at("Part weighs", "6.43 kg")
+    QTest.keyClick(tabbed_to(window, "Shot ended"), Qt.Key.Key_Space)
+    window.refresh()
+    assert len(shots_of(window.document.job)) == made + 1
+    assert shots_of(window.document.job)[-1].figures["pot"] == pytest.approx(0.081)
+    QTest.keyClick(window, Qt.Key.Key_0, Qt.KeyboardModifier.AltModifier)
+    assert window.station == "series" and f"{made + 1} of 300" in texts(bench(window))

@@ -374,3 +374,18 @@ def test_seals_channel_and_fittings_are_chosen_moved_and_typed(window: Window, q
     choose(window, "Outer seal card", "Wing seal, natural rubber, 40 mm")
     window.refresh()
     assert "seal-attacked" in caution_ids(window)
+
+
+def test_a_vent_off_the_part_is_refused_where_it_is_put(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    before = window.document.job
+    window.plan.choose("vent-1")
+    window.refresh()
+    field = type_into(bench(window), "Place x, y", "3 m, 0.4 m")
+    assert "off the part" in field.error.text() and window.document.job == before
+    window.plan.setFocus()
+    QTest.keyClick(window.plan, Qt.Key.Key_E)
+    click(window, 1.32, 0.4)
+    assert window.document.job == before and window.plan.tool.name == "vent port"
+    QTest.keyClick(window.plan, Qt.Key.Key_Escape)

@@ -9,7 +9,7 @@ from shapely import LineString, Point, Polygon
 from shapely.ops import polylabel, substring
 
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
+from bibulon.flow.problem import BESIDE_PART_M, PREVIEW_PACE, FlowRefusal, flow_problem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.cards import TubeCard
@@ -27,8 +27,13 @@ CHANNEL_WIDTHS_M = (0.010, 0.016, 0.024)
 
 
 def port_place(job: Job, kind: str, near: PlanPoint) -> PlanPoint:
-    """Where a port that is put at *near* comes to lie: an inlet between two halves where the rim is nearest."""
+    """Where a port that is put at *near* comes to lie: an inlet between two halves where the rim is nearest.
+
+    Raises ValueError for a place off the part.
+    """
     if kind != "feed" or not job.closed:
+        if job.part.shape.distance(Point(near)) > BESIDE_PART_M:
+            raise ValueError("That place is off the part: a port lies in the cavity, or on its edge.")
         return near
     rim = job.part.outline.polygon.exterior
     place = rim.interpolate(rim.project(Point(near)))

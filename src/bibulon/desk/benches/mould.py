@@ -64,6 +64,7 @@ class MouldBench(Bench):
         self.figure("Part at gel", self._at_gel)
         self.figure("Fibre", self._fibre)
         self.figure("Shot", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
+        self.figure("A shot every", self._cycle)
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         if self.document.job.process in CLAMPED_BY_VACUUM:
             self._build_clamp()
@@ -124,6 +125,11 @@ class MouldBench(Bench):
         return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]
 
     # -- figures -----------------------------------------------------------------------------------------------------
+
+    def _cycle(self) -> tuple[str, str]:
+        cycle = self.document.assessment.cycle
+        every = show(cycle.every_s, "duration")
+        return every, f"Held up by {cycle.held_up_by}; its steps are at Series."
 
     def _fill_time(self) -> tuple[str, str]:
         text, how = shown_figure(self.document, lambda: self.document.assessment.fill_time)()

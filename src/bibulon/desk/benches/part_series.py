@@ -22,4 +22,6 @@ def build_series(bench: Bench) -> None:
         AdviceDialog(bench.document, bench.window()).exec()
         bench.refresh()
 
-    bench.button("Process advice …", show).setToolTip("Hand lay-up, infusion, light RTM and RTM compared for this part")
+    bench.button("Process advice …", show).setToolTip(
+        "Hand lay-up, infusion under film old or new, light RTM, RTM and bladder compared for this part"
+    )

@@ -202,7 +202,9 @@ class PortTool(DrawTool):
 
     def _aimed(self, view: PlanCanvas, at: Point) -> Point:
         job = view.document.job
-        return port_place(job, self.kind, at if self.kind == "feed" and job.closed else snapped(job, view.frame, at))
+        if self.kind == "feed" and job.closed:
+            return port_place(job, self.kind, at)
+        return snapped(job, view.frame, at)  # off the part too: it is refused when it is put
 
     def _add(self, view: PlanCanvas, at: Point) -> None:
         self.points = [at]
