@@ -288,7 +288,7 @@ def test_from_drawing_to_record(window: Window, qtbot, tmp_path: Path, monkeypat
     window.run.reading_taken.connect(lambda channel, _: readings.add(channel))
     qtbot.waitUntil(lambda: {"vacuum", "scale", "pot"} <= readings, timeout=20_000)
     page.tick()
-    assert page.bucket.text() != "–" and page.vacuum.text() != "–"
+    assert page.read["scale"].text() != "–" and page.read["vacuum"].text() != "–"
     while not window.run.started:
         QTest.mouseClick(page.next_button, LEFT)
     assert [event.kind for event in window.document.job.run][-2:] == ["started", "valve opened"]

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QCheckBox, QPlainTextEdit, QPushButton
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.process_advice import AdviceDialog
+from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
 from bibulon.job.edits import with_pair
 from bibulon.job.pair import Injection, InjectionStep, MouldPair, UntilMass
@@ -389,3 +390,24 @@ def test_a_vent_off_the_part_is_refused_where_it_is_put(window: Window, qtbot) -
     click(window, 1.32, 0.4)
     assert window.document.job == before and window.plan.tool.name == "vent port"
     QTest.keyClick(window.plan, Qt.Key.Key_Escape)
+
+
+@pytest.mark.parametrize(
+    ("demo", "strange"),
+    [
+        (2, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|bladder"),
+        (3, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|upper half|inner seal"),
+        (0, r"upper half|bladder|\bcavity\b|inner seal|\bshots?\b a shift|\bseries\b of"),
+    ],
+    ids=["light RTM", "bladder", "film"],
+)
+def test_a_job_says_nothing_of_another_process(window: Window, qtbot, demo: int, strange: str) -> None:
+    job = demo_job(DEMO_FILES[demo])
+    window.open_document(job)
+    qtbot.waitUntil(lambda: window.document.job.name == job.name, timeout=60_000)
+    wait_for_fill(window)
+    for station in stations_for(job.process):
+        window.go(station.id)
+        window.refresh()
+        found = re.search(strange, texts(bench(window)), re.IGNORECASE)
+        assert found is None, f"{station.id}: {texts(bench(window))[found.start() - 40 : found.end() + 40]}"

@@ -31,6 +31,8 @@ BLOWN_UP = (
     "by a regulator with a relief valve; nobody leans over its joints."
 )
 
+HOT = "Part, mould and pot leftovers may still be hot or sharp. Waste resin is hazardous until cured."
+
 _BY_CHEMISTRY: dict[str, str] = {
     "epoxy": "Amine hardeners and epoxies sensitise skin: gloves and glasses, and wash with soap, never solvent.",
     "vinyl ester": "Organic peroxide: eye hazard, never neat into or near cobalt accelerator. Styrene vapour: "
@@ -45,6 +47,8 @@ POT_EXOTHERM = "A pot that warms up fumes and can burn: carry it outdoors, never
 def safety_notes(job: Job, station: StationId) -> tuple[str, ...]:
     """The notes to show at *station* for this job's materials."""
     notes = _BY_STATION.get(station, ())
+    if job.in_mould and station == "cure":
+        notes = (HOT,)
     if job.closed and station in ("mould", "shoot"):
         notes = (*notes, CLOSING)
     if job.process in WITH_BLADDER and station in ("mould", "shoot"):

@@ -15,7 +15,9 @@ class CureBench(Bench):
         self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
         self.figure("Fresh viscosity", self._viscosity)
         self.figure("Resin flows until", lambda: self._time(self.document.assessment.flows_until_s, "flow"))
-        self.figure("Gel of the film", lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
+        in_mould = self.document.job.in_mould
+        gel = "Gel in the part" if in_mould else "Gel of the film"
+        self.figure(gel, lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("To the end of the shift", self._shift)
         self.section("Conditions")
@@ -25,8 +27,9 @@ class CureBench(Bench):
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends at", "shop/shift_end_s")
         self.section("Remember")
+        where = "laminate in the mould" if in_mould else "film in the bag"
         for text in (
-            "The thin film in the bag gels later than the pot: the pot says nothing about the part.",
+            f"The thin {where} gels later than the pot: the pot says nothing about the part.",
             "Vacuum stays on until gel, whatever the clock says: test a sample of the same batch first.",
         ):
             self.body.addWidget(label(text))

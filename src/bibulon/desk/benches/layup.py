@@ -80,7 +80,8 @@ class LayupBench(Bench):
         self.figure("Materials", self._cost)
         self.book = BookSection(self)
         self.book.build()
-        self._drape("Peel ply", PeelPlyCard, "peel_ply")
+        if not self.document.job.in_mould:
+            self._drape("Peel ply", PeelPlyCard, "peel_ply")
         self._drape("Tack", AdhesiveCard, "tack")
         self.regions = column(4)
         self.watch(self._region_key, self.regions, self._fill_regions)
