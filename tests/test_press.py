@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 from mould_cases import lid as plain_lid
@@ -19,6 +21,7 @@ from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.laminate.cells import laminate_of
 from bibulon.mould.fittings import clamps_spread
 from bibulon.mould.press import press_forces
+from bibulon.mould.shot_mass import shot_mass
 from bibulon.planning.mould_recipe import recipe_for
 
 
@@ -93,3 +96,18 @@ def test_a_bladder_job_fills_on_after_the_supply_lets_up() -> None:
     assert result is not None and result.stopped_by == "filled" and len(result.stage_begun_s) == 2
     drawn = result.drawn_m3.sum(axis=1)
     assert drawn.min() >= 0 and (np.diff(drawn) < 0).any() and result.mass_error < 1e-9
+
+
+@pytest.mark.parametrize("make", [lid, arm])
+def test_the_mass_of_a_shot_adds_up_and_the_word_is_given_in_time(make: Callable[[], Job]) -> None:
+    a = filled(assess(make()), 400)
+    assert a.fill is not None
+    shot = shot_mass(a.job, a.fill)
+    parts = shot.part_kg + shot.channel_kg + shot.lines_kg + shot.pot_kg
+    assert parts == pytest.approx(shot.drawn_kg, rel=1e-9)
+    assert shot.drawn_kg == pytest.approx(shot.drawn_m3 * a.job.resin.density_kg_m3)
+    assert 0 < shot.runs_on_kg < 0.05 * shot.drawn_kg
+    stopped = filled(assess(injection(a.job, stop="by mass", stop_kg=shot.stop_kg)), 400).fill
+    assert stopped is not None and stopped.resin_drawn_m3 * a.job.resin.density_kg_m3 == pytest.approx(
+        shot.stop_kg, rel=1e-3
+    )

@@ -15,6 +15,7 @@ from bibulon.desk.benches.mould_bladder import BladderSections, JointsSection
 from bibulon.desk.benches.mould_fittings import FittingsSection
 from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
 from bibulon.desk.benches.mould_injection import InjectionSection
+from bibulon.desk.benches.mould_shot import ShotSection
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
@@ -71,6 +72,8 @@ class MouldBench(Bench):
         if blown:
             self.bladder = BladderSections(self)
             self.bladder.build()
+        self.shot = ShotSection(self, self._answer)
+        self.shot.build()
         self._build_ports()
         self.fittings = FittingsSection(self)
         self.fittings.build()
