@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 from driving import LEFT, bench, caution_ids, choose, click, drag, press, push, put_lid, texts, tick, type_into
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -18,10 +19,11 @@ from bibulon.desk.window import Window
 from bibulon.job.edits import with_pair
 from bibulon.job.pair import Injection, InjectionStep, MouldPair, UntilMass
 from bibulon.job.storage import dump, parse
-from bibulon.mould.clamp import highest_injection_pa
+from bibulon.mould.clamp import highest_injection_pa, off_at_gel
 from bibulon.mould.fittings import gauge_pa
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
+from bibulon.quantities import brief
 
 
 def test_the_process_is_changed_and_changed_back_and_nothing_is_lost(window: Window, qtbot) -> None:
@@ -94,7 +96,14 @@ def test_what_the_clamp_allows_is_said_and_used(window: Window, qtbot) -> None:
     a = window.document.assessment
     assert a.fill is not None and a.fill.upper is not None
     highest = highest_injection_pa(a.job, a.fill.upper)
-    assert highest is not None and f"up to {round(highest / 100)} mbar" in texts(bench(window))
+    assert highest is not None
+    assert f"up to {brief(highest, 'pressure difference')} over the atmosphere" in texts(bench(window))
+    choose(window, "Plan shows", "thickness off, at gel")
+    answer, off = window.plan._answer(), off_at_gel(a.fill)
+    assert answer is not None and window.plan.map.make is not None and off is not None
+    shown = window.plan.map.make(window.document, answer, 0.0)
+    assert shown is not None and (shown.lowest, shown.highest) == (-0.08, 0.08)  # what is asked
+    assert np.nanmax(shown.grid.values) == pytest.approx(off[1], abs=2e-4)
     push(bench(window), "Use it")
     wait_for_fill(window)
     window.refresh()

@@ -72,11 +72,16 @@ def rehearse(window: Window) -> None:
     """Put the window into the middle of the shot, with the simulated instruments on the bench."""
     window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
     window.run.resume_at(SHOT_CLOCK_S)
+    listen(window)
+    window.plan.set_time(SHOT_CLOCK_S)
+
+
+def listen(window: Window) -> None:
+    """Put the simulated instruments on the bench, and wait until the last of them has been read."""
     window.run.connect_simulated()
     loop = QEventLoop()
     window.run.reading_taken.connect(lambda channel, _: loop.quit() if channel == "pot" else None)
     loop.exec()
-    window.plan.set_time(SHOT_CLOCK_S)
 
 
 def shoot_all(folder: Path) -> None:
@@ -196,8 +201,11 @@ def shoot_lid(window: Window, folder: Path) -> None:
     window.document.edit("run", changed(job, run=(*job.run, *run)))
     window.run.resume_at(LID_CLOCK_S)
     window.go("shoot")
+    listen(window)
+    pause(LONG_ENOUGH_MS)
     window.plan.set_time(LID_CLOCK_S)
     grab(window, folder / "7-shoot-mould.png")
+    window.run.disconnect_instruments()
     window.undo()
     window.plan.set_time(None)
     window.go("series")

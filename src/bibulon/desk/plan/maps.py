@@ -14,6 +14,9 @@ from bibulon.flow.raster import Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.quantities import QuantityKind, Units, show
 
+AT_GEL_S = 1e12
+"""A time after all others."""
+
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class PlanMap:
@@ -81,6 +84,23 @@ def _cavity(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | 
     return PlanMap(grid, "Height of the cavity", low, high, texts[0], texts[1], "thickness")
 
 
+def _off(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    """How far the cavity is off what it was built to, against the tolerance that is asked; infinite time: at gel."""
+    course, tolerance = answer.result.upper, document.job.series.thickness_tolerance
+    heights = cavity_map(answer.result, min(time_s, AT_GEL_S))
+    if course is None or heights is None:
+        return None
+    off = heights / answer.result.built_m - 1
+    reach = max(float(np.abs(off).max()), 1e-3) if tolerance is None else tolerance
+    asked = "" if tolerance is None else f", ± {tolerance:.0%} asked"
+    grid = answer.canvas.draw(off)
+    return PlanMap(grid, f"Thickness off{asked}", -reach, reach, f"−{reach:.1%}", f"+{reach:.1%}")
+
+
+def _off_at_gel(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    return _off(document, answer, math.inf)
+
+
 def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     grid = answer.canvas.draw(fibre_map(answer.result))
     ends = _ends(grid)
@@ -124,6 +144,8 @@ MAPS = (
     MapKind("lag", "lag of the tool side", _lag),
     MapKind("thickness", "thickness at gel", _thickness),
     MapKind("cavity", "height of the cavity", _cavity, of_time=True, offered=lambda document: document.job.closed),
+    MapKind("off", "thickness off, as it fills", _off, of_time=True, offered=lambda document: document.job.bends),
+    MapKind("off at gel", "thickness off, at gel", _off_at_gel, offered=lambda document: document.job.bends),
     MapKind("fibre", "fibre fraction at gel", _fibre),
     MapKind("dry", "chance of staying dry", _dry, offered=lambda document: document.study is not None),
 )
