@@ -195,6 +195,10 @@ def shoot_lid(window: Window, folder: Path) -> None:
     window.plan.fit()
     pause(LONG_ENOUGH_MS)
     grab(window, folder / "4-mould.png")
+    window.go("series")
+    window.plan.fit()
+    pause(LONG_ENOUGH_MS)
+    grab(window, folder / "10-series.png")
     job = window.document.job
     began = job.run[-1].number + 1
     run = story_shot(began)
@@ -208,10 +212,6 @@ def shoot_lid(window: Window, folder: Path) -> None:
     window.run.disconnect_instruments()
     window.undo()
     window.plan.set_time(None)
-    window.go("series")
-    window.plan.fit()
-    pause(LONG_ENOUGH_MS)
-    grab(window, folder / "10-series.png")
 
 
 def story_shot(number: int) -> tuple[RunEvent, ...]:
@@ -220,7 +220,7 @@ def story_shot(number: int) -> tuple[RunEvent, ...]:
     said: tuple[tuple[float, EventKind, str, dict[str, float]], ...] = (
         (0.0, "step done", "hold", {}),
         (0.0, "step done", "people", {}),
-        (0.0, "batch added", "B1", {"mass_kg": 1.86}),
+        (0.0, "batch added", "B1", {"mass_kg": 5.57}),
         (0.0, "started", "", {}),
         (0.0, "valve opened", "I1", {}),
         (1.0, "valve opened", "I2", {}),
