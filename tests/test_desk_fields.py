@@ -35,12 +35,17 @@ def fields(window: Window) -> list[Field]:
 )
 def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, station: str, chosen: str) -> None:
     at_station(window, qtbot, station)
+    window.plan.choose("")
+    window.refresh()
+    # what is there with nothing chosen has a run of its own
+    known = {field.objectName() for field in fields(window)} if chosen else set()
     window.plan.choose(chosen)
     window.refresh()
     if station == "layup":
         open_an_entry(window)
     told, count = set(), len(fields(window))
-    for number in range(count):
+    tried = [at for at, field in enumerate(fields(window)) if field.objectName() not in known]
+    for number in tried:
         for odd in ODD:
             field = fields(window)[number]
             name, shown, before = field.objectName(), field.editor.text(), window.document.job
@@ -63,4 +68,5 @@ def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, sta
                 assert field.editor.text() == shown and not field.error.text()
             assert window.document.job == before
             assert len(fields(window)) == count
-    assert len(told) > 3 or count < 3
+    assert len(told) > 3 or len(tried) < 3
+    assert tried or not chosen
