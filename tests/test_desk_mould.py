@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QCheckBox, QPlainTextEdit, QPushButton
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
+from bibulon.desk.benches.part import PROCESS_WORDS
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
+from bibulon.job import EVERY_PROCESS
 from bibulon.job.edits import with_pair
 from bibulon.job.pair import Injection, InjectionStep, MouldPair, UntilMass
 from bibulon.job.storage import dump, parse
@@ -308,6 +310,25 @@ def test_a_rehearsed_shot_is_read_and_logged_at_one_touch(window: Window, qtbot)
     push(bench(window), "All feeds clamped")
     qtbot.waitUntil(lambda: window.run.latest("flow") == 0.0, timeout=60_000)
     window.run.disconnect_instruments()
+
+
+def test_every_process_can_be_chosen_at_part(window: Window, qtbot) -> None:
+    """Hollow or not, the job comes back as it was."""
+    assert set(PROCESS_WORDS) == EVERY_PROCESS
+    before = window.document.job
+    window.go("part")
+    choose(window, "Process", PROCESS_WORDS["bladder"])
+    qtbot.waitUntil(lambda: window.rail.buttons["series"].isVisible(), timeout=10_000)
+    wait_for_fill(window)
+    assert window.document.job.process == "bladder"
+    window.go("mould")
+    assert "Bladder presses by" in texts(bench(window)) and "joint-not-sealed" in caution_ids(window)
+    push(bench(window), "List the usual ones")
+    assert len(window.document.job.pair.joints) == 5
+    window.undo()
+    window.undo()
+    window.refresh()
+    assert window.document.job == before
 
 
 def test_a_bladder_job_is_planned_and_ticked(window: Window, qtbot) -> None:

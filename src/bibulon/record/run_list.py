@@ -68,14 +68,17 @@ def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
         "machine": "Recipe set, hose free of air" + (" and warm." if job.pair.injection.recirculated else "."),
     }[source]
     if job.process in CLAMPED_BY_VACUUM:
-        held = "Both spaces held and read, neither moves"
+        held = "Both spaces hold"
     elif job.process in WITH_BLADDER:
-        held = "Cavity held, the bladder keeps its pressure"
+        held = "Cavity and bladder hold"
     else:
-        held = "Cavity held and read, all clamps shut"
+        held = "Cavity holds, clamps shut"
     return {
-        "hold": (held, "Pump and its spare proved before anything is mixed; catch pot empty, its lid on."),
-        "people": ("Vent open and watched, hands clear of the mould", f"Gloves and glasses on. {supply}"),
+        "hold": (
+            held,
+            "Read and passed. Pump and its spare proved before anything is mixed; catch pot empty, its lid on.",
+        ),
+        "people": ("Vent open, hands clear", f"Somebody watches the pot. Gloves and glasses on. {supply}"),
     }
 
 

@@ -17,6 +17,7 @@ from bibulon.quantities import QuantityKind, from_to, show
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
+LARGE_KG = 1.0
 NOT_YET = "The fill is being computed."
 Answer = Callable[[QVBoxLayout, str, Callable[[], None] | None], None]
 
@@ -49,19 +50,23 @@ class ShotSection:
 
     def _mass_of(self, which: str, how: str) -> tuple[str, str]:
         shot = self._shot()
-        kind: QuantityKind = "mass" if which == "part_kg" else "small mass"
-        return ("–", NOT_YET) if shot is None else (self.bench.shown(getattr(shot, which), kind), how)
+        return ("–", NOT_YET) if shot is None else (self._small(getattr(shot, which)), how)
+
+    def _small(self, mass_kg: float) -> str:
+        """A mass that may be one of grams."""
+        kind: QuantityKind = "mass" if mass_kg >= LARGE_KG else "small mass"
+        return self.bench.shown(mass_kg, kind)
 
     def _in_pot(self) -> tuple[str, str]:
         shot = self._shot()
         if shot is None:
             return "–", NOT_YET
-        text = f"{self.bench.shown(shot.pot_kg, 'small mass')} at the least"
+        text = f"{self._small(shot.pot_kg)} at the least"
         how = "Simulated: with the inlets clamped the moment the vent shows resin."
         if shot.pot_usual_kg is not None:
-            low, high = (self.bench.shown(kg, "small mass") for kg in shot.pot_usual_kg)
+            low, high = (self._small(kg) for kg in shot.pot_usual_kg)
             text = f"{from_to(low, high)} as a rule"
-            simulated = self.bench.shown(shot.pot_kg, "small mass")
+            simulated = self._small(shot.pot_kg)
             how = f"Between the limits of the shop's own shots. Simulated, clamped at once: {simulated}."
         return text, how
 
@@ -69,6 +74,10 @@ class ShotSection:
         shot, units = self._shot(), self.document.assessment.units
         if shot is None:
             layout.addWidget(label(NOT_YET, "muted"))
+            return
+        fill = self.document.assessment.fill
+        if fill is None or fill.fill_time_s is None:
+            layout.addWidget(label("The part does not fill like this: there is no mass to stop at.", "muted"))
             return
         stop, more = show(shot.stop_kg, "mass", units), show(max(shot.runs_on_kg, 0.0), "small mass", units)
         text = f"Give the word at {stop} in: {more} run on until the inlets are clamped."

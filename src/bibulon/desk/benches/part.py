@@ -35,6 +35,7 @@ PROCESS_WORDS: dict[Process, str] = {
     "reusable film": "film infusion under a reusable film",
     "light RTM": "light RTM",
     "RTM": "RTM",
+    "bladder": "bladder, for hollow parts",
 }
 WAYS: dict[Way, str] = {
     "straight": "A straight stroke to each point (L)",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from textwrap import fill
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
@@ -22,6 +23,8 @@ from bibulon.quantities import clock_time, run_clock, show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
 
+NEXT_LETTERS = 36
+"""A longer step goes on in a second line of the large button."""
 CHECKS_PX, TOUCH_PX = 240, 128
 
 
@@ -90,7 +93,7 @@ class ShootBench(Bench):
 
     def _build_touches(self) -> None:
         """What is logged at one touch, and a note."""
-        grid = QGridLayout()
+        grid = self.touch_grid = QGridLayout()
         grid.setSpacing(6)
         self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
         self.batch = self._glove("Batch poured", self._pour)
@@ -108,6 +111,13 @@ class ShootBench(Bench):
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
+
+    def _show_mark(self, on: bool) -> None:
+        """A front is marked only where one can see it; else the button beside takes its place too."""
+        if self.mark.isHidden() == on:
+            self.mark.setVisible(on)
+            self.touch_grid.removeWidget(self.batch)
+            self.touch_grid.addWidget(self.batch, 0, 1 if on else 0, 1, 1 if on else 2)
 
     def _build_shot(self) -> None:
         """The figures of a shot in a closed mould: each typed once, and logged."""
@@ -199,7 +209,8 @@ class ShootBench(Bench):
             self.detail.setText("")
         else:
             due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
-            self.next_button.setText(step.text)
+            self.next_button.setText(fill(step.text, NEXT_LETTERS))
+            self.next_button.setAccessibleName(step.text)
             self.detail.setText(step.detail + due)
         self.rehearse.setChecked(run.simulated is not None)
         self.pace.setVisible(run.simulated is not None)
@@ -208,8 +219,7 @@ class ShootBench(Bench):
         self.connect_real.setText(f"Disconnect {url}" if run.link and not run.simulated else f"Connect {url}")
         for button in (self.mark, self.batch, self.clamp, self.reading):
             button.setEnabled(run.running and not self.document.read_only)
-        # a front is marked only where one can see it
-        self.mark.setVisible(not self.document.job.in_mould or self.document.job.pair.upper.clear)
+        self._show_mark(not self.document.job.in_mould or self.document.job.pair.upper.clear)
         batch = run.next_batch()
         self.batch.setText(f"{batch.label} poured" if batch is not None else "Extra batch poured")
         self.ended.setVisible(run.running and not run.finished)

@@ -119,8 +119,6 @@ class PlanPicture(QWidget):
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if "rim" in shown and job.closed:
             paint_rim(painter, self.frame, assessment, self.time_s, self.chosen)
-        if "rim" in shown:
-            paint_seam(painter, self.frame, job)
         if answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
         if "media" in shown and not job.in_mould:
@@ -140,6 +138,8 @@ class PlanPicture(QWidget):
             self._paint_lines(painter, answer)
             if self.proposed is not None and "proposal" in shown:
                 fill_layers.paint_proposed(painter, self.frame, *self.proposed)
+        if "rim" in shown:
+            paint_seam(painter, self.frame, job)
         if "fittings" in shown and job.in_mould:
             paint_fittings(painter, self.frame, assessment, self.time_s, self.chosen)
         if "sizes" in shown:
