@@ -190,21 +190,11 @@ class LineTool(DrawTool):
         return f"draw {self.kind} line {line.label}", with_line(job, line), line.id
 
 
-class PortTool(DrawTool):
-    """Put an inlet on the rim between two mould halves, or a port anywhere else in the cavity."""
+class PlacingTool(DrawTool):
+    """Put something at one place: the first click or Enter ends the drawing."""
 
     least = 1
-
-    def __init__(self, kind: str) -> None:
-        super().__init__()
-        self.kind, self.name = kind, "inlet" if kind == "feed" else "vent port"
-        self.hint = "Click its place, or arrows and Enter; Esc gives up."
-
-    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
-        job = view.document.job
-        if self.kind == "feed" and job.closed:
-            return port_place(job, self.kind, at)
-        return snapped(job, view.frame, at)  # off the part too: it is refused when it is put
+    hint = "Click its place, or arrows and Enter; Esc gives up."
 
     def _add(self, view: PlanCanvas, at: Point) -> None:
         self.points = [at]
@@ -213,6 +203,20 @@ class PortTool(DrawTool):
     def _enter(self, view: PlanCanvas) -> bool:
         self._add(view, self.cursor or view.middle())
         return True
+
+
+class PortTool(PlacingTool):
+    """Put an inlet on the rim between two mould halves, or a port anywhere else in the cavity."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind, self.name = kind, "inlet" if kind == "feed" else "vent port"
+
+    def _aimed(self, view: PlanCanvas, at: Point) -> Point:
+        job = view.document.job
+        if self.kind == "feed" and job.closed:
+            return port_place(job, self.kind, at)
+        return snapped(job, view.frame, at)  # off the part too: it is refused when it is put
 
     def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         job = view.document.job
@@ -221,26 +225,15 @@ class PortTool(DrawTool):
         return f"put {label}", made, made.lines[-1].id
 
 
-class FittingTool(DrawTool):
+class FittingTool(PlacingTool):
     """Put a clamp, a dowel or a gauge on the mould."""
-
-    least = 1
 
     def __init__(self, kind: FittingKind) -> None:
         super().__init__()
         self.kind, self.name = kind, kind
-        self.hint = "Click its place, or arrows and Enter; Esc gives up."
 
     def _aimed(self, view: PlanCanvas, at: Point) -> Point:
         return place_for(view.document.job, self.kind, at)
-
-    def _add(self, view: PlanCanvas, at: Point) -> None:
-        self.points = [at]
-        self.finish(view)
-
-    def _enter(self, view: PlanCanvas) -> bool:
-        self._add(view, self.cursor or view.middle())
-        return True
 
     def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
         made = with_fitting(view.document.job, self.kind, points[0])
