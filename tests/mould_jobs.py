@@ -110,6 +110,7 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "above-the-plate": lambda job: pressed(job, 30_000.0, "bucket"),
     "upper-too-soft": lambda job: upper(pressed(job, 20_000.0), thickness_m=0.002, rib_pitch_m=None),
     "thickness-off": lambda job: pair(job, hold_pa=100_000.0),
+    "cavity-height-missing": lambda job: pair(job, cavity_m=None),
     "fibre-loose": lambda job: loaded(job, "glass-mat-450"),
     "lap-doubles": lapped,
     "inlet-off-channel": lambda job: with_line(job, revised(job.line("inlet-1"), points=((0.2, 0.395), (0.2, 0.405)))),
@@ -139,6 +140,10 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "clamps-apart": lambda job: pair(
         pressed_shut(job, 20_000.0),
         fittings=tuple(Fitting(id=f"c{x}", kind="clamp", place=(x, -0.1)) for x in (0.1, 0.4, 0.7)),
+    ),
+    "flange-read-weak": lambda job: changed(
+        job,
+        run=(RunEvent(number=1, at=HELD_AT, clock_s=0.0, kind="reading", label="flange", vacuum_pa=78_000.0),),
     ),
     "pump-not-proved": lambda job: changed(
         job, run=(RunEvent(number=1, at=HELD_AT, clock_s=0.0, kind="batch added", label="B1", mass_kg=5.0),)

@@ -423,6 +423,12 @@ def test_the_shot_clock_is_right_whatever_happens_to_the_time_of_day(opened, tmp
     machine.day += 7200.0
     window = opened(path=path)
     assert window.run.clock_s == pytest.approx(900.0)
+    window.document.save(path)
+    window.close()
+    machine.sleep(300.0)
+    machine.day -= 1800.0
+    window = opened(path=path)
+    assert window.run.clock_s == pytest.approx(1200.0) and not window.note.isVisible()
 
 
 @pytest.mark.parametrize(("day_moves", "says"), [(0.0, "Check it against a watch"), (-7200.0, "set back")])

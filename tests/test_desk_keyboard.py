@@ -191,7 +191,7 @@ def test_a_shot_of_the_lid_is_held_shot_logged_and_charted_by_keyboard_alone(win
         QTest.keyClick(window, Qt.Key.Key_F9)
     assert window.run.started and any(event.kind == "batch added" for event in window.document.job.shot)
     type_at("Mass in", "4.66 kg")
-    QTest.keyClick(tabbed_to(window, "All feeds clamped"), Qt.Key.Key_Space)
+    QTest.keyClick(tabbed_to(window, "All inlets clamped"), Qt.Key.Key_Space)
     type_at("Grams in the pot", "81")
     type_at("Part weighs", "6.43 kg")
     QTest.keyClick(tabbed_to(window, "Shot ended"), Qt.Key.Key_Space)

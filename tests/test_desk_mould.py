@@ -176,7 +176,7 @@ def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> 
     type_into(bench(window), "Grams in the pot", "310")
     type_into(bench(window), "Flange vacuum", "230 mbar")
     type_into(bench(window), "Resin", "24.5 °C")
-    push(bench(window), "All feeds clamped")
+    push(bench(window), "All inlets clamped")
     push(bench(window), "Shot ended")
     window.refresh()
     shot = shots_of(window.document.job)[-1]
@@ -307,7 +307,7 @@ def test_a_rehearsed_shot_is_read_and_logged_at_one_touch(window: Window, qtbot)
     push(bench(window), "Log readings")
     labels = {event.label for event in window.document.job.shot if event.kind == "reading"}
     assert labels == {"flange", "cavity", "resin", "mass in", "pot"}
-    push(bench(window), "All feeds clamped")
+    push(bench(window), "All inlets clamped")
     qtbot.waitUntil(lambda: window.run.latest("flow") == 0.0, timeout=60_000)
     window.run.disconnect_instruments()
 

@@ -169,6 +169,11 @@ class Assessment:
         """How long the resin that fills the last places would still flow."""
         return None if self.fill is None else self.fill.margin_s
 
+    @property
+    def why_no_fill(self) -> str:
+        """What is said where a figure of the fill would stand, while there is none."""
+        return str(self.refusal) if self.refusal else "The fill is being computed."
+
     @cached_property
     def clamp(self) -> ClampMargin | None:
         """The margin of a closed mould's clamp over the fill; None under film, in a rigid mould and with no fill."""
@@ -196,7 +201,7 @@ class Assessment:
     # -- the verdict strip -------------------------------------------------------------------------------------------
 
     def _not_filled(self, kind: QuantityKind) -> Figure:
-        return Figure(None, kind, str(self.refusal) if self.refusal else "The fill is being computed.")
+        return Figure(None, kind, self.why_no_fill)
 
     @property
     def fill_time(self) -> Figure:

@@ -232,6 +232,8 @@ BRIEF_DIGITS, MOST_DIGITS = 3, 7
 SMALL_TOO: tuple[QuantityKind, ...] = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
+TO_THE_SECOND_S = 600.0
+"""Shorter durations are shown to the second."""
 
 
 @cache
@@ -291,11 +293,12 @@ def number_shown(value: float, kind: QuantityKind, units: Units) -> float:
 
 
 def show(value: float, kind: QuantityKind, units: Units | None = None, decimals: int | None = None) -> str:
-    """*value* (SI) as text in the shop's unit; durations from 100 min on as hours and minutes; small areas, masses and
+    """*value* (SI) as text in the shop's unit; durations below 10 min to the second, from 100 min on as hours and
+    minutes; small areas, masses and
     volumes to two figures.
 
-    >>> show(0.0081, "area"), show(5.88, "area"), show(0.004, "mass")
-    ('0.0081 m²', '5.88 m²', '0.0040 kg')
+    >>> show(0.0081, "area"), show(5.88, "area"), show(0.004, "mass"), show(166, "duration")
+    ('0.0081 m²', '5.88 m²', '0.0040 kg', '2:46 min')
     """
     units = units or Units()
     if not math.isfinite(value):
@@ -311,6 +314,27 @@ def show(value: float, kind: QuantityKind, units: Units | None = None, decimals:
     number = round(number_shown(value, kind, units), decimals) + 0.0
     unit = unit_shown(kind, units)
     return f"{number:.{decimals}f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def as_typed(value: float, kind: QuantityKind, units: Units | None = None, decimals: int | None = None) -> str:
+    """*value* as :func:`show` puts it, with the further decimals of a figure that somebody typed: nothing he wrote is
+    rounded away before his eyes, and 25 mm do not become 0.984252 in.
+
+    >>> as_typed(0.0127, "length"), as_typed(0.075, "share"), as_typed(1 / 3, "share")
+    ('12.7 mm', '7.5 %', '33 %')
+    """
+    units = units or Units()
+    if kind == "duration" and math.isfinite(value):
+        return _show_duration(value, math.inf)
+    if kind == "pressure" or not math.isfinite(value):
+        return show(value, kind, units, decimals)
+    number = number_shown(value, kind, units)
+    usual = KINDS[kind].shown[units.system][1] if decimals is None else decimals
+    for places in range(usual + 1, usual + MOST_MORE_DECIMALS + 1):
+        near = math.isclose(number, round(number, places), rel_tol=1e-9)
+        if near and not math.isclose(number, round(number, usual), rel_tol=1e-9):
+            return show(value, kind, units, places)
+    return show(value, kind, units, decimals)
 
 
 def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:
@@ -372,12 +396,14 @@ def show_power(value: float, unit: str, digits: int = 2) -> str:
     return f"{mantissa} × 10{raised} {unit}"
 
 
-def _show_duration(value: float) -> str:
+def _show_duration(value: float, to_the_second_s: float = TO_THE_SECOND_S) -> str:
     sign, value = ("−" if value < 0 else ""), abs(value)
     if value < 90:
         return f"{sign}{value:.0f} s"
     if value < 100 * 60:
-        return f"{sign}{value / 60:.0f} min"
+        minutes, seconds = divmod(round(value), 60)
+        exact = seconds and value < to_the_second_s
+        return f"{sign}{minutes}:{seconds:02d} min" if exact else f"{sign}{value / 60:.0f} min"
     if value < 48 * 3600:
         minutes = round(value / 60)
         return f"{sign}{minutes // 60}:{minutes % 60:02d} h"

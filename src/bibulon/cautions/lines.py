@@ -16,7 +16,8 @@ from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.edits import changed, revised, with_media
+from bibulon.job.edits import changed, revised, with_media, with_pot
+from bibulon.mould.cavity_height import lacks_height
 from bibulon.quantities import brief, brief_each, show_full
 
 SHORTEST_EDGE_M = 0.1
@@ -35,10 +36,12 @@ LEAST_LATE_SHARE = 0.01
     "lines",
     why="Without a fill nobody knows whether this part gets wet before the resin gels.",
     remedy="Mend what the message names; the fill then runs by itself.",
+    in_mould=InMould(station="mould"),
 )
 def no_fill(assessment: Assessment) -> Iterator[Finding]:
-    if assessment.refusal is not None:
-        yield Finding(str(assessment.refusal), assessment.refusal.place)
+    refusal = assessment.refusal
+    if refusal is not None and not lacks_height(assessment.job):  # that has a caution of its own
+        yield Finding(str(refusal), refusal.place, station=refusal.station)
 
 
 def _with_brake(job: Job) -> Job:
@@ -321,6 +324,8 @@ def bucket_above(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="Resin that overruns the catch pot gets into the pump; the vacuum is lost with it.",
     remedy="Put a catch pot between part and pump that holds the bleed and as much again.",
+    fix=Fix("Put a catch pot in", lambda job: with_pot(job), lambda job: not job.pots),
+    in_mould=InMould(station="mould"),
 )
 def pot_size(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job

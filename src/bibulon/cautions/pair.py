@@ -15,6 +15,7 @@ from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_pair
 from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
+from bibulon.mould.cavity_height import lacks_height, proposed_height_m, with_proposed_height
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
 from bibulon.mould.fittings import clamp_count, clamps_spread, dowels_apart_m, widest_gap
 from bibulon.mould.press import press_forces
@@ -274,6 +275,23 @@ def thickness_off(assessment: Assessment) -> Iterator[Finding]:
     which = "thicker" if worst > 0 else "thinner"
     text = f"The part comes out up to {abs(worst):.0%} {which} than the cavity was built; {tolerance:.0%} is allowed."
     yield Finding(text, (float(x), float(y)), remedy=remedy)
+
+
+@caution(
+    "cavity-height-missing",
+    "stop",
+    "mould",
+    why="The cavity's height decides how the fibre packs, how resin runs, what the shot weighs and what the part is.",
+    remedy="Measure the mould, or build it to what the stack asks for, and type it under Cavity.",
+    fix=Fix("Make it as high as the stack asks", with_proposed_height, lambda job: proposed_height_m(job) is not None),
+    of_plan=True,
+    processes=CLOSED,
+)
+def height_missing(assessment: Assessment) -> Iterator[Finding]:
+    if lacks_height(assessment.job):
+        height = proposed_height_m(assessment.job)
+        asks = "" if height is None else f" The stack asks for {brief(height, 'thickness', assessment.units)}."
+        yield Finding(f"The cavity has no height yet.{asks}")
 
 
 @caution(

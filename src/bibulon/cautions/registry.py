@@ -28,7 +28,8 @@ class Finding:
     subject: str = ""
     rank: Rank | None = None
     remedy: str = ""
-    """Both only where they differ from the rule's own."""
+    station: StationId | None = None
+    """These only where they differ from the rule's own."""
 
 
 Rule = Callable[[Assessment], Iterator[Finding]]
@@ -50,6 +51,8 @@ class InMould:
 
     why: str = ""
     remedy: str = ""
+    station: StationId | None = None
+    """Where it is mended in a mould, if not where it is under film."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,10 @@ class Registered:
         if job.in_mould and self.in_mould is not None:
             return self.in_mould.why or self.why, self.in_mould.remedy or self.remedy
         return self.why, self.remedy
+
+    def station_for(self, job: Job) -> StationId:
+        """Where *job* is mended."""
+        return (job.in_mould and self.in_mould is not None and self.in_mould.station) or self.station
 
 
 @dataclass(frozen=True)
@@ -149,7 +156,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
         Caution(
             entry.id,
             finding.rank or entry.rank,
-            entry.station,
+            finding.station or entry.station_for(assessment.job),
             finding.message,
             in_words(entry.words(assessment.job)[0], units),
             in_words(finding.remedy or entry.words(assessment.job)[1], units),

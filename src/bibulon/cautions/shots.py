@@ -7,10 +7,14 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import IN_MOULD, WITH_BLADDER
+from bibulon.job import CLAMPED_BY_VACUUM, IN_MOULD, WITH_BLADDER
 from bibulon.job.edits import changed, revised, with_pair
-from bibulon.mould.shots import odd_shots, shots_of
+from bibulon.mould.clamp import flange_needed_pa
+from bibulon.mould.shots import figure_of, figures_for, odd_shots, shots_of
 from bibulon.quantities import brief, brief_each
+
+GAUGE_PA = 2_000.0
+"""Gauges differ by so much."""
 
 
 @caution(
@@ -31,6 +35,30 @@ def shot_off_chart(assessment: Assessment) -> Iterator[Finding]:
     if reasons:
         why = listed(f"{figure.words.lower()} {reason}" for figure, reason in reasons)
         yield Finding(f"The last shot, {last}, is not like the others: {why}.")
+
+
+@caution(
+    "flange-read-weak",
+    "caution",
+    "shoot",
+    why="The flange's vacuum is the clamp: with less than was planned the mould opens sooner, or is open already.",
+    remedy="Do not open the inlet. Find the leak, or what the gauge counts from: the atmosphere or nothing at all.",
+    processes=CLAMPED_BY_VACUUM,
+)
+def flange_read_weak(assessment: Assessment) -> Iterator[Finding]:
+    job, margin = assessment.job, assessment.clamp
+    (flange,) = (figure for figure in figures_for(job.process) if figure.name == "flange")
+    read = figure_of(flange, job.shot)
+    if read is None or read <= job.pair.flange_pa + GAUGE_PA:
+        return
+    opens = flange_needed_pa(job, margin) if margin is not None else None
+    has, planned = brief_each((read, job.pair.flange_pa), "pressure", assessment.units)
+    text = f"The flange was read at {has} in this shot; {planned} is planned"
+    if opens is not None and read > opens:
+        most = brief(opens, "pressure", assessment.units)
+        yield Finding(f"{text}, and from {most} on the mould opens.", rank="stop")
+    else:
+        yield Finding(f"{text}.")
 
 
 @caution(

@@ -17,6 +17,7 @@ from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmR
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
+from bibulon.job.base import StationId
 from bibulon.job.cards import TubeCard
 from bibulon.job.lines import AtTime, Line, Manifold, Opening
 from bibulon.job.places import FLAT, Relief
@@ -33,7 +34,12 @@ BESIDE_PART_M = 0.1
 
 
 class FlowRefusal(Refusal):
-    """A job that cannot be simulated; the message says why, ``place`` where on the plan (or None)."""
+    """A job that cannot be simulated; the message says why, ``place`` where on the plan (or None), ``station`` where
+    it is mended (None: where the lines are)."""
+
+    def __init__(self, message: str, place: PlanPoint | None = None, station: StationId | None = None) -> None:
+        super().__init__(message, place)
+        self.station = station
 
 
 @dataclass(frozen=True)
@@ -237,14 +243,19 @@ def flow_problem(
 
 def _refuse_what_cannot_fill(job: Job) -> None:
     if not job.layup:
-        raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.")
+        raise FlowRefusal("There is nothing in the ply book yet, so nothing to fill.", station="layup")
     for kind, problem in (("feed", "no resin can get in"), ("vent", "the part is under no vacuum")):
-        if not any(line.kind == kind for line in job.lines):
-            raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
+        if any(line.kind == kind for line in job.lines):
+            continue
+        if job.in_mould:
+            raise FlowRefusal(f"There is no {'inlet' if kind == 'feed' else kind}, so {problem}. Put one at Mould.")
+        raise FlowRefusal(f"There is no {kind} line, so {problem}. Draw one at Lines.")
     if not any(isinstance(line.opens, AtTime) for line in job.feeds):
         raise FlowRefusal("Every feed waits for resin, so none ever opens. Let one of them open at a time.")
     if job.in_mould and job.vacuum_pa > job.shop.barometer_pa:
-        raise FlowRefusal("In the cavity there is to be more pressure than the barometer shows: plan a vacuum.")
+        raise FlowRefusal(
+            "In the cavity there is to be more pressure than the barometer shows: plan a vacuum.", station="mould"
+        )
     if job.vacuum_pa > job.shop.barometer_pa:
         raise FlowRefusal("Under the film there is to be more pressure than the barometer shows: plan a vacuum.")
 
@@ -255,11 +266,12 @@ def _refuse_what_does_not_close(job: Job, cells: list[Cell]) -> None:
     for cell in cells:
         at = cell.polygon.representative_point()
         if cell.stack.cavity_m is None:
-            raise FlowRefusal("The cavity has no height yet: type it at Mould.")
+            raise FlowRefusal("The cavity has no height yet: type it at Mould.", station="mould")
         if cell.stack.fibre_load_pa is None:
             raise FlowRefusal(
                 f"At {at.x:.2f}, {at.y:.2f} m the stack does not go into the cavity, however hard it is pressed.",
                 (at.x, at.y),
+                "mould",
             )
 
 
@@ -267,7 +279,8 @@ def _drive_that_lifts_pa(job: Job) -> float:
     drive = drive_pa(job)
     if drive <= 0 and job.in_mould:
         raise FlowRefusal(
-            "Neither the vacuum nor the supply brings resin up to the mould: raise the bucket or press it."
+            "Neither the vacuum nor the supply brings resin up to the mould: raise the bucket or press it.",
+            station="mould",
         )
     if drive <= 0:
         raise FlowRefusal("The vacuum cannot lift resin from the bucket up to the part: raise the bucket.")
@@ -280,7 +293,10 @@ def _resin_that_flows(job: Job) -> Rheology:
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
     if resin.stops_s <= 0:
-        raise FlowRefusal("At the mould's temperature this resin is too thick to flow. Warm the mould or take another.")
+        raise FlowRefusal(
+            "At the mould's temperature this resin is too thick to flow. Warm the mould or take another.",
+            station="charge",
+        )
     return resin
 
 
@@ -294,6 +310,7 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
         raise FlowRefusal(
             f"At {place.x:.2f}, {place.y:.2f} m there is no fibre or media for resin to flow through.",
             (place.x, place.y),
+            "layup",
         )
     return FlowCell(
         _corners(cell.polygon.exterior),

@@ -14,7 +14,7 @@ from bibulon.job import Job
 from bibulon.job.base import Model, Point
 from bibulon.job.cards import Card
 from bibulon.job.layup import JointShift, Layer, PlyGroup, laid, role_of
-from bibulon.job.lines import AtTime, Line, MediaPatch, WhenAtPoint, WhenReached
+from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenAtPoint, WhenReached
 from bibulon.job.mould import Hand
 from bibulon.job.part import Region, ReliefFigures
 from bibulon.job.paths import FieldPath
@@ -127,6 +127,13 @@ def with_media(job: Job, patch: MediaPatch) -> Job:
 def without_media(job: Job, identifier: str) -> Job:
     """*job* without the media patch."""
     return changed(job, media=tuple(patch for patch in job.media if patch.id != identifier))
+
+
+def with_pot(job: Job) -> Job:
+    """*job* with one catch pot more."""
+    taken = {pot.label for pot in job.pots}
+    label = next(f"P{number}" for number in range(1, 1000) if f"P{number}" not in taken)
+    return changed(job, pots=(*job.pots, CatchPot(label=label, capacity_m3=0.01)))
 
 
 def with_pair(job: Job, **fields: Any) -> Job:

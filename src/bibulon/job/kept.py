@@ -29,6 +29,7 @@ from pydantic import ValidationError
 from bibulon.job import Job
 from bibulon.job.base import Model
 from bibulon.job.journal import Journal
+from bibulon.job.shot_clock import LONGEST_SHOT_S
 from bibulon.job.storage import dump
 from bibulon.whole_file import OWNER_ONLY, make_folder, write_whole
 
@@ -127,12 +128,15 @@ class Kept:
         self.describe(about)
         write_whole(self.recovery, dump(job).encode("utf-8"), OWNER_ONLY)
 
-    def clear(self) -> None:
-        """Forget what is kept: the file holds it, or the user does not want it."""
+    def clear(self, but_clock: bool = False) -> None:
+        """Forget what is kept: the file holds it, or the user does not want it; the clock of a shot that is under way
+        is in no file, and can be left."""
         if self._lock is None:
             return
-        for path in (self.recovery, self.journal.path, self.clock, self.folder / "about.json"):
+        for path in (self.recovery, self.journal.path, self.folder / "about.json"):
             path.unlink(missing_ok=True)
+        if not but_clock:
+            self.clock.unlink(missing_ok=True)
         self._about = None
 
     def set_apart(self) -> None:
@@ -146,11 +150,17 @@ class Kept:
         elsewhere.close()
         self.clear()
 
+    def _clock_counts(self) -> bool:
+        try:
+            return time.time() - self.clock.stat().st_mtime < LONGEST_SHOT_S
+        except OSError:
+            return False
+
     def close(self) -> None:
         """Let go of the lock; a folder in which nothing is kept goes."""
         if self._lock is None:
             return
-        if not self.recovery.exists() and not self.journal.path.exists():
+        if not self.recovery.exists() and not self.journal.path.exists() and not self._clock_counts():
             shutil.rmtree(self.folder, ignore_errors=True)
         os.close(self._lock)
         self._lock = None

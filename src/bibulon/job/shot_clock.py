@@ -21,6 +21,15 @@ from bibulon.whole_file import OWNER_ONLY, write_whole
 SET_S = 5.0
 """A time of day that has moved this much against the machine's own clock was set."""
 
+LONGEST_SHOT_S = 48 * 3600.0
+"""A shot that was begun longer ago is over."""
+
+
+def under_way(shot: tuple[RunEvent, ...]) -> bool:
+    """Whether the clock of a *shot* runs: it was started, and the vacuum not let go."""
+    kinds = {event.kind for event in shot}
+    return "started" in kinds and "vacuum let go" not in kinds
+
 
 def since_boot_s() -> float:
     """Seconds since the machine was started, asleep or not."""
@@ -48,6 +57,7 @@ class ClockNote(Model):
     boot: Annotated[str, Field(min_length=1)]
     number: int
     """The entry it belongs to."""
+    job: str = ""
 
 
 @dataclass(frozen=True)
@@ -58,22 +68,22 @@ class ResumedClock:
     doubt: str = ""
 
 
-def write_down(path: Path, clock_s: float, number: int) -> None:
-    """Write down that the clock stands at *clock_s* now, at entry *number*. Raises OSError."""
+def write_down(path: Path, job: str, clock_s: float, number: int) -> None:
+    """Write down that the clock of *job* stands at *clock_s* now, at entry *number*. Raises OSError."""
     if boot := boot_id():
-        note = ClockNote(clock_s=clock_s, since_boot_s=since_boot_s(), boot=boot, number=number)
+        note = ClockNote(clock_s=clock_s, since_boot_s=since_boot_s(), boot=boot, number=number, job=job)
         write_whole(path, note.model_dump_json().encode("utf-8"), OWNER_ONLY)
 
 
-def take_up(path: Path, shot: tuple[RunEvent, ...]) -> ResumedClock:
-    """The run clock now, after the entries of a *shot* that has begun."""
+def take_up(path: Path, job: str, shot: tuple[RunEvent, ...]) -> ResumedClock:
+    """The run clock of *job* now, after the entries of a *shot* that has begun."""
     last = shot[-1]
     begun = next(event.number for event in shot if event.kind == "started")
     try:
         note = ClockNote.model_validate_json(path.read_bytes())
     except (OSError, ValidationError):
         note = None
-    if note is not None and note.boot == boot_id() and note.number >= begun:
+    if note is not None and note.boot == boot_id() and note.job == job and note.number >= begun:
         return ResumedClock(note.clock_s + max(since_boot_s() - note.since_boot_s, 0.0))
     since_s = (datetime.fromtimestamp(time_of_day_s(), UTC) - last.at).total_seconds()
     if since_s < 0:
@@ -86,5 +96,5 @@ def take_up(path: Path, shot: tuple[RunEvent, ...]) -> ResumedClock:
     return ResumedClock(
         last.clock_s + since_s,
         f"The shot clock was taken up by the time of day, {show(since_s, 'duration')} after the last entry, because "
-        "the computer was started anew or is another one. Check it against a watch.",
+        "this computer was started anew, or was not there. Check it against a watch.",
     )

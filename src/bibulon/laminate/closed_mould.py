@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from scipy.optimize import brentq
 
@@ -32,22 +33,11 @@ class Closed:
 
 def closed_at(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -> Closed:
     """The stack pressed to *cavity_m*. Raises ValueError, with a message for the user, if the core alone is thicker."""
-    known = {card.id: card for card in cards}
-    plies: list[tuple[FabricCard, int]] = []
-    rigid = 0.0
-    for layer in layers:
-        card = known[layer.card]
-        if isinstance(card, FabricCard):
-            plies.append((card, layer.count))
-        elif isinstance(card, CoreCard | CoatCard):
-            rigid += card.thickness_m * layer.count
+    plies, rigid = _plies_and_rigid(layers, cards)
     room = cavity_m - rigid
     if room <= 0:
         raise ValueError("Core and coats alone are thicker than the cavity.")
-
-    def height(pressure_pa: float) -> float:
-        return sum(ply_thickness_m(card, _fraction(card, pressure_pa)) * count for card, count in plies)
-
+    height = partial(_height_m, plies)
     solid = sum(card.areal_weight_kg_m2 * count / card.fibre_density_kg_m3 for card, count in plies)
     fraction = solid / room
     if not plies or height(SOFTEST_PA) <= room:
@@ -55,6 +45,12 @@ def closed_at(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: float) -
     if fraction >= 1.0 or height(HARDEST_PA) > room:
         return Closed(fraction, None, room)
     return Closed(fraction, float(brentq(lambda p: height(p) - room, SOFTEST_PA, HARDEST_PA, rtol=1e-9)), room)
+
+
+def height_under_m(layers: Sequence[Layer], cards: Sequence[Card], pressure_pa: float) -> float:
+    """The cavity's height at which the stack presses back with *pressure_pa*."""
+    plies, rigid = _plies_and_rigid(layers, cards)
+    return rigid + _height_m(plies, pressure_pa)
 
 
 def channel_section_m2(channel: Channel) -> float:
@@ -70,6 +66,24 @@ def fibre_load_pa(layers: Sequence[Layer], cards: Sequence[Card], cavity_m: floa
     except ValueError:
         return None
     return closed.pressure_pa if closed.fibre_fraction <= DENSEST_FIBRE_FRACTION else None
+
+
+def _plies_and_rigid(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[list[tuple[FabricCard, int]], float]:
+    """The plies that pack, and the thickness of what does not."""
+    known = {card.id: card for card in cards}
+    plies: list[tuple[FabricCard, int]] = []
+    rigid = 0.0
+    for layer in layers:
+        card = known[layer.card]
+        if isinstance(card, FabricCard):
+            plies.append((card, layer.count))
+        elif isinstance(card, CoreCard | CoatCard):
+            rigid += card.thickness_m * layer.count
+    return plies, rigid
+
+
+def _height_m(plies: Sequence[tuple[FabricCard, int]], pressure_pa: float) -> float:
+    return sum(ply_thickness_m(card, _fraction(card, pressure_pa)) * count for card, count in plies)
 
 
 def _fraction(card: FabricCard, pressure_pa: float) -> float:

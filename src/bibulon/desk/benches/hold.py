@@ -25,7 +25,9 @@ if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
 
 SAMPLE_S = 20.0
-EXAMPLE_PA = (3100.0, 3400.0, 3600.0)
+RISEN_PA = (0.0, 300.0, 500.0)
+"""What the readings of the example rise by."""
+FILM_PA = 3100.0
 SIMULATED_PACE = 60.0
 LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str], ...]] = {
     "no visible drop": (
@@ -72,7 +74,8 @@ class HoldBench(Bench):
         self.body.addWidget(self.readings)
         self.flange: QPlainTextEdit | None = None
         if self.document.job.process in CLAMPED_BY_VACUUM:
-            self.body.addWidget(label("Above the cavity; here the flange, held at the same time.", "muted"))
+            self.body.insertWidget(self.body.indexOf(self.readings), label("In the cavity", "muted"))
+            self.body.addWidget(label("In the flange, at the same time", "muted"))
             self.flange = QPlainTextEdit()
             self.flange.setAccessibleName("Readings of the flange: time and pressure")
             self.flange.setTabChangesFocus(True)
@@ -107,7 +110,8 @@ class HoldBench(Bench):
         units = self.document.assessment.units
         way = "counted down from atmosphere" if units.reading == "gauge" else "absolute"
         unit = unit_shown("pressure", units).rsplit(" ", 1)[0]
-        like = [f"{number_shown(pa, 'pressure', units):.3g}" for pa in EXAMPLE_PA]
+        start_pa = self.document.job.pair.cavity_pa if self.document.job.in_mould else FILM_PA
+        like = [f"{number_shown(pa, 'pressure', units):.3g}" for pa in (start_pa + risen for risen in RISEN_PA)]
         other = "34 mbar" if unit == "inHg" else "28.4 inHg"
         self.readings.setPlaceholderText(f"0   {like[0]}\n5   {like[1]}\n10  {like[2]}   or {other}, 95 % …")
         self.hint.setText(f"Minutes and pressure, one reading a line. Bare pressures are {unit}, {way}.")
@@ -313,6 +317,8 @@ class HoldBench(Bench):
         chosen = self.document.job.hold_rules.rules
         area = show(1.0, "area", self.document.assessment.units)
         for rule in RULES:
+            if rule == "pressure reached" and self.document.job.in_mould:
+                continue  # the cavity is regulated to less than all the vacuum there is
             box = QCheckBox(rule)
             box.setChecked(rule in chosen)
             box.toggled.connect(lambda on, name=rule: self._choose_rule(name, on))

@@ -146,8 +146,9 @@ class LinesBench(Bench):
             layout.addWidget(label("No lines yet. Draw a feed and a vent.", "muted"))
 
     def _card(self, line: Line, open_: bool) -> QFrame:
-        frame, box, head = line_card(line, line.kind, open_, self.desk.plan.choose)
-        head.addWidget(label(f"{line.label or '?'}  {line.kind} line", "figure"), 1)
+        frame, box, head = line_card(line, line.word, open_, self.desk.plan.choose)
+        named = line.word if line.is_port else f"{line.kind} line"
+        head.addWidget(label(f"{line.label or '?'}  {named}", "figure"), 1)
         head.addWidget(label(self._when(line), "muted", wrap=False))
         remove = partial(self._delete, line)
         head.addWidget(tool_button("remove", f"Delete {line.label}", remove))
@@ -169,22 +170,12 @@ class LinesBench(Bench):
     def _details(self, line: Line, box: QVBoxLayout) -> None:
         path = partial(path_of, "lines", line.id)
         box.addWidget(TextField(self.document, "Label", path("label"), "On the valve and on the plan."))
-        box.addWidget(FreeField("Length", lambda: self._length(line.id), lambda text: self._lengthen(line.id, text)))
-        for number in (0, -1):
-            name = "From x, y" if number == 0 else "To x, y"
-            box.addWidget(
-                FreeField(
-                    name,
-                    partial(self._end, line.id, number),
-                    partial(self._move_end, line.id, number),
-                    "In the shop's length unit, or with units: 120 mm, 60 mm",
-                )
-            )
-        use = f"{line.kind} line"
-        box.addWidget(self._tube("Line", line, "tube", use))
+        if not line.is_port:
+            self._course(line, box)
         box.addWidget(self._tube("Hose", line, "hose", "hose"))
         box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
-        box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
+        if not line.is_port:
+            box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
         if line.kind == "feed":
             self._feed_details(line, path, box)
         else:
@@ -201,6 +192,20 @@ class LinesBench(Bench):
                 self.document, "Clamped at", "duration", path("closes_s"), f"Empty: {clamped}.", empty=clamped
             )
         )
+
+    def _course(self, line: Line, box: QVBoxLayout) -> None:
+        box.addWidget(FreeField("Length", lambda: self._length(line.id), lambda text: self._lengthen(line.id, text)))
+        for number in (0, -1):
+            name = "From x, y" if number == 0 else "To x, y"
+            box.addWidget(
+                FreeField(
+                    name,
+                    partial(self._end, line.id, number),
+                    partial(self._move_end, line.id, number),
+                    "In the shop's length unit, or with units: 120 mm, 60 mm",
+                )
+            )
+        box.addWidget(self._tube("Line", line, "tube", f"{line.kind} line"))
 
     def _feed_details(self, line: Line, path: Callable[[ElementField], ElementPath], box: QVBoxLayout) -> None:
         box.addWidget(

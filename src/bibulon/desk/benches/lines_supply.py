@@ -19,6 +19,7 @@ from bibulon.job.edits import (
     value_at,
     with_card,
     with_media,
+    with_pot,
     with_value,
     without_manifold,
     without_media,
@@ -151,9 +152,7 @@ class SupplySections:
         self._set_pots(tuple(kept_pot for kept_pot in self._pots() if kept_pot != pot))
 
     def _add_pot(self) -> None:
-        taken = {pot.label for pot in self._pots()}
-        name = next(f"P{n}" for n in range(1, 1000) if f"P{n}" not in taken)
-        self._set_pots((*self._pots(), CatchPot(label=name, capacity_m3=0.01)))
+        self.bench.document.edit("catch pots", with_pot(self.bench.document.job))
 
     def _set_pots(self, pots: tuple[CatchPot, ...]) -> None:
         self.bench.document.edit("catch pots", changed(self.bench.document.job, pots=pots))

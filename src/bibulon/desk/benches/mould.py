@@ -45,7 +45,6 @@ from bibulon.stock.choice import tubes_for
 SENSE_M2 = 2.0
 SIGHT_PX = 160
 """What is brought into sight comes with so much below it."""
-NOT_YET = "The fill is being computed."
 
 
 class MouldBench(Bench):
@@ -74,10 +73,11 @@ class MouldBench(Bench):
             self.bladder.build()
         self.shot = ShotSection(self, self._answer)
         self.shot.build()
+        self.halves = HalvesSections(self)
+        self.halves.build_cavity()
         self._build_ports()
         self.fittings = FittingsSection(self)
         self.fittings.build()
-        self.halves = HalvesSections(self)
         self.halves.build()
         self.injection = InjectionSection(self)
         self.injection.build()
@@ -148,7 +148,9 @@ class MouldBench(Bench):
         off = off_at_gel(fill) if fill is not None else None
         if off is None:
             rigid = fill is not None and fill.upper is None
-            return ("as built", "The upper half does not bend.") if rigid else ("–", NOT_YET)
+            return (
+                ("as built", "The upper half does not bend.") if rigid else ("–", self.document.assessment.why_no_fill)
+            )
         tolerance = self.document.job.series.thickness_tolerance
         asked = "" if tolerance is None else f" ± {tolerance:.0%} is asked."
         low, high = (
@@ -225,10 +227,14 @@ class MouldBench(Bench):
         a = self.document.assessment
         if a.fill is None or a.fill.upper is None or a.clamp is None:
             rigid = a.fill is not None and a.fill.upper is None
-            layout.addWidget(label("A rigid upper half asks for a clamp by force." if rigid else NOT_YET, "muted"))
+            layout.addWidget(
+                label("A rigid upper half asks for a clamp by force." if rigid else a.why_no_fill, "muted")
+            )
             return
         highest = highest_injection_pa(a.job, a.fill.upper)
-        if highest is None:
+        if a.fill.upper.even is None:  # the sketch, while the hand moves or the fill is computed
+            text, use = a.why_no_fill, None
+        elif highest is None:
             text, use = "The clamp does not hold even the cavity's vacuum.", None
         elif highest < 0:
             text = f"Injection: vacuum alone, and a vent that is never shut: {self._gauge(highest)} is the most."
@@ -249,7 +255,7 @@ class MouldBench(Bench):
         a = self.document.assessment
         held = holding(a.job, a.fill.upper) if a.fill is not None and a.fill.upper is not None else None
         if held is None:
-            layout.addWidget(label(NOT_YET, "muted"))
+            layout.addWidget(label(a.why_no_fill, "muted"))
             return
         best = show(held.best_pa, "pressure", a.units)
         text = f"Hold at {best} until gel: then the part is nowhere more than {held.off:.1%} off."

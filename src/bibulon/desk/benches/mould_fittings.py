@@ -82,7 +82,7 @@ class FittingsSection:
     def _gauge(self, fitting: Fitting) -> str:
         a = self.document.assessment
         if a.fill is None:
-            return f"{fitting.label}: the fill is being computed."
+            return a.why_no_fill
         time_s = self.bench.desk.plan.time_s
         at = a.fill.end_s if time_s is None else time_s
         value = gauge_pa(a.fill, fitting.place, at)

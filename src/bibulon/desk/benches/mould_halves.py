@@ -68,7 +68,6 @@ class HalvesSections:
     def build(self) -> None:
         bench, blown = self.bench, self.document.job.process in WITH_BLADDER
         if not blown:
-            self._cavity()
             if self.by_vacuum:
                 self._upper()
             else:
@@ -95,8 +94,11 @@ class HalvesSections:
         bench.quantity("Outer seal has", "count", "pair/outer_seal/shots")
         bench.quantity("Outer seal lasts", "count", "pair/outer_seal/life_shots")
 
-    def _cavity(self) -> None:
+    def build_cavity(self) -> None:
+        """How high the cavity is; a bladder leaves none of its own."""
         bench = self.bench
+        if self.document.job.process in WITH_BLADDER:
+            return
         bench.section("Cavity")
         bench.quantity("Height", "thickness", "pair/cavity_m", "As the mould was built.", empty="not said")
         tolerance = "Share that the thickness may be off to either side."
@@ -174,14 +176,14 @@ class HalvesSections:
     def _opened(self) -> tuple[str, str]:
         forces = self._forces()
         if forces is None:
-            return "–", "The fill is being computed."
+            return "–", self.document.assessment.why_no_fill
         most = float(forces.opening_n.max())
         return self.bench.shown(most, "force"), "The most over the shot: resin, fibre and seals less air and weight."
 
     def _asked(self) -> tuple[str, str]:
         forces, clamp = self._forces(), self.document.job.pair.clamp
         if forces is None:
-            return "–", "The fill is being computed."
+            return "–", self.document.assessment.why_no_fill
         number = "" if clamp.kind == "press" else f", {forces.number} {clamp.kind}"
         return f"{self.bench.shown(forces.asked_n, 'force')}{number}", "With the reserve of the house."
 

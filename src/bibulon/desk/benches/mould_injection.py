@@ -194,7 +194,7 @@ class InjectionSection:
     def _propose(self) -> None:
         a = self.document.assessment
         if a.fill is None:
-            self.bench.desk.show_message("A recipe is proposed from a fill: it is being computed, or cannot be.")
+            self.bench.desk.show_message(f"A recipe is proposed from a fill. {a.why_no_fill}")
             return
         recipe = recipe_for(a.job, a.fill)
         if recipe.job != self.document.job:

@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 LARGE_KG = 1.0
-NOT_YET = "The fill is being computed."
 Answer = Callable[[QVBoxLayout, str, Callable[[], None] | None], None]
 
 
@@ -44,13 +43,13 @@ class ShotSection:
     def _drawn_in(self) -> tuple[str, str]:
         shot = self._shot()
         if shot is None:
-            return "–", NOT_YET
+            return "–", self.document.assessment.why_no_fill
         mass, volume = self.bench.shown(shot.drawn_kg, "mass"), self.bench.shown(shot.drawn_m3, "volume")
         return f"{mass}, {volume}", "Until the end of the fill: what a scale, or a machine's meter, counts."
 
     def _mass_of(self, which: str, how: str) -> tuple[str, str]:
         shot = self._shot()
-        return ("–", NOT_YET) if shot is None else (self._small(getattr(shot, which)), how)
+        return ("–", self.document.assessment.why_no_fill) if shot is None else (self._small(getattr(shot, which)), how)
 
     def _small(self, mass_kg: float) -> str:
         """A mass that may be one of grams."""
@@ -60,7 +59,7 @@ class ShotSection:
     def _in_pot(self) -> tuple[str, str]:
         shot = self._shot()
         if shot is None:
-            return "–", NOT_YET
+            return "–", self.document.assessment.why_no_fill
         text = f"{self._small(shot.pot_kg)} at the least"
         how = "Simulated: with the inlets clamped the moment the vent shows resin."
         if shot.pot_usual_kg is not None:
@@ -73,7 +72,7 @@ class ShotSection:
     def _fill_stop(self, layout: QVBoxLayout) -> None:
         shot, units = self._shot(), self.document.assessment.units
         if shot is None:
-            layout.addWidget(label(NOT_YET, "muted"))
+            layout.addWidget(label(self.document.assessment.why_no_fill, "muted"))
             return
         fill = self.document.assessment.fill
         if fill is None or fill.fill_time_s is None:

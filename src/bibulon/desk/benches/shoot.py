@@ -95,9 +95,10 @@ class ShootBench(Bench):
         """What is logged at one touch, and a note."""
         grid = self.touch_grid = QGridLayout()
         grid.setSpacing(6)
+        entrances = "inlets" if self.document.job.in_mould else "feeds"
         self.mark = self._glove("Mark front", lambda: self.desk.plan.set_tool("mark"))
         self.batch = self._glove("Batch poured", self._pour)
-        self.clamp = self._glove("All feeds clamped", lambda: self._log("valve clamped", ALL_FEEDS))
+        self.clamp = self._glove(f"All {entrances} clamped", lambda: self._log("valve clamped", ALL_FEEDS))
         self.reading = self._glove("Log readings", self._log_readings)
         for at, button in enumerate((self.mark, self.batch, self.clamp, self.reading)):
             grid.addWidget(button, at // 2, at % 2)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt, QTimer
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPixmap
 from PySide6.QtWidgets import (
     QDialog,
@@ -17,6 +17,8 @@ from PySide6.QtWidgets import (
     QListView,
     QListWidget,
     QListWidgetItem,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QVBoxLayout,
 )
 
@@ -31,6 +33,8 @@ SHRINKING = ((1280, 82), (1280, 65), (1000, 55), (800, 45), (560, 40), (320, 35)
 """The longer side in pixels and the quality that a picture is kept with: the first that makes it small enough."""
 LARGEST_JPEG_BYTES = 450_000
 LONG_LIST = 100
+BESIDE_TEXT_PX, ROUND_TEXT_PX = 44, 12
+"""What box, marks and padding take of a row's width, and padding of its height."""
 CHECKED: tuple[EventKind, EventKind] = ("check ticked", "check cleared")
 """The entries of the log that tick and clear a check."""
 LARGEST_FILE_BYTES = 60_000_000
@@ -92,6 +96,18 @@ def photographs_of(job: Job, label: str) -> list[RunEvent]:
     return [event for event in job.run if event.kind == "photographed" and event.label == label]
 
 
+class WholeLines(QStyledItemDelegate):
+    """Rows high enough for all of their text: the style sheet's padding is left out where Qt measures them."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        hint, view = super().sizeHint(option, index), self.parent()
+        assert isinstance(view, QListWidget)
+        text = str(index.data(Qt.ItemDataRole.DisplayRole) or "")
+        room = QRect(0, 0, max(view.viewport().width() - BESIDE_TEXT_PX, 40), 10_000)
+        needs = view.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, text).height()
+        return QSize(hint.width(), max(hint.height(), needs + ROUND_TEXT_PX))
+
+
 class TickList:
     """Lines with a box each; ``lines`` reads them from the job."""
 
@@ -125,6 +141,8 @@ class TickList:
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setFixedHeight(height_px)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)  # lines wrap anew once the scroll bar takes its width
+        self.list.setItemDelegate(WholeLines(self.list))
         self.list.setLayoutMode(QListView.LayoutMode.Batched)  # a long list is laid out as it is seen
         self.list.itemChanged.connect(self._ticked)
         self.list.currentRowChanged.connect(lambda _: self._offer())

@@ -202,7 +202,7 @@ class AdviceDialog(QDialog):
             axis.enableAutoSIPrefix(False)
             axis.setTicks([[(math.log10(tick), f"{tick:g}") for tick in TICKS[side]], []])
         materials, runs = materials_of(self.document.job), run_lengths()
-        colours = (palette.ink, palette.feed, palette.vent, palette.accent)
+        colours = (palette.ink, palette.feed, palette.vent, palette.good, palette.stop, palette.muted)
         names = [process.id for process in self.costs.process]
         ordered = sorted(advised.ways, key=lambda way: names.index(way.process.id))
         starts: dict[int, float] = {}

@@ -219,17 +219,23 @@ class TimePicture(QWidget):
         palette = theme.current.palette
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         flags: list[tuple[float, str, str]] = []
-        for moment in self.document.assessment.moments:
+        moments = self.document.assessment.moments
+        for moment in moments:
             x = scale.x(moment.start_s)
             if moment.kind.startswith("valve"):
+                together = [
+                    other.label for other in moments
+                    if other.kind.startswith("valve") and abs(scale.x(other.start_s) - x) < 1.0
+                ]  # fmt: skip
+                text = ", ".join(dict.fromkeys(together))
                 painter.setPen(QPen(QColor(palette.ink), 1.5))
                 painter.drawLine(QPointF(x, 14), QPointF(x, FILL_LANE[1] + 3))
-                box = QRectF(x, 13, QFontMetricsF(painter.font()).horizontalAdvance(moment.label) + 10, 15)
+                box = QRectF(x, 13, QFontMetricsF(painter.font()).horizontalAdvance(text) + 10, 15)
                 painter.setBrush(QColor(palette.paper))
                 painter.setPen(QPen(QColor(palette.feed), 1.4))
                 painter.drawRect(box)
                 painter.setPen(QColor(palette.ink))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, moment.label)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
             elif moment.kind in ("gel", "release", "shift end", "pots full") and scale.left <= x <= scale.right:
                 colour = {
                     "gel": palette.stop,

@@ -30,7 +30,7 @@ from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
 from bibulon.job.paths import FieldPath
-from bibulon.quantities import QuantityKind, clock_time, show
+from bibulon.quantities import QuantityKind, as_typed, clock_time, show
 from bibulon.quantity_text import parse, parse_clock_time
 
 LABEL_WIDTH = 132
@@ -228,7 +228,7 @@ class QuantityField(Field):
         value = value_at(self.document.job, self.path)
         if value is None:
             return ""
-        return show(value, self.kind, self.document.assessment.units, self.decimals).replace("−", "-")
+        return as_typed(value, self.kind, self.document.assessment.units, self.decimals).replace("−", "-")
 
     def take(self, text: str) -> None:
         if not text.strip() and self.empty is not None:

@@ -28,6 +28,7 @@ from bibulon.job.journal import Journal, damage_in_words, fits, resumed
 from bibulon.job.kept import About, Kept
 from bibulon.job.reads import read_by
 from bibulon.job.run import RunEvent
+from bibulon.job.shot_clock import under_way
 from bibulon.job.storage import StorageError, load, save
 
 READ_ONLY = "This job is open in another window: here it is only shown. Save it as a job of its own to work on it."
@@ -316,7 +317,7 @@ class Document(QObject):
         self.path = path
         self._saved = self._settled = job
         self._live = None
-        self.kept.clear()
+        self.kept.clear(but_clock=under_way(job.shot))
         self._announce()
 
     def write_recovery(self) -> None:
@@ -393,7 +394,7 @@ class Document(QObject):
         self._autosave.stop()
         self._work.cancel()
         if not self.dirty:
-            self.kept.clear()
+            self.kept.clear(but_clock=under_way(self.job.shot))
         self.kept.close()
         self.runner.answered.disconnect(self._take_answer)
         self.runner.causes_found.disconnect(self._take_causes)

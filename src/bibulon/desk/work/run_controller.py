@@ -27,7 +27,6 @@ from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 TICK_MS = 250
 STALE_S = 5.0
 PACES = (1.0, 10.0, 60.0)
-LONGEST_SHOT_S = 48 * 3600.0
 """A shot that was ended, and its vacuum never logged as let go, is over after this long."""
 
 
@@ -95,7 +94,7 @@ class RunController(QObject):
         if not self.finished:
             return False
         let_go = any(event.kind == "vacuum let go" for event in shot)
-        return let_go or shot_clock.time_of_day_s() - shot[-1].at.timestamp() > LONGEST_SHOT_S
+        return let_go or shot_clock.time_of_day_s() - shot[-1].at.timestamp() > shot_clock.LONGEST_SHOT_S
 
     @property
     def running(self) -> bool:
@@ -117,7 +116,7 @@ class RunController(QObject):
 
     def take_up(self) -> str:
         """Take up the clock of a run that was begun by another window or before a crash; why it may be wrong."""
-        taken = shot_clock.take_up(self.document.kept.clock, self.document.job.shot)
+        taken = shot_clock.take_up(self.document.kept.clock, self.document.job.id, self.document.job.shot)
         self.resume_at(taken.clock_s)
         return taken.doubt
 
@@ -168,7 +167,7 @@ class RunController(QObject):
         if self.simulated is not None and kind == "valve clamped" and not self._feeding():
             self.simulated.clamp_feeds()
         with suppress(OSError):  # the entry is on disk; the clock can still be taken up by its time
-            shot_clock.write_down(self.document.kept.clock, clock, event.number)
+            shot_clock.write_down(self.document.kept.clock, self.document.job.id, clock, event.number)
         if self.started:
             self.resume_at(clock)
         self.update_timer()

@@ -1,0 +1,34 @@
+"""The height that a closed mould's cavity has to be built to for the stack at hand."""
+
+from __future__ import annotations
+
+from bibulon.job import Job
+from bibulon.job.edits import with_pair
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.closed_mould import height_under_m
+
+STEP_M = 1e-4
+LEAST_PULL_PA = 1000.0
+
+
+def lacks_height(job: Job) -> bool:
+    """Whether something lies in a closed mould where nobody has said how high its cavity is."""
+    return job.closed and any(cell.stack.layers and cell.stack.cavity_m is None for cell in laminate_of(job).cells)
+
+
+def proposed_height_m(job: Job) -> float | None:
+    """The height at which the largest part of the laminate is pressed as the vacuum until gel closes on it; None if
+    nothing is laid."""
+    cells = [cell for cell in laminate_of(job).cells if cell.stack.fibre_kg_m2 > 0]
+    if not cells:
+        return None
+    layers = max(cells, key=lambda cell: cell.area_m2).stack.layers
+    pull = max(job.shop.barometer_pa - job.pair.hold_pa, LEAST_PULL_PA)
+    height = height_under_m(layers, job.cards, pull)
+    return max(round(height / STEP_M), 1) * STEP_M
+
+
+def with_proposed_height(job: Job) -> Job:
+    """*job* with the cavity as high as its stack asks for; as it is if nothing is laid."""
+    height = proposed_height_m(job)
+    return job if height is None else with_pair(job, cavity_m=round(height, 5))
