@@ -16,6 +16,7 @@ from bibulon.desk.app import wait_for_fill
 from bibulon.desk.benches.part import PROCESS_WORDS
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.stations import stations_for
+from bibulon.desk.widgets.line_chart import LineChart
 from bibulon.desk.window import Window
 from bibulon.job import EVERY_PROCESS
 from bibulon.job.edits import with_pair
@@ -441,3 +442,15 @@ def test_a_job_says_nothing_of_another_process(window: Window, qtbot, demo: int,
         window.refresh()
         found = re.search(strange, texts(bench(window)), re.IGNORECASE)
         assert found is None, f"{station.id}: {texts(bench(window))[found.start() - 40 : found.end() + 40]}"
+
+
+def test_the_chart_of_a_short_shot_counts_in_what_its_axis_says(qtbot) -> None:
+    chart = LineChart("a course")
+    for reach in (0.9, 0.5):
+        along = np.linspace(0.0, reach, 20)
+        chart.draw(along, 1.0 - along, "min", "kN/m")
+        axis = chart.plot.getAxis("bottom")
+        ticks = axis.tickValues(0.0, reach, 300)
+        spacing, places = ticks[0]
+        said = axis.tickStrings(places, axis.autoSIPrefixScale * axis.scale, spacing)
+        assert [float(text) for text in said] == pytest.approx(places)

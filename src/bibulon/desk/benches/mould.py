@@ -43,6 +43,8 @@ from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 
 SENSE_M2 = 2.0
+SHORT_S = 300.0
+"""A course that is shorter is drawn over seconds."""
 SIGHT_PX = 160
 """What is brought into sight comes with so much below it."""
 
@@ -187,7 +189,8 @@ class MouldBench(Bench):
             else 0.0
         )
         kept = margin.times_s <= until
-        self.chart.draw(margin.times_s[kept] / 60, margin.least_n_m[kept] * scale, "min", unit, zero=True)
+        along, of_time = (60.0, "min") if until >= SHORT_S else (1.0, "s")
+        self.chart.draw(margin.times_s[kept] / along, margin.least_n_m[kept] * scale, of_time, unit, zero=True)
 
     def _show_sum(self, on: bool) -> None:
         self.sum_shown = on

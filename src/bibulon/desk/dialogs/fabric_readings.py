@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import label
+from bibulon.desk.widgets.line_chart import dress_axis
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fabric_tests import FabricTestRefusal
 from bibulon.quantities import QuantityKind, Units
@@ -161,11 +162,7 @@ class ReadingsDialog(QDialog):
         self.plot.clear()
         self.plot.setBackground(palette.field)
         for place, text in zip(("left", "bottom"), self.axes, strict=True):
-            axis = self.plot.getAxis(place)
-            axis.setTextPen(palette.muted)
-            axis.setPen(palette.rule)
-            axis.setLabel(text, color=palette.muted)
-            axis.enableAutoSIPrefix(False)
+            dress_axis(self.plot.getAxis(place), text)
         self.draw(readings, bool(result))
 
     def curve(self, x: Iterable[float], y: Iterable[float]) -> None:

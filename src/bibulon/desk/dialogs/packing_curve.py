@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.line_chart import dress_axis
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.quantities import Units, number_shown, unit_shown
@@ -31,11 +32,7 @@ def packing_curve(card: FabricCard, units: Units) -> QWidget:
     plot.setToolTip("Fibre by volume against the pressure on it, with one standard deviation to either side")
     texts = {"left": "fibre, %", "bottom": f"pressure, {unit_shown('pressure difference', units)}"}
     for side, text in texts.items():
-        axis = plot.getAxis(side)
-        axis.setTextPen(palette.muted)
-        axis.setPen(palette.rule)
-        axis.setLabel(text, color=palette.muted)
-        axis.enableAutoSIPrefix(False)
+        dress_axis(plot.getAxis(side), text)
     pressures = np.geomspace(*PACKING_PA, 60)
     shown = [number_shown(float(pressure), "pressure difference", units) for pressure in pressures]
     packed = np.array([fibre_fraction(card, float(pressure)) for pressure in pressures]) * 100

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import clear, column, label
+from bibulon.desk.widgets.line_chart import dress_axis
 from bibulon.desk.widgets.series_fields import series_fields
 from bibulon.desk.work.document import Document
 from bibulon.job import EVERY_PROCESS, Process
@@ -196,10 +197,7 @@ class AdviceDialog(QDialog):
             ("bottom", "parts"),
         ):
             axis = self.plot.getAxis(side)
-            axis.setTextPen(palette.muted)
-            axis.setPen(palette.rule)
-            axis.setLabel(text, color=palette.muted)
-            axis.enableAutoSIPrefix(False)
+            dress_axis(axis, text)
             axis.setTicks([[(math.log10(tick), f"{tick:g}") for tick in TICKS[side]], []])
         materials, runs = materials_of(self.document.job), run_lengths()
         colours = (palette.ink, palette.feed, palette.vent, palette.good, palette.stop, palette.muted)

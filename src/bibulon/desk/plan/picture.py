@@ -167,6 +167,9 @@ class PlanPicture(QWidget):
         for line in job.lines:
             layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
         taken = [layers.label_place(self.frame, line) for line in job.lines]
+        if job.in_mould:  # a gauge says under it what it shows
+            gauges = (fitting.place for fitting in job.pair.fittings if fitting.kind == "gauge")
+            taken += [self.frame.to_screen(place) + QPointF(0, 21) for place in gauges]
         if answer is not None:
             if self.map.make is None:
                 time_s = self._shown_time(answer)

@@ -11,6 +11,7 @@ from bibulon.arrays import Floats
 from bibulon.desk.widgets import theme
 
 HEIGHT_PX = 150
+NEVER = ((np.inf, np.inf),)
 
 
 def quiet_plot() -> pyqtgraph.PlotWidget:
@@ -25,6 +26,19 @@ def quiet_plot() -> pyqtgraph.PlotWidget:
     return plot
 
 
+def dress_axis(axis: pyqtgraph.AxisItem, text: str) -> None:
+    """Put *axis* in the theme's colours with *text*, its figures as they are.
+
+    The library scales figures below one by a thousand for a prefix of the unit, even where that is switched off: there
+    are no ranges in which it may.
+    """
+    palette = theme.current.palette
+    axis.setTextPen(palette.muted)
+    axis.setPen(palette.rule)
+    axis.setLabel(text, siPrefixEnableRanges=NEVER, color=palette.muted)
+    axis.enableAutoSIPrefix(False)
+
+
 def dress(plot: pyqtgraph.PlotWidget, left: str, bottom: str) -> None:
     """Empty *plot* and put it in the theme's colours, with what its axes count in."""
     palette = theme.current.palette
@@ -32,11 +46,8 @@ def dress(plot: pyqtgraph.PlotWidget, left: str, bottom: str) -> None:
     plot.setBackground(palette.field)
     for side, text in (("left", left), ("bottom", bottom)):
         axis = plot.getAxis(side)
-        axis.setTextPen(palette.muted)
-        axis.setPen(palette.rule)
-        axis.setLabel(text, color=palette.muted)
+        dress_axis(axis, text)
         axis.setStyle(tickFont=theme.font(11))
-        axis.enableAutoSIPrefix(False)
 
 
 class LineChart(QWidget):
@@ -47,22 +58,22 @@ class LineChart(QWidget):
         self.setAccessibleName(name)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._plot = quiet_plot()
-        layout.addWidget(self._plot)
+        self.plot = quiet_plot()
+        layout.addWidget(self.plot)
         self.setFixedHeight(HEIGHT_PX)
 
     def draw(self, along: Floats, values: Floats, bottom: str, left: str, zero: bool = False) -> None:
         """Show *values* over *along*, with the line of nothing if *zero*, and where they are least."""
         palette = theme.current.palette
-        dress(self._plot, left, bottom)
+        dress(self.plot, left, bottom)
         if zero:
             pen = pyqtgraph.mkPen(palette.stop, width=1.5, style=Qt.PenStyle.DashLine)
-            self._plot.addLine(y=0.0, pen=pen)
-        self._plot.plot(along, values, pen=pyqtgraph.mkPen(palette.accent, width=2))
+            self.plot.addLine(y=0.0, pen=pen)
+        self.plot.plot(along, values, pen=pyqtgraph.mkPen(palette.accent, width=2))
         least = int(np.argmin(values))
-        self._plot.plot(
+        self.plot.plot(
             along[least : least + 1], values[least : least + 1], pen=None, symbol="o", symbolSize=8,
             symbolBrush=palette.field, symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
         )  # fmt: skip
         low, high = min(float(values.min()), 0.0 if zero else float(values.min())), float(values.max())
-        self._plot.setYRange(low, max(high, low + 1e-9), padding=0.08)
+        self.plot.setYRange(low, max(high, low + 1e-9), padding=0.08)
