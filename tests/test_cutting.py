@@ -26,12 +26,15 @@ from bibulon.exchange.cut_files import write_cut_list
 from bibulon.exchange.drawings import UNITS_M, read_drawing
 from bibulon.exchange.line_drawing import ExportError
 from bibulon.job import Job
+from bibulon.job.cards import FibreDirection
 from bibulon.job.edits import changed, mirrored_layup, repeated_layup, revised, with_card
 from bibulon.job.layup import Dart, Layer, Offcut
 from bibulon.job.part import Part
 from bibulon.job.storage import save
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
 from bibulon.laminate.cut_list import WAYS, _packed, _packed_by, cut_list, left_over
+from bibulon.laminate.fibre import directions_of, fibre_weights
+from bibulon.laminate.fibre import in_words as directions_in_words
 from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
 from bibulon.laminate.other_hand import other_hand
 from bibulon.quantities import Units
@@ -201,6 +204,44 @@ def test_the_dome_gore_is_cut_along_its_arc_and_needs_little_shear() -> None:
     assert piece.length_m == pytest.approx(3.0 * math.radians(84), abs=0.02)
     assert piece.width_m == pytest.approx(3.0 * math.radians(22.5), abs=0.02)
     assert 0 < piece.shear < 0.01
+
+
+@pytest.mark.parametrize(
+    ("stack", "verdict"),
+    [
+        ([("glass-biax-600", 0.0)], "symmetric, balanced"),  # ±45 as it is
+        ([("glass-biax-600", 30.0)], "unbalanced"),  # 75 and -15
+        ([("glass-biax-800", 45.0)], "symmetric, balanced"),  # 0/90 laid at 45 is ±45
+        ([("glass-biax-800", 30.0), ("glass-biax-800", 60.0)], "unsymmetric"),  # 30, 120 and 60, 150
+        ([("glass-biax-800", 30.0), ("glass-uni-600", 0.0)], "unsymmetric and unbalanced"),
+        ([("glass-braid-600", 0.0), ("glass-braid-600", 60.0)], "symmetric, balanced"),
+        ([("glass-triax-900", 90.0), ("glass-triax-900", 0.0)], "unsymmetric"),
+        ([("glass-mat-450", 17.0)], "symmetric, balanced"),  # fibre every way
+        ([("glass-uni-600", 20.0), ("glass-mat-450", 0.0), ("glass-uni-600", -20.0)], "unsymmetric"),
+    ],
+)
+def test_symmetry_and_balance_go_by_where_the_fibre_runs(stack: list[tuple[str, float]], verdict: str) -> None:
+    cards = {name: shelf_card(name) for name, _ in stack}
+    layers = [Layer(id=f"l{at}", card=name, angle_deg=angle) for at, (name, angle) in enumerate(stack)]
+    assert in_words(layers, list(cards.values()))[0] == verdict
+    for layer in layers:
+        weights = fibre_weights(layer, cards[layer.card])
+        weight = cards[layer.card].areal_weight_kg_m2
+        assert not weights or sum(weights.values()) == pytest.approx(weight, rel=1e-3)
+
+
+@given(angles=st.lists(st.integers(-89, 90), min_size=1, max_size=6, unique=True), data=st.data())
+def test_directions_of_a_cloth_come_back_as_they_were_written(angles: list[int], data: st.DataObject) -> None:
+    parts = data.draw(st.lists(st.integers(1, 20), min_size=len(angles), max_size=len(angles)))
+    written = [
+        FibreDirection(angle_deg=angle, share=part / sum(parts)) for angle, part in zip(angles, parts, strict=True)
+    ]
+    again = directions_of(directions_in_words(written))
+    assert {one.angle_deg for one in again} == set(map(float, angles))
+    for one in again:
+        assert one.share == pytest.approx(
+            next(old.share for old in written if old.angle_deg == one.angle_deg), abs=0.006
+        )
 
 
 def test_mirroring_repeating_and_what_they_do_to_symmetry() -> None:

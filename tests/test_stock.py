@@ -38,6 +38,16 @@ def test_the_shelf_is_wide_and_every_value_has_a_source_and_a_spread() -> None:
             assert 1e-11 <= card.permeability_along_m2.value <= 1e-8
 
 
+def test_a_fabric_card_of_old_says_by_its_name_where_its_fibre_runs() -> None:
+    for card in shipped():
+        if isinstance(card, FabricCard):
+            old = card.model_dump(exclude={"fibre_directions", "drape", "frays", "bulk", "tow_tex"})
+            again = FabricCard.model_validate(old)
+            assert {one.angle_deg for one in again.fibre_directions} == {one.angle_deg for one in card.fibre_directions}
+    with pytest.raises(ValueError, match="come to 60%"):
+        FabricCard.model_validate({**old, "fibre_directions": [{"angle_deg": 0, "share": 0.6}]})
+
+
 def test_cards_come_back_from_both_kinds_of_file_as_they_were() -> None:
     assert read_cards(as_toml(shipped()), "x") == shipped()
     assert from_csv(as_csv(shipped()), "x") == shipped()

@@ -54,6 +54,31 @@ class StockCard(Model):
     note: str = ""
 
 
+class FibreDirection(Model):
+    """A direction in which a cloth has fibre, against its roll, with its share of the fibre."""
+
+    angle_deg: Annotated[float, Field(ge=-90, le=90)]
+    share: Annotated[float, Field(gt=0, le=1)]
+
+
+def _of_one_weight(*angles_deg: float) -> tuple[dict[str, float], ...]:
+    return tuple({"angle_deg": angle, "share": 1 / len(angles_deg)} for angle in angles_deg)
+
+
+NAMED_DIRECTIONS: tuple[tuple[tuple[str, ...], tuple[dict[str, float], ...]], ...] = (
+    (("±60",), _of_one_weight(0.0, 60.0, -60.0)),
+    (("±45", "+/-45"), _of_one_weight(45.0, -45.0)),
+    (("0/90",), _of_one_weight(0.0, 90.0)),
+    (("triax",), _of_one_weight(0.0, 45.0, -45.0)),
+    (("quad",), _of_one_weight(0.0, 45.0, 90.0, -45.0)),
+    (("unidirectional",), _of_one_weight(0.0)),
+    (("biax",), _of_one_weight(45.0, -45.0)),
+    (("mat", "veil"), ()),
+    (("woven", "twill", "plain cloth", "roving"), _of_one_weight(0.0, 90.0)),
+)
+"""Where fibre runs in cloths that are called so, the first that fits; of cards from before they said it themselves."""
+
+
 class FabricCard(StockCard):
     """A dry fabric or mat; permeabilities hold at ``fibre_fraction``, reached at ``reference_pressure_pa``."""
 
@@ -72,6 +97,33 @@ class FabricCard(StockCard):
     permeability_across_m2: Measured
     permeability_through_m2: Measured
     roll_width_m: Annotated[float, Field(ge=0.01, le=20)] = 1.27
+    fibre_directions: Annotated[tuple[FibreDirection, ...], Field(max_length=12)] = ()
+    """Against the roll; none: fibre lies every way, as in a mat."""
+    drape: Literal["stiff", "fair", "supple"] = "fair"
+    """How willingly it follows a double curve."""
+    frays: Literal["hardly", "some", "much"] = "some"
+    """At a cut edge."""
+    bulk: Annotated[float, Field(ge=1, le=20)] = 1.8
+    """Thickness as it is laid, dry, over the thickness it packs to."""
+    tow_tex: Annotated[float, Field(gt=0, le=100_000)] | None = None
+    """Mass of its tows, in grams per kilometre; None if nobody has said."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        """Cards from before ``fibre_directions`` said in their name alone where their fibre runs."""
+        if isinstance(data, dict) and "fibre_directions" not in data:
+            name = str(data.get("name", "")).lower()
+            known = next((runs for words, runs in NAMED_DIRECTIONS if any(word in name for word in words)), None)
+            return {**data, "fibre_directions": _of_one_weight(0.0) if known is None else known}
+        return data
+
+    @model_validator(mode="after")
+    def _shares_add_up(self) -> FabricCard:
+        total = sum(direction.share for direction in self.fibre_directions)
+        if self.fibre_directions and abs(total - 1.0) > 0.011:
+            raise ValueError(f"the shares of its fibre come to {total:.0%}; together they are all of it")
+        return self
 
 
 class CoreCard(StockCard):

@@ -6,12 +6,21 @@ from collections.abc import Sequence
 
 from bibulon.job.cards import Card, FabricCard
 from bibulon.job.layup import Layer, role_of
+from bibulon.laminate.fibre import fibre_weights
 
 UNEVEN_SHARE = 0.02
 
 
-def _way(layer: Layer) -> float:
-    return layer.angle_deg % 180.0
+def _same_fibre(layer: Layer, card: Card) -> object:
+    """What two plies have in common that mirror each other: the card, and where its fibre then runs.
+
+    A stitched ±45 laid at 0° and at 90° has the same fibre; which of its two layers lies up is not told apart.
+    """
+    if isinstance(card, FabricCard):
+        return layer.card, tuple(
+            sorted((angle, round(weight, 3)) for angle, weight in fibre_weights(layer, card).items())
+        )
+    return layer.card, layer.angle_deg % 180.0
 
 
 def asymmetry(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[int, int] | None:
@@ -21,7 +30,7 @@ def asymmetry(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[int, int]
     """
     known = {card.id: card for card in cards}
     bearing = [layer for layer in layers if role_of(layer, known[layer.card]) not in ("surface coat", "skin coat")]
-    plies = [(layer.card, _way(layer)) for layer in bearing for _ in range(layer.count)]
+    plies = [_same_fibre(layer, known[layer.card]) for layer in bearing for _ in range(layer.count)]
     for at in range(len(plies) // 2):
         if plies[at] != plies[-1 - at]:
             return at + 1, len(plies) - at
@@ -29,21 +38,20 @@ def asymmetry(layers: Sequence[Layer], cards: Sequence[Card]) -> tuple[int, int]
 
 
 def imbalance(layers: Sequence[Layer], cards: Sequence[Card]) -> float | None:
-    """The angle (degrees, 0 to 90) whose plies outweigh those of its opposite; None if all are balanced.
+    """The angle (degrees, 0 to 90) whose fibre outweighs that of its opposite; None if all is balanced.
 
-    Plies along 0° and 90° have no opposite. A fabric counts by the direction it is laid in.
+    Fibre along 0° and 90° has no opposite, and a mat none in any direction.
     """
     known = {card.id: card for card in cards}
     weights: dict[float, float] = {}
     for layer in layers:
-        card = known[layer.card]
-        way = _way(layer)
-        if isinstance(card, FabricCard) and way not in (0.0, 90.0):
-            weights[way] = weights.get(way, 0.0) + layer.count * card.areal_weight_kg_m2
-    for way, weight in sorted(weights.items()):
-        opposite = weights.get(180.0 - way, 0.0)
+        for angle, weight in fibre_weights(layer, known[layer.card]).items():
+            if angle not in (0.0, 90.0):
+                weights[angle] = weights.get(angle, 0.0) + layer.count * weight
+    for angle, weight in sorted(weights.items()):
+        opposite = weights.get(round(180.0 - angle, 3), 0.0)
         if abs(weight - opposite) > UNEVEN_SHARE * weight:
-            return min(way, 180.0 - way)
+            return min(angle, 180.0 - angle)
     return None
 
 

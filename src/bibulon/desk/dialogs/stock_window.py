@@ -34,12 +34,15 @@ from bibulon.desk.work.document import Document
 from bibulon.job.cards import Card, FabricCard, Measured
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
+from bibulon.laminate.fibre import EXAMPLE, directions_of, in_words
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
 from bibulon.whole_file import write_whole
 
+WRITTEN: dict[str, tuple[Callable[[Any], str], Callable[[str], Any]]] = {"fibre_directions": (in_words, directions_of)}
+"""Lists that are written in one field, and read out of it."""
 SIZE = (860, 600)
 LIST_PX = 300
 """Kind of figure by the end of a field's name."""
@@ -191,7 +194,17 @@ class StockWindow(QDialog):
 
     def _add_field(self, card: Card, name: str, mine: bool) -> None:
         value = getattr(card, name)
-        if isinstance(value, Measured):
+        if name in WRITTEN:
+            write, read = WRITTEN[name]
+            field = FreeField(
+                figure_name(name),
+                lambda: write(self._now((name,))),
+                lambda text: self._put((name,), read(text)),
+                EXAMPLE,
+            )
+            field.setEnabled(mine)
+            self.form.addWidget(field)
+        elif isinstance(value, Measured):
             for part in Measured.model_fields:
                 self._add_figure(card, (name, part), getattr(value, part), Measured, mine)
         elif isinstance(value, tuple):

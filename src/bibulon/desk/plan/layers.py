@@ -32,6 +32,7 @@ from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
+from bibulon.laminate.fibre import fibre_weights
 from bibulon.laminate.joints import Ply, joint_id
 from bibulon.quantities import show
 from bibulon.remembered import remembered
@@ -180,13 +181,15 @@ def paint_regions(painter: QPainter, frame: Frame, job: Job, named: bool) -> Non
 
 
 def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
-    """Cells hatched by direction of their topmost ply; deeper stacks are darker, cores grooved."""
+    """Cells hatched by every direction that their topmost ply has fibre in, a mat dotted; deeper stacks are darker."""
     palette = theme.current.palette
     cells = assessment.laminate.cells
     thickest = max((cell.stack.laminate_thickness_m for cell in cells), default=0.0) or 1.0
-    cores = {card.id for card in assessment.job.cards if isinstance(card, CoreCard)}
+    known = {card.id: card for card in assessment.job.cards}
+    cores = {name for name, card in known.items() if isinstance(card, CoreCard)}
     filled: dict[tuple[bool, int], QPainterPath] = {}  # many cells share a colour or a hatch: fewer, larger paths
     hatched: dict[float, QPainterPath] = {}
+    dotted = QPainterPath()
     for cell in cells:
         path = QPainterPath()
         for ring in (cell.polygon.exterior, *cell.polygon.interiors):
@@ -197,11 +200,16 @@ def paint_stack(painter: QPainter, frame: Frame, assessment: Assessment) -> None
         depth = 60 + round(90 * stack.laminate_thickness_m / thickest)
         filled.setdefault((cored, depth), QPainterPath()).addPath(path)
         if top is not None:
-            hatched.setdefault(top.angle_deg % 180.0, QPainterPath()).addPath(path)
+            directions = fibre_weights(top, known[top.card])
+            for angle_deg in directions:
+                hatched.setdefault(angle_deg, QPainterPath()).addPath(path)
+            if not directions:
+                dotted.addPath(path)
     for (cored, depth), path in filled.items():
         painter.fillPath(path, palette.colour("media" if cored else "dry", depth))
     for angle_deg, path in hatched.items():
         _hatch(painter, frame, path, angle_deg, palette.colour("muted", 70))
+    painter.fillPath(dotted, QBrush(palette.colour("muted", 110), Qt.BrushStyle.Dense7Pattern))
 
 
 def _hatch(painter: QPainter, frame: Frame, path: QPainterPath, angle_deg: float, colour: QColor) -> None:
