@@ -6,14 +6,16 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, choose, click, drag, press, push, settle, texts, tick, type_into
+from driving import LEFT, choose, click, drag, press, push, settle, texts, tick, type_into, while_open
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QToolButton
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
+from bibulon.desk.benches.layup_entry import EntryRow
+from bibulon.desk.dialogs.fabric_comparison import FabricComparison
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField
 from bibulon.desk.window import Window
@@ -302,3 +304,33 @@ def test_a_corner_says_how_far_the_stack_bridges_it(window: Window, qtbot) -> No
     assert float(figure("Has to slide").split()[0]) == pytest.approx(slides / 3, abs=0.01)
     choose(window, "It is an", "outside corner (male)")
     assert figure("Stands off or piles up") == figure("Has to slide"), "what cannot slide piles up whole"
+
+
+def test_fabrics_are_compared_in_the_place_of_a_ply_and_one_is_laid(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    window.findChildren(EntryRow)[2].open()
+    before = window.document.job.layup[2]
+
+    def act(shown: FabricComparison) -> None:
+        qtbot.waitUntil(lambda: shown.table.rowCount() > 30, timeout=60_000)
+        rows = [shown.table.item(row, 0).text() for row in range(shown.table.rowCount())]
+        assert rows[0].endswith("laid now") and not shown.use.isEnabled()
+        shown.search.setText("±45, 400")
+        (row,) = [row for row in range(len(rows)) if not shown.table.isRowHidden(row) and "glass" in rows[row]]
+        assert [shown.table.item(row, at).text() for at in (1, 2, 7)] == ["2", "800 g/m²", "±45"]
+        shown.table.selectRow(row)
+        push(shown, "Lay this one")
+
+    while_open(FabricComparison, act)
+    next(
+        one for one in side.findChildren(QToolButton) if one.accessibleName() == "Compare fabrics in place of entry 3"
+    ).click()
+    after = window.document.job.layup[2]
+    assert (after.card, after.count, after.region, after.angle_deg) == (
+        "glass-biax-400",
+        2,
+        before.region,
+        before.angle_deg,
+    )
+    window.undo()
+    assert window.document.job.layup[2] == before

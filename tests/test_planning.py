@@ -16,13 +16,16 @@ from bibulon.flow.fill import fill
 from bibulon.flow.problem import Pace, drive_pa, flow_problem
 from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section, thickness_map
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard
+from bibulon.job.cards import CoreCard, FabricCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.lines import AtTime, Line, WhenReached
 from bibulon.job.part import Part
 from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.compaction import fibre_fraction
+from bibulon.planning.fabrics_compared import compared_fabrics
 from bibulon.planning.hand import LONGEST_BRAKE_M, SHORTEST_BRAKE_M, brake, feeds_for, part_width_m, reach
 from bibulon.planning.proposal import candidates, propose
+from bibulon.stock import shelf_card
 
 
 def thickening(job: Job) -> Job:
@@ -179,3 +182,25 @@ def test_the_charge_covers_what_the_simulation_draws(demo: Job) -> None:
     swollen = next(item for item in assessment.charge.items if item.name == "Laminate swollen")
     assert swollen.mass_kg == pytest.approx(assessment.fill.swollen_m3 * demo.resin.density_kg_m3)
     assert "bleeds again" in swollen.how and not swollen.stays
+
+
+def test_fabrics_compared_agree_with_a_sum_by_hand() -> None:
+    job = bare_panel(2.0, 1.0)
+    now = job.card(job.layup[0].card, FabricCard)
+    other = shelf_card("glass-biax-400")
+    assert isinstance(other, FabricCard) and other.price is not None
+    first, second = compared_fabrics(job, job.layup[0].id, [other])
+    assert first.chosen and first.card == now and first.count == job.layup[0].count
+    assert second.count == max(round(first.weight_kg_m2 / other.areal_weight_kg_m2), 1)
+    assert second.weight_kg_m2 == second.count * other.areal_weight_kg_m2
+    # pieces 2 m long lie beside or behind one another on a roll of 1.27 m: one a metre wide on each 2 m
+    cut_m2 = second.count * 2.0 * other.roll_width_m
+    assert second.price == pytest.approx(other.price * cut_m2, rel=0.02)
+    assert second.waste == pytest.approx(1 - second.count * 2.0 / cut_m2, abs=0.02)
+    for one in (first, second):
+        fraction = fibre_fraction(one.card, job.pressing_pa)
+        assert one.thickness_m == pytest.approx(one.weight_kg_m2 / (one.card.fibre_density_kg_m3 * fraction))
+    laid = changed(with_card(job, other), layup=(revised(job.layup[0], card=other.id, count=second.count),))
+    assert second.reach_m == pytest.approx(reach(assess(laid)).value)
+    with pytest.raises(KeyError):
+        compared_fabrics(job, "none", [other])

@@ -45,9 +45,9 @@ def _widest(cells: tuple[Cell, ...]) -> Stack | None:
     return max(areas_of(cells), key=lambda pair: pair[1], default=(None, 0.0))[0]
 
 
-def _front(assessment: Assessment) -> _Front | str:
-    """The front, or why there is none."""
-    stack, drive = _widest(assessment.laminate.cells), drive_pa(assessment.job)
+def _front(assessment: Assessment, over: Stack | None = None) -> _Front | str:
+    """The front over a stack, the widest if none is given; or why there is none."""
+    stack, drive = over or _widest(assessment.laminate.cells), drive_pa(assessment.job)
     usable = assessment.resin_flow.stops_s - assessment.job.charge.gel_margin_s
     if stack is None or drive <= 0 or usable <= 0:
         return "No time or no vacuum is left to draw resin with."
@@ -68,6 +68,12 @@ def reach(assessment: Assessment) -> Figure:
         f"L = √(2·T·Δp·θ/c) in the slowest direction of the stack with the largest area, within "
         f"{show(front.usable_s, 'duration')}: until the resin stops, less the margin. Hoses not counted.",
     )
+
+
+def reach_over_m(assessment: Assessment, stack: Stack) -> float | None:
+    """:func:`reach` over a *stack* of the part (m); None where nothing flows."""
+    front = _front(assessment, stack)
+    return None if isinstance(front, str) else front.reach_m
 
 
 @dataclass(frozen=True)

@@ -170,6 +170,18 @@ class BookSection:
         layers = [revised(entry, card=card_id) if entry.id == layer.id else entry for entry in job.layup]
         self.document.edit("material of ply", with_layup(job, layers))
 
+    def compare(self, layer: Layer) -> None:
+        """Show the fabrics that could be laid in place of *layer* side by side."""
+        from bibulon.desk.dialogs.fabric_comparison import FabricComparison  # loads its table only when asked for
+
+        def lay(card: FabricCard, count: int) -> None:
+            job = with_card(self.document.job, card)
+            layers = [revised(one, card=card.id, count=count) if one.id == layer.id else one for one in job.layup]
+            self.document.edit("fabric of ply", with_layup(job, layers))
+
+        cards = tuple(card for card in self.cards(FabricCard) if isinstance(card, FabricCard))
+        FabricComparison(self.bench.window(), self.document, layer.id, cards, lay).exec()
+
     def _add(self, kind: type[LayupCard]) -> None:
         job, card = with_ply_card(self.document.job, kind)
         made = Layer(id=new_id("ply"), card=card.id)

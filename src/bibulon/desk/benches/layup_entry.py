@@ -39,6 +39,7 @@ class PlyBook(Protocol):
     def link(self, layer: Layer) -> None: ...
     def repeat(self, layer: Layer) -> None: ...
     def remove(self, layer: Layer) -> None: ...
+    def compare(self, layer: Layer) -> None: ...
 
 
 class Summary(QAbstractButton):
@@ -216,7 +217,14 @@ class EntryRow(QWidget):
             lambda chosen: self.book.material(self.layer, chosen),
             "What is laid",
         )
-        self._opened.addWidget(self._take(material, "Material of entry", material.box))
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(self._take(material, "Material of entry", material.box), 1)
+        if isinstance(self.card, FabricCard):
+            compare = self._button("compare", self.book.compare, row)
+            compare.setToolTip("Compare fabrics in its place")
+            self._called.append((compare, "Compare fabrics in place of entry"))
+        self._opened.addLayout(row)
 
     def _figures(self) -> None:
         row = QHBoxLayout()
