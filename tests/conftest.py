@@ -17,7 +17,7 @@ from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import changed, revised
 from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
-from bibulon.job.lines import Bucket, CatchPot, Line
+from bibulon.job.lines import AtTime, Bucket, CatchPot, Line, Turn
 from bibulon.job.part import Part, Vacuum
 from bibulon.stock import shelf_card
 
@@ -41,6 +41,11 @@ def demo() -> Job:
 
 def rectangle(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:
     return ((x0, y0), (x1, y0), (x1, y1), (x0, y1))
+
+
+def clamped_at(time_s: float) -> tuple[Turn, ...]:
+    """The turns of a valve that is clamped by the clock, once it was opened."""
+    return (Turn(to="clamped", when=AtTime(time_s=time_s)),)
 
 
 def bare_panel(length: float = 1.0, width: float = 0.4, fabric: str = "glass-biax-800", plies: int = 3) -> Job:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from datetime import UTC, date, datetime
 
-from conftest import rectangle
+from conftest import clamped_at, rectangle
 from shapely import LineString, Polygon, box, unary_union
 
 from bibulon.demo import DEMO_FILES, demo_job
@@ -241,7 +241,7 @@ def early_vent_clamped() -> Job:
     """An outlet near the feed that is clamped as planned once it shows resin."""
     lines = (
         line("feed", "F1", across(0.03, 0.8)), line("vent", "V1", across(1.6, 0.8)),
-        line("vent", "V2", ((0.3, 0.8), (0.5, 0.8)), closes_s=300.0),
+        line("vent", "V2", ((0.3, 0.8), (0.5, 0.8)), turns=clamped_at(300.0)),
     )  # fmt: skip
     return job_of("early vent", rectangle(0, 0, 1.6, 0.8), plies("glass-biax-800", 3), lines)
 

@@ -35,10 +35,12 @@ from bibulon.job.lines import (
     Line,
     Manifold,
     MediaPatch,
+    Turn,
     WhenAtPoint,
     WhenBatchUsed,
     WhenFull,
     WhenReached,
+    WhenTurned,
 )
 from bibulon.job.mould import Mould
 from bibulon.job.pair import MouldPair, Upper
@@ -138,15 +140,17 @@ def jobs(draw) -> Job:
     for at, name in enumerate(names):
         first = likely and at < 2
         kind = ("feed", "vent")[at] if first else draw(st.sampled_from(("feed", "vent")))
-        opens = draw(
-            st.builds(AtTime)
-            if first
-            else st.builds(AtTime, time_s=numbers(0, 5000))
+        trigger = (
+            st.builds(AtTime, time_s=numbers(0, 5000))
             | st.builds(WhenReached, line=st.sampled_from(names))
             | st.builds(WhenAtPoint, place=places)
             | st.builds(WhenFull, share=numbers(0, 1))
             | st.builds(WhenBatchUsed, batch=st.integers(1, 4))
+            | st.builds(WhenTurned, line=st.sampled_from(names), to=st.sampled_from(("open", "clamped")))
         )
+        opens = draw(st.builds(AtTime) if first else trigger)
+        ways = ("open", "clamped", "throttled") if kind == "feed" else ("open", "clamped")
+        turns = st.lists(st.builds(Turn, to=st.sampled_from(ways), when=trigger, share=numbers(0.05, 1)), max_size=4)
         points = draw(st.lists(places, min_size=2, max_size=4, unique=True).map(tuple))
         if likely:
             points = likely_places(part.outline, kind, at)
@@ -162,7 +166,7 @@ def jobs(draw) -> Job:
                 hose_length_m=draw(numbers(0.01, 20)),
                 port_at=0.3,
                 opens=opens,
-                closes_s=None if first else draw(st.none() | numbers(0, 9000)),
+                turns=() if first else tuple(draw(turns)),
                 membrane=draw(st.booleans()),
                 fed_by=draw(st.none() | st.sampled_from(above)) if above and kind == "feed" and not first else None,
             )

@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 
 import pytest
-from conftest import rectangle
+from conftest import clamped_at, rectangle
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, lid
 from shapely import Point as Place
 from shapely import Polygon
@@ -176,7 +176,7 @@ def fed_at_the_narrow_end() -> Job:
 
 def early_vent() -> Job:
     job = SOUND["early_vent_clamped"]()
-    return with_line(job, revised(job.line("v2"), closes_s=None))
+    return with_line(job, revised(job.line("v2"), turns=()))
 
 
 def cold(job: Job) -> Job:
@@ -328,7 +328,7 @@ def test_the_mistake_is_caught_and_its_absence_is_quiet(name: str) -> None:
 
 def clamped(job: Job, closes_s: float) -> Job:
     for feed in job.feeds:
-        job = with_line(job, revised(feed, closes_s=closes_s))
+        job = with_line(job, revised(feed, turns=clamped_at(closes_s)))
     return job
 
 

@@ -54,12 +54,21 @@ def test_a_line_is_placed_renamed_and_given_another_tube_by_typing(window: Windo
     tube = job_of(window).line("feed-2").tube
     assert tube != before.tube and any(card.id == tube for card in job_of(window).cards), "its card comes with it"
     assert fill_of(window).in_lines_m3[-1] != wide.in_lines_m3[-1], "another bore takes another charge"
-    type_into(bench(window), "Clamped at", "9 min")
-    events = [(event.time_s, event.what) for event in fill_of(window).events if event.line == "feed-2"]
-    assert all(time_s != pytest.approx(540) or what == "clamped" for time_s, what in events)
+    push(bench(window), "Then …")
+    type_into(bench(window), "Clamped at", "50 min")
+    choose(window, "Then", "throttled")
+    type_into(bench(window), "Throttled at", "30 min")
+    type_into(bench(window), "Lets through", "20 %")
+    push(bench(window), "Then …")
+    type_into(bench(window), "Clamped at 2", "40 min")
+    turns = [(event.time_s, event.action) for event in fill_of(window).events if event.line == "feed-2"]
+    assert turns[1:3] == [(pytest.approx(1800), "throttled"), (pytest.approx(2400), "clamped")], "it turns as planned"
+    choose(window, "Then 2", "nothing")
+    choose(window, "Then", "nothing")
+    assert job_of(window).line("feed-2").turns == ()
     tool(window, "Delete middle feed")
     assert [line.id for line in job_of(window).lines] == ["feed-1", "vent-1"]
-    for _ in range(7):
+    for _ in range(15):
         window.undo()
     assert job_of(window).line("feed-2") == before
 

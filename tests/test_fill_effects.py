@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import bare_panel, rectangle
+from conftest import bare_panel, clamped_at, rectangle
 from hypothesis import Phase, assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
@@ -141,7 +141,7 @@ def test_gas_behind_a_clamped_vent_ends_by_the_gas_law_and_the_front_slows_as_it
     job = with_flow(bare_panel(), trapped_air=False)
     open_ = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity_pa)), 2000)
     whole_s, at = open_.fill_time_s, 0.3
-    vent = revised(job.line("vent"), closes_s=at**2 * whole_s)
+    vent = revised(job.line("vent"), turns=clamped_at(at**2 * whole_s))
     job = with_line(with_flow(job, trapped_air=True), vent)
     result = run(changed(job, vacuum=revised(job.vacuum, cavity_pa=cavity_pa)), 2000)
     drive_pa = result.problem.drive_pa
@@ -193,7 +193,7 @@ def test_a_membrane_lets_resin_wait_where_a_vent_lets_it_go(panel: Job) -> None:
 
 def test_an_early_vent_that_is_clamped_no_longer_takes_resin(panel: Job) -> None:
     early = with_line(panel, revised(panel.line("vent"), id="early", label="V2", points=((0.5, 0.0), (0.5, 0.4))))
-    shut = run(with_line(early, revised(early.line("early"), closes_s=1.0)))
+    shut = run(with_line(early, revised(early.line("early"), turns=clamped_at(1.0))))
     assert shut.stopped_by == "filled"
     assert [(event.line, event.action) for event in shut.events if event.line == "early"] == [("early", "clamped")]
     assert shut.fill_time_s == pytest.approx(run(panel).fill_time_s, rel=0.02)

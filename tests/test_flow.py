@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from conftest import bare_panel, rectangle
+from conftest import bare_panel, clamped_at, rectangle
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -21,7 +21,7 @@ from bibulon.job.cards import CoreCard, ResinCard, TubeCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_region
 from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
-from bibulon.job.lines import AtTime, Line, WhenReached
+from bibulon.job.lines import AtTime, Line, Turn, WhenReached, WhenTurned
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.workers.report import Cancelled
@@ -142,14 +142,14 @@ def test_a_feed_opened_when_resin_has_passed_it(panel: Job) -> None:
 
 def test_timed_valves_act_on_time(panel: Job) -> None:
     quarter = edge_time(panel, 0.5)
-    job = with_line(panel, revised(panel.line("feed"), closes_s=quarter))
+    job = with_line(panel, revised(panel.line("feed"), turns=clamped_at(quarter)))
     clamped = run(job, 1500)
     assert clamped.stopped_by == "no feed open"
     assert clamped.end_s == pytest.approx(quarter)
     assert clamped.filled_fraction == pytest.approx(0.5, rel=0.01)
     never = run(second_feed(job, 0.3, opens=AtTime(time_s=2 * quarter)))
     assert never.stopped_by == "no feed open", "a feed clamped before it is opened stays shut"
-    job = second_feed(job, 0.3, opens=AtTime(time_s=2 * quarter), closes_s=None)
+    job = second_feed(job, 0.3, opens=AtTime(time_s=2 * quarter), turns=())
     late = run(job, 1500)
     assert late.stopped_by == "filled"
     assert [(event.line, event.action) for event in late.events] == [
@@ -306,3 +306,49 @@ def test_a_fill_whose_steps_do_not_settle_is_given_up_with_the_reason(monkeypatc
     monkeypatch.setattr("bibulon.flow.fill.MOST_STEPS", 8)
     given_up = filled(assess(bare_panel()), 200)
     assert given_up.fill is None and "do not settle" in str(given_up.refusal)
+
+
+def test_a_valve_is_clamped_and_opened_again_and_goes_by_another(panel: Job) -> None:
+    """Half way in, clamped for as long again, opened: the front stands still meanwhile, for √-law time it goes on."""
+    quarter, whole = edge_time(panel, 0.5), edge_time(panel, 1.0)
+    turns = (Turn(to="clamped", when=AtTime(time_s=quarter)), Turn(to="open", when=AtTime(time_s=2 * quarter)))
+    again = run(with_line(panel, revised(panel.line("feed"), turns=turns)), 1500)
+    assert again.stopped_by == "filled"
+    assert [event.action for event in again.events] == ["opened", "clamped", "opened"]
+    assert again.fill_time_s == pytest.approx(whole + quarter, rel=0.01)
+    # a second feed half way along takes over once resin has passed it; the first is clamped when it does
+    taken = second_feed(panel, 0.5, opens=WhenReached(line="second"))
+    taken = with_line(taken, revised(taken.line("feed"), turns=(Turn(to="clamped", when=WhenTurned(line="second")),)))
+    result = run(taken, 1500)
+    (opened,) = (event.time_s for event in result.events if event.line == "second")
+    assert [(event.line, event.action, event.time_s) for event in result.events[1:]] == [
+        ("second", "opened", opened), ("feed", "clamped", opened),
+    ]  # fmt: skip
+    both = run(second_feed(panel, 0.5, opens=WhenReached(line="second")), 1500)
+    assert result.fill_time_s == pytest.approx(both.fill_time_s, rel=0.01), "what is behind it is full already"
+
+
+def test_a_throttled_hose_passes_its_share(panel: Job) -> None:
+    """Resin waits for the hose and for the laminate, one after the other: of that, the hose's part grows as 1/share."""
+    thin = revised(panel.card(panel.line("feed").hose, TubeCard), id="thin-hose", bore_m=0.0012, outer_m=0.004)
+    line = revised(panel.line("feed"), hose=thin.id, hose_length_m=3.0)
+    job = with_line(with_card(panel, thin), line)
+    free = run(job)
+    held = run(with_line(job, revised(line, turns=(Turn(to="throttled", share=0.25),))))
+    assert held.events[1].action == "throttled" and held.events[1].time_s == 0.0
+    laminate_s = edge_time(panel, 1.0)
+    assert held.fill_time_s - laminate_s == pytest.approx(4 * (free.fill_time_s - laminate_s), rel=0.01)
+
+
+def test_a_vent_is_opened_again(panel: Job) -> None:
+    """Clamped, the air ahead holds the front; opened again, it goes on to the end."""
+    vent = panel.line("vent")
+    quarter = edge_time(panel, 0.5)
+    shut = run(with_line(panel, revised(vent, turns=clamped_at(quarter / 4))))
+    turns = (*clamped_at(quarter / 4), Turn(to="open", when=AtTime(time_s=quarter)))
+    opened = run(with_line(panel, revised(vent, turns=turns)))
+    assert opened.stopped_by == "filled"
+    assert [event.action for event in opened.events if event.line == "vent"] == ["clamped", "opened"]
+    assert shut.fill_time_s is None or opened.fill_time_s <= shut.fill_time_s * 1.001
+    with pytest.raises(ValueError, match="not throttled"):
+        revised(vent, turns=(Turn(to="throttled"),))

@@ -48,7 +48,16 @@ from bibulon.vacuum.pump import base_pressure_pa
 from bibulon.workers.report import Progress, no_progress
 
 MomentKind = Literal[
-    "fill", "valve opened", "valve clamped", "pots full", "mix", "batch", "gel", "release", "shift end"
+    "fill",
+    "valve opened",
+    "valve clamped",
+    "valve throttled",
+    "pots full",
+    "mix",
+    "batch",
+    "gel",
+    "release",
+    "shift end",
 ]
 
 
@@ -64,7 +73,11 @@ class Moment:
     """Identifier of the line it belongs to, if any."""
 
 
-VALVE_MOMENTS: dict[ValveAction, MomentKind] = {"opened": "valve opened", "clamped": "valve clamped"}
+VALVE_MOMENTS: dict[ValveAction, MomentKind] = {
+    "opened": "valve opened",
+    "clamped": "valve clamped",
+    "throttled": "valve throttled",
+}
 
 
 @dataclass(frozen=True)

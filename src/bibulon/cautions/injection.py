@@ -86,6 +86,8 @@ def channel_too_narrow(assessment: Assessment) -> Iterator[Finding]:
     on_rim = np.unique(sides)
     if not len(on_rim):
         return
+    if np.isnan(fill.seen_s[on_rim]).all():
+        return
     last = int(on_rim[int(np.nanargmax(fill.seen_s[on_rim]))])
     late = float(fill.seen_s[last])
     if late > job.house.rim_share * fill.end_s:

@@ -109,6 +109,7 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
     if fill is None or len(job.vents) < 2:
         return
+    clamped = {event.line: event.time_s for event in reversed(fill.events) if event.action == "clamped"}
     reached: dict[str, float] = {}
     for vent, near in zip(job.vents, distances_m(job.vents, fill.mesh.points_m), strict=True):
         times = fill.seen_s[near <= float(near.min()) + 0.02]
@@ -119,7 +120,7 @@ def vents_unequal(assessment: Assessment) -> Iterator[Finding]:
         for vent in job.vents
         if vent.id in reached
         and not vent.membrane
-        and (vent.closes_s is None or vent.closes_s > reached[vent.id] + job.house.vents_apart * fill.end_s)
+        and clamped.get(vent.id, np.inf) > reached[vent.id] + job.house.vents_apart * fill.end_s
     }
     if not open_early or len(reached) < 2:
         return

@@ -200,12 +200,12 @@ def _vacuum(job: Job) -> Iterator[EasedJob]:
 
 
 def _vents(job: Job) -> Iterator[EasedJob]:
-    shut = [vent for vent in job.vents if vent.closes_s is not None]
+    shut = [vent for vent in job.vents if vent.is_clamped]
     eased = job
     for vent in shut:
-        eased = with_line(eased, revised(vent, closes_s=None))
+        eased = with_line(eased, revised(vent, turns=()))
     if shut:
-        first = min(shut, key=lambda vent: vent.closes_s or 0.0)
+        first = shut[0]
         yield "vent", eased, first.id, first.label, first.points[0]
 
 
@@ -296,4 +296,4 @@ def _with_feed_between(job: Job, result: FillResult) -> Job | None:
     if not pieces:
         return None
     points = tuple((x, y) for x, y in max(pieces, key=lambda piece: piece.length).coords)
-    return with_line(job, revised(feed, id=new_id("feed"), points=points, opens=AtTime(), closes_s=None))
+    return with_line(job, revised(feed, id=new_id("feed"), points=points, opens=AtTime(), turns=()))

@@ -19,7 +19,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.base import StationId
 from bibulon.job.cards import TubeCard
-from bibulon.job.lines import AtTime, Line, Manifold, Opening
+from bibulon.job.lines import AtTime, Line, Manifold, Trigger, Turn
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import GRID_M, Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
@@ -100,8 +100,9 @@ class FlowLine:
     bore_m: float
     hose_bore_m: float
     hose_length_m: float
-    opens: Opening
-    closes_s: float | None
+    opens: Trigger
+    turns: tuple[Turn, ...]
+    """What is done to its valve after it was opened, in order."""
     fed_by: str = ""
     """What the hose of a feed comes from: another feed, a manifold, or the bucket if empty."""
     membrane: bool = False
@@ -433,7 +434,7 @@ def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         hose_bore_m=hose.bore_m,
         hose_length_m=line.hose_length_m,
         opens=line.opens if line.kind == "feed" else AtTime(),
-        closes_s=line.closes_s,
+        turns=line.turns,
         fed_by=(line.fed_by or "") if line.kind == "feed" else "",
         membrane=line.membrane and line.kind == "vent",
     )

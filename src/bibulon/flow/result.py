@@ -39,7 +39,7 @@ STOP_WORDS: dict[StopReason, str] = {
 """Why a fill ended, as a sentence without its full stop."""
 
 
-ValveAction = Literal["opened", "clamped"]
+ValveAction = Literal["opened", "clamped", "throttled"]
 
 
 @dataclass(frozen=True)
@@ -189,7 +189,7 @@ class FillResult:
             middle = self.mesh.points_m[dry].mean(axis=0)
             node = dry[int(np.argmin(((self.mesh.points_m[dry] - middle) ** 2).sum(axis=1)))]
         else:
-            node = int(np.nanargmax(self.half_full_s))
+            node = int(np.argmax(np.nan_to_num(self.half_full_s, nan=-1.0)))
         return float(self.mesh.points_m[node, 0]), float(self.mesh.points_m[node, 1])
 
     @property

@@ -62,6 +62,11 @@ class StepControl:
         self._inactive = inactive
         shut = inactive[edges.starts] | inactive[edges.ends]
         self._bores_m3 = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
+        for feed in network.feeds:
+            share = self.valves.throttled.get(feed.line.id)
+            if share is not None:
+                in_hose = np.isin(edges.starts, feed.hose_nodes) | np.isin(edges.ends, feed.hose_nodes)
+                self._bores_m3[in_hose] *= share
         self._body = edges.bodies(self._bores_m3 + network.through_pores_m3)
         self._first_of_body = np.unique(self._body, return_index=True)[1]
         self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
@@ -167,6 +172,7 @@ class StepControl:
             nodes = np.concatenate([feed.hose_nodes, network.nodes_on_line[feed.line.id]])
             missing = float((capacity[nodes] - state.filled_m3[nodes]).sum())
             hose = pipe_conductance_m3(feed.line.hose_bore_m, feed.line.hose_length_m)
+            hose *= self.valves.throttled.get(feed.line.id, 1.0)
             if 0 < missing < hose * self.problem.drive_pa * length:
                 guess[nodes] = True
         return guess

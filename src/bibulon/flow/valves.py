@@ -10,8 +10,17 @@ import numpy as np
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.network import Feed, Network
 from bibulon.flow.problem import FlowLine, FlowProblem
-from bibulon.flow.result import ValveEvent
-from bibulon.job.lines import AtTime, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
+from bibulon.flow.result import ValveAction, ValveEvent
+from bibulon.job.lines import (
+    AtTime,
+    Trigger,
+    Turn,
+    WhenAtPoint,
+    WhenBatchUsed,
+    WhenFull,
+    WhenReached,
+    WhenTurned,
+)
 
 PASSED_SHARE = 0.95
 """Resin has passed a line when this share of its length is wet."""
@@ -28,19 +37,53 @@ class Reach:
     """(shell,) how far the front lies beyond each node, negative where it has not come."""
 
 
+ACTIONS: dict[str, ValveAction] = {"open": "opened", "clamped": "clamped", "throttled": "throttled"}
+
+
+class _Valve:
+    """One line's valve: how it stands, what is left to be done to it, and since which event it waits for that."""
+
+    def __init__(self, line: FlowLine) -> None:
+        self.line = line
+        first = (Turn(to="open", when=line.opens),) if line.kind == "feed" else ()
+        self.left: list[Turn] = [*first, *line.turns]
+        self.is_open = line.kind == "vent"
+        self.share = 1.0
+        """Of what its open hose carries, that it lets through."""
+        self.since = 0
+
+    @property
+    def next(self) -> Turn | None:
+        return self.left[0] if self.left else None
+
+    @property
+    def next_time_s(self) -> float | None:
+        turn = self.next
+        return turn.when.time_s if turn is not None and isinstance(turn.when, AtTime) else None
+
+
 class Valves:
     """The valves while a part fills; times on the fluidity clock θ. Vents are open until they are clamped."""
 
     def __init__(self, network: Network, problem: FlowProblem) -> None:
         self._network, self._resin = network, problem.resin
         self._problem = problem
-        self._vents = [line for line in problem.lines if line.kind == "vent" and not line.membrane]
-        self.open: set[str] = set()
-        self._done: set[str] = set()
-        self._shut_vents: set[str] = set()
+        vents = [line for line in problem.lines if line.kind == "vent" and not line.membrane]
+        self._feeds = {feed.line.id: _Valve(feed.line) for feed in network.feeds}
+        self._vents = {line.id: _Valve(line) for line in vents}
         self.events: list[ValveEvent] = []
         pores = network.capacity_m3 * network.in_part_share
         self._pore_share = pores / pores.sum()
+
+    @property
+    def open(self) -> set[str]:
+        """The feeds that are open, throttled or not."""
+        return {name for name, valve in self._feeds.items() if valve.is_open}
+
+    @property
+    def throttled(self) -> dict[str, float]:
+        """By feeds that are throttled, the share of what their open hoses carry."""
+        return {name: valve.share for name, valve in self._feeds.items() if valve.is_open and valve.share < 1.0}
 
     @property
     def open_feeds(self) -> list[Feed]:
@@ -48,13 +91,13 @@ class Valves:
 
     @property
     def opened_s(self) -> dict[str, float]:
-        """When each feed was opened that was."""
-        return {event.line: event.time_s for event in self.events if event.action == "opened"}
+        """When each feed was first opened that was."""
+        return {event.line: event.time_s for event in reversed(self.events) if event.action == "opened"}
 
     @property
     def open_vent_nodes(self) -> Integers:
         """Nodes at the vacuum of the pots."""
-        nodes = [self._network.nodes_on_line[line.id] for line in self._vents if line.id not in self._shut_vents]
+        nodes = [self._network.nodes_on_line[name] for name, valve in self._vents.items() if valve.is_open]
         return np.unique(np.concatenate(nodes)) if nodes else np.zeros(0, dtype=np.int64)
 
     @property
@@ -75,87 +118,80 @@ class Valves:
         wet = np.minimum(filled[nodes] / self._network.capacity_m3[nodes], 1.0)
         return float(self._network.length_share_on_line[line] @ wet)
 
-    def _short_of(self, line: FlowLine, reach: Reach) -> float:
-        """How far the event that opens *line* is off, as a share: 0 or less once it has happened."""
-        opens, filled = line.opens, reach.filled_m3
-        if isinstance(opens, WhenReached):
-            return PASSED_SHARE - self.passed_share(filled, opens.line)
-        if isinstance(opens, WhenAtPoint):
-            located = self._network.mesh.locate(*opens.place)
-            corners = located[0] if located else np.array([self._network.mesh.nearest(*opens.place)])
+    def _short_of(self, trigger: Trigger, reach: Reach) -> float:
+        """How far what *trigger* waits for is off, as a share: 0 or less once it has happened."""
+        filled = reach.filled_m3
+        if isinstance(trigger, WhenReached):
+            return PASSED_SHARE - self.passed_share(filled, trigger.line)
+        if isinstance(trigger, WhenAtPoint):
+            located = self._network.mesh.locate(*trigger.place)
+            corners = located[0] if located else np.array([self._network.mesh.nearest(*trigger.place)])
             nodes = self._network.top[corners]
             weights = located[1] if located else np.ones(1)
             cells = weights @ np.sqrt(self._network.area_m2[nodes])
             return -float(weights @ reach.front_m[nodes] / cells)
-        if isinstance(opens, WhenFull):
+        if isinstance(trigger, WhenFull):
             inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
-            return opens.share * (1 - 1e-6) - float(self._pore_share @ inside)
-        if isinstance(opens, WhenBatchUsed):
+            return trigger.share * (1 - 1e-6) - float(self._pore_share @ inside)
+        if isinstance(trigger, WhenBatchUsed):
             if not self._problem.batches_m3:
                 return math.inf
-            wanted = self._problem.used_up_m3(opens.batch)
+            wanted = self._problem.used_up_m3(trigger.batch)
             return 1 - reach.drawn_m3 / wanted if wanted > 0 else math.inf
         return math.inf
 
     @property
-    def awaiting(self) -> list[FlowLine]:
-        """The closed feeds that wait for something other than the clock."""
-        return [
-            feed.line
-            for feed in self._network.feeds
-            if not isinstance(feed.line.opens, AtTime) and feed.line.id not in self._done
-        ]
+    def _every(self) -> list[_Valve]:
+        return [*self._feeds.values(), *self._vents.values()]
 
-    def short_of(self, lines: list[FlowLine], reach: Reach) -> float:
-        """How far the next of the events that open *lines* is off."""
-        return min((self._short_of(line, reach) for line in lines), default=math.inf)
+    @property
+    def awaiting(self) -> list[Trigger]:
+        """What valves wait for, other than the clock and one another."""
+        turns = [valve.next for valve in self._every]
+        return [turn.when for turn in turns if turn is not None and not isinstance(turn.when, AtTime | WhenTurned)]
+
+    def short_of(self, triggers: list[Trigger], reach: Reach) -> float:
+        """How far the next of *triggers* is off."""
+        return min((self._short_of(trigger, reach) for trigger in triggers), default=math.inf)
 
     def next_timed(self) -> float:
-        """θ of the next valve opened or closed by the clock; infinite if there is none."""
-        times = []
-        for feed in self._network.feeds:
-            line = feed.line
-            if isinstance(line.opens, AtTime) and line.id not in self._done:
-                times.append(line.opens.time_s)
-            if line.closes_s is not None and line.id in self.open:
-                times.append(line.closes_s)
-        times += [
-            line.closes_s for line in self._vents if line.closes_s is not None and line.id not in self._shut_vents
-        ]
-        time_s = min(times, default=math.inf)
+        """θ of the next valve turned by the clock; infinite if there is none."""
+        times = [valve.next_time_s for valve in self._every]
+        time_s = min((time_s for time_s in times if time_s is not None), default=math.inf)
         return self._resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
     def turn(self, clock: float, reach: Reach, time_s: float) -> bool:
-        """Open and close what is due at θ = *clock*; True if anything changed."""
-        due = clock * (1 + 1e-12)
-        before = len(self.events)
-        for feed in self._network.feeds:
-            line = feed.line
-            if isinstance(line.opens, AtTime):
-                opens = self._resin.fluidity_time(line.opens.time_s) <= due
-            else:
-                opens = line.id not in self._done and self._short_of(line, reach) <= 0
-            closes = self._closes(line, due)
-            if opens and line.id not in self._done:
-                self._done.add(line.id)
-                if not closes:
-                    self.open.add(line.id)
-                    self.events.append(ValveEvent(time_s, line.id, "opened"))
-            if closes and line.id in self.open:
-                self.open.remove(line.id)
-                self.events.append(ValveEvent(time_s, line.id, "clamped"))
-        for line in self._vents:
-            if line.id not in self._shut_vents and self._closes(line, due):
-                self._shut_vents.add(line.id)
-                self.events.append(ValveEvent(time_s, line.id, "clamped"))
+        """Turn the valves that are due at θ = *clock*, and those that go by them; True if anything changed."""
+        before, on = len(self.events), True
+        while on:  # a valve may wait for another
+            on = False
+            for valve in self._every:
+                while valve.next is not None and self._due(valve, valve.next, clock, reach):
+                    self._turn(valve, valve.left.pop(0), time_s)
+                    on = True
         return len(self.events) > before
 
-    def _closes(self, line: FlowLine, due: float) -> bool:
-        return line.closes_s is not None and self._resin.fluidity_time(line.closes_s) <= due
+    def _due(self, valve: _Valve, turn: Turn, clock: float, reach: Reach) -> bool:
+        when = turn.when
+        if isinstance(when, AtTime):
+            return self._resin.fluidity_time(when.time_s) <= clock * (1 + 1e-12)
+        if isinstance(when, WhenTurned):
+            since = self.events[valve.since :]
+            return any(event.line == when.line and event.action == ACTIONS[when.to] for event in since)
+        return self._short_of(when, reach) <= 0
+
+    def _turn(self, valve: _Valve, turn: Turn, time_s: float) -> None:
+        stood = valve.is_open, valve.share
+        valve.is_open = turn.to != "clamped"
+        valve.share = turn.share if turn.to == "throttled" else 1.0
+        if (valve.is_open, valve.share) != stood:
+            self.events.append(ValveEvent(time_s, valve.line.id, ACTIONS[turn.to]))
+        valve.since = len(self.events)
 
     def clamp_all(self, time_s: float | None = None) -> None:
-        """Close every feed, as is done once the part is full, or the shot is in at that time."""
+        """Close every feed for good, as is done once the part is full, or the shot is in at that time."""
         if time_s is not None:
             self.events += [ValveEvent(time_s, line, "clamped") for line in sorted(self.open)]
-            self._done |= {feed.line.id for feed in self._network.feeds}
-        self.open.clear()
+        for valve in self._feeds.values():
+            valve.is_open = False
+            valve.left.clear()

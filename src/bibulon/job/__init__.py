@@ -31,7 +31,7 @@ from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.house import HouseRules
 from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
-from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch, WhenReached
+from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch
 from bibulon.job.mould import Mould
 from bibulon.job.pair import MouldPair
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
@@ -124,8 +124,8 @@ class Job(Model):
         for line in self.lines:
             for use in (line.tube, line.hose):
                 self._expect(use, TubeCard, f"line {line.label}")
-            if isinstance(line.opens, WhenReached) and line.opens.line not in everything:
-                raise ValueError(f"line {line.label}: it opens when resin passes a line that is not there")
+            if not everything.issuperset(line.waits_for):
+                raise ValueError(f"line {line.label}: its valve waits for a line that is not there")
         for manifold in self.manifolds:
             for use in (manifold.tube, manifold.hose):
                 self._expect(use, TubeCard, f"manifold {manifold.label}")

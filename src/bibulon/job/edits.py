@@ -14,7 +14,7 @@ from bibulon.job import Job
 from bibulon.job.base import Model, Point
 from bibulon.job.cards import Card
 from bibulon.job.layup import JointShift, Layer, PlyGroup, laid, role_of
-from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, WhenAtPoint, WhenReached
+from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, Trigger, WhenAtPoint, WhenReached, WhenTurned
 from bibulon.job.mould import Hand
 from bibulon.job.part import Region, ReliefFigures
 from bibulon.job.paths import FieldPath
@@ -100,12 +100,17 @@ def with_line(job: Job, line: Line) -> Job:
 
 
 def without_line(job: Job, identifier: str) -> Job:
-    """*job* without the line; feeds that waited for it open at the start, those it fed are fed by what fed it."""
+    """*job* without the line; feeds that waited for it open at the start, other turns that did are left out, and those
+    it fed are fed by what fed it."""
     fed_by = job.line(identifier).fed_by
 
     def freed(line: Line) -> Line:
-        if isinstance(line.opens, WhenReached) and line.opens.line == identifier:
+        def waits(trigger: Trigger) -> bool:
+            return isinstance(trigger, WhenReached | WhenTurned) and trigger.line == identifier
+
+        if waits(line.opens):
             line = line.model_copy(update={"opens": AtTime(time_s=0.0)})
+        line = line.model_copy(update={"turns": tuple(turn for turn in line.turns if not waits(turn.when))})
         return line.model_copy(update={"fed_by": fed_by}) if line.fed_by == identifier else line
 
     return changed(job, lines=tuple(freed(line) for line in job.lines if line.id != identifier))
@@ -240,10 +245,13 @@ def mirrored_job(job: Job, identifier: str) -> Job:
     )
 
     def mirrored_line(line: Line) -> Line:
-        opens = line.opens
-        if isinstance(opens, WhenAtPoint):
-            opens = revised(opens, place=there((opens.place,))[0])
-        return revised(line, points=there(line.points), opens=opens)
+        def mirrored(trigger: Trigger) -> Trigger:
+            if not isinstance(trigger, WhenAtPoint):
+                return trigger
+            return revised(trigger, place=there((trigger.place,))[0])
+
+        turns = tuple(revised(turn, when=mirrored(turn.when)) for turn in line.turns)
+        return revised(line, points=there(line.points), opens=mirrored(line.opens), turns=turns)
 
     other: dict[str, Hand] = {"left": "right", "right": "left", "single": "single"}
     darts = tuple(revised(dart, tip=there((dart.tip,))[0], mouth=there((dart.mouth,))[0]) for dart in job.cutting.darts)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share
 from bibulon.job.places import Outline
@@ -45,7 +45,27 @@ class WhenBatchUsed(Model):
     batch: Annotated[int, Field(ge=1, le=200)]
 
 
-Opening = Annotated[AtTime | WhenReached | WhenAtPoint | WhenFull | WhenBatchUsed, Field(discriminator="kind")]
+class WhenTurned(Model):
+    """The valve is turned when another is opened, clamped or throttled."""
+
+    kind: Literal["when another valve turns"] = "when another valve turns"
+    line: Identifier
+    to: Literal["open", "clamped", "throttled"] = "open"
+
+
+Trigger = Annotated[
+    AtTime | WhenReached | WhenAtPoint | WhenFull | WhenBatchUsed | WhenTurned, Field(discriminator="kind")
+]
+"""What a valve is turned by."""
+
+
+class Turn(Model):
+    """What is done to a valve once it was opened, and when; it waits until what stands before it was done."""
+
+    to: Literal["open", "clamped", "throttled"]
+    when: Trigger = AtTime()
+    share: Annotated[float, Field(ge=0.01, le=1)] = 0.5
+    """Of what the open hose carries, that a throttled one lets through."""
 
 
 class Line(Model):
@@ -60,8 +80,10 @@ class Line(Model):
     hose_length_m: Length = 2.0
     port_at: Share = 0.5
     """Where the hose joins, as a share of the line's length from its first point."""
-    opens: Opening = AtTime()
-    closes_s: Duration | None = None
+    opens: Trigger = AtTime()
+    """When a feed is opened first; a vent is open from the start."""
+    turns: Annotated[tuple[Turn, ...], Field(max_length=20)] = ()
+    """What is done to its valve after that, in this order."""
     fed_by: Identifier | None = None
     """What the hose of a feed comes from: another feed or a manifold; None: the bucket."""
     membrane: bool = False
@@ -79,6 +101,34 @@ class Line(Model):
         """The middle between its ends: where a port is."""
         (x0, y0), (x1, y1) = self.points[0], self.points[-1]
         return (x0 + x1) / 2, (y0 + y1) / 2
+
+    @property
+    def is_clamped(self) -> bool:
+        """Whether its valve is clamped by plan before the end, whatever is done after."""
+        return any(turn.to == "clamped" for turn in self.turns)
+
+    @property
+    def waits_for(self) -> tuple[str, ...]:
+        """The other lines that its valve goes by."""
+        triggers = (self.opens, *(turn.when for turn in self.turns))
+        return tuple(trigger.line for trigger in triggers if isinstance(trigger, WhenReached | WhenTurned))
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        """Lines from before ``turns`` had one time of clamping at most, ``closes_s``."""
+        if isinstance(data, dict) and "closes_s" in data:
+            data = dict(data)
+            closes_s = data.pop("closes_s")
+            if closes_s is not None and "turns" not in data:
+                data["turns"] = ({"to": "clamped", "when": {"kind": "at time", "time_s": closes_s}},)
+        return data
+
+    @model_validator(mode="after")
+    def _vents_are_not_throttled(self) -> Line:
+        if self.kind == "vent" and any(turn.to == "throttled" for turn in self.turns):
+            raise ValueError("a vent is opened or clamped, not throttled")
+        return self
 
     @field_validator("points")
     @classmethod

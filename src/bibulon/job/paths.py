@@ -208,7 +208,6 @@ ElementField = Literal[
     "angle_deg",
     "bonded",
     "capacity_m3",
-    "closes_s",
     "count",
     "hose_length_m",
     "label",

@@ -26,6 +26,7 @@ EventKind = Literal[
     "started",
     "valve opened",
     "valve clamped",
+    "valve throttled",
     "front marked",
     "batch added",
     "step done",

@@ -24,7 +24,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, new_id
-from bibulon.job.lines import AtTime, Line, MediaPatch, Opening, WhenReached
+from bibulon.job.lines import AtTime, Line, MediaPatch, Trigger, WhenReached
 from bibulon.planning.hand import brake, feeds_for
 from bibulon.planning.mould_layouts import mould_candidates
 from bibulon.stock.choice import with_line_cards
@@ -124,7 +124,7 @@ def _laid(job: Job, feeds: list[tuple[Point, ...]], vents: list[tuple[Point, ...
         job, tube, hose = with_line_cards(job, kind)
         for number, course in enumerate(courses, 1):
             identifier = new_id(kind)
-            opens: Opening = WhenReached(line=identifier) if kind == "feed" and number > 1 else AtTime()
+            opens: Trigger = WhenReached(line=identifier) if kind == "feed" and number > 1 else AtTime()
             lines.append(
                 Line(
                     id=identifier,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from bibulon.assess import Assessment
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
-from bibulon.job.lines import AtTime, Line, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
+from bibulon.job.lines import AtTime, Line, Trigger, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached, WhenTurned
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
 from bibulon.quantities import clock_time, run_clock, show
@@ -26,9 +26,9 @@ class RunStep:
     mass_kg: float | None = None
 
 
-def opening_in_words(assessment: Assessment, line: Line) -> str:
-    """When the valve of *line* is opened, for a sentence."""
-    opens, units = line.opens, assessment.units
+def trigger_in_words(assessment: Assessment, opens: Trigger) -> str:
+    """What a valve is turned by, for a sentence."""
+    units = assessment.units
     if isinstance(opens, WhenReached):
         return f"when resin has passed the whole of {assessment.job.line(opens.line).label}"
     if isinstance(opens, WhenAtPoint):
@@ -38,7 +38,37 @@ def opening_in_words(assessment: Assessment, line: Line) -> str:
         return f"when {show(opens.share, 'share', units)} of the part is full"
     if isinstance(opens, WhenBatchUsed):
         return f"when batch {opens.batch} is used up"
+    if isinstance(opens, WhenTurned):
+        return f"when {assessment.job.line(opens.line).label} is {TURNED[opens.to]}"
     return f"at {run_clock(opens.time_s)}"
+
+
+TURNED = {"open": "opened", "clamped": "clamped", "throttled": "throttled"}
+TURNS: dict[str, tuple[str, EventKind]] = {
+    "open": ("Open", "valve opened"),
+    "clamped": ("Clamp", "valve clamped"),
+    "throttled": ("Throttle", "valve throttled"),
+}
+"""What is said to who stands at a valve, and how it is logged."""
+
+
+def turns_in_words(assessment: Assessment, line: Line) -> str:
+    """All that is done to the valve of *line* once it is open, for a table; "" if nothing."""
+    pieces = []
+    for turn in line.turns:
+        word = "opened again" if turn.to == "open" else TURNED[turn.to]
+        share = f" to {show(turn.share, 'share', assessment.units)}" if turn.to == "throttled" else ""
+        pieces.append(f"{word}{share} {trigger_in_words(assessment, turn.when)}")
+    return ", ".join(pieces)
+
+
+def turned_s(assessment: Assessment, line: Line) -> tuple[float | None, ...]:
+    """When the simulated fill does each of the turns of *line*; None for those it does not come to."""
+    happens = assessment.fill.events if assessment.fill else ()
+    own = iter([event for event in happens if event.line == line.id])
+    if line.kind == "feed":
+        next((event for event in own if event.action == "opened"), None)
+    return tuple(next((event.time_s for event in own if event.action == TURNED[turn.to]), None) for turn in line.turns)
 
 
 def opened_s(assessment: Assessment) -> dict[str, float]:
@@ -88,7 +118,7 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
         RunStep(f"check {label}", text, hint, None, "step done", label)
         for label, (text, hint) in ready_checks(assessment.job).items()
     ]
-    vents = (step for vent in assessment.job.vents for step in _clamping(vent))
+    vents = (step for vent in assessment.job.vents for step in _turning(assessment, vent))
     timed = [*_pourings(assessment), *_feeding(assessment), *_recipe(assessment), *vents]
     timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
     return (*checks, *timed, *_endings(assessment))
@@ -115,13 +145,13 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
     for feed in job.feeds:
         planned = feed.opens.time_s if isinstance(feed.opens, AtTime) else None
         if planned is None:
-            words = opening_in_words(assessment, feed)
+            words = trigger_in_words(assessment, feed.opens)
             when = f"{words[0].upper()}{words[1:]}."
         else:
             when = "This starts the clock." if planned == first_s else "By the clock."
         due = opened.get(feed.id, planned)
         yield RunStep(f"open {feed.id}", f"Open {feed.word} {feed.label}", when, due, "valve opened", feed.label)
-        yield from _clamping(feed)
+        yield from _turning(assessment, feed)
 
 
 def _recipe(assessment: Assessment) -> Iterator[RunStep]:
@@ -139,11 +169,19 @@ def _recipe(assessment: Assessment) -> Iterator[RunStep]:
         yield RunStep(f"recipe {number}", what, hint, due, "step done", f"recipe {number}")
 
 
-def _clamping(line: Line) -> Iterator[RunStep]:
-    """The clamping of a line by the clock, if one is planned."""
-    if line.closes_s is not None:
-        what = f"Clamp {line.word} {line.label}"
-        yield RunStep(f"clamp {line.id}", what, "By the clock.", line.closes_s, "valve clamped", line.label)
+def _turning(assessment: Assessment, line: Line) -> Iterator[RunStep]:
+    """What is planned to be done to the valve of a line after it was opened."""
+    for number, (turn, happens_s) in enumerate(zip(line.turns, turned_s(assessment, line), strict=True), 1):
+        what, kind = TURNS[turn.to]
+        name = f"{what} {line.word} {line.label}"
+        if turn.to == "open":
+            name += " again"
+        elif turn.to == "throttled":
+            name += f" to {show(turn.share, 'share', assessment.units)}"
+        by_clock = isinstance(turn.when, AtTime)
+        words = "by the clock" if by_clock else trigger_in_words(assessment, turn.when)
+        due = turn.when.time_s if isinstance(turn.when, AtTime) and happens_s is None else happens_s
+        yield RunStep(f"turn {number} {line.id}", name, f"{words[0].upper()}{words[1:]}.", due, kind, line.label)
 
 
 def _endings(assessment: Assessment) -> Iterator[RunStep]:
@@ -156,7 +194,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
         if injection.stop == "by mass" and injection.stop_kg is not None:
             hint = f"At {show(injection.stop_kg, 'mass', assessment.units)} in, or sooner if the vent shows resin."
     for feed in job.feeds:
-        if feed.closes_s is None:
+        if not _left_clamped(feed):
             name = f"clamp {feed.id} at the end"
             yield RunStep(name, f"Clamp {feed.word} {feed.label}", hint, end, "valve clamped", feed.label)
     if job.in_mould and injection.vent_after == "held":
@@ -165,7 +203,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
         yield RunStep("hold until gel", what, "Held there until gel.", end, "step done", "holding vacuum")
     elif job.in_mould:
         for vent in job.vents:
-            if vent.closes_s is None:
+            if not _left_clamped(vent):
                 what = f"Clamp vent {vent.label}"
                 yield RunStep(f"clamp {vent.id} at the end", what, "It stays shut.", end, "valve clamped", vent.label)
     release = assessment.cure.release_s
@@ -174,6 +212,11 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     if job.process in WITH_BLADDER:
         hint += " The bladder is let off before any clamp is opened."
     yield RunStep("release", "Let the vacuum go", hint, release, "vacuum let go", "")
+
+
+def _left_clamped(line: Line) -> bool:
+    """Whether the last that is planned for the valve of a line clamps it."""
+    return bool(line.turns) and line.turns[-1].to == "clamped"
 
 
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:

@@ -29,7 +29,7 @@ from bibulon.mould.checks import mould_checks
 from bibulon.quantities import clock_time, from_to, run_clock, show
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
-from bibulon.record.run_list import opened_s, opening_in_words
+from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
 from bibulon.record.run_log import log_rows
 from bibulon.record.sheet import FACE, MUTED, Sheet
 
@@ -162,15 +162,15 @@ class _Traveller(Sheet):
             if line.kind == "vent":
                 when = "open from the start"
             else:
-                when = opening_in_words(self.assessment, line)
+                when = trigger_in_words(self.assessment, line.opens)
                 if line.id in opened and not isinstance(line.opens, AtTime):
                     when += f" (about {run_clock(opened[line.id])})"
-            clamped = "" if line.closes_s is None else f"clamped at {run_clock(line.closes_s)}"
+            turned = turns_in_words(self.assessment, line)
             hose = self.show(line.hose_length_m, "distance")
-            rows.append([line.label, line.word, hose, f"{when}, {clamped}" if clamped else when])
+            rows.append([line.label, line.word, hose, f"{when}, {turned}" if turned else when])
         return [
             self.text("Lines and valves", "head"),
-            self.table(["Label", "Line", "Hose", "Opened and clamped"], rows, [20, 25, 30, 105]),
+            self.table(["Label", "Line", "Hose", "What is done to its valve"], rows, [20, 25, 30, 105]),
         ]
 
     def charge(self) -> list[Flowable]:

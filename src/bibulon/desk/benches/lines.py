@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from pydantic import ValidationError
@@ -13,13 +12,13 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
+from bibulon.desk.benches.valve_turns import ValveSection
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.flow.result import STOP_WORDS
-from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import (
@@ -31,31 +30,13 @@ from bibulon.job.edits import (
 )
 from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
-    AtTime,
     Line,
-    Opening,
-    WhenAtPoint,
-    WhenBatchUsed,
-    WhenFull,
-    WhenReached,
 )
-from bibulon.job.paths import ElementField, ElementPath, path_of
+from bibulon.job.paths import path_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import run_clock, show, show_full
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
-
-
-def _middle_of(job: Job, identifier: str) -> WhenAtPoint:
-    middle = LineString(job.line(identifier).points).interpolate(0.5, normalized=True)
-    return WhenAtPoint(place=(round(middle.x, 3), round(middle.y, 3)))
-
-
-OTHER_OPENINGS: tuple[tuple[str, Callable[[Job, str], Opening]], ...] = (
-    ("when resin is at a place", _middle_of),
-    ("when so much is full", lambda job, identifier: WhenFull(share=0.5)),
-    ("when a batch is used up", lambda job, identifier: WhenBatchUsed(batch=1)),
-)
 
 
 class LinesBench(Bench):
@@ -129,7 +110,8 @@ class LinesBench(Bench):
         job = self.document.job
         events = self.document.assessment.fill.events if self.document.assessment.fill else ()
         simple = tuple(
-            (line.id, line.label, line.kind, line.tube, line.hose, line.opens.kind, line.membrane) for line in job.lines
+            (line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane)
+            for line in job.lines
         )
         opened = tuple((event.line, round(event.time_s)) for event in events)
         return simple, job.manifolds, opened, self.desk.plan.chosen, self.document.settings.system
@@ -162,7 +144,7 @@ class LinesBench(Bench):
 
     def _when(self, line: Line) -> str:
         if line.kind == "vent":
-            return "holds resin" if line.membrane else ("always open" if line.closes_s is None else "")
+            return "holds resin" if line.membrane else ("" if line.turns else "always open")
         fill = self.document.assessment.fill
         opened = next((event.time_s for event in fill.events if event.line == line.id), None) if fill else None
         return "not opened" if opened is None else f"opens {run_clock(opened)}"
@@ -177,7 +159,7 @@ class LinesBench(Bench):
         if not line.is_port:
             box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
         if line.kind == "feed":
-            self._feed_details(line, path, box)
+            self._source(line, box)
         else:
             box.addWidget(
                 ToggleField(
@@ -186,12 +168,7 @@ class LinesBench(Bench):
                     partial(self._put, line.id, "membrane"),
                 )
             )
-        clamped = "at the end" if line.kind == "feed" else "never"
-        box.addWidget(
-            QuantityField(
-                self.document, "Clamped at", "duration", path("closes_s"), f"Empty: {clamped}.", empty=clamped
-            )
-        )
+        ValveSection(self, line.id).build(box)
 
     def _course(self, line: Line, box: QVBoxLayout) -> None:
         box.addWidget(FreeField("Length", lambda: self._length(line.id), lambda text: self._lengthen(line.id, text)))
@@ -207,7 +184,7 @@ class LinesBench(Bench):
             )
         box.addWidget(self._tube("Line", line, "tube", f"{line.kind} line"))
 
-    def _feed_details(self, line: Line, path: Callable[[ElementField], ElementPath], box: QVBoxLayout) -> None:
+    def _source(self, line: Line, box: QVBoxLayout) -> None:
         box.addWidget(
             ChoiceField(
                 "Fed from",
@@ -216,26 +193,6 @@ class LinesBench(Bench):
                 lambda key: self._put(line.id, "fed_by", key or None),
             )
         )
-        box.addWidget(
-            ChoiceField(
-                "Opened",
-                lambda: self._openings(line),
-                lambda: self._opening_key(line.id),
-                lambda key: self._open_by(line.id, key),
-            )
-        )
-        if isinstance(line.opens, AtTime):
-            box.addWidget(QuantityField(self.document, "At", "duration", path("opens/time_s"), "On the run clock."))
-        elif isinstance(line.opens, WhenFull):
-            box.addWidget(QuantityField(self.document, "Share full", "share", path("opens/share"), "Of all pores."))
-        elif isinstance(line.opens, WhenBatchUsed):
-            box.addWidget(QuantityField(self.document, "Batch number", "count", path("opens/batch")))
-        elif isinstance(line.opens, WhenAtPoint):
-            box.addWidget(
-                FreeField(
-                    "Place x, y", partial(self._place, line.id), partial(self._move_place, line.id), "Two lengths."
-                )
-            )
 
     def _put(self, identifier: str, field: str, value: object) -> None:
         line = self.document.job.line(identifier)
@@ -248,13 +205,6 @@ class LinesBench(Bench):
         job = self.document.job
         manifolds = [(f"manifold {manifold.label}", manifold.id) for manifold in job.manifolds]
         return [("the bucket", ""), *manifolds, *((feed.label, feed.id) for feed in job.feeds if feed.id != line.id)]
-
-    def _place(self, identifier: str) -> str:
-        opens = self.document.job.line(identifier).opens
-        return self._shown(opens.place) if isinstance(opens, WhenAtPoint) else ""
-
-    def _move_place(self, identifier: str, text: str) -> None:
-        self._put(identifier, "opens", WhenAtPoint(place=self._two_lengths(text)))
 
     def _length(self, identifier: str) -> str:
         return show(self._on_mould(identifier), "length", self.document.assessment.units)
@@ -301,23 +251,5 @@ class LinesBench(Bench):
         return ChoiceField(
             name, lambda: [(card.name, key) for key, card in cards().items()], lambda: getattr(line, field), put
         )
-
-    def _openings(self, line: Line) -> list[tuple[str, str]]:
-        passes = [(f"when resin passes {other.label}", other.id) for other in self.document.job.lines]
-        others = [(text, f"/{number}") for number, (text, _) in enumerate(OTHER_OPENINGS)]
-        return [("by the clock", ""), *passes, *others]
-
-    def _opening_key(self, identifier: str) -> str:
-        opens = self.document.job.line(identifier).opens
-        if isinstance(opens, WhenReached):
-            return opens.line
-        kinds = [type(made(self.document.job, identifier)) for _, made in OTHER_OPENINGS]
-        return f"/{kinds.index(type(opens))}" if type(opens) in kinds else ""
-
-    def _open_by(self, identifier: str, key: str) -> None:
-        opens: Opening = WhenReached(line=key) if key else AtTime(time_s=0.0)
-        if key.startswith("/"):
-            opens = OTHER_OPENINGS[int(key[1:])][1](self.document.job, identifier)
-        self._put(identifier, "opens", opens)
 
     # -- media and pots ----------------------------------------------------------------------------------------------

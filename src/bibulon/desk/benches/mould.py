@@ -16,6 +16,7 @@ from bibulon.desk.benches.mould_fittings import FittingsSection
 from bibulon.desk.benches.mould_halves import HalvesSections, put_pair
 from bibulon.desk.benches.mould_injection import InjectionSection
 from bibulon.desk.benches.mould_shot import ShotSection
+from bibulon.desk.benches.valve_turns import ValveSection, valve_key
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
@@ -25,7 +26,7 @@ from bibulon.desk.widgets.line_chart import LineChart
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
 from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_card, with_line, without_line
-from bibulon.job.lines import AtTime, Line
+from bibulon.job.lines import Line
 from bibulon.job.pair import MouldPair
 from bibulon.job.paths import path_of
 from bibulon.mould.clamp import (
@@ -293,7 +294,7 @@ class MouldBench(Bench):
 
     def _ports_key(self) -> object:
         job = self.document.job
-        ports = tuple((line.id, line.label, line.hose, line.is_port) for line in job.lines)
+        ports = tuple((line.id, line.label, line.hose, line.is_port, valve_key(line)) for line in job.lines)
         return ports, self.desk.plan.chosen, self.document.settings.system
 
     def _fill_ports(self, layout: QVBoxLayout) -> None:
@@ -335,10 +336,7 @@ class MouldBench(Bench):
             )
         )
         box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
-        if line.kind == "feed" and isinstance(line.opens, AtTime):
-            box.addWidget(QuantityField(self.document, "Opened at", "duration", path("opens/time_s")))
-        clamped = "at the end" if line.kind == "feed" else "never"
-        box.addWidget(QuantityField(self.document, "Clamped at", "duration", path("closes_s"), "", empty=clamped))
+        ValveSection(self, line.id).build(box)
 
     def _place(self, identifier: str) -> str:
         units = self.document.assessment.units

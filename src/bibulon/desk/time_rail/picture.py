@@ -32,6 +32,8 @@ BEFORE_SHOT, AFTER_SHOT = 0.12, 1.5
 """The rail of a shot in a mould goes from so much of its span before the start to so many times the fill."""
 PLAIN_PX, WITH_RECIPE_PX = 116, 166
 """Height of the rail, and of that with the lane of an injection."""
+TURNED_TO = {"valve clamped": " shut", "valve throttled": " slower"}
+"""What is written at a valve on the rail beside its label."""
 STEPS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
 
 
@@ -224,7 +226,7 @@ class TimePicture(QWidget):
             x = scale.x(moment.start_s)
             if moment.kind.startswith("valve"):
                 together = [
-                    other.label for other in moments
+                    other.label + TURNED_TO.get(other.kind, "") for other in moments
                     if other.kind.startswith("valve") and abs(scale.x(other.start_s) - x) < 1.0
                 ]  # fmt: skip
                 text = ", ".join(dict.fromkeys(together))
