@@ -25,6 +25,7 @@ from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard, TubeCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import changed, reshaped_region, revised, with_card, with_line, with_media, with_region
+from bibulon.job.held_plan import held_plan
 from bibulon.job.layup import Dart, Layer
 from bibulon.job.lines import Manifold
 from bibulon.job.part import Part, Region, Vacuum
@@ -261,6 +262,13 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "film-or-tape-too-hot": hot_bag,
     "hold-too-old": lambda job: changed(job, hold_tests=(held(taken_at=HELD_AT - timedelta(days=1)),)),
     "hold-touched-since": lambda job: unlogged(job, "bag touched", text="vent hose moved"),
+    "hold-plan-changed": lambda job: with_line(
+        changed(job, hold_tests=(held(of_plan=held_plan(job)),)),
+        revised(job.lines[0], hose_length_m=job.lines[0].hose_length_m + 1.0),
+    ),
+    "hold-drift-unknown": lambda job: changed(
+        job, hold_tests=(held(readings=((0.0, 2000.0), (43_200.0, 2100.0)), gauge="relative"),)
+    ),
     "hold-too-short": lambda job: changed(job, hold_tests=(held(((0.0, 3000.0), (20.0, 3001.0))),)),
     "hold-no-rule": lambda job: changed(job, hold_rules=revised(job.hold_rules, rules=())),
     "hold-falling": lambda job: changed(job, hold_tests=(held(tuple((t, 4000 - t) for t, _ in GOOD)),)),
@@ -353,7 +361,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 106
+    assert len(rows) == 108
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

@@ -22,7 +22,8 @@ from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.instruments.protocol import Reading
 from bibulon.job import shot_clock
-from bibulon.job.edits import changed
+from bibulon.job.edits import changed, revised, with_line
+from bibulon.job.held_plan import changed_since
 from bibulon.job.kept import DISCARDED_FOR_S, left_over
 from bibulon.job.storage import load, save
 from bibulon.stock.new_job import new_job
@@ -445,3 +446,37 @@ def test_a_clock_taken_up_by_the_time_of_day_says_why_it_may_be_wrong(
     window = opened(path=path)
     assert window.run.clock_s == pytest.approx(max(240.0 + day_moves, 0.0), abs=2.0)
     assert says in window.note.words.text()
+
+
+def test_a_hold_test_read_overnight_is_taken_up_after_a_crash(opened, tmp_path: Path, qtbot) -> None:
+    path = tmp_path / "deck.bibulon"
+    save(demo_job(), path)
+    window = opened(path=path)
+    window.go("hold")
+    push(bench(window), "From the gauge")
+    qtbot.waitUntil(lambda: bench(window).readings.toPlainText().count("\n") >= 4, timeout=60_000)
+    taken = bench(window).readings.toPlainText()
+    record = window.document.kept.hold_record.read_bytes()
+    window.document.kept.hold_record.write_bytes(record + b'{"channel": "vacuum", "t": 4')  # cut off by the crash
+    window.close()
+    assert not window.document.job.hold_tests
+    window = opened(path=path)
+    window.go("hold")
+    side = bench(window)
+    assert side.readings.toPlainText().startswith(taken) and "barometer" not in side.error.text()
+    assert "hold test was being read until" in window.note.words.text()
+    count = side.readings.toPlainText().count("\n")
+    push(side, "Go on reading")
+    qtbot.waitUntil(lambda: side.readings.toPlainText().count("\n") >= count + 2, timeout=60_000)
+    push(side, "Keep this test")
+    (test,) = window.document.job.hold_tests
+    assert test.source == "gauge" and len(test.readings) >= count + 3 and len(test.barometer_readings) >= 1
+    assert dict(test.of_plan)["lines"] and not changed_since(window.document.job, test.of_plan)
+    job = window.document.job
+    window.document.edit("longer hose", with_line(job, revised(job.lines[0], hose_length_m=9.0)))
+    assert changed_since(window.document.job, test.of_plan) == ("lines",)
+    window.document.save(path)
+    window.close()
+    window = opened(path=path)
+    window.go("hold")
+    assert not bench(window).readings.toPlainText(), "what was kept is not offered again"

@@ -14,7 +14,7 @@ from scipy.stats import linregress
 from scipy.stats import t as student
 
 from bibulon.bag.film import bag_materials, bag_plan
-from bibulon.exchange.readings import ReadingsError, parse_readings
+from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest, Rule
@@ -23,7 +23,7 @@ from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
-from bibulon.vacuum.hold import fit_leak, judge
+from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
 from bibulon.vacuum.pump import base_pressure_pa
 
 Readings = tuple[tuple[float, float], ...]
@@ -230,3 +230,73 @@ def test_film_and_tape_follow_the_mould() -> None:
     assert plan.pleats_needed >= on_plan.pleats_needed and on_plan.film_length_m == pytest.approx(1.5 * 1.1 + 0.02)
     assert developed_length_m(arch, [(0.25, 0.5), (1.75, 0.5)]) == pytest.approx(arc, rel=1e-3)
     assert developed_length_m(FLAT, [(0, 0), (3, 4)]) == 5.0
+
+
+def drifting(seed: int) -> tuple[float, HoldTest]:
+    """A made test and its true rise: settling, noise, a barometer and a shop that drift, gauges that show steps; from
+    half an hour to overnight, on a gauge that counts from the atmosphere or one that does not."""
+    drawn = np.random.default_rng(seed)
+    span, count = ((1800.0, 61), (3600.0, 61), (43_200.0, 145))[seed % 3]
+    time, hours = np.linspace(0.0, span, count), span / 3600
+    rise, settling, tau = drawn.uniform(0.1, 1.0), drawn.uniform(0, 600), drawn.uniform(60, 600)
+    true = 3000.0 + settling * -np.expm1(-time / tau) + rise * time
+    swing = drawn.uniform(-60, 60) * hours * time / span + 10 * hours * np.sin(2 * np.pi * time / span)
+    warm = drawn.uniform(-2, 2) * np.sin(np.pi * time / span)
+    barometer, shop = 101_325.0 + swing, 294.15 + warm
+    relative = bool(seed % 2)
+    shown = true * shop / shop[0] - (swing - swing[0] if relative else 0.0) + drawn.normal(0, 8, count)
+    shown = np.maximum(np.round(shown / 10) * 10, 0.0)
+    every = slice(None, None, 3)
+
+    def pairs(values: np.ndarray, step: float) -> tuple[tuple[float, float], ...]:
+        return tuple(zip(time[every].tolist(), (np.round(values[every] / step) * step).tolist(), strict=True))
+
+    return rise, revised(
+        held(tuple(zip(time.tolist(), shown.tolist(), strict=True))),
+        gauge="relative" if relative else "absolute",
+        barometer_readings=pairs(barometer, 10.0),
+        temperature_readings=pairs(shop, 0.1),
+    )
+
+
+def test_drift_of_barometer_and_shop_is_taken_out_of_two_hundred_tests() -> None:
+    made = [drifting(seed) for seed in range(200)]
+    fits = [fit_test(test, 10.0) for _, test in made]
+    true = np.array([rise for rise, _ in made])
+    found = np.array([fit.rise_pa_s for fit in fits])
+    assert abs(float((found - true).sum() / true.sum())) <= 0.03
+    hits = sum(fit.low_pa_s <= rise <= fit.high_pa_s for fit, rise in zip(fits, true, strict=True))
+    assert 0.92 <= hits / 200 <= 0.98, hits
+    plain = [fit_leak(test.readings, 10.0) for _, test in made]
+    assert sum(fit.low_pa_s <= rise <= fit.high_pa_s for fit, rise in zip(plain, true, strict=True)) < 140
+
+
+def test_drift_is_taken_out_as_by_hand() -> None:
+    test = revised(
+        held(((0.0, 3000.0), (3600.0, 3400.0))),
+        gauge="relative",
+        barometer_readings=((0.0, 101_000.0), (7200.0, 100_000.0)),
+    )
+    assert without_drift(test)[1][1] == pytest.approx(3400.0 - 500.0)
+    assert without_drift(revised(test, gauge="absolute")) == test.readings
+    warm = revised(test, gauge="absolute", temperature_readings=((0.0, 290.0), (3600.0, 300.0)))
+    assert without_drift(warm)[1][1] == pytest.approx(3400.0 * 290 / 300)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("0 1013 mbar\n480 much", "Line 2"),
+        ("0 1013 mbar\n0 1006 mbar", "not after"),
+        ("0", "needed"),
+        ("0 31 mbar", "shows"),
+    ],
+)
+def test_drift_that_cannot_be_read_names_the_line(text: str, says: str) -> None:
+    units = Units()
+    assert parse_drift("0  1013 mbar\n480, 29.7 inHg\n0; 21 °C\n480 64 °F", units)[1][1] == (
+        28_800.0,
+        pytest.approx(290.928, abs=0.01),
+    )
+    with pytest.raises(ReadingsError, match=says):
+        parse_drift(text, units)

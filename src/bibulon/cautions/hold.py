@@ -12,11 +12,14 @@ from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM
 from bibulon.job.edits import changed, revised
+from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules
 from bibulon.quantities import brief, brief_each
 from bibulon.vacuum.two_spaces import read_pair
 
 NEARLY_ATMOSPHERE = 0.5
+LONG_HOLD_S = 2 * 3600.0
+"""In less the barometer hardly moves."""
 
 
 @caution(
@@ -93,6 +96,42 @@ def hold_touched_since(assessment: Assessment) -> Iterator[Finding]:
             what = " ".join(word for word in (event.kind, event.label or event.text) if word)
             yield Finding(f"After the last hold test something was touched: {what}, {event.at:%H:%M}.", subject=test.id)
             return
+
+
+@caution(
+    "hold-plan-changed",
+    "caution",
+    "hold",
+    why="What was added or moved after the test has joints that the test knows nothing of.",
+    remedy="Hold again with everything as it is now.",
+    of_plan=True,
+)
+def hold_plan_changed(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    test = assessment.hold_verdicts[-1][0]
+    what = changed_since(assessment.job, test.of_plan)
+    if what:
+        yield Finding(f"Changed on the plan since the last hold test: {listed(what)}.", subject=test.id)
+
+
+@caution(
+    "hold-drift-unknown",
+    "note",
+    "hold",
+    why="A gauge that counts from the atmosphere moves with the barometer: some 10 mbar overnight look like a leak, or "
+    "hide one.",
+    remedy="Read the barometer at the start and at the end and type it in, or take an absolute gauge.",
+    of_plan=True,
+)
+def hold_drift_unknown(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    test = assessment.hold_verdicts[-1][0]
+    length = test.readings[-1][0] - test.readings[0][0]
+    if test.gauge == "relative" and length > LONG_HOLD_S and len(test.barometer_readings) < 2:
+        held = brief(length, "duration")
+        yield Finding(f"The last hold test took {held} on a gauge that counts from the atmosphere.", subject=test.id)
 
 
 @caution(

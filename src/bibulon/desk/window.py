@@ -116,6 +116,7 @@ class Window(WindowDialogs):
             work.ended.connect(self._show_failure)
         self.run.ticked.connect(self._tick)
         self.run.lost.connect(self.show_message)
+        self.run.noticed.connect(self.show_message)
         QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
         self._attach()
         self.go("lines" if job.layup else "part")

@@ -14,6 +14,7 @@ from bibulon.quantity_text import QuantityError, parse
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
+LEAST_BAROMETER_PA, MOST_BAROMETER_PA = 50_000.0, 110_000.0
 _TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "h": 3600.0, "hours": 3600.0, "minutes": 60.0, "seconds": 1.0}
 
 
@@ -53,6 +54,34 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
             raise ReadingsError(f"Reading {line_number}: its time is not after the one before.")
     start = readings[0][0]
     return tuple((time_s - start, pressure) for time_s, pressure in readings)
+
+
+def parse_drift(text: str, units: Units) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
+    """Readings of the barometer (Pa) and of the shop's temperature (K) from text, each a time in minutes and a value
+    with its unit on a line of its own. Raises :class:`ReadingsError`."""
+    barometer: list[tuple[float, float]] = []
+    temperature: list[tuple[float, float]] = []
+    for number, line in enumerate(text.splitlines(), 1):
+        if not line.strip() or line.lstrip().startswith("#"):
+            continue
+        cells = _cells(line)
+        if len(cells) < 2:
+            raise ReadingsError(f"Line {number}: a time and a value are needed, as “0  1013 mbar” or “0  21 °C”.")
+        warm = re.search(r"(°|\b[CKF]\b|\bdeg)", cells[1]) is not None
+        try:
+            time_s = _time(cells[0], "min")
+            value = parse(cells[1], "temperature" if warm else "pressure difference", units)
+        except QuantityError as error:
+            raise ReadingsError(f"Line {number}: {error}") from error
+        if not warm and not LEAST_BAROMETER_PA <= value <= MOST_BAROMETER_PA:
+            raise ReadingsError(
+                f"Line {number}: no barometer shows that; give the pressure with its unit, as 1013 mbar."
+            )
+        column = temperature if warm else barometer
+        if column and time_s <= column[-1][0]:
+            raise ReadingsError(f"Line {number}: its time is not after the one before.")
+        column.append((time_s, value))
+    return tuple(barometer), tuple(temperature)
 
 
 def _cells(line: str) -> list[str]:

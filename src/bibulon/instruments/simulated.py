@@ -154,6 +154,7 @@ class SimulatedBench:
                 Reading("scale", self._bucket(now)),
                 Reading("pot", self._pot(now)),
                 Reading("shop", self.world.temperature_k),
+                Reading("barometer", self.world.barometer_pa),
             )
 
     def _since(self, then: float | None, now: float) -> float:

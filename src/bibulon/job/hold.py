@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, Field, field_validator
 
-from bibulon.job.base import Duration, Identifier, Model, Pressure, PressureDifference
+from bibulon.job.base import Duration, Identifier, Model, Pressure, PressureDifference, Temperature
 
 Stage = Literal["before the feed hose", "with the feed hose", "last before mixing"]
 STAGES: tuple[Stage, ...] = ("before the feed hose", "with the feed hose", "last before mixing")
@@ -25,10 +25,17 @@ class HoldTest(Model):
     readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(min_length=2, max_length=200_000)]
     flange_readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(max_length=200_000)] = ()
     """Of a closed mould's flange, held at the same time as its cavity."""
+    barometer_readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(max_length=200_000)] = ()
+    temperature_readings: Annotated[tuple[tuple[Duration, Temperature], ...], Field(max_length=200_000)] = ()
+    """Of the shop: both on the clock of ``readings``, and taken out of them."""
+    gauge: Literal["absolute", "relative"] = "absolute"
+    """What the gauge counts from: nothing at all, or the atmosphere of the moment."""
     pots_included: bool = True
     source: str = "typed"
+    of_plan: Annotated[tuple[tuple[str, str], ...], Field(max_length=40)] = ()
+    """What was held: the parts of the plan that a test stands for, each with its digest."""
 
-    @field_validator("readings", "flange_readings")
+    @field_validator("readings", "flange_readings", "barometer_readings", "temperature_readings")
     @classmethod
     def _in_order(cls, readings: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
         if any(later[0] <= earlier[0] for earlier, later in pairwise(readings)):

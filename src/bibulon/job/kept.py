@@ -93,6 +93,11 @@ class Kept:
     def clock(self) -> Path:
         return self.folder / "clock.json"
 
+    @property
+    def hold_record(self) -> Path:
+        """Readings of a hold test that is under way."""
+        return self.folder / "hold.jsonl"
+
     def _take(self) -> bool:
         while True:
             make_folder(self.folder)
@@ -150,17 +155,22 @@ class Kept:
         elsewhere.close()
         self.clear()
 
-    def _clock_counts(self) -> bool:
-        try:
-            return time.time() - self.clock.stat().st_mtime < LONGEST_SHOT_S
-        except OSError:
-            return False
+    @property
+    def _holds_more(self) -> bool:
+        """Whether the clock of a shot, or a hold test that is under way, is kept here."""
+        for path, counts_for_s in ((self.clock, LONGEST_SHOT_S), (self.hold_record, DISCARDED_FOR_S)):
+            try:
+                if time.time() - path.stat().st_mtime < counts_for_s:
+                    return True
+            except OSError:
+                continue
+        return False
 
     def close(self) -> None:
         """Let go of the lock; a folder in which nothing is kept goes."""
         if self._lock is None:
             return
-        if not self.recovery.exists() and not self.journal.path.exists() and not self._clock_counts():
+        if not self.recovery.exists() and not self.journal.path.exists() and not self._holds_more:
             shutil.rmtree(self.folder, ignore_errors=True)
         os.close(self._lock)
         self._lock = None

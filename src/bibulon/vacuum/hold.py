@@ -5,13 +5,16 @@ For each τ of a grid the rest is linear least squares with D ≥ 0; the band of
 as well (profile likelihood, F test) and the scatter of the readings, at 95 %. A gauge shows steps: the scatter is no
 less than that of rounding to them, ``step/√12``. Noise that remembers (lag-one correlation r of what the fit leaves)
 makes ``n`` readings worth ``n (1 − r)/(1 + r)``.
+
+Drift: a gauge that counts from the atmosphere moves with it, ``P = P_read + B(t) − B(0)``; gas in a closed volume
+follows its temperature, ``P = P_read·T(0)/T(t)``. Both are taken out where they were read.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import fdtri, stdtrit
@@ -21,8 +24,52 @@ from bibulon.job.hold import HoldRules, HoldTest, Rule
 from bibulon.quantities import QuantityKind, Units, show
 
 LEAST_READINGS = 3
+BAROMETER_STEP_PA, THERMOMETER_STEP_K, ROOM_K = 100.0, 0.5, 294.0
+"""What barometers and thermometers show steps of at most."""
+SETTLING_TILTS = 2.0
+"""A fit that has to find settling besides is moved so much more by what tilts the readings."""
 LEAST_FOR_MEMORY = 8
 """With fewer readings the memory of the noise cannot be told."""
+
+
+def without_drift(
+    test: HoldTest, readings: tuple[tuple[float, float], ...] | None = None
+) -> tuple[tuple[float, float], ...]:
+    """The readings of *test*, or others on its clock, with barometer and temperature taken out as far as they were
+    read; between readings of those the straight line counts, beyond them the nearest."""
+    held = test.readings if readings is None else readings
+    time, pressure = np.array(held, dtype=np.float64).T
+    if test.gauge == "relative" and len(test.barometer_readings) > 1:
+        at, barometer = np.array(test.barometer_readings, dtype=np.float64).T
+        pressure = pressure + np.interp(time, at, barometer) - np.interp(time[0], at, barometer)
+    if len(test.temperature_readings) > 1:
+        at, temperature = np.array(test.temperature_readings, dtype=np.float64).T
+        pressure = pressure * np.interp(time[0], at, temperature) / np.interp(time, at, temperature)
+    return tuple(zip(time.tolist(), np.maximum(pressure, 0.0).tolist(), strict=True))
+
+
+def drift_doubt_pa_s(test: HoldTest, rise_pa_s: float) -> float:
+    """How far the steps that barometer and thermometer show may tilt what :func:`without_drift` makes of a test, Pa/s
+    at one standard deviation: of each, the slope's deviation for rounding by ``step/√12``, and of the first
+    temperature, to which all others are referred, its share of the rise."""
+    pressure = float(np.mean([pressure for _, pressure in test.readings]))
+    doubt = 0.0
+    barometer = test.barometer_readings if test.gauge == "relative" else ()
+    for readings, step, to_pa in (
+        (barometer, BAROMETER_STEP_PA, 1.0),
+        (test.temperature_readings, THERMOMETER_STEP_K, pressure / ROOM_K),
+    ):
+        if len(readings) < 2:
+            continue
+        time, value = np.array(readings, dtype=np.float64).T
+        scale = 10 if to_pa == 1.0 else 1000
+        shown = _common_step(value, scale)
+        deviation = min(shown, step) if shown > 0 else step
+        spread = float(((time - time.mean()) ** 2).sum())
+        doubt += (deviation / math.sqrt(12) * to_pa) ** 2 / spread
+        if readings is test.temperature_readings:
+            doubt += (deviation / math.sqrt(12) / ROOM_K * rise_pa_s) ** 2
+    return math.sqrt(doubt)
 
 
 @dataclass(frozen=True)
@@ -54,7 +101,8 @@ def fit_leak(readings: tuple[tuple[float, float], ...], step_pa: float = 100.0) 
     least_pa = _gauge_step_pa(pressure, step_pa) / math.sqrt(12)
     candidates = [_linear(time, pressure, None, least_pa)]
     if len(time) >= 5:
-        candidates += [_linear(time, pressure, tau, least_pa) for tau in np.geomspace(span / 50, span * 3.0, 50)]
+        quickest = max(span / 500, min(float(np.median(np.diff(time))) / 2, span / 50))
+        candidates += [_linear(time, pressure, tau, least_pa) for tau in np.geomspace(quickest, span * 3.0, 60)]
     settled = [candidate for candidate in candidates if candidate.settling_pa >= 0]
     errors = np.array([_error(candidate, time, pressure) for candidate in settled])
     best = int(np.argmin(errors))
@@ -74,11 +122,27 @@ def fit_leak(readings: tuple[tuple[float, float], ...], step_pa: float = 100.0) 
     )
 
 
+def fit_test(test: HoldTest, step_pa: float = 100.0) -> LeakFit:
+    """:func:`fit_leak` of a *test* with its drift taken out; what is not known of that widens the band."""
+    fit = fit_leak(without_drift(test), step_pa)
+    doubt = drift_doubt_pa_s(test, fit.rise_pa_s)
+    if doubt == 0.0:
+        return fit
+    reach = 1.96 * doubt * (SETTLING_TILTS if fit.settling_pa else 1.0)
+    low, high = (math.hypot(fit.rise_pa_s - edge, reach) for edge in (fit.low_pa_s, fit.high_pa_s))
+    return replace(fit, low_pa_s=fit.rise_pa_s - low, high_pa_s=fit.rise_pa_s + high)
+
+
 def _gauge_step_pa(pressure: Floats, step_pa: float) -> float:
     """The step that a gauge shows: what all differences are multiples of, *step_pa* where all readings are the same."""
-    tenths = np.unique(np.round(np.abs(np.diff(pressure)) * 10).astype(np.int64))
-    common_pa = int(np.gcd.reduce(tenths)) / 10
+    common_pa = _common_step(pressure, 10)
     return min(common_pa, step_pa) if common_pa > 0 else step_pa
+
+
+def _common_step(values: Floats, parts: int) -> float:
+    """What all differences of *values* are multiples of, to one part in so many of a unit; 0 if all are alike."""
+    counted = np.unique(np.round(np.abs(np.diff(values)) * parts).astype(np.int64))
+    return int(np.gcd.reduce(counted)) / parts
 
 
 def _worth(residual: Floats) -> float:
@@ -213,7 +277,8 @@ def judge(
     test: HoldTest, rules: HoldRules, area_m2: float, volume_m3: float, gel_s: float, units: Units | None = None
 ) -> HoldVerdict:
     """The verdict of the house *rules* on *test*, for a part of *area_m2* and an evacuated *volume_m3*."""
-    fit = fit_leak(test.readings, rules.visible_drop_pa)
+    fit = fit_test(test, rules.visible_drop_pa)
+    test = test.model_copy(update={"readings": without_drift(test)})
     case = _Case(test, fit, rules, area_m2, volume_m3, gel_s, units or Units())
     verdicts = tuple(RuleVerdict(rule, *RULES[rule](case)) for rule in rules.rules)
     return HoldVerdict(fit, volume_m3, verdicts)

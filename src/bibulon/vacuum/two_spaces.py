@@ -12,7 +12,7 @@ from typing import Literal
 
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.quantities import Units, show
-from bibulon.vacuum.hold import LeakFit, fit_leak
+from bibulon.vacuum.hold import LeakFit, fit_leak, without_drift
 
 Leak = Literal["none", "wing seal", "cavity", "across", "both"]
 SEEN_OVER_S = 600.0
@@ -48,7 +48,7 @@ def read_pair(test: HoldTest, rules: HoldRules) -> PairReading | None:
     """The two spaces of *test* as a pair; None if the flange was not read."""
     if len(test.flange_readings) < 2:
         return None
-    cavity, flange = fit_leak(test.readings), fit_leak(test.flange_readings)
+    cavity, flange = (fit_leak(without_drift(test, readings)) for readings in (test.readings, test.flange_readings))
     up_cavity, up_flange = (_moves(fit, rules.visible_drop_pa) for fit in (cavity, flange))
     leak: Leak = "none"
     if up_cavity * up_flange < 0:

@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+import math
+from contextlib import suppress
+from datetime import UTC, datetime, timedelta
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QInputDialog, QPlainTextEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+)
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import clear, column, label, restyle, tool_button
 from bibulon.desk.widgets.rank_mark import RankMark
-from bibulon.exchange.readings import ReadingsError, parse_readings
+from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, new_id, revised
+from bibulon.job.held_plan import held_plan
 from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
+from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
 from bibulon.job.paths import path_in
 from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import RULES, HoldVerdict
@@ -24,7 +37,7 @@ from bibulon.vacuum.two_spaces import read_pair
 if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
 
-SAMPLE_S = 20.0
+SAMPLE_S, DRIFT_SAMPLE_S = 20.0, 300.0
 RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
@@ -49,14 +62,24 @@ class HoldBench(Bench):
 
     def build(self) -> None:
         self.stage: Stage = STAGES[0]
-        self._gauge: list[tuple[float, float]] | None = None
-        self._gauge_start = 0.0
-        self._flange_gauge: list[tuple[float, float]] = []
+        self._recorded: RecordedHold | None = None
+        """The test that is being read from the gauge, or was when the program ended."""
+        self._reading = False
+        self._gauge_start: float | None = None
+        """When the test was begun, on the instruments' clock."""
+        self._last: dict[str, float] = {}
+        self.gauge_kind: Literal["absolute", "relative"] = "absolute"
         self.chart: HoldChart | None = None
         self.kept = column(4)
         self.watch(self._kept_key, self.kept, self._fill_kept)
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
+        self.choice(
+            "Gauge counts from",
+            lambda: [("nothing: absolute", "absolute"), ("the atmosphere", "relative")],
+            lambda: self.gauge_kind,
+            self._set_gauge_kind,
+        )
         self.pots = QCheckBox(
             "Catch pots open to the cavity" if self.document.job.in_mould else "Catch pots open to the bag"
         )
@@ -82,6 +105,14 @@ class HoldBench(Bench):
             self.flange.setFixedHeight(92)
             self.flange.textChanged.connect(self._read)
             self.body.addWidget(self.flange)
+        self.drift = QPlainTextEdit()
+        self.drift.setAccessibleName("Readings of barometer and temperature")
+        self.drift.setTabChangesFocus(True)
+        self.drift.setFixedHeight(52)
+        self.drift.setPlaceholderText("0  1013 mbar\n480  1006 mbar, or 0  21 °C")
+        self.drift.textChanged.connect(self._read)
+        self.body.addWidget(label("Barometer and temperature, if they were read: minutes and value", "muted"))
+        self.body.addWidget(self.drift)
         row = QHBoxLayout()
         self.button("Import CSV …", self._import, into=row)
         self.gauge = self.button("From the gauge", self._toggle_gauge, into=row)
@@ -102,6 +133,8 @@ class HoldBench(Bench):
         self.rules = column(2)
         self.watch(lambda: (self.document.job.hold_rules, self.document.settings), self.rules, self._fill_rules)
         self.desk.run.reading_taken.connect(self._gauge_reading)
+        self.desk.run.lost.connect(self._gauge_lost)
+        self._take_up()
 
     # -- the draft ---------------------------------------------------------------------------------------------------
 
@@ -120,16 +153,33 @@ class HoldBench(Bench):
 
     def draft(self) -> HoldTest | None:
         """The test in the making; None while it cannot be read."""
-        readings = parse_readings(self.readings.toPlainText(), self.document.assessment.units)
+        units = self.document.assessment.units
+        readings = parse_readings(self.readings.toPlainText(), units)
+        barometer, temperature = parse_drift(self.drift.toPlainText(), units)
         return HoldTest(
             id=new_id("hold"),
             stage=self.stage,
-            taken_at=datetime.now(UTC).astimezone(),
+            taken_at=self._taken_at(),
             readings=readings,
             flange_readings=self._flange_readings(),
+            barometer_readings=barometer,
+            temperature_readings=temperature,
+            gauge=self.gauge_kind,
             pots_included=self.pots.isChecked(),
-            source="gauge" if self._gauge else "typed",
+            source="gauge" if self._recorded is not None else "typed",
+            of_plan=held_plan(self.document.job),
         )
+
+    def _taken_at(self) -> datetime:
+        """When the last reading was read: now, for what is typed."""
+        recorded = self._recorded
+        if recorded is None or self._reading:
+            return datetime.now(UTC).astimezone()
+        return recorded.begun_at + timedelta(seconds=recorded.last_s)
+
+    def _set_gauge_kind(self, kind: Literal["absolute", "relative"]) -> None:
+        self.gauge_kind = kind
+        self._read()
 
     def _flange_readings(self) -> tuple[tuple[float, float], ...]:
         text = "" if self.flange is None else self.flange.toPlainText()
@@ -143,7 +193,7 @@ class HoldBench(Bench):
             try:
                 test = self.draft()
             except ReadingsError as error:
-                problem = str(error) if self._gauge is None else ""
+                problem = str(error) if not self._reading else ""
         self.error.setText(problem)
         self.error.setVisible(bool(problem))
         self.readings.setProperty("wrong", "true" if problem else "false")
@@ -206,9 +256,10 @@ class HoldBench(Bench):
             self._stop_gauge()
         job = self.document.job
         self.document.edit("hold test", changed(job, hold_tests=(*job.hold_tests, test)))
-        self.readings.clear()
-        if self.flange is not None:
-            self.flange.clear()
+        self._clear()
+        with suppress(OSError):
+            self._recorder.end()
+        self._recorded = None
 
     # -- from the gauge ----------------------------------------------------------------------------------------------
 
@@ -225,34 +276,101 @@ class HoldBench(Bench):
                 run.connect_simulated(SIMULATED_PACE)
         if run.simulated is not None:
             run.simulated.isolate()
-        self._gauge, self._flange_gauge = [], []
-        self._gauge_start = run.instrument_time()
+        self._last = {}
+        self._reading = True
         self.gauge.setText("Stop reading")
-        self.readings.clear()
-        if self.flange is not None:
-            self.flange.clear()
+        if self._recorded is not None and self.readings.toPlainText().strip():  # one that was broken off
+            if self._gauge_start is None:
+                self._gauge_start = run.instrument_time() - max(self._recorded.now_s, self._recorded.last_s)
+            return
+        self._gauge_start = run.instrument_time()
+        try:
+            self._recorded = self._recorder.begin(self.stage, self.pots.isChecked())
+        except OSError as error:
+            self._recorded = None
+            self.desk.show_message(f"The readings are not kept on disk ({error.strerror or error}): write them down.")
+        self._clear()
 
     def _stop_gauge(self) -> None:
-        self._gauge = None
-        self.gauge.setText("From the gauge")
+        self._reading = False
+        self.gauge.setText("From the gauge" if self._recorded is None else "Go on reading")
         if self.desk.run.simulated is not None:
             self.desk.run.simulated.connect_pump()
 
-    def _gauge_reading(self, channel: str, value: float) -> None:
-        if self._gauge is not None and channel == "flange" and self.flange is not None:
-            self._append(self.flange, self._flange_gauge, value)
-        if self._gauge is not None and channel == "vacuum":
-            self._append(self.readings, self._gauge, value)
+    def _clear(self) -> None:
+        for box in (self.readings, self.flange, self.drift):
+            if box is not None:
+                box.clear()
 
-    def _append(self, box: QPlainTextEdit, taken: list[tuple[float, float]], value: float) -> None:
-        """A reading of a gauge, unless the one before has just been taken."""
-        now = self.desk.run.instrument_time() - self._gauge_start
-        if taken and now - taken[-1][0] < SAMPLE_S:
+    @property
+    def _recorder(self) -> HoldRecorder:
+        return HoldRecorder(self.document.kept.hold_record)
+
+    def _gauge_reading(self, name: str, value: float) -> None:
+        """A reading of an instrument, unless the one before of the same has just been taken."""
+        channel = next((channel for channel in CHANNELS if channel == name), None)
+        if (
+            not self._reading
+            or self._gauge_start is None
+            or channel is None
+            or (channel == "flange" and self.flange is None)
+        ):
             return
-        taken.append((now, value))
+        now = self.desk.run.instrument_time() - self._gauge_start
+        sample_s = SAMPLE_S if channel in ("vacuum", "flange") else DRIFT_SAMPLE_S
+        if now - self._last.get(channel, -math.inf) < sample_s:
+            return
+        self._last[channel] = now
+        if self._recorded is not None:
+            self._recorded.readings.setdefault(channel, []).append((now, value))
+            try:
+                self._recorder.add(channel, now, value)
+            except OSError as error:
+                self.desk.show_message(f"This reading is not on disk ({error.strerror or error}): write it down.")
+        box = self._box_of(channel)
+        if box is not None:
+            box.appendPlainText(self._line_of(channel, now, value))
+
+    def _box_of(self, channel: Channel) -> QPlainTextEdit | None:
+        """Where readings of *channel* could have been typed."""
+        return {"vacuum": self.readings, "flange": self.flange}.get(channel, self.drift)
+
+    def _line_of(self, channel: Channel, time_s: float, value: float) -> str:
         units = self.document.assessment.units
-        shown = f"{number_shown(value, 'pressure', units):.2f} {unit_shown('pressure', units)}"
-        box.appendPlainText(f"{now / 60:.2f}, {shown}")
+        kinds: dict[Channel, QuantityKind] = {"barometer": "pressure difference", "shop": "temperature"}
+        kind = kinds.get(channel, "pressure")
+        return f"{time_s / 60:.2f}, {number_shown(value, kind, units):.2f} {unit_shown(kind, units)}"
+
+    def _gauge_lost(self, message: str) -> None:
+        """Say so, and aloud: nobody may stand beside a test that runs overnight."""
+        if self._reading:
+            QApplication.beep()
+            at = datetime.now(UTC).astimezone()
+            self.desk.show_message(
+                f"{message} The hold test has no readings from {at:%H:%M} on; those before are kept."
+            )
+
+    def _take_up(self) -> None:
+        """Take up the test that was being read when the program ended."""
+        recorded = self._recorder.read()
+        if recorded is None or not recorded.readings.get("vacuum"):
+            return
+        self._recorded, self.stage = recorded, recorded.stage
+        self.pots.setChecked(recorded.pots_included)
+        texts: dict[QPlainTextEdit, list[str]] = {}
+        for channel, readings in recorded.readings.items():
+            box = self._box_of(channel)
+            if box is not None:
+                texts.setdefault(box, []).extend(self._line_of(channel, *reading) for reading in readings)
+        for box, lines in texts.items():
+            box.setPlainText("\n".join(lines))
+        self.gauge.setText("Go on reading")
+        ended = recorded.begun_at + timedelta(seconds=recorded.last_s)
+        count = len(recorded.readings["vacuum"])
+        self.desk.show_message(
+            f"A hold test was being read until {ended:%d %b %H:%M} when the program ended: {count} readings are at "
+            "Hold. Keep the test, go on reading, or clear it."
+        )
 
     # -- kept tests and rules ----------------------------------------------------------------------------------------
 

@@ -36,7 +36,9 @@ class RunController(QObject):
     ticked = Signal()
     reading_taken = Signal(str, float)
     lost = Signal(str)
-    """Something about the instruments or the clock that has to be said."""
+    """The instruments are gone, in words."""
+    noticed = Signal(str)
+    """Something else about the instruments or the clock that has to be said."""
     _arrived = Signal(object, object)
     _lost = Signal(object, str)
     _back = Signal(object)
@@ -131,7 +133,7 @@ class RunController(QObject):
         if self.running and abs(moved) > shot_clock.SET_S:
             self._set_by_s += moved
             way = "forward" if moved > 0 else "back"
-            self.lost.emit(
+            self.noticed.emit(
                 f"This computer's time of day was set {way} by {run_clock(abs(moved))}. The shot clock does not follow "
                 "it and is right; times of day in the log before and after differ by that much."
             )
@@ -325,4 +327,4 @@ class RunController(QObject):
 
     def _find_again(self, link: InstrumentLink) -> None:
         if link is self.link:
-            self.lost.emit(f"{link.url} answers again.")
+            self.noticed.emit(f"{link.url} answers again.")
