@@ -119,8 +119,8 @@ def hold_plan_changed(assessment: Assessment) -> Iterator[Finding]:
     "hold-drift-unknown",
     "note",
     "hold",
-    why="A gauge that counts from the atmosphere moves with the barometer: some 10 mbar overnight look like a leak, or "
-    "hide one.",
+    why="A gauge that counts from the atmosphere moves with the barometer: overnight that looks like a leak, or hides "
+    "one.",
     remedy="Read the barometer at the start and at the end and type it in, or take an absolute gauge.",
     of_plan=True,
 )
