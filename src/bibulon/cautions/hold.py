@@ -219,7 +219,8 @@ def hold_without_pots(assessment: Assessment) -> Iterator[Finding]:
     "stop",
     "hold",
     why="A bag that does not hold is not infused: the dry materials cost more than the search.",
-    remedy="Find the leak (pleat roots, ports, tape corners, hose entries), mend it and hold again.",
+    remedy="Find the leak (Hunt a leak, at Hold: which branch to shut next, where to look first), mend it and hold "
+    "again.",
     in_mould=InMould(
         why="A mould that does not hold is not injected: air that leaks in stays in the part.",
         remedy="Find the leak (seals, tubes in their sleeves, pots, the mould itself), mend it and hold again.",

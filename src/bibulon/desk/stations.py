@@ -120,7 +120,7 @@ STATIONS = (
         ("port", "fitting", "line", "channel", "seal"),
         processes=IN_MOULD,
     ),
-    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines", "fittings"), _held),
+    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines", "fittings", "leaks"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
     Station(
         "shoot",

@@ -30,6 +30,7 @@ from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.house import HouseRules
+from bibulon.job.hunt import LeakHunt
 from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch
 from bibulon.job.mould import Mould
@@ -103,6 +104,7 @@ class Job(Model):
     hold_rules: HoldRules = HoldRules()
     house: HouseRules = HouseRules()
     hold_tests: Annotated[tuple[HoldTest, ...], Field(max_length=500)] = ()
+    hunt: LeakHunt = LeakHunt()
     charge: ChargePlan
     run: tuple[RunEvent, ...] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.hold_hunt import HuntSection
 from bibulon.desk.widgets.fields import clear, column, label, restyle, tool_button
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
@@ -129,6 +130,8 @@ class HoldBench(Bench):
         self.body.addLayout(self.verdict)
         self.keep = self.button("Keep this test", self._keep, "main")
         self.keep.setEnabled(False)
+        self.hunt = HuntSection(self)
+        self.hunt.build()
         self.section("House rules")
         self.rules = column(2)
         self.watch(lambda: (self.document.job.hold_rules, self.document.settings), self.rules, self._fill_rules)

@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
+    QFont,
     QPainter,
     QPen,
     QPolygonF,
@@ -59,6 +60,31 @@ def paint_marks(painter: QPainter, frame: Frame, job: Job) -> None:
             painter.drawEllipse(at, 4, 4)
             minutes, seconds = divmod(round(event.clock_s), 60)
             text_box(painter, at - QPointF(0, 15), f"{minutes}:{seconds:02d}", palette.ink, palette.ink, 11)
+
+
+def paint_found(painter: QPainter, frame: Frame, spots: Sequence[Point | None]) -> None:
+    """A cross where each leak was found."""
+    palette = theme.current.palette
+    painter.setPen(QPen(QColor(palette.stop), 2.4))
+    for spot in spots:
+        if spot is not None:
+            at = frame.to_screen(spot)
+            painter.drawLine(at - QPointF(6, 6), at + QPointF(6, 6))
+            painter.drawLine(at - QPointF(6, -6), at + QPointF(6, -6))
+
+
+def paint_numbered(painter: QPainter, frame: Frame, places: Sequence[Point | None]) -> None:
+    """A number on a disc at each of *places*, counted from 1."""
+    palette = theme.current.palette
+    painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+    for number, place in enumerate(places, 1):
+        if place is not None:
+            at = frame.to_screen(place)
+            painter.setPen(QPen(QColor(palette.paper), 2))
+            painter.setBrush(QColor(palette.stop))
+            painter.drawEllipse(at, 11, 11)
+            painter.setPen(QColor(palette.paper))
+            painter.drawText(QRectF(at.x() - 11, at.y() - 11, 22, 22), Qt.AlignmentFlag.AlignCenter, str(number))
 
 
 def paint_cautions(

@@ -63,6 +63,8 @@ class PlanPicture(QWidget):
         self._shade.ready.connect(self.update)
         self.proposed: tuple[Job, FillResult] | None = None
         """A proposed layout, drawn over the present one until it is taken or left."""
+        self.numbered: tuple[Point | None, ...] = ()
+        """Places that a bench numbers on the plan, from 1; None for one that is nowhere on it."""
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
@@ -146,6 +148,9 @@ class PlanPicture(QWidget):
             layers.paint_sizes(painter, self.frame, assessment)
         if "marks of the front" in shown:
             marks.paint_marks(painter, self.frame, job)
+        if "leaks" in shown:
+            marks.paint_found(painter, self.frame, [leak.spot for leak in job.hunt.found])
+            marks.paint_numbered(painter, self.frame, self.numbered)
         places = [
             (caution.rank, caution.place)
             for caution in self.document.cautions

@@ -21,6 +21,7 @@ LayerName = Literal[
     "sizes",
     "region names",
     "marks of the front",
+    "leaks",
 ]
 """Layers of the plan beside those that are always there (part, regions, relief, outline, cautions)."""
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QKeyEvent,
@@ -68,6 +70,12 @@ class PlanView(PlanPicture):
         self.proposed = proposed
         self.update()
 
+    def set_numbered(self, places: Sequence[Point | None]) -> None:
+        """Number *places* from 1; None for one that is nowhere on the plan."""
+        if tuple(places) != self.numbered:
+            self.numbered = tuple(places)
+            self.update()
+
     def set_marked_cells(self, cells: tuple[Polygon, ...]) -> None:
         """Mark *cells* at Lay-up."""
         if cells != self._marked_cells:
@@ -78,7 +86,7 @@ class PlanView(PlanPicture):
 
     def set_document(self, document: Document) -> None:
         self.document = document
-        self.chosen, self.cut, self.proposed = "", None, None
+        self.chosen, self.cut, self.proposed, self.numbered = "", None, None, ()
         self.fit()
 
     def set_shown(self, shown: Shown) -> None:

@@ -1,0 +1,170 @@
+"""Where a job's bag or mould may leak, and the clamps by which its branches are shut off, for the hunt.
+
+How readily a kind of place leaks begins with what is usual, counted as if so many leaks had been found there; every
+leak that this shop has found adds one. What a kind counts is shared by its places, of tape by their length.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+
+from bibulon.bag.film import bag_plan_of
+from bibulon.job import Job
+from bibulon.job.base import Point
+from bibulon.job.hunt import LeakKind
+from bibulon.job.lines import Line
+from bibulon.vacuum.hunt import Belief, Cut, Isolation, LeakPlace, Plumbing, belief
+
+USUAL: dict[LeakKind, float] = {
+    "pleat": 8.0,
+    "port": 6.0,
+    "tape corner": 5.0,
+    "hose joint": 5.0,
+    "tape": 4.0,
+    "pot": 3.0,
+    "seal": 6.0,
+    "sleeve": 5.0,
+    "film": 2.0,
+    "hose": 1.0,
+    "pump valve": 1.0,
+    "mould": 1.0,
+}
+"""Pleat roots, ports, hose entries and tape corners are where leaks are, as a rule."""
+CORNER_TURN_DEG = 20.0
+SPACE, GAUGE_POT = "space", "pot"
+
+
+@dataclass(frozen=True)
+class _Spot:
+    id: str
+    kind: LeakKind
+    words: str
+    section: str
+    at: Point | None = None
+    share: float = 1.0
+
+
+def plumbing_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Plumbing:
+    """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found."""
+    space = "the cavity" if job.in_mould else "the bag"
+    sections: dict[str, str] = {SPACE: space}
+    cuts: list[Cut] = []
+    spots = list(_of_mould(job) if job.in_mould else _of_bag(job))
+    pots = [f"{GAUGE_POT} {pot.label}" for pot in job.pots] or [GAUGE_POT]
+    names = [f"pot {pot.label}" for pot in job.pots] or ["the pump's side"]
+    for name, words in zip(pots, names, strict=True):
+        sections[name] = words
+        spots.append(_Spot(f"{name} lid", "pot", f"lid and fittings of {words}", name))
+    for (one, words), (other, _) in pairwise(zip(pots, names, strict=True)):
+        cuts.append(Cut(f"{one}|{other}", f"the hose behind {words}", (one, other)))
+    spots.append(_Spot("pump valve", "pump valve", "valve to the pump", pots[-1]))
+    for manifold in job.manifolds:
+        name = f"manifold {manifold.id}"
+        sections[name] = f"manifold {manifold.label}"
+        spots.append(_Spot(f"{name} joints", "hose joint", f"joints of manifold {manifold.label}", name))
+    known = {manifold.id for manifold in job.manifolds}
+    for line in job.lines:
+        name = f"hose {line.id}"
+        sections[name] = f"the hose of {line.label}"
+        cuts.append(Cut(f"{line.id}@{SPACE}", f"{line.label} at {space}", (SPACE, name)))
+        spots.append(_Spot(f"{name} itself", "hose", f"hose of {line.label}", name))
+        if line.kind == "vent":
+            cuts.append(Cut(f"{line.id}@{GAUGE_POT}", f"{line.label} at {names[0]}", (name, pots[0])))
+            spots.append(_Spot(f"{name} end", "hose joint", f"joint of {line.label} at {names[0]}", name))
+        elif line.fed_by in known:
+            manifold_name = f"manifold {line.fed_by}"
+            cuts.append(Cut(f"{line.id}@manifold", f"{line.label} at its manifold", (name, manifold_name)))
+            spots.append(_Spot(f"{name} end", "hose joint", f"joint of {line.label} at its manifold", name))
+        else:
+            spots.append(_Spot(f"{name} end", "hose joint", f"clamped end of {line.label}'s hose", name))
+    return Plumbing(sections, tuple(cuts), pots[-1], _weighed(spots, Counter(found_before)))
+
+
+def _weighed(spots: list[_Spot], found: Counter[LeakKind]) -> tuple[LeakPlace, ...]:
+    shares: dict[LeakKind, float] = {}
+    for spot in spots:
+        shares[spot.kind] = shares.get(spot.kind, 0.0) + spot.share
+    places = []
+    for spot in spots:
+        weight = (USUAL[spot.kind] + found[spot.kind]) * spot.share / shares[spot.kind]
+        places.append(LeakPlace(spot.id, spot.words, spot.section, weight, spot.kind, spot.at))
+    return tuple(places)
+
+
+def _of_bag(job: Job) -> list[_Spot]:
+    plan = bag_plan_of(job)
+    spots = [
+        _Spot(f"pleat {number}", "pleat", f"root of pleat {number}", SPACE, place)
+        for number, place in enumerate(plan.pleat_places, 1)
+    ]
+    spots += [_Spot(f"port {line.id}", "port", f"port of {line.label}", SPACE, _port_of(line)) for line in job.lines]
+    corners = [*_corners(plan.tape_line)]
+    for number, at in enumerate(corners, 1):
+        spots.append(_Spot(f"corner {number}", "tape corner", f"tape at corner {number}", SPACE, plan.tape_line[at]))
+    around = len(plan.tape_line) - 1
+    ends = [*corners, corners[0] + around] if corners else []
+    for number, (one, other) in enumerate(pairwise(ends), 1):
+        stretch = [plan.tape_line[at % around] for at in range(one, other + 1)]
+        length = sum(math.dist(a, b) for a, b in pairwise(stretch))
+        words = f"tape from corner {number} to {number % len(corners) + 1}"
+        spots.append(_Spot(f"tape {number}", "tape", words, SPACE, _half_way(stretch), length))
+    if not corners:
+        spots.append(_Spot("tape", "tape", "tape, all round", SPACE, plan.tape_line[0] if plan.tape_line else None))
+    spots.append(_Spot("film", "film", "film: pinholes, tears at hard edges", SPACE))
+    spots.append(_Spot("mould", "mould", "the mould itself", SPACE))
+    return spots
+
+
+def _of_mould(job: Job) -> list[_Spot]:
+    ports = [line for line in job.lines if line.is_port]
+    spots = [_Spot(f"port {line.id}", "sleeve", f"sleeve of {line.label}", SPACE, line.place) for line in ports]
+    spots.append(_Spot("seal", "seal", "inner seal", SPACE))
+    spots.append(_Spot("mould", "mould", "the mould halves themselves", SPACE))
+    spots += [_Spot(f"joint {joint.name}", "seal", joint.name.lower(), SPACE) for joint in job.pair.joints]
+    return spots
+
+
+def _port_of(line: Line) -> Point:
+    (x0, y0), (x1, y1) = line.points[0], line.points[-1]
+    return x0 + (x1 - x0) * line.port_at, y0 + (y1 - y0) * line.port_at
+
+
+def _corners(ring: tuple[Point, ...]) -> list[int]:
+    """Numbers of the points of a closed *ring* where it turns."""
+    points = ring[:-1] if len(ring) > 1 and ring[0] == ring[-1] else ring
+    found = []
+    for at, here in enumerate(points):
+        before, after = points[at - 1], points[(at + 1) % len(points)]
+        one = math.atan2(here[1] - before[1], here[0] - before[0])
+        other = math.atan2(after[1] - here[1], after[0] - here[0])
+        turn = abs((math.degrees(other - one) + 180) % 360 - 180)
+        if turn > CORNER_TURN_DEG:
+            found.append(at)
+    return found
+
+
+def _half_way(points: list[Point]) -> Point:
+    lengths = [math.dist(a, b) for a, b in pairwise(points)]
+    left = sum(lengths) / 2
+    for (a, b), length in zip(pairwise(points), lengths, strict=True):
+        if left <= length and length > 0:
+            share = left / length
+            return a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share
+        left -= length
+    return points[0]
+
+
+def believed(job: Job, found_before: Iterable[LeakKind] = ()) -> Belief:
+    """What is believed of *job*'s leaks after all that its hunt has shown."""
+    hunt = job.hunt
+    plumbing = plumbing_of(job, found_before)
+    known = {cut.id for cut in plumbing.cuts}
+    tests = [Isolation(frozenset(test.shut) & known, test.leaks) for test in hunt.since_last]
+    mended = max((leak.at for leak in hunt.found), default=None)
+    searched = [search.section for search in hunt.searched if mended is None or search.at > mended]
+    there = [section for section in searched if section in plumbing.sections]
+    return belief(plumbing, tests, [leak.place for leak in hunt.found], there)

@@ -1,0 +1,189 @@
+"""The hunt for a leak: belief by hand, fewer isolations than by halving, what a shop has found before, the window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from driving import bench, choose, press, push, texts, type_into
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QPushButton
+
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk.window import Window
+from bibulon.job.edits import changed
+from bibulon.job.storage import dump, parse
+from bibulon.planning.leak_places import SPACE, plumbing_of
+from bibulon.stock.leaks import leaks_file, shop_leaks
+from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Cut, Isolation, LeakPlace, Plumbing, belief, next_isolation
+
+SMALL = Plumbing(
+    {"bag": "the bag", "pot": "the pot"},
+    (Cut("v", "vent at the bag", ("bag", "pot")),),
+    "pot",
+    (LeakPlace("pleat", "a pleat", "bag", 3.0), LeakPlace("lid", "the lid", "pot", 1.0)),
+)
+
+
+def test_belief_in_two_places_is_bayes_rule_by_hand() -> None:
+    """One leak at the pleat 3/4, at the lid 1/4; both with the chance of a second leak."""
+    before = belief(SMALL).of_places
+    assert before == pytest.approx({"pleat": 0.75 * (1 - TWO_LEAKS) + TWO_LEAKS, "lid": 0.25 * 0.75 + TWO_LEAKS})
+    only_pleat, only_lid, both = 0.75 * 0.75 * MISREAD, 0.25 * 0.75 * (1 - MISREAD), TWO_LEAKS * (1 - MISREAD)
+    after = belief(SMALL, [Isolation(frozenset({"v"}), True)]).of_places
+    whole = only_pleat + only_lid + both
+    assert after == pytest.approx({"pleat": (only_pleat + both) / whole, "lid": (only_lid + both) / whole})
+    held = belief(SMALL, [Isolation(frozenset({"v"}), False)])
+    assert held.of_sections["bag"] > 0.97 and next_isolation(held) is None
+
+
+def made_bag(seed: int) -> tuple[Plumbing, list[LeakPlace]]:
+    """Vents and feeds on a bag with pots, and one leak or two drawn by how readily the places leak."""
+    drawn = np.random.default_rng(seed)
+    sections, cuts = {"bag": "bag", "pot": "pot"}, []
+    places = [LeakPlace("lid", "lid", "pot", 1.5), LeakPlace("fitting", "fitting", "pot", 1.0)]
+    for number in range(drawn.integers(1, 4)):
+        name = f"V{number}"
+        sections[name] = name
+        cuts += [Cut(f"{name} bag", name, ("bag", name)), Cut(f"{name} pot", name, (name, "pot"))]
+        places += [LeakPlace(f"{name} joint", name, name, 1.5), LeakPlace(f"{name} hose", name, name, 0.5)]
+    for number in range(drawn.integers(1, 5)):
+        name = f"F{number}"
+        sections[name] = name
+        cuts.append(Cut(f"{name} bag", name, ("bag", name)))
+        places += [LeakPlace(f"{name} valve", name, name, 1.5), LeakPlace(f"{name} hose", name, name, 0.5)]
+    places += [LeakPlace(f"pleat {number}", "pleat", "bag", 1.2) for number in range(drawn.integers(4, 12))]
+    places += [LeakPlace(f"tape {number}", "tape", "bag", 0.8) for number in range(4)]
+    weights = np.array([place.weight for place in places])
+    count = 2 if drawn.random() < TWO_LEAKS else 1
+    chosen = drawn.choice(len(places), count, replace=False, p=weights / weights.sum())
+    return Plumbing(sections, tuple(cuts), "pot", tuple(places)), [places[at] for at in chosen]
+
+
+def by_belief(plumbing: Plumbing, leaks: list[LeakPlace]) -> int | None:
+    """Isolations until every leak's section was named and mended, each mend followed by one more hold."""
+    left, tests, mended, count = list(leaks), list[Isolation](), list[str](), 0
+    while left:
+        known = belief(plumbing, tests, mended)
+        shut = next_isolation(known)
+        if shut is not None:
+            joined = plumbing.joined(shut)
+            tests.append(Isolation(shut, any(leak.section in joined for leak in left)))
+            count += 1
+            continue
+        best = max(known.of_sections, key=lambda name: known.of_sections[name])
+        hit = next((leak for leak in left if leak.section == best), None)
+        if hit is None:
+            return None
+        left.remove(hit)
+        mended.append(hit.id)
+        count += 1
+        tests = [test for test in tests if not test.leaks] + ([Isolation(frozenset(), True)] if left else [])
+    return count
+
+
+def by_halving(plumbing: Plumbing, leaks: list[LeakPlace]) -> int | None:
+    """The same by hand: half of the sections that may leak is kept on the gauge each time."""
+    left, clean, count = list(leaks), set[str](), 0
+    while left:
+        may = {name for name in plumbing.sections if name not in clean}
+        while len(may) > 1:
+            halves = sorted(
+                plumbing.choices, key=lambda shut: (abs(len(may & plumbing.joined(shut)) - len(may) / 2), len(shut))
+            )
+            joined = plumbing.joined(halves[0])
+            if not may & joined or may <= joined:
+                break
+            count += 1
+            if any(leak.section in joined for leak in left):
+                may &= joined
+            else:
+                clean |= joined
+                may -= joined
+        hit = next((leak for leak in left if leak.section in may), None)
+        if hit is None:
+            return None
+        left.remove(hit)
+        count += 1
+    return count
+
+
+def test_leaks_of_a_hundred_made_bags_are_found_in_fewer_isolations_than_by_halving() -> None:
+    mine, hand = ([way(*made_bag(seed)) for seed in range(100)] for way in (by_belief, by_halving))
+    assert sum(count is None for count in mine) <= 2
+    both = [(one, other) for one, other in zip(mine, hand, strict=True) if one is not None and other is not None]
+    assert len(both) >= 85
+    assert sum(one for one, _ in both) < 0.95 * sum(other for _, other in both)
+
+
+@pytest.mark.parametrize("name", DEMO_FILES)
+def test_every_section_of_a_job_can_be_told_from_the_others(name: str) -> None:
+    """Whichever section leaks, what is asked for ends at it, or at those that no clamp parts."""
+    plumbing = plumbing_of(demo_job(name))
+    assert set(plumbing.sections) == {place.section for place in plumbing.places}
+    for leaking in plumbing.sections:
+        tests, searched = list[Isolation](), list[str]()
+        for _ in range(40):
+            known = belief(plumbing, tests, (), searched)
+            shut = next_isolation(known)
+            if shut is not None:
+                tests.append(Isolation(shut, leaking in plumbing.joined(shut)))
+                continue
+            best = max(known.of_sections, key=lambda section: known.of_sections[section])
+            if best == leaking:
+                break
+            searched.append(best)
+        assert best == leaking and len(searched) <= 2, (leaking, len(tests), searched)
+
+
+def test_what_the_shop_has_found_before_comes_first() -> None:
+    job = demo_job()
+    plain, taught = plumbing_of(job), plumbing_of(job, ("pot",) * 30)
+    lid = next(place.id for place in plain.places if place.kind == "pot")
+    before, after = belief(plain).of_places, belief(taught).of_places
+    assert after[lid] > 2 * before[lid] and max(after, key=lambda name: after[name]) == lid
+
+
+def test_a_leak_is_hunted_down_and_logged_in_the_window(window: Window) -> None:
+    window.go("hold")
+    side = bench(window)
+    next(box for box in side.findChildren(QCheckBox) if "find where" in box.text()).click()
+    plumbing = plumbing_of(window.document.job)
+    for _ in range(20):  # the hose of F2 leaks
+        if "It is in" in texts(side):
+            break
+        shut = next_isolation(side.hunt.belief)
+        assert shut is not None
+        for cut in plumbing.cuts:
+            assert (cut.words in texts(side)) or cut.id not in shut
+        push(side, "It still leaks" if "hose feed-2" in plumbing.joined(shut) else "It holds")
+    assert "It is in the hose of F2" in texts(side)
+    before = side.hunt.belief.of_sections["hose feed-2"]
+    push(side, "Nothing found there")
+    assert "Nothing found in the hose of F2" in texts(side) and side.hunt.belief.of_sections["hose feed-2"] < before
+    window.undo()
+    window.refresh()
+    assert None in window.plan.numbered, "a joint of a hose is nowhere on the plan"
+    type_into(side, "Cured by", "a clamp that shuts it")
+    choose(window, "Found how", "with a listener")
+    found = next(one for one in side.findChildren(QPushButton) if "clamped end of F2" in one.accessibleName())
+    found.click()
+    (leak,) = window.document.job.hunt.found
+    assert (leak.kind, leak.how, leak.cure) == ("hose joint", "with a listener", "a clamp that shuts it")
+    assert shop_leaks() == (leak,) and leaks_file().exists()
+    assert parse(dump(window.document.job)).hunt == window.document.job.hunt
+    assert "clamped end of F2's hose, with a listener: a clamp that shuts it" in texts(side)
+    press(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not window.document.job.hunt.found
+
+
+def test_a_hunt_on_lines_that_went_is_still_read(window: Window) -> None:
+    """A clamp that was set on a line which is no longer there says nothing, and breaks nothing."""
+    window.go("hold")
+    side = bench(window)
+    side.hunt._set_open(True)
+    push(side, "It holds")
+    shut = window.document.job.hunt.isolations[0].shut
+    job = window.document.job
+    window.document.edit("no lines", changed(job, lines=job.lines[:1]))
+    window.refresh()
+    assert shut and side.hunt.belief.of_sections[SPACE] > 0
