@@ -16,7 +16,8 @@ from verification import DEPTH, DRIVE, MU, RESIN, TENSOR, Case, edge_s, level, l
 from bibulon.flow.assembly import build_network
 from bibulon.flow.cavity import seal_line
 from bibulon.flow.fill import _Fill, fill
-from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
+from bibulon.flow.mesh import Mesh
+from bibulon.flow.meshing import mesh_plan, mesh_size_m
 from bibulon.flow.plate import Stiffness
 from bibulon.flow.problem import FlowCell, FlowProblem, Pace, flow_problem
 from bibulon.flow.stage import FlowChannel, FlowSeam, Stage, WarmResin

@@ -18,9 +18,10 @@ from scipy.optimize import brentq
 from bibulon.flow.assembly import build_network
 from bibulon.flow.factor import FactorCache
 from bibulon.flow.fill import fill
+from bibulon.flow.line_courses import FlowLine
 from bibulon.flow.medium import Rigid
-from bibulon.flow.mesh import mesh_size_m
-from bibulon.flow.problem import FlowCell, FlowLine, FlowProblem, Pace
+from bibulon.flow.meshing import mesh_size_m
+from bibulon.flow.problem import FlowCell, FlowProblem, Pace
 from bibulon.flow.result import FillResult
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.step import Drive, Gas

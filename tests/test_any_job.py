@@ -14,19 +14,10 @@ from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.figures import Figure
 from bibulon.job import EVERY_PROCESS, Job
-from bibulon.job.cards import (
-    AdhesiveCard,
-    Card,
-    CoatCard,
-    CoreCard,
-    FabricCard,
-    MediaCard,
-    PeelPlyCard,
-    ResinCard,
-    TubeCard,
-)
+from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import CoreLaying, CutChoices, Dart, Layer, PlyGroup
 from bibulon.job.lines import (
     AtTime,

@@ -22,9 +22,10 @@ from bibulon.cautions import REGISTRY, cautions_of
 from bibulon.cautions.safety import safety_notes
 from bibulon.demo import demo_job
 from bibulon.job import Job
-from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard, TubeCard
+from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import changed, reshaped_region, revised, with_card, with_line, with_media, with_region
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.held_plan import held_plan
 from bibulon.job.layup import Dart, Layer
 from bibulon.job.lines import Manifold

@@ -31,8 +31,9 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.benches.base import CautionCard
 from bibulon.desk.window import Window
+from bibulon.durations import run_clock
 from bibulon.flow.result import FillResult
-from bibulon.quantities import run_clock, show
+from bibulon.quantities import show
 
 
 def test_a_study_says_how_sure_the_fill_is_and_goes_stale(window: Window, qtbot) -> None:

@@ -7,7 +7,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from bibulon.desk.window import Window
-from bibulon.quantities import run_clock, show
+from bibulon.durations import run_clock
+from bibulon.quantities import show
 
 
 def place_of(window: Window, time_s: float) -> QPoint:

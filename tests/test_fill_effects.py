@@ -19,7 +19,8 @@ from bibulon.arrays import Floats
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.problem import flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.flow.step import Step
 from bibulon.job import Job

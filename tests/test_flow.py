@@ -13,13 +13,15 @@ from bibulon.flow.assembly import build_network
 from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.fill import fill
 from bibulon.flow.network import pipe_conductance_m3, pipe_volume_m3
-from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.problem import flow_problem
 from bibulon.flow.raster import Canvas
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, ResinCard, TubeCard
+from bibulon.job.cards import CoreCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_line, with_region
 from bibulon.job.flow import FlowChoices
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, Turn, WhenReached, WhenTurned
 from bibulon.job.part import Part, Region

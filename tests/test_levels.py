@@ -12,7 +12,8 @@ from sound_jobs import across, job_of, line, plies
 from bibulon.assess import assess, filled
 from bibulon.flow.ensemble import inputs_of, study
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import FlowRefusal, flow_problem
+from bibulon.flow.problem import flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
 from bibulon.job.edits import changed, revised, with_card

@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.quantities import KINDS, Units, clock_time, show
+from bibulon.durations import clock_time
+from bibulon.quantities import KINDS, Units, show
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 
 ATMOSPHERE = 101_325.0

@@ -15,8 +15,9 @@ from shapely import Polygon
 from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, MediaCard, TubeCard
+from bibulon.job.cards import CoreCard, MediaCard
 from bibulon.job.edits import changed, revised, with_line
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import CoreLaying
 from bibulon.job.lines import Manifold, WhenBatchUsed
 from bibulon.job.places import FLAT

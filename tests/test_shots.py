@@ -17,8 +17,8 @@ from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import changed, revised
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.cycle import cycle_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of

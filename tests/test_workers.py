@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from joblib import parallel_config
 
-from bibulon.flow.problem import FlowRefusal
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.process import Limits, OverLimit, WorkerDied, WorkerProcess
 from bibulon.workers.report import Cancelled, Report

@@ -20,16 +20,17 @@ import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan_of
+from bibulon.durations import clock_time
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.network import pipe_volume_m3
-from bibulon.flow.problem import FlowRefusal
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import changed, revised
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
@@ -38,7 +39,7 @@ from bibulon.mould.bladder import bladder_figure
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.press import press_figure
-from bibulon.quantities import QuantityKind, Units, clock_time, show, show_full
+from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan

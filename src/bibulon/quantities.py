@@ -19,6 +19,8 @@ from typing import Literal
 
 import pint
 
+from bibulon.durations import show_duration
+
 System = Literal["metric", "us", "mixed"]
 Reading = Literal["absolute", "gauge"]
 QuantityKind = Literal[
@@ -232,8 +234,6 @@ BRIEF_DIGITS, MOST_DIGITS = 3, 7
 SMALL_TOO: tuple[QuantityKind, ...] = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
-TO_THE_SECOND_S = 600.0
-"""Shorter durations are shown to the second."""
 
 
 @cache
@@ -304,7 +304,7 @@ def show(value: float, kind: QuantityKind, units: Units | None = None, decimals:
     if not math.isfinite(value):
         return "–"
     if kind == "duration":
-        return _show_duration(value)
+        return show_duration(value)
     if decimals is None:
         decimals = KINDS[kind].shown[units.system][1]
         if kind in SMALL_TOO:
@@ -325,7 +325,7 @@ def as_typed(value: float, kind: QuantityKind, units: Units | None = None, decim
     """
     units = units or Units()
     if kind == "duration" and math.isfinite(value):
-        return _show_duration(value, math.inf)
+        return show_duration(value, math.inf)
     if kind == "pressure" or not math.isfinite(value):
         return show(value, kind, units, decimals)
     number = number_shown(value, kind, units)
@@ -394,44 +394,3 @@ def show_power(value: float, unit: str, digits: int = 2) -> str:
     mantissa, _, exponent = f"{value:.{digits - 1}e}".partition("e")
     raised = str(int(exponent)).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹"))
     return f"{mantissa} × 10{raised} {unit}"
-
-
-def _show_duration(value: float, to_the_second_s: float = TO_THE_SECOND_S) -> str:
-    sign, value = ("−" if value < 0 else ""), abs(value)
-    if value < 90:
-        return f"{sign}{value:.0f} s"
-    if value < 100 * 60:
-        minutes, seconds = divmod(round(value), 60)
-        exact = seconds and value < to_the_second_s
-        return f"{sign}{minutes}:{seconds:02d} min" if exact else f"{sign}{value / 60:.0f} min"
-    if value < 48 * 3600:
-        minutes = round(value / 60)
-        return f"{sign}{minutes // 60}:{minutes % 60:02d} h"
-    return f"{sign}{value / 86400:.1f} d"
-
-
-def durations_alike(values_s: Sequence[float]) -> tuple[str, ...]:
-    """*values_s* as text in one unit, where they stand beside one another: round minutes stay minutes.
-
-    >>> durations_alike((60, 120, 300)), durations_alike((30, 60)), durations_alike((3600, 7200))
-    (('1 min', '2 min', '5 min'), ('30 s', '60 s'), ('1:00 h', '2:00 h'))
-    """
-    largest = max(values_s, default=0.0)
-    if largest < 100 * 60 and all(value % 60 == 0 for value in values_s):
-        return tuple(f"{value / 60:.0f} min" for value in values_s)
-    if largest >= 100 * 60:
-        return tuple(f"{round(value / 60) // 60}:{round(value / 60) % 60:02d} h" for value in values_s)
-    return tuple(_show_duration(value) for value in values_s)
-
-
-def clock_time(seconds: float) -> str:
-    """Time of day, "14:05"; a day later is marked "+1 d"."""
-    days, rest = divmod(round(seconds), 86400)
-    text = f"{rest // 3600:02d}:{rest % 3600 // 60:02d}"
-    return text if days == 0 else f"{text} +{days} d"
-
-
-def run_clock(seconds: float) -> str:
-    """A running clock, "0:07:42"."""
-    total = int(max(seconds, 0))
-    return f"{total // 3600}:{total % 3600 // 60:02d}:{total % 60:02d}"

@@ -12,8 +12,8 @@ from shapely import Point as Place
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import CLOSED, IN_MOULD, Job
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_pair
+from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief, brief_each
 
 OFF_RIM_M = 0.02

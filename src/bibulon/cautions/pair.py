@@ -10,6 +10,7 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, inside
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
+from bibulon.durations import run_clock
 from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, WITH_BLADDER, Job
 from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_pair
@@ -19,7 +20,7 @@ from bibulon.mould.cavity_height import lacks_height, proposed_height_m, with_pr
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
 from bibulon.mould.fittings import clamp_count, clamps_spread, dowels_apart_m, widest_gap
 from bibulon.mould.press import press_forces
-from bibulon.quantities import brief, brief_each, run_clock
+from bibulon.quantities import brief, brief_each
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Rank, caution
+from bibulon.durations import clock_time
 from bibulon.flow.network import pipe_volume_m3
-from bibulon.job.cards import TubeCard
-from bibulon.quantities import brief, brief_each, clock_time, from_to
+from bibulon.job.gear_cards import TubeCard
+from bibulon.quantities import brief, brief_each, from_to
 from bibulon.resin.viscosity import pot_life_s
 
 MUCH_TOO_THICK = 1.5

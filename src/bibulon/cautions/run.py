@@ -9,11 +9,12 @@ import numpy as np
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, InMould, Rank, caution
+from bibulon.durations import clock_time, run_clock
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.lines import AtTime, WhenReached
 from bibulon.job.run import open_feeds
-from bibulon.quantities import brief, clock_time, run_clock
+from bibulon.quantities import brief
 
 EARLIEST_MARK_S = 60.0
 """Marks before this say little: nobody presses a clock to the second."""

@@ -16,9 +16,10 @@ from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
 from bibulon.job.layup import Layer, role_of
 from bibulon.laminate.balance import asymmetry, imbalance, in_words
-from bibulon.laminate.cells import Cell, Stack
+from bibulon.laminate.cells import Cell
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+from bibulon.laminate.stack import Stack
 from bibulon.quantities import brief, brief_each
 from bibulon.resin.exotherm import peak_temperature_k
 from bibulon.stock import shelf_card

@@ -11,7 +11,7 @@ from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, caution
 from bibulon.flow.causes import tightest_feed
 from bibulon.job.base import Point
-from bibulon.job.cards import TubeCard
+from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief
 
 

@@ -8,7 +8,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, caution
 from bibulon.job import CLOSED, IN_MOULD
-from bibulon.job.cards import TubeCard
+from bibulon.job.gear_cards import TubeCard
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import shots_of
 from bibulon.quantities import brief_each

@@ -12,6 +12,7 @@ from xml.sax.saxutils import escape
 import meshio
 import numpy as np
 
+from bibulon.durations import run_clock
 from bibulon.exchange.line_drawing import (
     FEED,
     PART,
@@ -28,7 +29,6 @@ from bibulon.flow.reading import between_steps, pressure_map, thickness_map, top
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.levels import LEVEL_NAMES
-from bibulon.quantities import run_clock
 from bibulon.whole_file import whole, write_whole
 
 FRONT = Style(7, "#6b2a3c")

@@ -7,9 +7,10 @@ import io
 import re
 from itertools import pairwise
 
+from bibulon.durations import run_clock
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
-from bibulon.quantities import Units, run_clock
+from bibulon.quantities import Units
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.refusal import Refusal
 

@@ -11,10 +11,13 @@ from shapely import LineString, MultiLineString, Point, Polygon, union_all
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
 from bibulon.flow.conductors import Conductors, bodies_of
-from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
+from bibulon.flow.line_courses import FlowGap, FlowLine, FlowManifold
+from bibulon.flow.mesh import Mesh
+from bibulon.flow.meshing import mesh_plan, mesh_size_m
 from bibulon.flow.network import HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
-from bibulon.flow.problem import FlowGap, FlowLine, FlowManifold, FlowProblem, FlowRefusal
+from bibulon.flow.problem import FlowProblem
 from bibulon.flow.refinement import _worth_refining
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.stage import FlowChannel, FlowSeam
 from bibulon.flow.upper_half import UpperHalf, looked_up
 from bibulon.laminate.cells import GRID_M

@@ -18,13 +18,16 @@ from shapely.ops import nearest_points, unary_union
 
 from bibulon.flow.fill import fill
 from bibulon.flow.network import pipe_conductance_m3
-from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
+from bibulon.flow.problem import PREVIEW_PACE, flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard, PeelPlyCard, TubeCard
+from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_line
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import AtTime, Line, MediaPatch
+from bibulon.job.stock_card import Measured
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.resin.viscosity import fresh_viscosity_pa_s

@@ -17,10 +17,12 @@ from scipy.stats import norm, qmc, rankdata
 from bibulon.arrays import Floats
 from bibulon.flow.fill import fill
 from bibulon.flow.mesh import Mesh
-from bibulon.flow.problem import FULL_PACE, FlowRefusal, Pace, flow_problem
+from bibulon.flow.problem import FULL_PACE, Pace, flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard, FabricCard, Measured, MediaCard
+from bibulon.job.cards import CoreCard, FabricCard, MediaCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.stock_card import Measured
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.report import Progress, no_progress
 
@@ -184,7 +186,7 @@ def study(
 
     *progress* is called with the share done, again and again, and may raise
     :class:`~bibulon.workers.report.Cancelled`. Raises
-    :class:`~bibulon.flow.problem.FlowRefusal` if the job cannot be filled at all.
+    :class:`~bibulon.flow.refusal.FlowRefusal` if the job cannot be filled at all.
     """
     flow_problem(job, nodes, levels)
     inputs = inputs_of(job)

@@ -19,8 +19,9 @@ from bibulon.flow.assembly import build_network
 from bibulon.flow.event_location import Trial, step_to_event
 from bibulon.flow.history import arrivals_of, course_of, upper_course
 from bibulon.flow.network import Network
-from bibulon.flow.problem import FlowProblem, FlowRefusal
+from bibulon.flow.problem import FlowProblem
 from bibulon.flow.recipe import Supplied
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import After, FillResult, StopReason
 from bibulon.flow.state import FillState
 from bibulon.flow.step import Step
@@ -47,7 +48,7 @@ DRY_SHARE = 1e-3
 
 
 def fill(problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
-    """Simulate the fill. Raises :class:`~bibulon.flow.problem.FlowRefusal`, or what *progress* raises to cancel."""
+    """Simulate the fill. Raises :class:`~bibulon.flow.refusal.FlowRefusal`, or what *progress* raises to cancel."""
     return fill_on(build_network(problem), problem, progress)
 
 

@@ -15,8 +15,8 @@ import numpy as np
 
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.conductors import Conductors
+from bibulon.flow.line_courses import FlowLine
 from bibulon.flow.mesh import Mesh
-from bibulon.flow.problem import FlowLine
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.upper_half import UpperHalf
 

@@ -18,7 +18,8 @@ from scipy.spatial import cKDTree
 from shapely import Polygon
 
 from bibulon.arrays import Flags, Floats, Integers
-from bibulon.flow.mesh import Mesh, mesh_plan, mesh_size_m
+from bibulon.flow.mesh import Mesh
+from bibulon.flow.meshing import mesh_plan, mesh_size_m
 from bibulon.job.base import Point as PlanPoint
 from bibulon.remembered import remembered
 

@@ -3,43 +3,37 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
-from shapely import LinearRing, LineString, MultiLineString, Point, get_parts, union_all
-from shapely.geometry.base import BaseGeometry
-from shapely.ops import linemerge
+from shapely import union_all
 
 from bibulon.arrays import Floats
 from bibulon.flow.cavity import closed_problem, supply_pa
+from bibulon.flow.line_courses import (
+    FlowGap,
+    FlowLine,
+    FlowManifold,
+    corners_of,
+    flow_gaps,
+    flow_line,
+    flow_manifold,
+    refuse_short_circuits,
+)
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.base import StationId
-from bibulon.job.cards import TubeCard
-from bibulon.job.lines import AtTime, Line, Manifold, Trigger, Turn
+from bibulon.job.lines import AtTime
 from bibulon.job.places import FLAT, Relief
-from bibulon.laminate.cells import GRID_M, Cell, laminate_of
+from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
-from bibulon.refusal import Refusal
 from bibulon.resin.batches import even_batch_kg
 from bibulon.resin.charge import charge_of
 from bibulon.resin.viscosity import Rheology, poured, rheology
 
 NEVER_S = 1e9
-BESIDE_PART_M = 0.1
-"""A line lying at most this far off the part, as vents do half off its edge, acts at the edge."""
-
-
-class FlowRefusal(Refusal):
-    """A job that cannot be simulated; the message says why, ``place`` where on the plan (or None), ``station`` where
-    it is mended (None: where the lines are)."""
-
-    def __init__(self, message: str, place: PlanPoint | None = None, station: StationId | None = None) -> None:
-        super().__init__(message, place)
-        self.station = station
 
 
 @dataclass(frozen=True)
@@ -87,52 +81,6 @@ class FlowCell:
         """Sum over the levels, 2×2."""
         total: Floats = np.sum([np.array(level.transmissivity_m3) for level in self.levels], axis=0)
         return total
-
-
-@dataclass(frozen=True)
-class FlowLine:
-    """A line as it acts on the part: its pieces on the plan, bore, hose and valve."""
-
-    id: str
-    kind: str
-    pieces: tuple[tuple[PlanPoint, ...], ...]
-    port: PlanPoint
-    bore_m: float
-    hose_bore_m: float
-    hose_length_m: float
-    opens: Trigger
-    turns: tuple[Turn, ...]
-    """What is done to its valve after it was opened, in order."""
-    fed_by: str = ""
-    """What the hose of a feed comes from: another feed, a manifold, or the bucket if empty."""
-    membrane: bool = False
-    """Whether a vent lets air through but holds resin back."""
-
-
-@dataclass(frozen=True)
-class FlowManifold:
-    """A pipe beside the part, fed from the bucket, that feeds' hoses come from."""
-
-    id: str
-    bore_m: float
-    length_m: float
-    hose_bore_m: float
-    hose_length_m: float
-
-
-@dataclass(frozen=True)
-class FlowGap:
-    """A gap between pieces that resin races along: a slot ``width_m`` × ``height_m``."""
-
-    pieces: tuple[tuple[PlanPoint, ...], ...]
-    width_m: float
-    height_m: float
-
-    @property
-    def duct_m4(self) -> float:
-        """``Q·μ/(Δp/L)`` of laminar flow in a rectangular duct, ``a·b³/12·(1 − 0.63·b/a)`` with b the shorter side."""
-        b, a = sorted((self.width_m, self.height_m))
-        return a * b**3 / 12 * (1 - 0.63 * b / a)
 
 
 @dataclass(frozen=True)
@@ -210,8 +158,8 @@ def flow_problem(
     if mould is not None:
         cells = tuple(replace(cell, levels=on) for cell, on in zip(cells, mould.levels, strict=True))
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
-    lines = tuple(_flow_line(job, line, part) for line in job.lines)
-    _refuse_short_circuits(job, lines)
+    lines = tuple(flow_line(job, line, part) for line in job.lines)
+    refuse_short_circuits(job, lines)
     return FlowProblem(
         cells=cells,
         lines=lines,
@@ -221,11 +169,11 @@ def flow_problem(
         vent_pa=job.vacuum_pa,
         film_pa=job.pressing_pa if job.flow.swelling and not job.closed else 0.0,
         trapped_air=job.flow.trapped_air,
-        gaps=tuple(_gaps(job, covered, part)),
+        gaps=tuple(flow_gaps(job, covered, part)),
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
         vents_shut=job.pair.injection.vent_after == "clamped" if job.in_mould else job.flow.vents_after == "shut",
-        manifolds=tuple(_manifold(job, manifold) for manifold in job.manifolds),
+        manifolds=tuple(flow_manifold(job, manifold) for manifold in job.manifolds),
         rate_m3_s=0.0 if job.in_mould else job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
@@ -314,8 +262,8 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
             "layup",
         )
     return FlowCell(
-        _corners(cell.polygon.exterior),
-        tuple(_corners(ring) for ring in cell.polygon.interiors),
+        corners_of(cell.polygon.exterior),
+        tuple(corners_of(ring) for ring in cell.polygon.interiors),
         flowing,
         cell.stack.laminate_thickness_m,
         cell.stack.fibre_fraction * cell.stack.laminate_thickness_m,
@@ -324,29 +272,10 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
     )
 
 
-def _refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
-    """Raise :class:`FlowRefusal` if a feed touches a vent."""
-    shapes = [(line, _shape(line)) for line in lines]
-    for feed, run in (shape for shape in shapes if shape[0].kind == "feed"):
-        for vent, other in (shape for shape in shapes if shape[0].kind == "vent"):
-            if run.distance(other) < 1e-3:
-                place = run.intersection(other.buffer(2e-3)).representative_point()
-                one, end = job.line(feed.id), job.line(vent.id).label
-                raise FlowRefusal(
-                    f"{one.word.capitalize()} {one.label} touches vent {end}: resin would go straight to the pot.",
-                    (place.x, place.y),
-                )
-
-
 def _batch_m3(job: Job) -> float:
     """The volume of the planned batches, all alike."""
     kg = even_batch_kg(charge_of(job).total_kg, job.charge.largest_batch_kg)
     return kg / job.resin.density_kg_m3
-
-
-def _manifold(job: Job, manifold: Manifold) -> FlowManifold:
-    tube, hose = job.card(manifold.tube, TubeCard), job.card(manifold.hose, TubeCard)
-    return FlowManifold(manifold.id, tube.bore_m, manifold.length_m, hose.bore_m, manifold.hose_length_m)
 
 
 def drive_pa(job: Job) -> float:
@@ -357,90 +286,6 @@ def drive_pa(job: Job) -> float:
     return job.shop.barometer_pa + job.bucket.over_pressure_pa - head - job.vacuum_pa
 
 
-def _gaps(job: Job, cells: list[Cell], part: BaseGeometry) -> Iterator[FlowGap]:
-    """The gaps of the job's choices, along core edges and the part's."""
-    cored = [cell for cell in cells if any(job.is_core(layer.card) for layer in cell.stack.layers)]
-    if job.flow.core_gap_m > 0 and cored:
-        area = union_all([cell.polygon for cell in cored])
-        course = area.boundary.difference(part.boundary.buffer(GRID_M))
-        height = max(cell.stack.thickness_m - cell.stack.laminate_thickness_m for cell in cored)
-        yield FlowGap(_pieces(course), job.flow.core_gap_m, height)
-    if job.flow.edge_gap_m > 0 and cells:
-        height = max(cell.stack.laminate_thickness_m for cell in cells)
-        if height > 0:
-            yield FlowGap(_pieces(part.boundary), job.flow.edge_gap_m, height)
-
-
-def _pieces(course: BaseGeometry) -> tuple[tuple[PlanPoint, ...], ...]:
-    return tuple(
-        tuple((x, y) for x, y in piece.coords)
-        for piece in get_parts(course)
-        if isinstance(piece, LineString) and piece.length > GRID_M
-    )
-
-
 def _flowing(levels: tuple[Level, ...]) -> tuple[Level, ...]:
     """*levels* without those that hold nothing."""
     return tuple(level for level in levels if level.capacity_m > 0)
-
-
-def _corners(ring: LinearRing) -> tuple[PlanPoint, ...]:
-    return tuple((x, y) for x, y in ring.coords[:-1])
-
-
-def _shape(line: FlowLine) -> MultiLineString:
-    return MultiLineString(list(line.pieces))
-
-
-def on_part(line: Line, part: BaseGeometry) -> BaseGeometry:
-    """The line where it acts on the part: its course over it, or the nearest edge where it lies just beside."""
-    shape = LineString(line.points)
-    inside = shape.intersection(part)
-    edge = part.boundary
-    snapped = []
-    for beside in get_parts(shape.difference(part)):
-        count = max(int(beside.length / 0.01), 1)
-        stations = [beside.interpolate(i / count, normalized=True) for i in range(count + 1)]
-        near = [edge.interpolate(edge.project(place)) for place in stations if edge.distance(place) <= BESIDE_PART_M]
-        if len(near) > 1:
-            snapped.append(_along_edge(near))
-    pieces = [piece for piece in get_parts(inside) if isinstance(piece, LineString) and piece.length > 1e-3]
-    pieces += [piece for piece in snapped if piece.length > 1e-3]
-    return linemerge(pieces) if len(pieces) > 1 else (pieces[0] if pieces else LineString())
-
-
-def _along_edge(places: list[Point]) -> LineString:
-    course = LineString([(place.x, place.y) for place in places])
-    simple = course.simplify(1e-5)
-    return simple if isinstance(simple, LineString) else course
-
-
-def _flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
-    course = on_part(line, part)
-    if course.is_empty:
-        raise FlowRefusal(
-            f"{line.word.capitalize()}{'' if line.is_port else ' line'} {line.label} does not lie on the part.",
-            line.points[0],
-        )
-    port = LineString(line.points).interpolate(line.port_at, normalized=True)
-    port = course.interpolate(course.project(port)) if isinstance(course, LineString) else _nearest(course, port)
-    tube, hose = job.card(line.tube, TubeCard), job.card(line.hose, TubeCard)
-    return FlowLine(
-        id=line.id,
-        kind=line.kind,
-        pieces=tuple(tuple(piece.coords) for piece in get_parts(course)),
-        port=(port.x, port.y),
-        bore_m=tube.bore_m,
-        hose_bore_m=hose.bore_m,
-        hose_length_m=line.hose_length_m,
-        opens=line.opens if line.kind == "feed" else AtTime(),
-        turns=line.turns,
-        fed_by=(line.fed_by or "") if line.kind == "feed" else "",
-        membrane=line.membrane and line.kind == "vent",
-    )
-
-
-def _nearest(course: BaseGeometry, place: Point) -> Point:
-    piece = min(get_parts(course), key=lambda piece: piece.distance(place))
-    nearest: Point = piece.interpolate(piece.project(place))
-    return nearest

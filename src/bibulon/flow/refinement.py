@@ -9,7 +9,7 @@ import numpy as np
 from shapely import LinearRing, LineString, MultiLineString, Point, get_parts, union_all
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.flow.mesh import FINE, Fine
+from bibulon.flow.meshing import FINE, Fine
 from bibulon.flow.problem import FlowProblem
 from bibulon.job.lines import AtTime
 

@@ -14,8 +14,9 @@ from bibulon.flow.conductors import LOOSE
 from bibulon.flow.factor import FactorCache, Singular
 from bibulon.flow.medium import Rigid, Swelling, UnderUpperHalf
 from bibulon.flow.network import Network, pipe_conductance_m3
-from bibulon.flow.problem import FlowProblem, FlowRefusal
+from bibulon.flow.problem import FlowProblem
 from bibulon.flow.recipe import Recipe
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.state import FillState
 from bibulon.flow.step import Drive, NotSettled, Step
 from bibulon.flow.stepper import advance
@@ -75,7 +76,7 @@ class StepControl:
         """A step of *length* or, where the active set will not settle, of a part of it, and its length.
 
         The search begins at the full nodes *guess* (N,) and with the medium linearised about *about_pa* (N,), where
-        they are known. Raises :class:`~bibulon.flow.problem.FlowRefusal` if not even short steps settle.
+        they are known. Raises :class:`~bibulon.flow.refusal.FlowRefusal` if not even short steps settle.
         """
         about_pa = self.state.pressure_pa if about_pa is None else about_pa
         for _ in range(MOST_CUTS):

@@ -19,7 +19,8 @@ from scipy.spatial import cKDTree
 from shapely import LineString, Point, Polygon, constrained_delaunay_triangles, get_parts, segmentize
 
 from bibulon.arrays import Floats
-from bibulon.flow.mesh import Mesh, mesh_size_m
+from bibulon.flow.mesh import Mesh
+from bibulon.flow.meshing import mesh_size_m
 from bibulon.flow.plate import Plate, Stiffness, plate_of
 from bibulon.job.base import Point as PlanPoint
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.arrays import Floats, Integers
+from bibulon.flow.line_courses import FlowLine
 from bibulon.flow.network import Feed, Network
-from bibulon.flow.problem import FlowLine, FlowProblem
+from bibulon.flow.problem import FlowProblem
 from bibulon.flow.result import ValveAction, ValveEvent
 from bibulon.job.lines import (
     AtTime,

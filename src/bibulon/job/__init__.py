@@ -24,10 +24,10 @@ from bibulon.job.cards import (
     PeelPlyCard,
     ResinCard,
     TapeCard,
-    TubeCard,
 )
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.house import HouseRules
 from bibulon.job.hunt import LeakHunt

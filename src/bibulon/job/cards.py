@@ -2,56 +2,31 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from bibulon.job.base import (
-    Amount,
     ArealWeight,
     Density,
     Exponent,
-    Identifier,
-    Label,
     LongTime,
     Model,
     Name,
     Temperature,
     Thickness,
 )
-
-Source = Literal["class default", "data sheet", "strip test", "past job", "measured"]
-
-
-Spread = Annotated[float, Field(ge=1.0, le=100.0)]
-
-
-class Measured(Model):
-    """A value with its geometric spread (1.6 = a factor of 1.6 either way, one standard deviation) and its source."""
-
-    value: Annotated[float, Field(ge=1e-20, le=1e-3)]
-    spread: Spread = 1.0
-    source: Source = "class default"
-
-
-class StockCard(Model):
-    """What all cards have: ``price`` and ``in_hand`` count in the unit of ``sold_by``."""
-
-    sold_by: ClassVar[str] = "piece"
-
-    id: Identifier
-    name: Name
-    price: Amount | None = None
-    """In the shop's money; None if nobody has said."""
-    in_hand: Amount | None = None
-    lot: Label = ""
-    expires: date | None = None
-    spread: Spread = 1.05
-    """Geometric spread of the values that have none of their own."""
-    source: Source = "class default"
-    """Where the values are from that do not say so themselves."""
-    note: str = ""
+from bibulon.job.gear_cards import (
+    ChannelCard,
+    FittingCard,
+    MouldClampCard,
+    PotCard,
+    SealCard,
+    SleeveCard,
+    TubeCard,
+    UpperCard,
+)
+from bibulon.job.stock_card import Measured, Source, Spread, StockCard
 
 
 class FibreDirection(Model):
@@ -189,24 +164,6 @@ class PeelPlyCard(StockCard):
     permeability_through_m2: Measured
 
 
-class TubeCard(StockCard):
-    """Spiral, hose or vent line by the metre."""
-
-    sold_by: ClassVar[str] = "m"
-
-    kind: Literal["tube"] = "tube"
-    use: Literal["feed line", "vent line", "hose"]
-    bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
-    outer_m: Annotated[float, Field(ge=0.0005, le=0.4)]
-    clampable: bool = True
-
-    @model_validator(mode="after")
-    def _has_a_wall(self) -> TubeCard:
-        if self.outer_m <= self.bore_m:
-            raise ValueError("the outer diameter has to be larger than the bore")
-        return self
-
-
 class CoatCard(StockCard):
     """A surface coat brushed or sprayed on the tool before any fibre: a gel coat or a sealing coat."""
 
@@ -241,17 +198,6 @@ class TapeCard(StockCard):
     highest_temperature_k: Temperature
 
 
-class FittingCard(StockCard):
-    """A tee, port, elbow, clamp or valve; ``fits_bore_m`` is the bore of the hose that goes over its barb."""
-
-    sold_by: ClassVar[str] = "piece"
-
-    kind: Literal["fitting"] = "fitting"
-    use: Literal["tee", "port", "elbow", "clamp", "valve", "reducer"]
-    bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
-    fits_bore_m: Annotated[float, Field(ge=0.0005, le=0.4)]
-
-
 class AdhesiveCard(StockCard):
     """Tack for dry fibre, by the can or kilogram."""
 
@@ -262,77 +208,6 @@ class AdhesiveCard(StockCard):
     """What is sprayed on one face of a ply."""
     most_kg_m2: ArealWeight
     """More than this, counted over the whole stack, blocks wet-out."""
-
-
-class SealCard(StockCard):
-    """A seal between two mould halves, by the metre."""
-
-    sold_by: ClassVar[str] = "m"
-
-    kind: Literal["seal"] = "seal"
-    use: Literal["inner", "outer"]
-    width_m: Thickness
-    hardness_shore: Annotated[float, Field(ge=0, le=100)]
-    spring_n_m: Annotated[float, Field(ge=0, le=1e6)]
-    """What it pushes the halves apart with, by its length."""
-    life_shots: Annotated[int, Field(ge=1, le=1_000_000)]
-    stands_styrene: bool = True
-    stands_amine: bool = True
-    """Whether it stands the hardeners of epoxies."""
-    inflatable: bool = False
-
-
-class ChannelCard(StockCard):
-    """A former for the channel round the rim, by the metre."""
-
-    sold_by: ClassVar[str] = "m"
-
-    kind: Literal["channel"] = "channel"
-    profile: Literal["half round", "rectangle"]
-    width_m: Thickness
-    height_m: Thickness
-
-
-class SleeveCard(StockCard):
-    """A sleeve laminated into a mould half, through which the tube of a port is pushed."""
-
-    kind: Literal["sleeve"] = "sleeve"
-    bore_m: Thickness
-
-
-class PotCard(StockCard):
-    """A catch pot."""
-
-    kind: Literal["catch pot"] = "catch pot"
-    capacity_m3: Annotated[float, Field(gt=0, le=1000)]
-    lid: bool = True
-    """Whether it comes with a lid that seals."""
-
-
-class MouldClampCard(StockCard):
-    """A latch or bolt that holds two mould halves together."""
-
-    kind: Literal["mould clamp"] = "mould clamp"
-    use: Literal["latches", "bolts"]
-    force_n: Annotated[float, Field(ge=1, le=1e9)]
-
-
-class UpperCard(StockCard):
-    """How an upper mould half is built: its laminate, and the ribs or frame on it."""
-
-    sold_by: ClassVar[str] = "m²"
-
-    kind: Literal["upper half"] = "upper half"
-    thickness_m: Thickness
-    modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)]
-    density_kg_m3: Density
-    rib_pitch_m: Thickness | None = None
-    rib_width_m: Thickness = 0.05
-    rib_height_m: Thickness = 0.05
-    rib_modulus_pa: Annotated[float, Field(ge=1e6, le=1e12)] = 9e9
-    clear: bool = False
-    """Whether the front can be seen through it."""
-    life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 600
 
 
 class ViscosityPoint(Model):

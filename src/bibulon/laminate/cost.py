@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bibulon.job import Job
-from bibulon.laminate.cells import Stack, laminate_of, stack_amounts
+from bibulon.laminate.cells import laminate_of
+from bibulon.laminate.stack import Stack, stack_amounts
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,9 @@ from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import Layer, role_of
-from bibulon.laminate.cells import laminate_of, packed_by_pa
+from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
+from bibulon.laminate.stack import packed_by_pa
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.job import Job
-from bibulon.job.cards import TubeCard
+from bibulon.job.gear_cards import TubeCard
 
 Holder = Literal["the upper half", "the lower half", "the people"]
 

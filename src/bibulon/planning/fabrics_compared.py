@@ -13,9 +13,9 @@ from bibulon.assess import assess
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.laminate.cells import packed_by_pa
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 from bibulon.laminate.cut_list import cut_list
+from bibulon.laminate.stack import packed_by_pa
 from bibulon.planning.hand import reach_over_m
 from bibulon.workers.report import Progress, no_progress
 

@@ -15,7 +15,8 @@ from shapely import get_coordinates
 from bibulon.assess import Assessment
 from bibulon.figures import Figure
 from bibulon.flow.problem import drive_pa
-from bibulon.laminate.cells import Cell, Stack, areas_of
+from bibulon.laminate.cells import Cell, areas_of
+from bibulon.laminate.stack import Stack
 from bibulon.quantities import show
 
 SHORTEST_BRAKE_M, LONGEST_BRAKE_M = 0.04, 0.10

@@ -9,11 +9,13 @@ from shapely import LineString, Point, Polygon
 from shapely.ops import polylabel, substring
 
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import BESIDE_PART_M, PREVIEW_PACE, FlowRefusal, flow_problem
+from bibulon.flow.line_courses import BESIDE_PART_M
+from bibulon.flow.problem import PREVIEW_PACE, flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import changed, new_id, revised, with_line
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.stock.choice import with_line_cards
 

@@ -19,7 +19,8 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.assess import assess
 from bibulon.flow.ensemble import study
 from bibulon.flow.fill import fill
-from bibulon.flow.problem import PREVIEW_PACE, FlowRefusal, flow_problem
+from bibulon.flow.problem import PREVIEW_PACE, flow_problem
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -213,7 +214,7 @@ def _with_risk(layout: Layout, workers: int, progress: Progress) -> Layout:
 
 def propose(job: Job, progress: Progress = no_progress, workers: int = -1) -> Proposal:
     """Try layouts for *job*. *progress* is called with the share done, again and again, and may raise
-    :class:`~bibulon.workers.report.Cancelled`. Raises :class:`~bibulon.flow.problem.FlowRefusal` if none can be filled.
+    :class:`~bibulon.workers.report.Cancelled`. Raises :class:`~bibulon.flow.refusal.FlowRefusal` if none can be filled.
     """
     every = [("as it is", job), *candidates(job)]
     # in processes of their own: neither the mesher nor the numerics hold up whoever asks

@@ -6,11 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
+from bibulon.durations import clock_time, run_clock
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.lines import AtTime, Line, Trigger, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached, WhenTurned
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
-from bibulon.quantities import clock_time, run_clock, show
+from bibulon.quantities import show
 
 
 @dataclass(frozen=True)

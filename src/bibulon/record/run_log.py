@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from bibulon.durations import run_clock
 from bibulon.job.run import LAYING, RunEvent, missing_before
-from bibulon.quantities import Units, run_clock, show
+from bibulon.quantities import Units, show
 from bibulon.record.run_list import READY_CHECKS
 
 

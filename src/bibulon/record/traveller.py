@@ -22,11 +22,12 @@ from reportlab.platypus import (
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
+from bibulon.durations import clock_time, run_clock
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import clock_time, from_to, run_clock, show
+from bibulon.quantities import from_to, show
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words

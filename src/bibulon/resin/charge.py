@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass
 
 from bibulon.job import WITH_BLADDER, Job
-from bibulon.job.cards import TubeCard
+from bibulon.job.gear_cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.relief import developed_length_m

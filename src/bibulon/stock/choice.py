@@ -6,8 +6,9 @@ from typing import TypeVar
 
 from bibulon.job import Job
 from bibulon.job.base import Model
-from bibulon.job.cards import MediaCard, TubeCard
+from bibulon.job.cards import MediaCard
 from bibulon.job.edits import with_card
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import LayupCard
 from bibulon.stock import shelf
 

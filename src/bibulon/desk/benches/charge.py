@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
+from bibulon.durations import clock_time
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import clock_time
 from bibulon.stock.choice import cards_for
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import label
 from bibulon.desk.widgets.figure_rows import shown_figure
-from bibulon.quantities import clock_time, show
+from bibulon.durations import clock_time
+from bibulon.quantities import show
 
 
 class CureBench(Bench):

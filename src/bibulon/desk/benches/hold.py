@@ -5,34 +5,29 @@ from __future__ import annotations
 import math
 from contextlib import suppress
 from datetime import UTC, datetime, timedelta
-from functools import partial
 from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
-    QFrame,
     QHBoxLayout,
-    QInputDialog,
     QPlainTextEdit,
-    QPushButton,
-    QVBoxLayout,
 )
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.hold_hunt import HuntSection
-from bibulon.desk.widgets.fields import clear, column, label, restyle, tool_button
+from bibulon.desk.benches.hold_kept import KeptTests
+from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job import CLAMPED_BY_VACUUM
-from bibulon.job.edits import changed, new_id, revised
+from bibulon.job.edits import changed, new_id
 from bibulon.job.held_plan import held_plan
-from bibulon.job.hold import STAGES, HoldTest, Rule, Stage
+from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
-from bibulon.job.paths import path_in
 from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
-from bibulon.vacuum.hold import RULES, HoldVerdict
+from bibulon.vacuum.hold import HoldVerdict
 from bibulon.vacuum.two_spaces import read_pair
 
 if TYPE_CHECKING:
@@ -43,16 +38,6 @@ RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
 SIMULATED_PACE = 60.0
-LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str], ...]] = {
-    "no visible drop": (
-        ("Visible drop", "pressure difference", "visible_drop_pa"),
-        ("Held for", "duration", "short_hold_s"),
-    ),
-    "drop per time": (("Drop in 10 min, {area}", "pressure difference", "drop_pa_per_600_s"),),
-    "pressure reached": (("Reach", "pressure", "reach_pa"),),
-    "long soak": (("Soak", "duration", "soak_s"),),
-    "leak rate": (("Leak allowed", "leak rate", "leak_pa_m3_s"),),
-}
 
 
 class HoldBench(Bench):
@@ -71,8 +56,8 @@ class HoldBench(Bench):
         self._last: dict[str, float] = {}
         self.gauge_kind: Literal["absolute", "relative"] = "absolute"
         self.chart: HoldChart | None = None
-        self.kept = column(4)
-        self.watch(self._kept_key, self.kept, self._fill_kept)
+        kept = KeptTests(self)
+        kept.build()
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
         self.choice(
@@ -132,9 +117,7 @@ class HoldBench(Bench):
         self.keep.setEnabled(False)
         self.hunt = HuntSection(self)
         self.hunt.build()
-        self.section("House rules")
-        self.rules = column(2)
-        self.watch(lambda: (self.document.job.hold_rules, self.document.settings), self.rules, self._fill_rules)
+        kept.build_rules()
         self.desk.run.reading_taken.connect(self._gauge_reading)
         self.desk.run.lost.connect(self._gauge_lost)
         self._take_up()
@@ -374,84 +357,6 @@ class HoldBench(Bench):
             f"A hold test was being read until {ended:%d %b %H:%M} when the program ended: {count} readings are at "
             "Hold. Keep the test, go on reading, or clear it."
         )
-
-    # -- kept tests and rules ----------------------------------------------------------------------------------------
-
-    def _kept_key(self) -> object:
-        assessment = self.document.assessment
-        return (
-            tuple((test, verdict.passed, verdict.leak_pa_m3_s) for test, verdict in assessment.hold_verdicts),
-            self.document.settings.system,
-        )
-
-    def _fill_kept(self, layout: QVBoxLayout) -> None:
-        units = self.document.assessment.units
-        for test, verdict in self.document.assessment.hold_verdicts:
-            frame = QFrame()
-            frame.setProperty("role", "card")
-            row = QHBoxLayout(frame)
-            row.setContentsMargins(8, 6, 6, 6)
-            mark = ("settled" if verdict.passed else "stop") if verdict.rules else "caution"
-            row.addWidget(RankMark(mark, 18), 0, Qt.AlignmentFlag.AlignTop)
-            texts = column(1)
-            says = ("Passed" if verdict.passed else "Failed") if verdict.rules else "Not judged"
-            texts.addWidget(label(f"{says}: {test.stage}", "figure"))
-            when = test.taken_at.strftime("%d %b %H:%M")
-            length = show(test.readings[-1][0], "duration")
-            leak = show(verdict.leak_pa_m3_s, "leak rate", units)
-            texts.addWidget(label(f"{when}, {length}, {len(test.readings)} readings, leak {leak}", "muted"))
-            pair = read_pair(test, self.document.job.hold_rules)
-            if pair is not None:
-                texts.addWidget(label(pair.text(units)))
-            for rule in verdict.rules:
-                if not rule.passed:
-                    texts.addWidget(label(f"{rule.rule}: {rule.text}"))
-            row.addLayout(texts, 1)
-            remove = tool_button("remove", f"Take out the test of {when}", partial(self._remove, test))
-            row.addWidget(remove, 0, Qt.AlignmentFlag.AlignTop)
-            layout.addWidget(frame)
-        if not self.document.job.hold_tests:
-            layout.addWidget(label("No test kept yet.", "muted"))
-            return
-        touched = QPushButton("Something was touched")
-        touched.setAutoDefault(False)
-        touched.setToolTip("Log that something was moved since the last test: it has to be held again")
-        touched.clicked.connect(lambda _=False: self._touched())
-        layout.addWidget(touched, 0, Qt.AlignmentFlag.AlignLeft)
-
-    def _touched(self) -> None:
-        text, taken = QInputDialog.getText(
-            self, "Something was touched", "What was touched or moved since the last test?"
-        )
-        if not taken:
-            return
-        try:
-            self.desk.run.log("bag touched", text=text.strip())
-        except OSError as error:
-            self.desk.show_message(f"This was NOT logged ({error.strerror or error}). Write it down.")
-
-    def _remove(self, test: HoldTest) -> None:
-        kept = tuple(kept_test for kept_test in self.document.job.hold_tests if kept_test != test)
-        self.document.edit("remove hold test", changed(self.document.job, hold_tests=kept))
-
-    def _fill_rules(self, layout: QVBoxLayout) -> None:
-        chosen = self.document.job.hold_rules.rules
-        area = show(1.0, "area", self.document.assessment.units)
-        for rule in RULES:
-            if rule == "pressure reached" and self.document.job.in_mould:
-                continue  # the cavity is regulated to less than all the vacuum there is
-            box = QCheckBox(rule)
-            box.setChecked(rule in chosen)
-            box.toggled.connect(lambda on, name=rule: self._choose_rule(name, on))
-            layout.addWidget(box)
-            if rule in chosen:
-                for name, kind, field in LIMITS[rule]:
-                    self.quantity(name.format(area=area), kind, path_in("hold_rules", field), into=layout)
-
-    def _choose_rule(self, rule: Rule, on: bool) -> None:
-        rules = self.document.job.hold_rules
-        chosen = tuple(name for name in RULES if (on if name == rule else name in rules.rules))
-        self.document.edit("house rules", changed(self.document.job, hold_rules=revised(rules, rules=chosen)))
 
 
 def _line(rank: str, text: str) -> QHBoxLayout:

@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 from bibulon.desk.widgets.fields import column, label
 from bibulon.job.base import Point
 from bibulon.laminate.balance import in_words
-from bibulon.laminate.cells import Cell, Laminate, Stack
+from bibulon.laminate.cells import Cell, Laminate
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
+from bibulon.laminate.stack import Stack
 from bibulon.quantities import from_to, show_power
 
 if TYPE_CHECKING:

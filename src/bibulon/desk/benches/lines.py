@@ -18,9 +18,9 @@ from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
 from bibulon.desk.widgets.figure_rows import shown_figure
+from bibulon.durations import run_clock
 from bibulon.flow.result import STOP_WORDS
 from bibulon.job.base import Point
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import (
     revised,
     with_card,
@@ -29,12 +29,13 @@ from bibulon.job.edits import (
     without_line,
 )
 from bibulon.job.faults import explain_here
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import (
     Line,
 )
 from bibulon.job.paths import path_of
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import run_clock, show, show_full
+from bibulon.quantities import show, show_full
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 

@@ -23,9 +23,10 @@ from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.widgets.line_chart import LineChart
+from bibulon.durations import run_clock
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
-from bibulon.job.cards import TubeCard
 from bibulon.job.edits import revised, with_card, with_line, without_line
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.job.pair import MouldPair
 from bibulon.job.paths import path_of
@@ -39,7 +40,7 @@ from bibulon.mould.clamp import (
     seals_n_m,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import brief, run_clock, show
+from bibulon.quantities import brief, show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import tubes_for
 

@@ -9,9 +9,10 @@ from typing import TypeVar
 from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.work.document import Document
 from bibulon.job.base import Model
-from bibulon.job.cards import ChannelCard, MouldClampCard, PotCard, SealCard, SleeveCard, StockCard, UpperCard
 from bibulon.job.edits import changed, revised, with_pair
+from bibulon.job.gear_cards import ChannelCard, MouldClampCard, PotCard, SealCard, SleeveCard, UpperCard
 from bibulon.job.pair import Seal
+from bibulon.job.stock_card import StockCard
 from bibulon.stock.choice import cards_for
 
 CardKind = TypeVar("CardKind", bound=StockCard)

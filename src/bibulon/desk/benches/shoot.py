@@ -14,12 +14,13 @@ from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.desk.work.run_controller import PACES
+from bibulon.durations import clock_time, run_clock
 from bibulon.instruments.protocol import CHANNELS
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
-from bibulon.quantities import clock_time, run_clock, show
+from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
 

@@ -31,9 +31,10 @@ from bibulon.desk.dialogs.thickness_test import ThicknessDialog
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, clear, column, label
 from bibulon.desk.work.document import Document
-from bibulon.job.cards import Card, FabricCard, Measured
+from bibulon.job.cards import Card, FabricCard
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
+from bibulon.job.stock_card import Measured
 from bibulon.laminate.fibre import EXAMPLE, directions_of, in_words
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from bibulon.desk.dialogs.fabric_readings import ReadingsDialog, parse_pairs
-from bibulon.job.cards import FabricCard, Measured
+from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
+from bibulon.job.stock_card import Measured
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import StripFit, fit_strip
 from bibulon.quantities import Units, number_shown, show, show_power, unit_shown

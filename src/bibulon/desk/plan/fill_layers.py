@@ -14,11 +14,11 @@ from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.fill_answers import Face, FillAnswer
+from bibulon.durations import durations_alike
 from bibulon.flow.contours import contour, round_levels
 from bibulon.flow.raster import Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
-from bibulon.quantities import durations_alike
 
 
 @lru_cache(maxsize=4)

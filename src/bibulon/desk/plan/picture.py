@@ -28,13 +28,14 @@ from bibulon.desk.plan.tools import SelectTool, Tool
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import Face, FillAnswer
+from bibulon.durations import run_clock
 from bibulon.flow.reading import section
 from bibulon.flow.result import FillResult
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
-from bibulon.quantities import run_clock, show
+from bibulon.quantities import show
 
 RULER_PX = 22
 

@@ -18,11 +18,12 @@ from bibulon.desk.time_rail.recipe_lane import Grip
 from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
+from bibulon.durations import run_clock
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
 from bibulon.mould.injection import InjectionCourse
-from bibulon.quantities import run_clock, show
+from bibulon.quantities import show
 
 ROUND_S = 10.0
 

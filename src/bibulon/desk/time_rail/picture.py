@@ -23,8 +23,9 @@ from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
+from bibulon.durations import clock_time, run_clock
 from bibulon.job.run import LAYING
-from bibulon.quantities import clock_time, run_clock, show
+from bibulon.quantities import show
 
 LEFT, RIGHT = 12, 16
 FILL_LANE, BATCH_LANE, FLAG_LANE = (20, 46), (52, 70), (78, 96)

@@ -26,11 +26,12 @@ from PySide6.QtWidgets import (
 
 from bibulon.desk.widgets import icons
 from bibulon.desk.work.document import Document
+from bibulon.durations import clock_time
 from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
 from bibulon.job.paths import FieldPath
-from bibulon.quantities import QuantityKind, as_typed, clock_time, show
+from bibulon.quantities import QuantityKind, as_typed, show
 from bibulon.quantity_text import parse, parse_clock_time
 
 LABEL_WIDTH = 132

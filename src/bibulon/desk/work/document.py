@@ -21,7 +21,7 @@ from bibulon.desk.work.job_tasks import StudyAnswer
 from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import Cause
-from bibulon.flow.problem import FlowRefusal
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id
 from bibulon.job.journal import Journal, damage_in_words, fits, resumed

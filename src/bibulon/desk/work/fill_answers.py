@@ -68,7 +68,7 @@ def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -
     Its results on the way are :class:`FillAnswer`: that of a coarse fill, and unless it is *live*, that of the full
     fill. A job that was answered lately has the same answer at once. The coarse fill is not cancelled (under a moving
     hand something has to be shown), and when live it leaves out trapped air, which takes half the time. Raises
-    :class:`~bibulon.flow.problem.FlowRefusal` and :class:`~bibulon.workers.report.Cancelled`.
+    :class:`~bibulon.flow.refusal.FlowRefusal` and :class:`~bibulon.workers.report.Cancelled`.
     """
     from bibulon.flow.causes import causes_of
     from bibulon.flow.fill import fill

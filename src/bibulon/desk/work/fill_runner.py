@@ -11,7 +11,7 @@ from bibulon.desk.work.fill_answers import FillAnswer, fill_answers
 from bibulon.desk.work.helper_process import NICENESS
 from bibulon.fineness import FULL_NODES, PREVIEW_NODES
 from bibulon.flow.causes import Cause
-from bibulon.flow.problem import FlowRefusal
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.workers.process import Limits, OverLimit, WorkerDied, WorkerProcess
 from bibulon.workers.report import Cancelled, Report

@@ -15,13 +15,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.cautions.run import vacuum_lost
 from bibulon.desk.work.document import Document
+from bibulon.durations import run_clock
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of
 from bibulon.job import shot_clock
 from bibulon.job.run import EventKind, entry, open_feeds
 from bibulon.mould.shots import ShotFigure, field_of, figures_for
-from bibulon.quantities import run_clock
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 
 TICK_MS = 250

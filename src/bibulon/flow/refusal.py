@@ -1,0 +1,16 @@
+"""A job that cannot be simulated."""
+
+from __future__ import annotations
+
+from bibulon.job.base import Point as PlanPoint
+from bibulon.job.base import StationId
+from bibulon.refusal import Refusal
+
+
+class FlowRefusal(Refusal):
+    """A job that cannot be simulated; the message says why, ``place`` where on the plan (or None), ``station`` where
+    it is mended (None: where the lines are)."""
+
+    def __init__(self, message: str, place: PlanPoint | None = None, station: StationId | None = None) -> None:
+        super().__init__(message, place)
+        self.station = station
