@@ -5,12 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, caution_ids, choose, fill_of, push, texts, type_into
+from driving import LEFT, bench, caution_ids, choose, click, fill_of, press, push, texts, type_into
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QToolButton
 
 from bibulon.desk.window import Window
 from bibulon.job import Job
+from bibulon.job.edits import changed
 
 
 def tool(window: Window, name: str) -> None:
@@ -129,3 +131,38 @@ def test_the_fill_goes_out_as_each_kind_of_file_or_says_why_not(window: Window, 
     assert not path.exists() and (tmp_path / "fill v1.2.dxf").stat().st_size > 1000
     exported("nowhere/fill.csv")
     assert "could not be written" in window.note.words.text()
+
+
+def test_patterns_of_lines_are_put_with_one_tool_each(window: Window) -> None:
+    at_lines(window)
+    bare = changed(job_of(window), lines=(), manifolds=())
+    window.document.edit("bare", bare)
+    press(window, Qt.Key.Key_T)
+    click(window, 0.1, 0.7)
+    click(window, 4.1, 0.7)
+    feeds = job_of(window).feeds
+    assert len(feeds) >= 2 and len(job_of(window).vents) == 1 and window.plan.chosen == feeds[0].id
+    assert all(feed.is_clamped for feed in feeds[:-1]) and not feeds[-1].is_clamped
+    window.undo()
+    assert job_of(window).lines == ()
+    press(window, Qt.Key.Key_B)
+    for x in (0.2, 4.0):
+        click(window, x, 0.7)
+    press(window, Qt.Key.Key_Return)
+    spine = window.plan.chosen
+    assert {line.fed_by for line in job_of(window).lines} == {None, spine}
+    window.undo()
+    press(window, Qt.Key.Key_U)
+    click(window, 2.0, 0.7)
+    assert [line.kind for line in job_of(window).lines] == ["feed", "vent"]
+    window.undo()
+    press(window, Qt.Key.Key_A)
+    press(window, Qt.Key.Key_Return)
+    kinds = [line.kind for line in job_of(window).lines]
+    assert kinds == ["feed", "vent"] and len(job_of(window).vents[0].points) > 4
+    assert fill_of(window).fill_time_s is not None or fill_of(window).filled_fraction > 0.5
+    window.undo()
+    press(window, Qt.Key.Key_T)
+    click(window, 0.5, 0.7)
+    click(window, 0.52, 0.7)
+    assert job_of(window).lines == () and "too short" in window.status.text()

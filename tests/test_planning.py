@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from functools import partial
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from conftest import bare_panel
-from shapely import LineString, Polygon
+from shapely import LineString, Point, Polygon
 from shapely.affinity import rotate
 
 from bibulon.assess import assess, filled, resin_at
@@ -24,6 +25,13 @@ from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.planning.fabrics_compared import compared_fabrics
 from bibulon.planning.hand import LONGEST_BRAKE_M, SHORTEST_BRAKE_M, brake, feeds_for, part_width_m, reach
+from bibulon.planning.line_patterns import (
+    PatternRefusal,
+    with_branches,
+    with_feed_all_round,
+    with_stations,
+    with_vent_all_round,
+)
 from bibulon.planning.proposal import candidates, propose
 from bibulon.stock import shelf_card
 
@@ -204,3 +212,57 @@ def test_fabrics_compared_agree_with_a_sum_by_hand() -> None:
     assert second.reach_m == pytest.approx(reach(assess(laid)).value)
     with pytest.raises(KeyError):
         compared_fabrics(job, "none", [other])
+
+
+def disc(radius: float) -> Job:
+    round_ = tuple((float(x), float(y)) for x, y in Point(0, 0).buffer(radius, quad_segs=24).exterior.coords[:-1])
+    job = bare_panel(1.0, 1.0)
+    return changed(job, part=revised(job.part, outline=round_), lines=())
+
+
+def test_a_feed_all_round_fills_a_disc_as_the_closed_form_says() -> None:
+    """From the rim at R to r: ``t = cμ/(4TΔp)·(R² − r² − 2r² ln(R/r))``; ring and hose cost a little besides."""
+    job, _ = with_feed_all_round(disc(0.5))
+    assert [line.kind for line in job.lines] == ["feed", "vent"] and job.lines[0].points[0] == job.lines[0].points[-1]
+    problem = flow_problem(job, nodes=2000)
+    result, stack = fill(problem), laminate_of(job).cells[0].stack
+    assert result.stopped_by == "filled"
+    conducts = math.sqrt(float(np.linalg.det(np.array(stack.transmissivity_m3))))
+    scale = stack.capacity_m * problem.resin.viscosity_pa_s / (4 * conducts * problem.drive_pa)
+    for r in (0.25, 0.15):
+        node = result.mesh.nearest(0.0, r)
+        at = float(np.hypot(*result.mesh.points_m[node]))
+        expected = scale * (0.25 - at**2 - 2 * at**2 * math.log(0.5 / at))
+        assert result.half_full_s[node] == pytest.approx(expected, rel=0.05)
+
+
+def test_feeds_from_station_to_station_are_clamped_as_the_next_takes_over() -> None:
+    job = changed(bare_panel(2.0, 1.0), lines=())
+    job, first = with_stations(job, (0.05, 0.5), (2.0, 0.5))
+    feeds = [line for line in job.lines if line.kind == "feed"]
+    assert feeds[0].id == first and len(feeds) >= 2 and len(job.vents) == 1
+    for line in feeds:
+        assert LineString(line.points).length == pytest.approx(0.94, abs=0.01), "across the part"
+    result = fill(flow_problem(job, nodes=800))
+    assert result.stopped_by == "filled"
+    turned = [(event.line, event.action) for event in result.events]
+    for one, other in pairwise(feeds):
+        at = turned.index((other.id, "opened"))
+        assert turned[at + 1] == (one.id, "clamped") and result.events[at].time_s == result.events[at + 1].time_s
+    with pytest.raises(PatternRefusal, match="too short"):
+        with_stations(job, (0.1, 0.1), (0.1, 0.12))
+    with pytest.raises(PatternRefusal, match="lie on the part"):
+        with_stations(job, (5.0, 5.0), (7.0, 5.0))
+
+
+def test_branches_reach_both_edges_and_are_fed_by_their_spine() -> None:
+    job = changed(bare_panel(2.0, 1.0), lines=())
+    job, spine = with_branches(job, ((0.05, 0.5), (1.95, 0.5)))
+    branches = [line for line in job.lines if line.fed_by == spine]
+    assert len(branches) >= 2 and len(branches) % 2 == 0
+    for branch in branches:
+        (x0, y0), (x1, y1) = branch.points
+        assert x0 == x1 and y0 == 0.5 and min(y1, 1 - y1) == pytest.approx(0.03, abs=1e-3)
+    out, _ = with_vent_all_round(changed(job, lines=()))
+    (vent,) = out.vents
+    assert Polygon(vent.points).area == pytest.approx(2.0)

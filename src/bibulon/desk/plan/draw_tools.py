@@ -29,6 +29,12 @@ from bibulon.job.lines import Line, MediaPatch, WhenReached
 from bibulon.job.pair import FittingKind
 from bibulon.job.part import Region
 from bibulon.mould.fittings import place_for, with_fitting
+from bibulon.planning.line_patterns import (
+    with_branches,
+    with_feed_all_round,
+    with_stations,
+    with_vent_all_round,
+)
 from bibulon.planning.mould_layouts import next_port_label, port_place, with_port
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
@@ -190,6 +196,33 @@ class LineTool(DrawTool):
         return f"draw {self.kind} line {line.label}", with_line(job, line), line.id
 
 
+class StationsTool(DrawTool):
+    """Draw the way from the first feed to the vent: feeds come to lie across it, opened one after another."""
+
+    name = "stations"
+    hint = "Click where the first feed goes, then where the vent goes; Shift keeps it straight, Esc gives up."
+
+    def _add(self, view: PlanCanvas, at: Point) -> None:
+        super()._add(view, at)
+        if len(self.points) == 2:
+            self.finish(view)
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job, first = with_stations(view.document.job, points[0], points[-1])
+        return "feeds from station to station", job, first
+
+
+class BranchesTool(DrawTool):
+    """Draw the spine; branches come to lie square to it on both sides."""
+
+    name = "branches"
+    hint = "Click the points of the spine, Enter or double-click ends, Shift keeps it straight, Esc gives up."
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        job, spine = with_branches(view.document.job, points)
+        return "spine with branches", job, spine
+
+
 class PlacingTool(DrawTool):
     """Put something at one place: the first click or Enter ends the drawing."""
 
@@ -203,6 +236,21 @@ class PlacingTool(DrawTool):
     def _enter(self, view: PlanCanvas) -> bool:
         self._add(view, self.cursor or view.middle())
         return True
+
+
+class AllRoundTool(PlacingTool):
+    """Put a feed all round and a vent in the middle, or the other way about."""
+
+    hint = "Click the plan, or Enter, to put the lines; Esc gives up."
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind, self.name = kind, "all round in" if kind == "feed" else "all round out"
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        put = with_feed_all_round if self.kind == "feed" else with_vent_all_round
+        job, chosen = put(view.document.job)
+        return f"{self.kind} all round", job, chosen
 
 
 class PortTool(PlacingTool):

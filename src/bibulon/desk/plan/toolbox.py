@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bibulon.desk.plan.draw_tools import DartTool, FittingTool, LineTool, MediaTool, PortTool, RegionTool, SectionTool
+from bibulon.desk.plan.draw_tools import (
+    AllRoundTool,
+    BranchesTool,
+    DartTool,
+    FittingTool,
+    LineTool,
+    MediaTool,
+    PortTool,
+    RegionTool,
+    SectionTool,
+    StationsTool,
+)
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
 from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
 from bibulon.job import EVERY_PROCESS, IN_MOULD, UNDER_FILM, Process
@@ -36,6 +47,34 @@ TOOLS = (
     PlanTool("dart", "dart", "X", "Draw a dart", ("layup",), DartTool),
     PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
     PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
+    PlanTool(
+        "stations",
+        "stations",
+        "T",
+        "Feeds from station to station, opened in turn",
+        ("lines",),
+        StationsTool,
+        processes=UNDER_FILM,
+    ),
+    PlanTool("branches", "branches", "B", "A spine with branches", ("lines",), BranchesTool, processes=UNDER_FILM),
+    PlanTool(
+        "all round in",
+        "all round in",
+        "U",
+        "A feed all round, a vent in the middle",
+        ("lines",),
+        lambda: AllRoundTool("feed"),
+        processes=UNDER_FILM,
+    ),
+    PlanTool(
+        "all round out",
+        "all round out",
+        "A",
+        "A vent all round, a feed in the middle",
+        ("lines",),
+        lambda: AllRoundTool("vent"),
+        processes=UNDER_FILM,
+    ),
     PlanTool("media", "media", "M", "Draw flow media", ("lines",), MediaTool, processes=UNDER_FILM),
     PlanTool("inlet", "inlet", "I", "Put an inlet", ("mould",), lambda: PortTool("feed"), processes=IN_MOULD),
     PlanTool(
