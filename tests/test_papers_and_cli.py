@@ -16,21 +16,27 @@ import meshio
 import numpy as np
 import pytest
 from pypdf import PdfReader
+from shapely import LineString
 from typer.testing import CliRunner
 
 from bibulon.assess import assess, filled
 from bibulon.cli.commands import app
+from bibulon.demo import demo_job
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
-from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
+from bibulon.laminate.cut_list import cut_list
+from bibulon.planning.to_prepare import fittings_needed, needs_of
 from bibulon.quantities import Units, from_to, show
+from bibulon.record.prepare_sheet import prepare_pdf
 from bibulon.record.run_list import done_steps, next_step, run_list
 from bibulon.record.run_log import clocks, details, what
 from bibulon.record.traveller import traveller_pdf
+from bibulon.stock import shelf_card
 
 AT = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
 
@@ -287,3 +293,28 @@ def test_output_that_cannot_be_written_is_an_error_of_its_own(deck: Path, words:
         )  # fmt: skip
     assert done.returncode == 3
     assert done.stderr == "The answer could not be written: No space left on device.\n"
+
+
+def test_what_to_prepare_lists_hoses_fittings_and_everything_with_its_price() -> None:
+    job = demo_job()
+    assessed = assess(job)
+    needs = {need.what: need for need in needs_of(assessed)}
+    spiral = next(card for card in job.cards if card.id == job.feeds[0].tube)
+    feeds_m = sum(LineString(line.points).length for line in job.feeds)
+    assert needs[spiral.name].amount == pytest.approx(1.05 * feeds_m) and spiral.price is not None
+    assert needs[spiral.name].price == pytest.approx(spiral.price * 1.05 * feeds_m)
+    cuts = {roll.card.name: roll.length_m * roll.width_m for roll in cut_list(job).rolls}
+    assert all(needs[name].amount == pytest.approx(area) for name, area in cuts.items())
+    resin = [need for need in needs.values() if need.station == "charge"]
+    assert sum(need.amount for need in resin) == pytest.approx(assessed.charge.total_kg)
+    valves = [
+        (card.name, count) for words, card, count in fittings_needed(job) if words == "valves" and card is not None
+    ]
+    assert valves == [("Hose clamp up to 16 mm outside", 2 * len(job.feeds) + len(job.vents))]
+    stiff = with_card(job, shelf_card("vent-hose-16"))
+    wide = with_line(stiff, revised(job.vents[0], hose="vent-hose-16"))
+    assert any(card is None and words == "ports of lines" for words, card, _ in fittings_needed(wide))
+    assert any(card is not None and "24 mm" in card.name for _, card, _ in fittings_needed(wide))
+    text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(prepare_pdf(assess(wide)))).pages)
+    for words in ("bucket to F1", "V1 to pot P1", "No fitting on the shelf", "Open feed F1", "P1 (pot)", "In all"):
+        assert words in text, words

@@ -21,6 +21,7 @@ class LogBench(Bench):
     def build(self) -> None:
         row = QHBoxLayout()
         self.button("Traveller as PDF …", self._traveller, "main", row)
+        self.button("What to prepare …", self._prepare, into=row)
         self.button("Log as CSV …", self._csv, into=row)
         self.body.addLayout(row)
         self.table = QTableWidget(0, 4)
@@ -74,6 +75,11 @@ class LogBench(Bench):
         from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, only when papers are asked for
 
         self.desk.files.save_bytes("Traveller", ".pdf", lambda: traveller_pdf(self.document.assessment))
+
+    def _prepare(self) -> None:
+        from bibulon.record.prepare_sheet import prepare_pdf  # loads the PDF writer, only when papers are asked for
+
+        self.desk.files.save_bytes("What to prepare", ".pdf", lambda: prepare_pdf(self.document.assessment))
 
     def _csv(self) -> None:
         self.desk.files.save_bytes("Log", ".csv", lambda: log_csv(self.document.job).encode("utf-8"))

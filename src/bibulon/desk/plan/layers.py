@@ -294,8 +294,8 @@ def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> Non
 
 
 def label_place(frame: Frame, line: Line) -> QPointF:
-    """Where the valve label of *line* stands: at its port."""
-    port = LineString(line.points).interpolate(line.port_at, normalized=True)
+    """Where the valve label of *line* stands: at its port, of a branch on its middle."""
+    port = LineString(line.points).interpolate(0.5 if line.fed_by else line.port_at, normalized=True)
     beside = QPointF(0, -24) if line.is_port else QPointF(0, 0)
     return frame.to_screen((port.x, port.y)) + beside
 

@@ -1,0 +1,103 @@
+"""What to prepare as PDF: everything to buy and lay ready, hoses to cut, labels to write, the calls of the shot."""
+
+from __future__ import annotations
+
+from io import BytesIO
+
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.units import mm
+from reportlab.platypus import Flowable, SimpleDocTemplate, Spacer
+
+from bibulon.assess import Assessment
+from bibulon.durations import run_clock
+from bibulon.job.base import StationId
+from bibulon.planning.to_prepare import ALLOWANCE, hoses_to_cut, needs_of
+from bibulon.quantities import show
+from bibulon.record.run_list import run_list
+from bibulon.record.sheet import Sheet
+
+MARGIN_MM = 16
+WORDS: dict[StationId, str] = {
+    "layup": "Lay-up",
+    "lines": "Lines",
+    "bag": "Bag",
+    "charge": "Charge",
+}
+
+
+def prepare_pdf(assessment: Assessment) -> bytes:
+    """The sheets as PDF, A4."""
+    out, margin = BytesIO(), MARGIN_MM * mm
+    SimpleDocTemplate(
+        out, pagesize=A4, leftMargin=margin, rightMargin=margin, topMargin=margin, bottomMargin=margin,
+        title=f"{assessment.job.name}: what to prepare",
+    ).build(_Prepare(assessment).story())  # fmt: skip
+    return out.getvalue()
+
+
+class _Prepare(Sheet):
+    def story(self) -> list[Flowable]:
+        return [
+            self.text(f"{self.job.name}: what to prepare", "title"),
+            self.text(
+                f"{self.job.shop.name} · {self.job.process}" if self.job.shop.name else self.job.process, "muted"
+            ),
+            Spacer(1, 4),
+            *self.needs(),
+            *self.hoses(),
+            *self.labels(),
+            *self.calls(),
+        ]
+
+    def needs(self) -> list[Flowable]:
+        rows, total, unpriced = list[list[str]](), 0.0, 0
+        for need in needs_of(self.assessment):
+            amount = str(round(need.amount)) if need.kind == "count" else show(need.amount, need.kind, self.units)
+            rows.append([WORDS.get(need.station, ""), need.what, need.use, amount, self.show(need.price, "money")])
+            total += need.price or 0.0
+            unpriced += need.price is None
+        rows.append(
+            ["", "In all" + (f", {unpriced} without a price" if unpriced else ""), "", "", self.show(total, "money")]
+        )
+        return [
+            self.text("To buy and lay ready", "head"),
+            self.table(["For", "What", "", "How much", "Price"], rows, [18, 78, 42, 22, 18], right=(3, 4)),
+        ]
+
+    def hoses(self) -> list[Flowable]:
+        rows = [
+            [
+                hose.label,
+                hose.card.name,
+                f"{hose.start} to {hose.end}",
+                self.show(hose.length_m * ALLOWANCE, "distance"),
+            ]
+            for hose in hoses_to_cut(self.job)
+        ]
+        if not rows:
+            return []
+        return [
+            self.text("Hoses to cut, each with its label at both ends", "head"),
+            self.table(["Label", "Hose", "From and to", "Cut"], rows, [22, 70, 62, 24], right=(3,)),
+        ]
+
+    def labels(self) -> list[Flowable]:
+        marks = [
+            *(f"{line.label} ({line.word})" for line in self.job.lines),
+            *(f"{manifold.label} (manifold)" for manifold in self.job.manifolds),
+            *(f"{pot.label} (pot)" for pot in self.job.pots),
+            *(f"B{batch.number} (bucket)" for batch in self.assessment.batches),
+        ]
+        if not marks:
+            return []
+        return [self.text("Labels to write, on valve and on part", "head"), self.text(" · ".join(marks))]
+
+    def calls(self) -> list[Flowable]:
+        rows = [
+            ["" if step.due_s is None else run_clock(step.due_s), step.text, step.detail, ""]
+            for step in run_list(self.assessment)
+        ]
+        return [
+            self.text("Calls of the shot: who stands there", "head"),
+            self.table(["Clock", "What is called", "When", "Who"], rows, [18, 62, 68, 30]),
+        ]
