@@ -6,8 +6,10 @@ import re
 
 import pytest
 from driving import at_station, bench, open_an_entry, settle
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox
 
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.fields import Field
@@ -70,3 +72,26 @@ def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, sta
             assert len(fields(window)) == count
     assert len(told) > 3 or len(tried) < 3
     assert tried or not chosen
+
+
+def test_the_wheel_over_a_choice_scrolls_the_bench_and_changes_nothing(window: Window) -> None:
+    window.go("lines")
+    window.plan.choose(window.document.job.lines[0].id)
+    window.refresh()
+    before, side = window.document.job, bench(window)
+    QApplication.processEvents()
+    for box in side.findChildren(QComboBox):
+        if not box.isVisible():
+            continue
+        box.setFocus(Qt.FocusReason.MouseFocusReason)
+        middle = QPointF(box.rect().center())
+        for turn in (-120, -120, 120):
+            wheel = QWheelEvent(
+                middle, QPointF(box.mapToGlobal(middle.toPoint())), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+            )  # fmt: skip
+            wheel.accept()
+            box.wheelEvent(wheel)
+            assert not wheel.isAccepted(), "it goes on to what scrolls"
+        assert box.focusPolicy() == Qt.FocusPolicy.StrongFocus
+    assert window.document.job is before

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,7 +22,15 @@ from bibulon.desk.widgets.fields import LABEL_WIDTH, label
 
 
 class ChoiceBox(QComboBox):
-    """A combo box that shortens its text with an ellipsis and draws an arrow of the theme."""
+    """A combo box that shortens its text with an ellipsis and draws an arrow of the theme; the wheel scrolls what it
+    stands in, and never changes it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel over it does not give it the keyboard
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QStylePainter(self)
@@ -65,7 +73,6 @@ class ChoiceField(QWidget):
         self.box.setAccessibleName(name or hint)
         self.box.setMinimumWidth(60)
         self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.installEventFilter(self)
         if hint:
             self.setToolTip(hint)
         row.addWidget(self.box, 1)
@@ -84,12 +91,6 @@ class ChoiceField(QWidget):
         index = next((i for i, (_, choice) in enumerate(choices) if choice == value), -1)
         self.box.setCurrentIndex(index)
         self.box.setToolTip(self.box.currentText())
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.Wheel and not self.box.hasFocus():
-            event.ignore()
-            return True
-        return super().eventFilter(watched, event)
 
 
 class ToggleField(QCheckBox):
