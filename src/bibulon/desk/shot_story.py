@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEventLoop, QPoint, QTimer
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
 
 from bibulon.assess import Assessment
 from bibulon.demo import DEMO_FILES, demo_job
@@ -96,6 +96,8 @@ def shoot_all(folder: Path) -> None:
         window.time_rail.canvas.scrub(None)
         if station.id == "lines":
             window.plan.choose("feed-2")
+        if station.id == "layup":
+            window.plan.set_cut(((0.0, 0.3), (1.2, 0.3)))
         if station.id == "hold":
             bench = window.benches["hold"]
             assert isinstance(bench, HoldBench)
@@ -111,6 +113,8 @@ def shoot_all(folder: Path) -> None:
         window.grab().save(str(folder / f"{number}-{station.id}.png"))
         if station.id == "layup":
             shoot_layup(window, folder)
+        if station.id == "hold":
+            shoot_hunt(window, folder / "5-hold-hunt.png")
         if station.id == "lines":
             window.plan.choose("")
             shoot_proposal(window, folder / "3-lines-proposal.png")
@@ -130,9 +134,7 @@ def pause(milliseconds: int) -> None:
 
 
 def shoot_layup(window: Window, folder: Path) -> None:
-    """The Lay-up station with a section, and with its joints and cutting."""
-    window.plan.set_cut(((0.0, 0.3), (1.2, 0.3)))
-    grab(window, folder / "2-layup-section.png")
+    """The Lay-up station with its joints and cutting."""
     window.plan.set_cut(None)
     bench = window.benches["layup"]
     assert isinstance(bench, LayupBench)
@@ -152,6 +154,21 @@ def shoot_layup(window: Window, folder: Path) -> None:
     bench.cutting.toggle.click()
     window.undo()
     bench.verticalScrollBar().setValue(0)
+
+
+def shoot_hunt(window: Window, path: Path) -> None:
+    """The hunt for a leak, one branch shut off."""
+    bench = window.benches["hold"]
+    assert isinstance(bench, HoldBench)
+    bench.readings.clear()
+    hunting = next(box for box in bench.findChildren(QCheckBox) if "find where" in box.text())
+    hunting.click()
+    next(button for button in bench.findChildren(QPushButton) if button.text() == "It holds").click()
+    pause(LONG_ENOUGH_MS)
+    bench.verticalScrollBar().setValue(hunting.mapTo(bench.widget(), QPoint(0, -SECTION_HEAD_PX)).y())
+    grab(window, path)
+    hunting.click()
+    window.undo()
 
 
 def shoot_gore(window: Window, path: Path) -> None:
