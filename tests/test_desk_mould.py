@@ -15,18 +15,21 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.benches.part import PROCESS_WORDS
 from bibulon.desk.dialogs.process_advice import AdviceDialog
+from bibulon.desk.plan.spoken import spoken_objects
 from bibulon.desk.stations import stations_for
 from bibulon.desk.widgets.line_chart import LineChart
 from bibulon.desk.window import Window
 from bibulon.job import EVERY_PROCESS
 from bibulon.job.edits import with_pair
+from bibulon.job.held_plan import held_plan
 from bibulon.job.pair import Injection, InjectionStep, MouldPair, UntilMass
 from bibulon.job.storage import dump, parse
 from bibulon.mould.clamp import highest_injection_pa, off_at_gel
 from bibulon.mould.fittings import gauge_pa
+from bibulon.mould.pots import pot_key, pot_places
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
-from bibulon.quantities import brief
+from bibulon.quantities import Units, brief
 
 
 def test_the_process_is_changed_and_changed_back_and_nothing_is_lost(window: Window, qtbot) -> None:
@@ -454,3 +457,24 @@ def test_the_chart_of_a_short_shot_counts_in_what_its_axis_says(qtbot) -> None:
         spacing, places = ticks[0]
         said = axis.tickStrings(places, axis.autoSIPrefixScale * axis.scale, spacing)
         assert [float(text) for text in said] == pytest.approx(places)
+
+
+def test_the_catch_pot_stands_on_the_plan_and_is_moved_typed_and_taken_out(window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    pot = window.document.job.pots[0]
+    start = pot_places(window.document.job)[pot_key(pot)]
+    held = held_plan(window.document.job)
+    drag(window, start, (0.9, 0.2))
+    assert window.document.job.pots[0].place == pytest.approx((0.9, 0.2), abs=0.02)
+    assert held_plan(window.document.job) == held, "where a pot stands opens no joint"
+    type_into(bench(window), f"{pot.label} at x, y", "300 mm, 700 mm")
+    assert window.document.job.pots[0].place == (0.3, 0.7)
+    field = type_into(bench(window), f"{pot.label} at x, y", "300 mm")
+    assert "two lengths" in field.error.text() and window.document.job.pots[0].place == (0.3, 0.7)
+    assert any(words.startswith("Catch pot") for _, words, _ in spoken_objects(window.document.job, (), Units()))
+    window.plan.choose(pot_key(pot))
+    press(window, Qt.Key.Key_Delete)
+    assert not window.document.job.pots and "pot-too-small" in caution_ids(window)
+    window.undo()
+    assert window.document.job.pots[0].place == (0.3, 0.7)

@@ -117,7 +117,7 @@ STATIONS = (
         MouldBench,
         ("fill", "rim", "lines", "fittings", "proposal"),
         _shut,
-        ("port", "fitting", "line", "channel", "seal"),
+        ("port", "fitting", "pot", "line", "channel", "seal"),
         processes=IN_MOULD,
     ),
     Station("hold", "Hold", HoldBench, ("bag", "rim", "lines", "fittings", "leaks"), _held),

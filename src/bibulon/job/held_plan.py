@@ -34,6 +34,8 @@ def held_plan(job: Job) -> tuple[tuple[str, str], ...]:
         data: Any = job.model_dump(mode="json", include={name})[name]
         if name == "lines":
             data = [{key: value for key, value in line.items() if key not in OF_NO_MATTER} for line in data]
+        elif name == "pots":
+            data = [{key: value for key, value in pot.items() if key != "place"} for pot in data]
         elif name == "pair":
             data = {key: data[key] for key in OF_PAIR}
         elif name == "part":

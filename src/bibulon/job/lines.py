@@ -176,3 +176,5 @@ class CatchPot(Model):
     capacity_m3: Annotated[float, Field(gt=0, le=1000)]
     lid: bool = True
     """Whether a lid with a sound seal is on it."""
+    place: Point | None = None
+    """Where it stands on the plan of a mould; None: beside the vent."""

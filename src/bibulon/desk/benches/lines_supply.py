@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.mould_shelf import pot_choice
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
-from bibulon.desk.widgets.fields import QuantityField, column, edge_fields, label, tool_button
+from bibulon.desk.widgets.fields import FreeField, QuantityField, column, edge_fields, label, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard
 from bibulon.job.edits import (
@@ -30,8 +30,12 @@ from bibulon.job.lines import (
     MediaPatch,
 )
 from bibulon.job.paths import FieldPath, path_of
+from bibulon.mould.pots import pot_key, pot_places, with_pot_at
 from bibulon.quantities import show
+from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import cards_for
+
+PLACE = "Two lengths with a comma between them."
 
 
 class SupplySections:
@@ -137,7 +141,25 @@ class SupplySections:
                 )
                 layout.addWidget(lid)
                 layout.addWidget(pot_choice(self.bench.document, pot.label))
+                key = pot_key(pot)
+                layout.addWidget(
+                    FreeField(
+                        f"{pot.label} at x, y", partial(self._pot_place, key), partial(self._move_pot, key), PLACE
+                    )
+                )
         self.bench.button("Add catch pot", self._add_pot, into=layout)
+
+    def _pot_place(self, key: str) -> str:
+        units = self.bench.document.assessment.units
+        place = pot_places(self.bench.document.job).get(key, ())
+        return ", ".join(show(at, "length", units) for at in place).replace("−", "-")
+
+    def _move_pot(self, key: str, text: str) -> None:
+        cells = cells_of(text)
+        if len(cells) != 2:
+            raise ValueError(f"Write two lengths. {PLACE}")
+        x, y = (parse(cell, "length", self.bench.document.assessment.units) for cell in cells)
+        self.bench.document.edit("place of a pot", with_pot_at(self.bench.document.job, key, (x, y)))
 
     def _lid(self, path: FieldPath) -> bool:
         return bool(value_at(self.bench.document.job, path))

@@ -20,7 +20,7 @@ from bibulon.desk.plan import fill_layers, layers, marks
 from bibulon.desk.plan.frame import Frame, ruler_step_m
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
-from bibulon.desk.plan.rim_layer import paint_fittings, paint_rim, paint_seam
+from bibulon.desk.plan.rim_layer import paint_fittings, paint_pots, paint_rim, paint_seam
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.shown import Shown
 from bibulon.desk.plan.things import KINDS, Grip
@@ -144,6 +144,7 @@ class PlanPicture(QWidget):
         if "rim" in shown:
             paint_seam(painter, self.frame, job)
         if "fittings" in shown and job.in_mould:
+            paint_pots(painter, self.frame, assessment, self.time_s, self.chosen)
             paint_fittings(painter, self.frame, assessment, self.time_s, self.chosen)
         if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)

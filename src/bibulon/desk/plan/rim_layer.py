@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -14,11 +15,13 @@ from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.text_box import text_box
 from bibulon.desk.widgets import theme
 from bibulon.flow.cavity import grown, seam_of
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
 from bibulon.mould.clamp import clamp_n_m
 from bibulon.mould.fittings import flange_ring, gauge_pa
+from bibulon.mould.pots import pot_key, pot_places
 from bibulon.quantities import show
 from bibulon.remembered import remembered
 
@@ -152,6 +155,40 @@ def paint_fittings(painter: QPainter, frame: Frame, assessment: Assessment, time
             text += "" if shown is None else f"  {show(shown, 'pressure', assessment.units)}"
         if fitting.kind == "gauge" or fitting.id == chosen:
             text_box(painter, at + QPointF(0, 21), text, palette.ink, palette.vent, 12)
+
+
+def paint_pots(painter: QPainter, frame: Frame, assessment: Assessment, time_s: float | None, chosen: str) -> None:
+    """The catch pots of a mould with what they hold at *time_s*, and the hose from the vents to the first of them."""
+    palette, job, fill = theme.current.palette, assessment.job, assessment.fill
+    places = pot_places(job)
+    spots = [frame.to_screen(places[pot_key(pot)]) for pot in job.pots if pot_key(pot) in places]
+    if not spots:
+        return
+    painter.setPen(QPen(palette.colour("vent", 170), 2, Qt.PenStyle.DotLine))
+    for vent in job.vents:
+        painter.drawLine(frame.to_screen(vent.place), spots[0])
+    for one, other in pairwise(spots):
+        painter.drawLine(one, other)
+    held_m3 = 0.0 if fill is None else float(np.interp(_shown_s(fill, time_s), fill.times_s, fill.in_pots_m3))
+    for pot, at in zip(job.pots, spots, strict=True):
+        here_m3 = min(held_m3, pot.capacity_m3)
+        held_m3 -= here_m3
+        if pot_key(pot) == chosen:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(palette.colour("accent", 110))
+            painter.drawEllipse(at, 20, 20)
+        painter.setPen(QPen(QColor(palette.vent), 1.8))
+        painter.setBrush(QColor(palette.paper))
+        painter.drawRoundedRect(QRectF(at.x() - 9, at.y() - 9, 18, 20), 3, 3)
+        share = min(here_m3 / pot.capacity_m3, 1.0)
+        painter.fillRect(QRectF(at.x() - 7, at.y() + 9 - 16 * share, 14, 16 * share), palette.colour("feed", 190))
+        if pot.lid:
+            painter.drawLine(at + QPointF(-11, -10), at + QPointF(11, -10))
+        text_box(painter, at + QPointF(0, 24), pot.label, palette.ink, palette.vent, 12)
+
+
+def _shown_s(fill: FillResult, time_s: float | None) -> float:
+    return fill.end_s if time_s is None else min(time_s, fill.end_s)
 
 
 def _xy(place: Place) -> tuple[float, float]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from bibulon.cautions import Caution
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.mould.pots import pot_places
 from bibulon.quantities import Units, show
 
 
@@ -21,6 +22,8 @@ def spoken_objects(job: Job, cautions: tuple[Caution, ...], units: Units) -> Ite
         yield line.id, f"{line.word.capitalize()}{'' if line.is_port else ' line'} {line.label}, {ends}", line.points[0]
     for fitting in job.pair.fittings if job.in_mould else ():
         yield fitting.id, f"{fitting.kind.capitalize()} {fitting.label}, {at(fitting.place)}", fitting.place
+    for key, stands in pot_places(job).items():
+        yield key, f"Catch {key}, {at(stands)}", stands
     for number, patch in enumerate(job.media, 1):
         yield patch.id, f"Flow media {number}, {len(patch.outline)} corners, {at(patch.outline[0])}", patch.outline[0]
     for region in job.regions:

@@ -36,6 +36,7 @@ from bibulon.mould.fittings import (
     with_fitting_at,
     without_fitting,
 )
+from bibulon.mould.pots import pot_places, with_pot_at, without_pot
 from bibulon.planning.mould_layouts import with_port_at
 
 GRAB_PX = 9.0
@@ -148,6 +149,15 @@ def _fittings(job: Job) -> dict[str, tuple[Point, ...]]:
     }  # fmt: skip
 
 
+def _pots(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {key: ((x - HALF_FITTING_M, y), (x + HALF_FITTING_M, y)) for key, (x, y) in pot_places(job).items()}
+
+
+def _put_pot(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    (x0, y0), (x1, y1) = points[0], points[-1]
+    return with_pot_at(job, identifier, ((x0 + x1) / 2, (y0 + y1) / 2))
+
+
 def _put_fitting(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
     (x0, y0), (x1, y1) = points[0], points[-1]
     return with_fitting_at(job, identifier, ((x0 + x1) / 2, (y0 + y1) / 2))
@@ -189,6 +199,7 @@ KINDS = {
         shaped=False,
         grows=False,
     ),
+    "pot": Kind(_pots, _put_pot, without_pot, closed=False, shaped=False, grows=False),
     "fitting": Kind(_fittings, _put_fitting, without_fitting, closed=False, shaped=False, grows=False),
     "seal": Kind(_seals, _unmoved, None, closed=False, shaped=False, grows=False, pull=seal_pulled, step=seal_stepped),
     "channel": Kind(
