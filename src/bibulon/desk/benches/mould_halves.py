@@ -15,7 +15,8 @@ from bibulon.desk.benches.mould_shelf import (
     upper_choice,
 )
 from bibulon.desk.widgets.choices import ToggleField
-from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.desk.widgets.fields import FreeField, QuantityField, column, label, tool_button
+from bibulon.desk.widgets.figure_rows import FigureRow
 from bibulon.desk.work.document import Document
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
 from bibulon.job.edits import value_at, with_pair, with_value
@@ -163,11 +164,27 @@ class HalvesSections:
             "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
             lambda: self.document.job.pair.clamp.kind, partial(self._put, "pair/clamp/kind"),
         )  # fmt: skip
-        bench.quantity("How many", "count", "pair/clamp/count", "Latches or bolts round the rim.")
+        bench.watch(self._on_plan, column(0), self._fill_count)
         bench.quantity("Each holds", "force", "pair/clamp/force_n", "Or the press in all.")
         bench.figure("Opened by", self._opened)
         bench.figure("The house asks for", self._asked)
         bench.figure("They sit every", self._spacing)
+
+    def _on_plan(self) -> int:
+        return sum(fitting.kind == "clamp" for fitting in self.document.job.pair.fittings)
+
+    def _fill_count(self, layout: QVBoxLayout) -> None:
+        """How many clamps: typed, or those on the plan where there are any."""
+        if not self._on_plan():
+            count: JobPath = "pair/clamp/count"
+            layout.addWidget(
+                QuantityField(self.document, "How many", "count", count, "Latches or bolts round the rim.")
+            )
+            return
+        row = FigureRow(
+            "How many", lambda: (str(self._on_plan()), "Those on the plan count; take them off to type it.")
+        )
+        layout.addWidget(row)
 
     def _forces(self) -> PressForces | None:
         fill = self.document.assessment.fill
