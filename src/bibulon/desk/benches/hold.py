@@ -54,7 +54,8 @@ class HoldBench(Bench):
         self._gauge_start: float | None = None
         """When the test was begun, on the instruments' clock."""
         self._last: dict[str, float] = {}
-        self.gauge_kind: Literal["absolute", "relative"] = "absolute"
+        counts_down = self.document.assessment.units.reading == "gauge"
+        self.gauge_kind: Literal["absolute", "relative"] = "relative" if counts_down else "absolute"
         self.chart: HoldChart | None = None
         kept = KeptTests(self)
         kept.build()
@@ -338,6 +339,8 @@ class HoldBench(Bench):
 
     def _take_up(self) -> None:
         """Take up the test that was being read when the program ended."""
+        if self.document.read_only:  # the window that owns the job may be reading it now
+            return
         recorded = self._recorder.read()
         if recorded is None or not recorded.readings.get("vacuum"):
             return
@@ -354,7 +357,7 @@ class HoldBench(Bench):
         ended = recorded.begun_at + timedelta(seconds=recorded.last_s)
         count = len(recorded.readings["vacuum"])
         self.desk.show_message(
-            f"A hold test was being read until {ended:%d %b %H:%M} when the program ended: {count} readings are at "
+            f"A hold test was being read until {ended:%d %b %H:%M}, and was broken off: {count} readings are at "
             "Hold. Keep the test, go on reading, or clear it."
         )
 
