@@ -48,7 +48,7 @@ def level(along: float = TENSOR, across: float | None = None, angle: float = 0.0
 
 def line(kind: str, places: Places, hose_bore: float = 0.05, hose_length: float = 0.01, bore: float = 0.01) -> FlowLine:
     """A line and a hose of so wide a bore that they resist next to nothing, and so fill at once."""
-    return FlowLine(kind, kind, (places,), places[0], bore, hose_bore, hose_length, AtTime(), None)
+    return FlowLine(kind, kind, (places,), places[0], bore, hose_bore, hose_length, AtTime(), ())
 
 
 def rectangle(x0: float, x1: float, width: float = 0.4) -> Places:
