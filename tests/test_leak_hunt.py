@@ -13,6 +13,8 @@ from bibulon.desk.window import Window
 from bibulon.job.edits import changed
 from bibulon.job.storage import dump, parse
 from bibulon.planning.leak_places import SPACE, plumbing_of
+from bibulon.planning.line_patterns import with_branches
+from bibulon.planning.to_prepare import fittings_needed
 from bibulon.stock.leaks import leaks_file, shop_leaks
 from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Cut, Isolation, LeakPlace, Plumbing, belief, next_isolation
 
@@ -135,6 +137,16 @@ def test_every_section_of_a_job_can_be_told_from_the_others(name: str) -> None:
         assert best == leaking and len(searched) <= 2, (leaking, len(tests), searched)
 
 
+def test_a_branch_under_the_film_is_no_hose_to_clamp() -> None:
+    job, spine = with_branches(changed(demo_job(), lines=(), media=()), ((0.2, 0.7), (4.0, 0.7)))
+    branches = {line.id for line in job.lines if line.fed_by == spine}
+    plumbing = plumbing_of(job)
+    assert branches and not any(cut.id.startswith(tuple(branches)) for cut in plumbing.cuts)
+    assert {place.section for place in plumbing.places if place.id.startswith("tee")} == {SPACE}
+    counts = {words: count for words, _, count in fittings_needed(job)}
+    assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(branches)}
+
+
 def test_what_the_shop_has_found_before_comes_first() -> None:
     job = demo_job()
     plain, taught = plumbing_of(job), plumbing_of(job, ("pot",) * 30)
@@ -180,7 +192,7 @@ def test_a_hunt_on_lines_that_went_is_still_read(window: Window) -> None:
     """A clamp that was set on a line which is no longer there says nothing, and breaks nothing."""
     window.go("hold")
     side = bench(window)
-    side.hunt._set_open(True)
+    next(box for box in side.findChildren(QCheckBox) if "find where" in box.text()).click()
     push(side, "It holds")
     shut = window.document.job.hunt.isolations[0].shut
     job = window.document.job

@@ -26,12 +26,13 @@ from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.refusal import FlowRefusal
-from bibulon.flow.result import STOP_WORDS, FillResult, ValveAction
+from bibulon.flow.result import STOP_WORDS, FillResult
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
+from bibulon.job.lines import ValveAction
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.laminate.relief import developed_length_m

@@ -13,6 +13,7 @@ from bibulon.flow.mesh import Mesh
 from bibulon.flow.pockets import Pocket
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.upper_half import Forces
+from bibulon.job.lines import ValveAction
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName
 
 HALF = 0.5
@@ -37,9 +38,6 @@ STOP_WORDS: dict[StopReason, str] = {
     "dry area behind the vents": "Resin has no way past the vents to what lies behind them",
 }
 """Why a fill ended, as a sentence without its full stop."""
-
-
-ValveAction = Literal["opened", "clamped", "throttled"]
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,9 @@ from bibulon.arrays import Floats, Integers
 from bibulon.flow.line_courses import FlowLine
 from bibulon.flow.network import Feed, Network
 from bibulon.flow.problem import FlowProblem
-from bibulon.flow.result import ValveAction, ValveEvent
+from bibulon.flow.result import ValveEvent
 from bibulon.job.lines import (
+    ACTIONS,
     AtTime,
     Trigger,
     Turn,
@@ -36,9 +37,6 @@ class Reach:
     drawn_m3: float
     front_m: Floats
     """(shell,) how far the front lies beyond each node, negative where it has not come."""
-
-
-ACTIONS: dict[str, ValveAction] = {"open": "opened", "clamped": "clamped", "throttled": "throttled"}
 
 
 class _Valve:

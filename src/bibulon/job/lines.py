@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
@@ -59,10 +60,16 @@ Trigger = Annotated[
 """What a valve is turned by."""
 
 
+ValveState = Literal["open", "clamped", "throttled"]
+ValveAction = Literal["opened", "clamped", "throttled"]
+ACTIONS: dict[ValveState, ValveAction] = {"open": "opened", "clamped": "clamped", "throttled": "throttled"}
+"""What is done to a valve that is to stand so."""
+
+
 class Turn(Model):
     """What is done to a valve once it was opened, and when; it waits until what stands before it was done."""
 
-    to: Literal["open", "clamped", "throttled"]
+    to: ValveState
     when: Trigger = AtTime()
     share: Annotated[float, Field(ge=0.01, le=1)] = 0.5
     """Of what the open hose carries, that a throttled one lets through."""
@@ -101,6 +108,10 @@ class Line(Model):
         """The middle between its ends: where a port is."""
         (x0, y0), (x1, y1) = self.points[0], self.points[-1]
         return (x0 + x1) / 2, (y0 + y1) / 2
+
+    def is_branch(self, manifolds: Collection[str]) -> bool:
+        """Whether a feed hangs on another feed, and not on the bucket or one of the *manifolds*."""
+        return self.fed_by is not None and self.fed_by not in manifolds
 
     @property
     def is_clamped(self) -> bool:

@@ -68,6 +68,9 @@ def plumbing_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Plumbing:
         spots.append(_Spot(f"{name} joints", "hose joint", f"joints of manifold {manifold.label}", name))
     known = {manifold.id for manifold in job.manifolds}
     for line in job.lines:
+        if line.is_branch(known):  # it hangs on another feed by a tee, with nothing to clamp between
+            spots.append(_Spot(f"tee {line.id}", "hose joint", f"tee of {line.label}", SPACE, _port_of(line)))
+            continue
         name = f"hose {line.id}"
         sections[name] = f"the hose of {line.label}"
         cuts.append(Cut(f"{line.id}@{SPACE}", f"{line.label} at {space}", (SPACE, name)))

@@ -87,13 +87,16 @@ def fittings_needed(job: Job) -> tuple[tuple[str, FittingCard | None, int], ...]
         counted[key] += count
         cards[key] = card
 
+    manifolds = {manifold.id for manifold in job.manifolds}
     for line in job.lines:
         hose = job.card(line.hose, TubeCard)
+        if line.fed_by is not None:
+            need("tee", hose, "where a hose branches")
+        if line.is_branch(manifolds):
+            continue
         need("port", hose, "ports of lines")
         if hose.clampable:
             need("clamp", hose, "valves", 2 if line.kind == "feed" else 1)
-        if line.fed_by is not None:
-            need("tee", hose, "where a hose branches")
     return tuple((words, cards[words, name], count) for (words, name), count in counted.items())
 
 

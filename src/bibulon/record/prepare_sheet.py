@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-from io import BytesIO
-
-from reportlab.lib.pagesizes import A4
-from reportlab.lib.units import mm
-from reportlab.platypus import Flowable, SimpleDocTemplate, Spacer
+from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
 from bibulon.durations import run_clock
@@ -14,7 +10,7 @@ from bibulon.job.base import StationId
 from bibulon.planning.to_prepare import ALLOWANCE, hoses_to_cut, needs_of
 from bibulon.quantities import show
 from bibulon.record.run_list import run_list
-from bibulon.record.sheet import Sheet
+from bibulon.record.sheet import Sheet, sheet_pdf
 
 MARGIN_MM = 16
 WORDS: dict[StationId, str] = {
@@ -27,12 +23,7 @@ WORDS: dict[StationId, str] = {
 
 def prepare_pdf(assessment: Assessment) -> bytes:
     """The sheets as PDF, A4."""
-    out, margin = BytesIO(), MARGIN_MM * mm
-    SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=margin, rightMargin=margin, topMargin=margin, bottomMargin=margin,
-        title=f"{assessment.job.name}: what to prepare",
-    ).build(_Prepare(assessment).story())  # fmt: skip
-    return out.getvalue()
+    return sheet_pdf(f"{assessment.job.name}: what to prepare", _Prepare(assessment).story(), MARGIN_MM)
 
 
 class _Prepare(Sheet):

@@ -8,7 +8,17 @@ from dataclasses import dataclass
 from bibulon.assess import Assessment
 from bibulon.durations import clock_time, run_clock
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
-from bibulon.job.lines import AtTime, Line, Trigger, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached, WhenTurned
+from bibulon.job.lines import (
+    ACTIONS,
+    AtTime,
+    Line,
+    Trigger,
+    WhenAtPoint,
+    WhenBatchUsed,
+    WhenFull,
+    WhenReached,
+    WhenTurned,
+)
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
@@ -40,11 +50,10 @@ def trigger_in_words(assessment: Assessment, opens: Trigger) -> str:
     if isinstance(opens, WhenBatchUsed):
         return f"when batch {opens.batch} is used up"
     if isinstance(opens, WhenTurned):
-        return f"when {assessment.job.line(opens.line).label} is {TURNED[opens.to]}"
+        return f"when {assessment.job.line(opens.line).label} is {ACTIONS[opens.to]}"
     return f"at {run_clock(opens.time_s)}"
 
 
-TURNED = {"open": "opened", "clamped": "clamped", "throttled": "throttled"}
 TURNS: dict[str, tuple[str, EventKind]] = {
     "open": ("Open", "valve opened"),
     "clamped": ("Clamp", "valve clamped"),
@@ -57,7 +66,7 @@ def turns_in_words(assessment: Assessment, line: Line) -> str:
     """All that is done to the valve of *line* once it is open, for a table; "" if nothing."""
     pieces = []
     for turn in line.turns:
-        word = "opened again" if turn.to == "open" else TURNED[turn.to]
+        word = "opened again" if turn.to == "open" else ACTIONS[turn.to]
         share = f" to {show(turn.share, 'share', assessment.units)}" if turn.to == "throttled" else ""
         pieces.append(f"{word}{share} {trigger_in_words(assessment, turn.when)}")
     return ", ".join(pieces)
@@ -69,7 +78,7 @@ def turned_s(assessment: Assessment, line: Line) -> tuple[float | None, ...]:
     own = iter([event for event in happens if event.line == line.id])
     if line.kind == "feed":
         next((event for event in own if event.action == "opened"), None)
-    return tuple(next((event.time_s for event in own if event.action == TURNED[turn.to]), None) for turn in line.turns)
+    return tuple(next((event.time_s for event in own if event.action == ACTIONS[turn.to]), None) for turn in line.turns)
 
 
 def opened_s(assessment: Assessment) -> dict[str, float]:

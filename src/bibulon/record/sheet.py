@@ -8,11 +8,12 @@ from xml.sax.saxutils import escape
 
 from reportlab.lib import colors
 from reportlab.lib.enums import TA_RIGHT
+from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Paragraph, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Table, TableStyle
 
 from bibulon.appearance import LIGHT, font_files
 from bibulon.assess import Assessment
@@ -38,6 +39,15 @@ def styles() -> dict[str, ParagraphStyle]:
         ),
         "title": ParagraphStyle("title", parent=body, fontName=BOLD, fontSize=18, leading=22),
     }
+
+
+def sheet_pdf(title: str, story: list[Flowable], margin_mm: float) -> bytes:
+    """A *story* as PDF, A4 with that margin all round."""
+    out, margin = BytesIO(), margin_mm * mm
+    SimpleDocTemplate(
+        out, pagesize=A4, leftMargin=margin, rightMargin=margin, topMargin=margin, bottomMargin=margin, title=title
+    ).build(story)
+    return out.getvalue()
 
 
 class Sheet:

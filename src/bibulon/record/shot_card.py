@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from io import BytesIO
-
-from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm
-from reportlab.platypus import Flowable, SimpleDocTemplate, Spacer, Table
+from reportlab.platypus import Flowable, Spacer, Table
 
 from bibulon.assess import Assessment
 from bibulon.cautions.safety import DEFER, safety_notes
@@ -14,7 +11,7 @@ from bibulon.mould.shots import chart_of, figures_for, shots_of
 from bibulon.quantities import from_to, show
 from bibulon.record.mould_papers import check_rows, settings_rows
 from bibulon.record.plan_drawing import PlanDrawing
-from bibulon.record.sheet import BOLD, Sheet
+from bibulon.record.sheet import BOLD, Sheet, sheet_pdf
 
 MARGIN_MM = 13
 PLAN_MM = (86, 62)
@@ -22,13 +19,7 @@ PLAN_MM = (86, 62)
 
 def shot_card_pdf(assessment: Assessment) -> bytes:
     """The card as PDF, one page of A4."""
-    out = BytesIO()
-    margin = MARGIN_MM * mm
-    SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=margin, rightMargin=margin, topMargin=margin, bottomMargin=margin,
-        title=f"{assessment.job.name}: shot card",
-    ).build(_Card(assessment).story())  # fmt: skip
-    return out.getvalue()
+    return sheet_pdf(f"{assessment.job.name}: shot card", _Card(assessment).story(), MARGIN_MM)
 
 
 class _Card(Sheet):

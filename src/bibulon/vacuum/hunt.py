@@ -15,7 +15,7 @@ from itertools import combinations
 
 import numpy as np
 
-from bibulon.arrays import Floats
+from bibulon.arrays import Flags, Floats
 from bibulon.job.hunt import LeakKind
 
 TWO_LEAKS = 0.25
@@ -160,11 +160,9 @@ class Belief:
         return leaking
 
     def expected_bits(self, shut: frozenset[str]) -> float:
-        """What the answer to a test with those cuts shut is expected to tell of which sections leak: its own entropy,
-        less what of that is misreading."""
-        joined = self.plumbing.joined(shut)
-        inside = np.array([place.section in joined for place in self.plumbing.places])
-        seen = inside[self.pairs].any(axis=1)
+        """What the answer to a test with those cuts shut is expected to tell of which sections leak: the entropy of the
+        answer, less that of misreading it."""
+        seen = _leaks_in(self.plumbing, self.pairs, self.plumbing.joined(shut))
         share = float(self.chances @ np.where(seen, 1 - MISREAD, MISREAD))
         return _bits(share) - _bits(MISREAD)
 
@@ -187,13 +185,10 @@ def belief(
     chances = chances + (TWO_LEAKS * both / total if total > 0 else 0.0)
     pairs = np.column_stack([first, second])
     for isolation in isolations:
-        joined = plumbing.joined(isolation.shut)
-        inside = np.array([place.section in joined for place in plumbing.places])
-        seen = inside[pairs].any(axis=1)
+        seen = _leaks_in(plumbing, pairs, plumbing.joined(isolation.shut))
         chances = chances * np.where(seen == isolation.leaks, 1 - MISREAD, MISREAD)
     for section in searched:
-        inside = np.array([place.section == section for place in plumbing.places])
-        chances = chances * np.where(inside[pairs].any(axis=1), OVERLOOKED, 1.0)
+        chances = chances * np.where(_leaks_in(plumbing, pairs, frozenset({section})), OVERLOOKED, 1.0)
     return Belief(plumbing, pairs, np.asarray(chances / chances.sum(), dtype=np.float64))
 
 
@@ -207,6 +202,12 @@ def next_isolation(believed: Belief) -> frozenset[str] | None:
     worth = [believed.expected_bits(shut) - CLAMP_BITS * len(shut) for shut in choices]
     best = int(np.argmax(worth))
     return choices[best] if worth[best] >= LEAST_BITS else None
+
+
+def _leaks_in(plumbing: Plumbing, pairs: np.ndarray, sections: frozenset[str]) -> Flags:
+    """(H,) whether any of the leaks of each of the *pairs* lies in those *sections*."""
+    inside = np.array([place.section in sections for place in plumbing.places])
+    return np.asarray(inside[pairs].any(axis=1))
 
 
 def _bits(share: float) -> float:

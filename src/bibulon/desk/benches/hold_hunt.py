@@ -34,6 +34,8 @@ class HuntSection:
         self.cure = ""
         self._of: object = None
         self._believed: Belief | None = None
+        self._next: frozenset[str] | None = None
+        """The cuts to shut next."""
 
     def build(self) -> None:
         self.bench.section("Hunt a leak")
@@ -49,14 +51,14 @@ class HuntSection:
     @property
     def belief(self) -> Belief:
         """What is believed after all that was tried; worked out anew when the job has changed."""
-        job = self.document.job
-        key = job.hunt, job.lines, job.pots, job.part, job.bag, job.manifolds, job.pair
+        job, key = self.document.job, self._reads()
         if self._believed is None or key != self._of:
             try:
                 before = [leak.kind for leak in shop_leaks()]
             except StockError:
                 before = []
             self._of, self._believed = key, believed(job, before)
+            self._next = next_isolation(self._believed)
         return self._believed
 
     def likely(self) -> list[tuple[LeakPlace, float]]:
@@ -64,14 +66,17 @@ class HuntSection:
         known = self.belief
         sections, chances = known.of_sections, known.of_places
         best = max(sections, key=lambda name: sections[name])
-        asked = next_isolation(known) is not None
-        places = [place for place in known.plumbing.places if asked or place.section == best]
+        places = [place for place in known.plumbing.places if self._next is not None or place.section == best]
         ranked = sorted(places, key=lambda place: -chances[place.id])
         return [(place, chances[place.id]) for place in ranked if chances[place.id] >= LEAST_CHANCE][:MOST_PLACES]
 
-    def _key(self) -> object:
+    def _reads(self) -> object:
+        """What of the job the belief follows from."""
         job = self.document.job
-        return self.open, job.hunt, job.lines, job.pots, job.part, job.bag, job.pair, self.bench.desk.plan.chosen
+        return job.process, job.hunt, job.lines, job.pots, job.part, job.bag, job.manifolds, job.pair
+
+    def _key(self) -> object:
+        return self.open, self._reads()
 
     def _fill(self, layout: QVBoxLayout) -> None:
         places = [place.at for place, _ in self.likely()] if self.open else []
@@ -80,8 +85,7 @@ class HuntSection:
             if self.document.job.hunt.found:
                 self._fill_found(layout)
             return
-        known = self.belief
-        shut = next_isolation(known)
+        known, shut = self.belief, self._next
         sections = known.of_sections
         best = max(sections, key=lambda name: sections[name])
         words = known.plumbing.sections
@@ -90,7 +94,8 @@ class HuntSection:
             layout.addWidget(label("Shut, and leave all else open:", "muted"))
             for cut in cuts:
                 layout.addWidget(label(cut, "figure"))
-            kept = [words[name] for name in known.plumbing.joined(shut)]
+            joined = known.plumbing.joined(shut)
+            kept = [said for name, said in words.items() if name in joined]
             layout.addWidget(
                 label(
                     f"Left on the gauge: {', '.join(kept)}. Shut the pump off, wait until it has settled, and read as "

@@ -15,10 +15,12 @@ from bibulon.desk.widgets.fields import FreeField, label
 from bibulon.job.edits import revised, with_line
 from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
+    ACTIONS,
     AtTime,
     Line,
     Trigger,
     Turn,
+    ValveState,
     WhenAtPoint,
     WhenBatchUsed,
     WhenFull,
@@ -33,7 +35,6 @@ if TYPE_CHECKING:
 
 FIRST = -1
 """The number of the first opening, before the turns."""
-TO_WORDS = {"clamped": "clamped", "open": "opened", "throttled": "throttled"}
 LATER_S = 300.0
 PLACE = "Two lengths with a comma between them."
 
@@ -68,7 +69,7 @@ class ValveSection:
     # -- one turn ----------------------------------------------------------------------------------------------------
 
     def _turn_rows(self, box: QVBoxLayout, number: int, turn: Turn) -> None:
-        words = TO_WORDS[turn.to]
+        words = ACTIONS[turn.to]
         count = "" if len(self.line.turns) == 1 else f" {number + 1}"
         ways = [("clamped", "clamped"), ("opened again", "open")]
         if self.line.kind == "feed":
@@ -126,7 +127,7 @@ class ValveSection:
             ("when resin is at a place", "place"),
             ("when so much is full", "full"),
             ("when a batch is used up", "batch"),
-            *((f"when {line.label} is {TO_WORDS[to]}", f"{to} {line.id}") for line in others for to in _turned(line)),
+            *((f"when {line.label} is {ACTIONS[to]}", f"{to} {line.id}") for line in others for to in _turned(line)),
         ]
 
     def _trigger(self, number: int) -> Trigger:
@@ -199,7 +200,7 @@ class ValveSection:
         self._edit(turns=(*turns, Turn(to="clamped" if is_open else "open", when=AtTime(time_s=self._after()))))
 
 
-def _turned(line: Line) -> tuple[str, ...]:
+def _turned(line: Line) -> tuple[ValveState, ...]:
     """What may be done to a line's valve that another waits for."""
     return ("open", "clamped", "throttled") if line.kind == "feed" else ("clamped", "open")
 
