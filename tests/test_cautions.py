@@ -24,12 +24,23 @@ from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard
 from bibulon.job.charge import ChargePlan
-from bibulon.job.edits import changed, reshaped_region, revised, with_card, with_line, with_media, with_region
-from bibulon.job.gear_cards import TubeCard
+from bibulon.job.edits import (
+    changed,
+    reshaped_region,
+    revised,
+    with_card,
+    with_line,
+    with_media,
+    with_plumbing,
+    with_region,
+)
+from bibulon.job.edits import with_hose as with_fitted
+from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import held_plan
 from bibulon.job.layup import Dart, Layer
 from bibulon.job.lines import Manifold
 from bibulon.job.part import Part, Region, Vacuum
+from bibulon.job.plumbing import BucketShape, Bypass, DipTube
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of, with_joint_shift
@@ -72,6 +83,16 @@ def uncovered(job: Job) -> Job:
 def stiff_hose(job: Job) -> Job:
     job = with_card(job, revised(job.card("hose-12", TubeCard), id="stiff", clampable=False))
     return with_line(job, revised(job.line("feed-1"), hose="stiff"))
+
+
+CLAMP, PORT = shelf_card("clamp-16"), shelf_card("port-foot-12")
+MEASURED = BucketShape(known=True, base_m=0.27, top_m=0.3, height_m=0.32)
+
+
+def with_fitting_on(job: Job, hose: str, card: FittingCard, what: str) -> Job:
+    """*job* with *card*, which differs from the shelf's, as what is fitted on a hose."""
+    card = revised(card, id="own")
+    return with_fitted(with_card(job, card), hose, **{what: card.id})
 
 
 def larger(job: Job) -> Job:
@@ -213,6 +234,17 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "margin-short": lambda job: changed(job, charge=revised(job.charge, gel_margin_s=7200.0)),
     "label-missing": lambda job: with_line(job, revised(job.line("feed-2"), label="f1 ")),
     "hose-not-clampable": stiff_hose,
+    "joint-does-not-fit": lambda job: changed(job, pots=tuple(revised(pot, barb_m=0.016) for pot in job.pots)),
+    "clamp-does-not-shut": lambda job: with_fitting_on(job, "feed-1", revised(CLAMP, force_n=40.0), "clamp"),
+    "hose-kinked": lambda job: with_fitted(job, "feed-1", tightest_bend_m=0.03),
+    "hose-bare-in-tape": lambda job: with_fitted(job, "vent-1", tape_turns=0),
+    "port-wider-than-hose": lambda job: with_fitting_on(job, "feed-1", revised(PORT, bore_m=0.016), "port"),
+    "dip-tube-flat": lambda job: with_plumbing(job, dip=DipTube(cut="flat")),
+    "heel-under-dip-tube": lambda job: with_plumbing(job, dip=DipTube(opening_m=0.04), bucket=MEASURED),
+    "batch-overfills-bucket": lambda job: with_plumbing(
+        job, dip=DipTube(opening_m=0.003), bucket=revised(MEASURED, height_m=0.05)
+    ),
+    "bypass-weeps": lambda job: with_plumbing(job, bypass=Bypass(hose=job.feeds[0].hose, clamps=1)),
     "bucket-above-part": lambda job: changed(job, bucket=revised(job.bucket, below_part_m=-0.4)),
     "pot-too-small": lambda job: changed(job, pots=()),
     "one-pot-large-part": larger,
@@ -362,7 +394,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 108
+    assert len(rows) == 117
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

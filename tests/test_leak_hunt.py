@@ -15,6 +15,7 @@ from bibulon.job.storage import dump, parse
 from bibulon.planning.leak_places import SPACE, plumbing_of
 from bibulon.planning.line_patterns import with_branches
 from bibulon.planning.to_prepare import fittings_needed
+from bibulon.plumbing.network import network_of
 from bibulon.stock.leaks import leaks_file, shop_leaks
 from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Cut, Isolation, LeakPlace, Plumbing, belief, next_isolation
 
@@ -143,7 +144,7 @@ def test_a_branch_under_the_film_is_no_hose_to_clamp() -> None:
     plumbing = plumbing_of(job)
     assert branches and not any(cut.id.startswith(tuple(branches)) for cut in plumbing.cuts)
     assert {place.section for place in plumbing.places if place.id.startswith("tee")} == {SPACE}
-    counts = {words: count for words, _, count in fittings_needed(job)}
+    counts = {words: count for words, _, count in fittings_needed(network_of(job))}
     assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(branches)}
 
 

@@ -26,17 +26,18 @@ from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
 from bibulon.job.edits import changed, revised, with_card, with_line
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
 from bibulon.job.storage import save
 from bibulon.laminate.cut_list import cut_list
 from bibulon.planning.to_prepare import fittings_needed, needs_of
+from bibulon.plumbing.network import network_of
 from bibulon.quantities import Units, from_to, show
 from bibulon.record.prepare_sheet import prepare_pdf
 from bibulon.record.run_list import done_steps, next_step, run_list
 from bibulon.record.run_log import clocks, details, what
 from bibulon.record.traveller import traveller_pdf
-from bibulon.stock import shelf_card
 
 AT = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
 
@@ -308,13 +309,15 @@ def test_what_to_prepare_lists_hoses_fittings_and_everything_with_its_price() ->
     resin = [need for need in needs.values() if need.station == "charge"]
     assert sum(need.amount for need in resin) == pytest.approx(assessed.charge.total_kg)
     valves = [
-        (card.name, count) for words, card, count in fittings_needed(job) if words == "valves" and card is not None
+        (card.name, count)
+        for words, card, count in fittings_needed(network_of(job))
+        if words == "valves" and card is not None
     ]
     assert valves == [("Hose clamp up to 16 mm outside", 2 * len(job.feeds) + len(job.vents))]
-    stiff = with_card(job, shelf_card("vent-hose-16"))
-    wide = with_line(stiff, revised(job.vents[0], hose="vent-hose-16"))
-    assert any(card is None and words == "ports of lines" for words, card, _ in fittings_needed(wide))
-    assert any(card is not None and "24 mm" in card.name for _, card, _ in fittings_needed(wide))
+    hose = revised(job.card(job.vents[0].hose, TubeCard), id="wide", bore_m=0.018, outer_m=0.022, pinch_n=None)
+    wide = with_line(with_card(job, hose), revised(job.vents[0], hose="wide"))
+    assert any(card is None and words.startswith("port for") for words, card, _ in fittings_needed(network_of(wide)))
+    assert any(card is not None and "24 mm" in card.name for _, card, _ in fittings_needed(network_of(wide)))
     text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(prepare_pdf(assess(wide)))).pages)
     for words in ("bucket to F1", "V1 to pot P1", "No fitting on the shelf", "Open feed F1", "P1 (pot)", "In all"):
         assert words in text, words

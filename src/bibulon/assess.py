@@ -40,6 +40,7 @@ from bibulon.mould.bladder import bladder_figure
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.press import press_figure
+from bibulon.plumbing.network import tube_to_pump
 from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
@@ -157,7 +158,18 @@ class Assessment:
         hoses = [(line.hose, line.hose_length_m) for line in job.lines]
         for hose, length in (*hoses, *((manifold.hose, manifold.hose_length_m) for manifold in job.manifolds)):
             bores += pipe_volume_m3(job.card(hose, TubeCard).bore_m, length)
+        if job.plumbing.bypass is not None:
+            bypass = job.plumbing.bypass
+            bores += pipe_volume_m3(job.card(bypass.hose, TubeCard).bore_m, bypass.hose_length_m)
         return sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells) + bores
+
+    @property
+    def pots_m3(self) -> float:
+        """The volume of the catch pots, and of the hoses between them."""
+        job = self.job
+        bore_m = tube_to_pump(job).bore_m if job.vents and len(job.pots) > 1 else 0.0
+        hoses = pipe_volume_m3(bore_m, job.plumbing.between_pots_m) * (len(job.pots) - 1) if bore_m else 0.0
+        return sum(pot.capacity_m3 for pot in job.pots) + hoses
 
     @cached_property
     def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
@@ -166,7 +178,7 @@ class Assessment:
 
     def judged(self, test: HoldTest) -> HoldVerdict:
         """The verdict of the house rules on *test*."""
-        pots = sum(pot.capacity_m3 for pot in self.job.pots) if test.pots_included else 0.0
+        pots = self.pots_m3 if test.pots_included else 0.0
         rules = self.job.hold_rules
         if self.job.in_mould:  # the cavity is regulated to less than all the vacuum there is
             rules = revised(rules, rules=tuple(rule for rule in rules.rules if rule != "pressure reached"))

@@ -2,7 +2,8 @@
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
 place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``wear``, ``shots``, ``lines``,
-``layout``, ``tubes``, ``bag``, ``hold``, ``resin``, ``run``; ``safety`` holds the notes about hurting people.
+``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``, ``run``; ``safety`` holds the
+notes about hurting people.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from bibulon.cautions import (
     lines,
     mould,
     pair,
+    plumbing,
     resin,
     run,
     shots,
@@ -41,6 +43,7 @@ __all__ = [
     "lines",
     "mould",
     "pair",
+    "plumbing",
     "remember_findings",
     "resin",
     "run",

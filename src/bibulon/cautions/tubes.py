@@ -37,29 +37,21 @@ def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
     "tube-sizes-differ",
     "caution",
     "lines",
-    why="A hose that does not fit its line, tee or port slips off under vacuum or sucks air past it.",
-    remedy="Take hose, line and fittings of one size, or put a reducer between them.",
+    why="A hose that does not fit its line slips off under vacuum or sucks air past it.",
+    remedy="Take hose and line of one size, or choose the port that the hose goes on.",
     of_plan=True,
 )
 def tube_sizes_differ(assessment: Assessment) -> Iterator[Finding]:
     job, units, most = assessment.job, assessment.units, assessment.job.house.tube_fit_m
     off: list[tuple[str, Point, str]] = []
     for line in job.lines:
+        if job.plumbing.hose(line.id).port is not None:
+            continue  # it goes on that port's barb, not on the line
         hose, tube = job.card(line.hose, TubeCard), job.card(line.tube, TubeCard)
         over, into = abs(hose.bore_m - tube.outer_m), abs(hose.outer_m - tube.bore_m)
         if min(over, into, abs(hose.bore_m - tube.bore_m)) > most:
             bores = f"a hose of {brief(hose.bore_m, 'thickness', units)} bore on {tube.name}"
             off.append((f"{line.label} has {bores}", line.points[0], line.id))
-    hoses = {line.id: (line.label, job.card(line.hose, TubeCard).bore_m) for line in job.lines}
-    pipes = {manifold.id: (manifold.label, job.card(manifold.tube, TubeCard).bore_m) for manifold in job.manifolds}
-    for line in job.feeds:
-        if line.fed_by is None:
-            continue
-        label, bore = {**hoses, **pipes}[line.fed_by]
-        own = hoses[line.id][1]
-        if abs(own - bore) > most:
-            sizes = f"{brief(own, 'thickness', units)} bore from {label} with {brief(bore, 'thickness', units)}"
-            off.append((f"{line.label} takes resin through {sizes}", line.points[0], line.id))
     if off:
         more = f", and so on at {len(off) - 1} more" if len(off) > 1 else ""
         yield Finding(f"{off[0][0]}{more}.", off[0][1], off[0][2])

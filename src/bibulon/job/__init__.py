@@ -27,7 +27,7 @@ from bibulon.job.cards import (
 )
 from bibulon.job.charge import ChargePlan
 from bibulon.job.flow import FlowChoices
-from bibulon.job.gear_cards import TubeCard
+from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.hold import HoldRules, HoldTest
 from bibulon.job.house import HouseRules
 from bibulon.job.hunt import LeakHunt
@@ -36,6 +36,7 @@ from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch
 from bibulon.job.mould import Mould
 from bibulon.job.pair import MouldPair
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
+from bibulon.job.plumbing import Plumbing
 from bibulon.job.run import RunEvent, shot_of
 from bibulon.job.series import Series
 
@@ -98,6 +99,7 @@ class Job(Model):
     peel_ply: Identifier | None = None
     bucket: Bucket = Bucket()
     pots: Annotated[tuple[CatchPot, ...], Field(max_length=50)] = ()
+    plumbing: Plumbing = Plumbing()
     vacuum: Vacuum = Vacuum()
     flow: FlowChoices = FlowChoices()
     bag: Bag = Bag()
@@ -132,6 +134,7 @@ class Job(Model):
             for use in (manifold.tube, manifold.hose):
                 self._expect(use, TubeCard, f"manifold {manifold.label}")
         self._check_supply()
+        self._check_plumbing()
         self._check_pair()
         for patch in self.media:
             self._expect(patch.card, MediaCard, "a media patch")
@@ -184,6 +187,20 @@ class Job(Model):
                     raise ValueError(f"line {line.label}: it is fed, in the end, by itself")
                 seen.add(at)
                 at = above[at]
+
+    def _check_plumbing(self) -> None:
+        """Fittings and hoses that are chosen have their cards."""
+        for hose in self.plumbing.hoses:
+            for chosen in hose.cards:
+                self._expect(chosen, FittingCard, "a hose's fitting")
+        if self.plumbing.pump_hose is not None:
+            self._expect(self.plumbing.pump_hose, TubeCard, "the hose to the pump")
+        bypass = self.plumbing.bypass
+        if bypass is not None:
+            self._expect(bypass.hose, TubeCard, "the bypass")
+            sources = {line.id for line in self.feeds} | {manifold.id for manifold in self.manifolds}
+            if bypass.source is not None and bypass.source not in sources:
+                raise ValueError("the bypass: it is teed into a feed or manifold that is not there")
 
     def _check_pair(self) -> None:
         """Heights of the cavity have regions that are there."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterable
 from functools import cache
+from itertools import pairwise
 from typing import Any, TypeVar
 
 from shapely import affinity
@@ -18,6 +19,7 @@ from bibulon.job.lines import AtTime, CatchPot, Line, MediaPatch, Trigger, WhenA
 from bibulon.job.mould import Hand
 from bibulon.job.part import Region, ReliefFigures
 from bibulon.job.paths import FieldPath
+from bibulon.job.plumbing import Plumbing, hose_between_pots
 
 ModelType = TypeVar("ModelType", bound=Model)
 
@@ -113,14 +115,44 @@ def without_line(job: Job, identifier: str) -> Job:
         line = line.model_copy(update={"turns": tuple(turn for turn in line.turns if not waits(turn.when))})
         return line.model_copy(update={"fed_by": fed_by}) if line.fed_by == identifier else line
 
-    return changed(job, lines=tuple(freed(line) for line in job.lines if line.id != identifier))
+    lines = tuple(freed(line) for line in job.lines if line.id != identifier)
+    return changed(job, lines=lines, plumbing=_plumbing_without(job, identifier))
 
 
 def without_manifold(job: Job, identifier: str) -> Job:
     """*job* without the manifold; the feeds it fed are fed from the bucket."""
     lines = tuple(revised(line, fed_by=None) if line.fed_by == identifier else line for line in job.lines)
     manifolds = tuple(manifold for manifold in job.manifolds if manifold.id != identifier)
-    return changed(job, lines=lines, manifolds=manifolds)
+    return changed(job, lines=lines, manifolds=manifolds, plumbing=_plumbing_without(job, identifier))
+
+
+def _plumbing_without(job: Job, identifier: str) -> Plumbing:
+    """The plumbing of *job* without what belongs to the hose of that line or manifold."""
+    plumbing = job.plumbing
+    bypass = plumbing.bypass
+    if bypass is not None and bypass.source == identifier:
+        bypass = revised(bypass, source=None)
+    return revised(plumbing, hoses=tuple(hose for hose in plumbing.hoses if hose.id != identifier), bypass=bypass)
+
+
+def with_hose(job: Job, name: str, **fields: Any) -> Job:
+    """*job* with *fields* of what is chosen about the hose of that *name* replaced. Raises ``ValidationError``."""
+    hose = revised(job.plumbing.hose(name), **fields)
+    others = tuple(other for other in job.plumbing.hoses if other.id != name)
+    return with_plumbing(job, hoses=(*others, hose))
+
+
+def with_plumbing(job: Job, **fields: Any) -> Job:
+    """*job* with *fields* of its plumbing replaced. Raises ``ValidationError``."""
+    return changed(job, plumbing=revised(job.plumbing, **fields))
+
+
+def without_pot(job: Job, label: str) -> Job:
+    """*job* without the catch pot of that *label*, and what was chosen about the hoses to it."""
+    pots = tuple(pot for pot in job.pots if pot.label != label)
+    there = {hose_between_pots(one.label, other.label) for one, other in pairwise(pots)}
+    hoses = tuple(hose for hose in job.plumbing.hoses if not hose.id.startswith("pots ") or hose.id in there)
+    return changed(job, pots=pots, plumbing=revised(job.plumbing, hoses=hoses))
 
 
 def with_media(job: Job, patch: MediaPatch) -> Job:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -11,6 +11,9 @@ from bibulon.job.base import (
     Thickness,
 )
 from bibulon.job.stock_card import StockCard
+
+BARB_WALL_M = 0.001
+"""The wall of a barb, for the other end of reducers whose card does not say it."""
 
 
 class TubeCard(StockCard):
@@ -23,6 +26,13 @@ class TubeCard(StockCard):
     bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
     outer_m: Annotated[float, Field(ge=0.0005, le=0.4)]
     clampable: bool = True
+    material: Annotated[str, Field(max_length=40)] = ""
+    pinch_n: Annotated[float, Field(gt=0, le=1e5)] | None = None
+    """Force of a clamp that shuts it; None: not known."""
+    least_bend_m: Thickness | None = None
+    """Radius to which it can be bent without a kink; None: not known."""
+    reuse: bool = False
+    """Whether it is used again after a shot."""
 
     @model_validator(mode="after")
     def _has_a_wall(self) -> TubeCard:
@@ -32,7 +42,8 @@ class TubeCard(StockCard):
 
 
 class FittingCard(StockCard):
-    """A tee, port, elbow, clamp or valve; ``fits_bore_m`` is the bore of the hose that goes over its barb."""
+    """A tee, port, elbow, clamp or valve; ``fits_bore_m`` is the bore of the hose that goes over its barb, ``bore_m``
+    what is open inside it, or how far the jaw of a clamp opens."""
 
     sold_by: ClassVar[str] = "piece"
 
@@ -40,6 +51,22 @@ class FittingCard(StockCard):
     use: Literal["tee", "port", "elbow", "clamp", "valve", "reducer"]
     bore_m: Annotated[float, Field(ge=0.0005, le=0.3)]
     fits_bore_m: Annotated[float, Field(ge=0.0005, le=0.4)]
+    other_fits_bore_m: Annotated[float, Field(ge=0.0005, le=0.4)] | None = None
+    """Of a reducer: the bore of the hose, or of the barb's hose, on its other end."""
+    through_film: bool = False
+    """Of a port: whether it is sealed to the film with a hose on it, and not put under it."""
+    force_n: Annotated[float, Field(gt=0, le=1e5)] | None = None
+    """What a clamp presses with; None: not known."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _reducer_has_two_ends(cls, data: Any) -> Any:
+        """Reducers from before ``other_fits_bore_m`` say their smaller end by what is open inside it."""
+        if isinstance(data, dict) and data.get("use") == "reducer" and data.get("other_fits_bore_m") is None:
+            bore_m = data.get("bore_m")
+            if isinstance(bore_m, int | float):
+                return {**data, "other_fits_bore_m": bore_m + 2 * BARB_WALL_M}
+        return data
 
 
 class SealCard(StockCard):

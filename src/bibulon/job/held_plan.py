@@ -10,6 +10,7 @@ from bibulon.job import Job
 
 OF_NO_MATTER = ("label", "opens", "turns", "membrane")
 """Of a line: when its valve is turned, and what is written on it, opens no joint."""
+OF_NO_MATTER_IN_POTS = ("place", "barb_m", "liner")
 PARTS: dict[str, str] = {
     "part": "outline",
     "layup": "plies",
@@ -18,6 +19,7 @@ PARTS: dict[str, str] = {
     "media": "flow media",
     "peel_ply": "peel ply",
     "pots": "catch pots",
+    "plumbing": "hoses and fittings",
     "bag": "bag",
     "pair": "mould halves",
 }
@@ -35,7 +37,9 @@ def held_plan(job: Job) -> tuple[tuple[str, str], ...]:
         if name == "lines":
             data = [{key: value for key, value in line.items() if key not in OF_NO_MATTER} for line in data]
         elif name == "pots":
-            data = [{key: value for key, value in pot.items() if key != "place"} for pot in data]
+            data = [{key: value for key, value in pot.items() if key not in OF_NO_MATTER_IN_POTS} for pot in data]
+        elif name == "plumbing":
+            data = [sorted(data["hoses"], key=lambda hose: hose["id"]), data["bypass"], data["regulator"]]
         elif name == "pair":
             data = {key: data[key] for key in OF_PAIR}
         elif name == "part":

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share
+from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share, Thickness
 from bibulon.job.places import Outline
 
 
@@ -189,3 +189,7 @@ class CatchPot(Model):
     """Whether a lid with a sound seal is on it."""
     place: Point | None = None
     """Where it stands on the plan of a mould; None: beside the vent."""
+    barb_m: Thickness | None = None
+    """Bore of the hose that goes on its barbs; None: not measured."""
+    liner: bool = False
+    """Whether a liner stands in it, so that it is used again."""

@@ -7,7 +7,8 @@ from reportlab.platypus import Flowable, Spacer
 from bibulon.assess import Assessment
 from bibulon.durations import run_clock
 from bibulon.job.base import StationId
-from bibulon.planning.to_prepare import ALLOWANCE, hoses_to_cut, needs_of
+from bibulon.planning.to_prepare import ALLOWANCE, needs_of
+from bibulon.plumbing.network import network_of
 from bibulon.quantities import show
 from bibulon.record.run_list import run_list
 from bibulon.record.sheet import Sheet, sheet_pdf
@@ -56,14 +57,20 @@ class _Prepare(Sheet):
         ]
 
     def hoses(self) -> list[Flowable]:
+        network = network_of(self.job)
+
+        def at(name: str) -> str:
+            node = network.node(name)
+            return f"{node.kind} {node.label}" if node.kind in ("manifold", "pot") else node.label
+
         rows = [
             [
                 hose.label,
                 hose.card.name,
-                f"{hose.start} to {hose.end}",
+                f"{at(hose.start)} to {at(hose.end)}",
                 self.show(hose.length_m * ALLOWANCE, "distance"),
             ]
-            for hose in hoses_to_cut(self.job)
+            for hose in network.hoses
         ]
         if not rows:
             return []

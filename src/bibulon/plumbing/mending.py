@@ -1,0 +1,52 @@
+"""What puts faults of the plumbing right: reducers of the shelf between what does not fit, clamps that shut."""
+
+from __future__ import annotations
+
+from bibulon.job import Job
+from bibulon.job.edits import with_card, with_hose
+from bibulon.job.gear_cards import FittingCard
+from bibulon.plumbing.fits import clamp_for
+from bibulon.plumbing.network import Hose, network_of
+from bibulon.stock.choice import cards_for
+
+
+def with_reducers(job: Job, name: str | None = None) -> Job:
+    """*job* with a reducer at every joint that the shelf has one for, or at those of the hose *name* only."""
+    for hose in network_of(job).hoses:
+        if name is not None and hose.name != name:
+            continue
+        for joint, field in zip(hose.joints, ("reducer_at_start", "reducer_at_end"), strict=True):
+            if joint.proposed is None:
+                continue
+            job = with_hose(with_card(job, joint.proposed), hose.name, **{field: joint.proposed.id})
+            if joint.proposed_port is not None:
+                job = with_hose(with_card(job, joint.proposed_port), hose.name, port=joint.proposed_port.id)
+    return job
+
+
+def reducers_help(job: Job) -> bool:
+    """Whether the shelf has a reducer for a joint of *job* that does not fit."""
+    return any(joint.proposed is not None for hose in network_of(job).hoses for joint in hose.joints)
+
+
+def with_sound_clamps(job: Job) -> Job:
+    """*job* with clamps that shut their hoses in place of those chosen that do not, as far as the shelf has them."""
+    for hose in weak_clamps(job):
+        found = clamp_for(hose.card, cards_for(job, FittingCard).values())
+        if found.card is not None:
+            job = with_hose(with_card(job, found.card), hose.name, clamp=found.card.id)
+    return job
+
+
+def weak_clamps(job: Job) -> tuple[Hose, ...]:
+    """Hoses of *job* that could be shut, and that their clamp does not shut."""
+    return tuple(
+        hose
+        for hose in network_of(job).hoses
+        if hose.clamp is not None and not hose.clamp.shuts and hose.clamp.verdict != "stiff"
+    )
+
+
+def clamps_help(job: Job) -> bool:
+    """Whether the shelf has a better clamp for one of those."""
+    return with_sound_clamps(job) != job
