@@ -48,6 +48,8 @@ class Station:
     settled: Callable[[Assessment], bool]
     edits: tuple[str, ...] = ()
     processes: frozenset[Process] = EVERY_PROCESS
+    plumbing: bool = False
+    """Whether the plumbing diagram can be shown beside the plan here."""
     runs: bool = False
     """Whether the shot is worked here: its plan follows the clock, and the key for the next step leads here."""
 
@@ -108,7 +110,13 @@ STATIONS = (
         ("dart", "joint", "region"),
     ),
     Station(
-        "lines", "Lines", LinesBench, ("fill", "media", "rim", "lines", "proposal"), _filled, ("port", "line", "media")
+        "lines",
+        "Lines",
+        LinesBench,
+        ("fill", "media", "rim", "lines", "proposal"),
+        _filled,
+        ("port", "line", "media"),
+        plumbing=True,
     ),
     Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
     Station(

@@ -32,6 +32,7 @@ from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.plan.tool_bar import ToolBar
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
+from bibulon.desk.plumbing.panel import PlumbingPanel
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station_rail import StationRail
 from bibulon.desk.stations import RUN_STATION, in_place_of, station_of, stations_for
@@ -87,6 +88,7 @@ class Window(WindowDialogs):
         self.station: StationId = "part"
         """The station that is shown."""
         self.benches: dict[StationId, Bench] = {}
+        self._plumbing_shown = False
         self._process = job.process
         """By which the benches are made."""
         self._prepare_soon = QTimer(self)
@@ -105,7 +107,10 @@ class Window(WindowDialogs):
         self.strip.cautions_asked.connect(self.show_cautions)
         self.plan.hint_changed.connect(self.status.setText)
         self.plan.pointer_described.connect(self.pointer_text.setText)
-        self.plan.chosen_changed.connect(lambda _: self._refresh_soon.start())
+        self.plan.chosen_changed.connect(self._follow_choice)
+        self.plumbing.diagram.chosen_changed.connect(self._choose_on_plan)
+        self.plumbing.diagram.pointer_described.connect(self.pointer_text.setText)
+        self.plumbing.diagram.refused.connect(self.show_message)
         self.plan.tool_changed.connect(self.tools.mark)
         self.time_rail.scrubbed.connect(self.plan.set_time)
         self.time_rail.canvas.pointer_described.connect(self.pointer_text.setText)
@@ -138,6 +143,9 @@ class Window(WindowDialogs):
         self.note = NoteBar()
         middle.addWidget(self.note)
         middle.addWidget(self.plan, 1)
+        self.plumbing = PlumbingPanel(self.document, self.hide_plumbing)
+        self.plumbing.hide()
+        middle.addWidget(self.plumbing)
         self.tools = ToolBar(self.plan, self.use_tool, self.fit_plan)
         middle.addWidget(rule_line())
         middle.addWidget(self.time_rail)
@@ -239,6 +247,7 @@ class Window(WindowDialogs):
         self.note.hide()
         self._attach()
         self.plan.set_document(self.document)
+        self.plumbing.diagram.set_document(self.document)
         self.time_rail.set_document(self.document)
         self.go("lines" if job.layup else "part")
         self._prepare_soon.start()
@@ -277,6 +286,7 @@ class Window(WindowDialogs):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_shown(shown)
+        self.plumbing.setVisible(self._plumbing_shown and station_of(station).plumbing)
         self.tools.show_for(station, self.document.job.process, bool(shown.edits))
         bench.refresh()
 
@@ -307,6 +317,28 @@ class Window(WindowDialogs):
             self.go(tool.stations[0])
         self.plan.set_tool(name)
         self.plan.setFocus()
+
+    def show_plumbing(self) -> None:
+        """Show the plumbing diagram under the plan, or put it away if it is there."""
+        self._plumbing_shown = not self._plumbing_shown
+        self.plumbing.refresh()
+        self.plumbing.setVisible(self._plumbing_shown and station_of(self.station).plumbing)
+
+    def hide_plumbing(self) -> None:
+        """Put the plumbing diagram away."""
+        self._plumbing_shown = False
+        self.plumbing.hide()
+
+    def _follow_choice(self, identifier: str) -> None:
+        if identifier in self.plumbing.diagram.names():
+            self.plumbing.diagram.choose(identifier)
+        self._refresh_soon.start()
+
+    def _choose_on_plan(self, name: str) -> None:
+        """What is chosen in the plumbing is chosen on the plan too, where it is there."""
+        lines = {line.id for line in self.document.job.lines}
+        self.plan.choose(name if name in lines else "")
+        self._refresh_soon.start()
 
     def _typing(self) -> bool:
         return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
@@ -381,6 +413,8 @@ class Window(WindowDialogs):
         if self.station in self.benches:
             self.benches[self.station].refresh()
         self.time_rail.refresh()
+        if self.plumbing.isVisible():
+            self.plumbing.refresh()
         self.plan.refresh()
 
     def _tick(self) -> None:

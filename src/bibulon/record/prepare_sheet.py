@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
@@ -10,6 +12,7 @@ from bibulon.job.base import StationId
 from bibulon.planning.to_prepare import ALLOWANCE, needs_of
 from bibulon.plumbing.network import network_of
 from bibulon.quantities import show
+from bibulon.record.plumbing_drawing import PlumbingDrawing
 from bibulon.record.run_list import run_list
 from bibulon.record.sheet import Sheet, sheet_pdf
 
@@ -76,6 +79,8 @@ class _Prepare(Sheet):
             return []
         return [
             self.text("Hoses to cut, each with its label at both ends", "head"),
+            PlumbingDrawing(network, self.units, A4[0] - 2 * MARGIN_MM * mm, self.style["body"].fontName),
+            Spacer(1, 6),
             self.table(["Label", "Hose", "From and to", "Cut"], rows, [22, 70, 62, 24], right=(3,)),
         ]
 

@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from shapely import LineString
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.hose_ends import HoseEnds
 from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
 from bibulon.desk.benches.lines_supply import SupplySections
+from bibulon.desk.benches.plumbing import PlumbingSections
 from bibulon.desk.benches.valve_turns import ValveSection
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
@@ -58,6 +60,8 @@ class LinesBench(Bench):
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
+        plumbing = self.button("Plumbing", self.desk.show_plumbing)
+        plumbing.setToolTip("Show hoses, pots and pump beside the plan, or put them away")
         self.planning = PlanningSections(self)
         if not in_mould:
             self.planning.build_questions()
@@ -67,6 +71,8 @@ class LinesBench(Bench):
         self.watch(self._structure, self.lines, self._fill_lines)
         self.supply = SupplySections(self)
         self.supply.build_manifolds()
+        self.plumbing = PlumbingSections(self)
+        self.plumbing.build_hoses()
         if in_mould:
             self._build_pump()
             self.planning.build_effects()
@@ -74,12 +80,14 @@ class LinesBench(Bench):
         self.supply.build_media()
         self.section("Bucket, vacuum, pots")
         self.quantity("Bucket below part", "length", "bucket/below_part_m", "Negative if it stands above the part.")
+        self.plumbing.build_bucket()
         self.quantity("Vacuum planned", "pressure", "vacuum/cavity_pa", "Pressure under the film.")
         self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
         self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
         pot = "Over the atmosphere, in a pressure pot, or the most a machine gives. 0: an open bucket."
         self.quantity("Pressure on resin", "pressure difference", "bucket/over_pressure_pa", pot)
         self.quantity("Machine holds", "flow rate", "bucket/rate_m3_s", "0: the vacuum or the pot draws what it may.")
+        self.plumbing.build_pump()
         self.supply.build_pots()
         self.planning.build_effects()
 
@@ -115,7 +123,7 @@ class LinesBench(Bench):
             for line in job.lines
         )
         opened = tuple((event.line, round(event.time_s)) for event in events)
-        return simple, job.manifolds, opened, self.desk.plan.chosen, self.document.settings.system
+        return simple, job.manifolds, job.plumbing, opened, self.desk.plan.chosen, self.document.settings.system
 
     def refresh(self) -> None:
         super().refresh()
@@ -157,6 +165,7 @@ class LinesBench(Bench):
             self._course(line, box)
         box.addWidget(self._tube("Hose", line, "hose", "hose"))
         box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
+        HoseEnds(self, line.id).build(box)
         if not line.is_port:
             box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
         if line.kind == "feed":
@@ -252,5 +261,3 @@ class LinesBench(Bench):
         return ChoiceField(
             name, lambda: [(card.name, key) for key, card in cards().items()], lambda: getattr(line, field), put
         )
-
-    # -- media and pots ----------------------------------------------------------------------------------------------

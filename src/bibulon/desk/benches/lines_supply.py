@@ -13,8 +13,6 @@ from bibulon.desk.widgets.fields import FreeField, QuantityField, column, edge_f
 from bibulon.job.base import Point
 from bibulon.job.cards import MediaCard
 from bibulon.job.edits import (
-    changed,
-    new_id,
     revised,
     value_at,
     with_card,
@@ -23,18 +21,20 @@ from bibulon.job.edits import (
     with_value,
     without_manifold,
     without_media,
+    without_pot,
 )
 from bibulon.job.lines import (
     CatchPot,
-    Manifold,
     MediaPatch,
 )
 from bibulon.job.paths import FieldPath, path_of
 from bibulon.mould.pots import pot_key, pot_places, with_pot_at
+from bibulon.plumbing.edits import with_manifold
 from bibulon.quantities import show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import cards_for
 
+BARBS = "Bore of the hose that goes on them; empty: not measured."
 PLACE = "Two lengths with a comma between them."
 
 
@@ -116,12 +116,7 @@ class SupplySections:
             self.bench.button("Add manifold", self._add_manifold, into=layout)
 
     def _add_manifold(self) -> None:
-        job = self.bench.document.job
-        taken = {manifold.label for manifold in job.manifolds}
-        name = next(f"M{n}" for n in range(1, 1000) if f"M{n}" not in taken)
-        hose = job.feeds[0].hose
-        made = Manifold(id=new_id("manifold"), label=name, tube=hose, hose=hose)
-        self.bench.document.edit(f"add {name}", changed(job, manifolds=(*job.manifolds, made)))
+        self.bench.document.edit("add a manifold", with_manifold(self.bench.document.job))
 
     def _remove_manifold(self, identifier: str) -> None:
         self.bench.document.edit("take out a manifold", without_manifold(self.bench.document.job, identifier))
@@ -134,10 +129,26 @@ class SupplySections:
             remove = partial(self._remove_pot, pot)
             row.addWidget(tool_button("remove", f"Take out {pot.label}", remove))
             layout.addLayout(row)
+            barb = path_of("pots", pot.label, "barb_m")
+            layout.addWidget(
+                QuantityField(
+                    self.bench.document, f"Barbs of {pot.label} for", "thickness", barb, BARBS, empty="not measured"
+                )
+            )
+            liner = path_of("pots", pot.label, "liner")
+            layout.addWidget(
+                ToggleField(
+                    f"Liner in {pot.label}",
+                    partial(self._is_on, liner),
+                    partial(self._put_on, f"liner of {pot.label}", liner),
+                )
+            )
             if self.bench.document.job.in_mould:
                 path = path_of("pots", pot.label, "lid")
                 lid = ToggleField(
-                    f"Lid that seals on {pot.label}", partial(self._lid, path), partial(self._put_lid, pot.label, path)
+                    f"Lid that seals on {pot.label}",
+                    partial(self._is_on, path),
+                    partial(self._put_on, f"lid of {pot.label}", path),
                 )
                 layout.addWidget(lid)
                 layout.addWidget(pot_choice(self.bench.document, pot.label))
@@ -161,20 +172,14 @@ class SupplySections:
         x, y = (parse(cell, "length", self.bench.document.assessment.units) for cell in cells)
         self.bench.document.edit("place of a pot", with_pot_at(self.bench.document.job, key, (x, y)))
 
-    def _lid(self, path: FieldPath) -> bool:
+    def _is_on(self, path: FieldPath) -> bool:
         return bool(value_at(self.bench.document.job, path))
 
-    def _put_lid(self, label: str, path: FieldPath, on: bool) -> None:
-        self.bench.document.edit(f"lid of {label}", with_value(self.bench.document.job, path, on))
-
-    def _pots(self) -> tuple[CatchPot, ...]:
-        return self.bench.document.job.pots
+    def _put_on(self, name: str, path: FieldPath, on: bool) -> None:
+        self.bench.document.edit(name, with_value(self.bench.document.job, path, on))
 
     def _remove_pot(self, pot: CatchPot) -> None:
-        self._set_pots(tuple(kept_pot for kept_pot in self._pots() if kept_pot != pot))
+        self.bench.document.edit("catch pots", without_pot(self.bench.document.job, pot.label))
 
     def _add_pot(self) -> None:
         self.bench.document.edit("catch pots", with_pot(self.bench.document.job))
-
-    def _set_pots(self, pots: tuple[CatchPot, ...]) -> None:
-        self.bench.document.edit("catch pots", changed(self.bench.document.job, pots=pots))

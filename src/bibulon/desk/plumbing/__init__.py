@@ -1,0 +1,1 @@
+"""The plumbing diagram beside the plan."""
