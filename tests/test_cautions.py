@@ -244,6 +244,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "batch-overfills-bucket": lambda job: with_plumbing(
         job, dip=DipTube(opening_m=0.003), bucket=revised(MEASURED, height_m=0.05)
     ),
+    "air-in-late-hose": lambda job: with_fitted(job, "feed-2", shut_at="port"),
     "bypass-weeps": lambda job: with_plumbing(job, bypass=Bypass(hose=job.feeds[0].hose, clamps=1)),
     "bucket-above-part": lambda job: changed(job, bucket=revised(job.bucket, below_part_m=-0.4)),
     "pot-too-small": lambda job: changed(job, pots=()),
@@ -394,7 +395,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 117
+    assert len(rows) == 118
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
+
+from shapely import LineString
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
+from bibulon.flow.network import pipe_volume_m3
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised, with_hose, with_plumbing
+from bibulon.job.gear_cards import TubeCard
+from bibulon.job.lines import Line
 from bibulon.job.plumbing import BYPASS_HOSE, DipTube
 from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m, room_kg
 from bibulon.plumbing.mending import clamps_help, reducers_help, weak_clamps, with_reducers, with_sound_clamps
@@ -242,3 +248,52 @@ def bypass_weeps(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"Bypass {bypass.label} has {has}.", _place(assessment.job, hose))
     elif not hose.card.clampable:
         yield Finding(f"No clamp shuts bypass {bypass.label}, {hose.card.name}.", _place(assessment.job, hose))
+
+
+def _late(assessment: Assessment) -> tuple[tuple[Line, float], ...]:
+    """Feeds that are shut at their port and opened where resin stands already, each with when."""
+    job, fill = assessment.job, assessment.fill
+    if fill is None:
+        return ()
+    opened: dict[str, float] = {}
+    for event in fill.events:
+        if event.action == "opened":
+            opened.setdefault(event.line, event.time_s)
+    late = []
+    for line in job.feeds:
+        if line.id not in opened or job.plumbing.hose(line.id).shut_at != "port":
+            continue
+        x, y = LineString(line.points).interpolate(line.port_at, normalized=True).coords[0]
+        with suppress(ValueError):  # off the part, where resin comes only by the line itself
+            seen = fill.seen_at(x, y)
+            if seen is not None and seen < opened[line.id] - 1.0:
+                late.append((line, opened[line.id]))
+    return tuple(late)
+
+
+def _shut_at_bucket(job: Job) -> Job:
+    for line in job.feeds:
+        if job.plumbing.hose(line.id).shut_at == "port":
+            job = with_hose(job, line.id, shut_at="bucket")
+    return job
+
+
+@caution(
+    "air-in-late-hose",
+    "caution",
+    "lines",
+    why="The hose stands full of air until it is opened: that goes into resin that is there already, and stays in it.",
+    remedy="Shut it at the bucket, so that the vacuum empties it, or draw resin up to its port before the shot.",
+    fix=Fix(
+        "Shut hoses at the bucket",
+        _shut_at_bucket,
+        lambda job: any(job.plumbing.hose(line.id).shut_at == "port" for line in job.feeds),
+    ),
+)
+def air_in_late_hose(assessment: Assessment) -> Iterator[Finding]:
+    job, units = assessment.job, assessment.units
+    for line, time_s in _late(assessment):
+        volume = pipe_volume_m3(job.card(line.hose, TubeCard).bore_m, line.hose_length_m)
+        holds, when = brief(volume, "volume", units), brief(time_s, "duration", units)
+        text = f"Hose {line.label} is shut at its port until {when}, with {holds} of air in it."
+        yield Finding(text, line.points[0], line.id)

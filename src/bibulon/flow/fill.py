@@ -10,6 +10,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -23,7 +24,7 @@ from bibulon.flow.problem import FlowProblem
 from bibulon.flow.recipe import Supplied
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import After, FillResult, StopReason
-from bibulon.flow.state import FillState
+from bibulon.flow.state import FillState, Follower
 from bibulon.flow.step import Step
 from bibulon.flow.step_control import UNFOLLOWED, StepControl
 from bibulon.flow.valves import Valves
@@ -52,9 +53,14 @@ def fill(problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
     return fill_on(build_network(problem), problem, progress)
 
 
-def fill_on(network: Network, problem: FlowProblem, progress: Progress = no_progress) -> FillResult:
-    """Simulate the fill on a *network* that was built from the problem before. Raises as :func:`fill` does."""
-    return _Fill(problem, network, progress).run()
+def fill_on(
+    network: Network, problem: FlowProblem, progress: Progress = no_progress, followers: Sequence[Follower] = ()
+) -> FillResult:
+    """Simulate the fill on a *network* that was built from the problem before; *followers* take in every step of it.
+    Raises as :func:`fill` does."""
+    running = _Fill(problem, network, progress)
+    running.state.followers = tuple(followers)
+    return running.run()
 
 
 @dataclass(frozen=True)

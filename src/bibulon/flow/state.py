@@ -7,10 +7,11 @@ are those of the shell.
 from __future__ import annotations
 
 import math
+from typing import Protocol
 
 import numpy as np
 
-from bibulon.arrays import Flags, Floats
+from bibulon.arrays import Flags, Floats, Integers
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
 from bibulon.flow.history import Row
@@ -26,6 +27,13 @@ NEVER_CLOCK = 0.999999
 """Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""
+
+
+class Follower(Protocol):
+    """What takes in every step of a fill, to follow something that the resin carries along."""
+
+    def take(self, step: Step, before_m3: Floats, span_s: tuple[float, float], beyond: tuple[Integers, Floats]) -> None:
+        """A kept *step* over *span_s* from the filling *before_m3*; *beyond*: vents' nodes and what left there (m³)."""
 
 
 class FillState:
@@ -55,6 +63,7 @@ class FillState:
         self.last_rise_m3: Floats = np.zeros(count)
         self.last_length = 0.0
         self.rows: list[Row] = []
+        self.followers: tuple[Follower, ...] = ()
         self.shell = slice(0, network.shell_count)
         self.total_m3 = float((network.capacity_m3 * network.in_part_share)[self.shell].sum())
         """Pores of the part."""
@@ -158,6 +167,8 @@ class FillState:
         )
         if self.warmth is not None:
             self.warmth.take(step, self.filled_m3, span_s[1] - span_s[0])
+        for follower in self.followers:
+            follower.take(step, self.filled_m3, span_s, (vents, beyond))
         self.ageing.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
         self.last_rise_m3, self.last_length = rise, length
         self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa

@@ -32,7 +32,7 @@ class Upwind:
 
     def carried(self, whole: Floats, held: Floats, before: Floats, still: Flags) -> Floats:
         """(N,) values v with ``whole·v = held + Σ flow·v_upstream`` at all nodes but the *still* ones, which keep those
-        of *before*."""
+        of *before*; *held* and *before* may be (N, s), for s values at once."""
         from scipy.sparse.linalg import splu  # slow to load, and the window, which does not fill, needs none of it
 
         kept = ~still[self._down]
@@ -51,6 +51,8 @@ class Upwind:
             ),
             (len(nodes), len(nodes)),
         )
+        if held.ndim > 1:
+            still, whole = still[:, None], whole[:, None]
         right = np.where(still, before, held / whole)[nodes]
         result = before.copy()
         result[nodes] = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0).solve(right)

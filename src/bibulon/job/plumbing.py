@@ -13,6 +13,7 @@ from bibulon.job.base import Identifier, Label, Length, Model, Thickness
 
 Through = Literal["tape", "film"]
 DipCut = Literal["flat", "at an angle", "notched"]
+ShutAt = Literal["bucket", "port"]
 ReducerEnd = Literal["start", "end"]
 
 PUMP_HOSE = "pump"
@@ -38,6 +39,8 @@ class FittedHose(Model):
     """What the hose goes through into the bag."""
     tape_turns: Annotated[int, Field(ge=0, le=10)] = 1
     """Turns of tape round a hose that goes through the tape."""
+    shut_at: ShutAt = "bucket"
+    """Where the hose of a feed is shut until it is opened: at the bucket it is empty of air, at the port it is not."""
     tightest_bend_m: Length | None = None
     """Radius of the tightest bend on its way; None: not looked at."""
     reducer_at_start: Identifier | None = None
