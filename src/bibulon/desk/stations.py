@@ -113,7 +113,7 @@ STATIONS = (
         "lines",
         "Lines",
         LinesBench,
-        ("fill", "media", "rim", "lines", "proposal"),
+        ("fill", "air", "media", "rim", "lines", "proposal"),
         _filled,
         ("port", "line", "media"),
         plumbing=True,
@@ -128,7 +128,7 @@ STATIONS = (
         ("port", "fitting", "pot", "line", "channel", "seal"),
         processes=IN_MOULD,
     ),
-    Station("hold", "Hold", HoldBench, ("bag", "rim", "lines", "fittings", "leaks"), _held),
+    Station("hold", "Hold", HoldBench, ("air", "bag", "rim", "lines", "fittings", "leaks"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
     Station(
         "shoot",

@@ -33,7 +33,7 @@ from bibulon.workers.report import Progress, no_progress
 
 TRACK_SHARE = 0.2
 """Bubbles that take this share of the pores touch one another and open a way for the gas."""
-SPOILT_SHARE = 0.01
+SPOILT_SHARE = 0.02
 """Pores with more air than this are spoilt."""
 WET_SHARE = 0.5
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.hold_effect import EffectSection
 from bibulon.desk.benches.hold_hunt import HuntSection
 from bibulon.desk.benches.hold_kept import KeptTests
 from bibulon.desk.widgets.fields import clear, column, label, restyle
@@ -57,6 +58,8 @@ class HoldBench(Bench):
         counts_down = self.document.assessment.units.reading == "gauge"
         self.gauge_kind: Literal["absolute", "relative"] = "relative" if counts_down else "absolute"
         self.chart: HoldChart | None = None
+        self._drafted: float | None = None
+        """The leak of the test in the making."""
         kept = KeptTests(self)
         kept.build()
         self.section("New test")
@@ -118,6 +121,8 @@ class HoldBench(Bench):
         self.keep.setEnabled(False)
         self.hunt = HuntSection(self)
         self.hunt.build()
+        self.effect = EffectSection(self, lambda: self.leak_pa_m3_s, self._origin_of_leak)
+        self.effect.build()
         kept.build_rules()
         self.desk.run.reading_taken.connect(self._gauge_reading)
         self.desk.run.lost.connect(self._gauge_lost)
@@ -127,6 +132,7 @@ class HoldBench(Bench):
 
     def refresh(self) -> None:
         super().refresh()
+        self.effect.show_map()
         units = self.document.assessment.units
         way = "counted down from atmosphere" if units.reading == "gauge" else "absolute"
         unit = unit_shown("pressure", units).rsplit(" ", 1)[0]
@@ -157,6 +163,26 @@ class HoldBench(Bench):
             of_plan=held_plan(self.document.job),
         )
 
+    @property
+    def leak_pa_m3_s(self) -> float | None:
+        """The leak of the test in the making, of the last one kept, or else the most that the house lets pass by its
+        rate; None where none leaks."""
+        if self._drafted is not None:
+            leak = self._drafted
+        else:
+            verdicts = self.document.assessment.hold_verdicts
+            leak = verdicts[-1][1].leak_pa_m3_s if verdicts else self.document.job.hold_rules.leak_pa_m3_s
+        return leak if leak > 0 else None
+
+    def _origin_of_leak(self) -> str:
+        if self._drafted is not None:
+            return "as these readings say."
+        verdicts = self.document.assessment.hold_verdicts
+        if not verdicts:
+            return "the most that the house's rule of rate lets pass: no test is kept yet."
+        passed = " The house passes it: this is what it does where it would do most." if verdicts[-1][1].passed else ""
+        return f"as the last test says.{passed}"
+
     def _taken_at(self) -> datetime:
         """When the last reading was read: now, for what is typed."""
         recorded = self._recorded
@@ -186,8 +212,11 @@ class HoldBench(Bench):
         self.readings.setProperty("wrong", "true" if problem else "false")
         restyle(self.readings)
         self.keep.setEnabled(test is not None)
+        self._drafted = None
         if test is not None:
-            self._show(test, self.document.assessment.judged(test))
+            verdict = self.document.assessment.judged(test)
+            self._drafted = verdict.leak_pa_m3_s
+            self._show(test, verdict)
         elif self.chart is not None:
             self.chart.hide()
 

@@ -48,6 +48,14 @@ class HoseEnds:
             self._build_port(box)
         if hose.clamps:
             box.addWidget(self._choice("Clamp", "clamp", self._clamps))
+        if hose.side == "feed" and hose.clamps == 2:
+            ways = [("at the bucket", "bucket"), ("at its port", "port")]
+            box.addWidget(
+                ChoiceField(
+                    "Shut until then", lambda: ways, lambda: self.hose.fitted.shut_at, lambda at: self._put(shut_at=at),
+                    "At its port the hose stands full of air until it is opened.",
+                )
+            )  # fmt: skip
         box.addWidget(
             FreeField(
                 "Tightest bend", self._bend, self._put_bend, "Radius of the tightest bend on its way; empty: wide."

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from shapely import LineString
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.hose_air import HoseAirMap
 from bibulon.desk.benches.hose_ends import HoseEnds
 from bibulon.desk.benches.line_card import line_card
 from bibulon.desk.benches.lines_planning import PlanningSections
@@ -48,6 +49,7 @@ class LinesBench(Bench):
     long = True
 
     def build(self) -> None:
+        self.hose_air = HoseAirMap(self)
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
         self.figure("Tool side lags", self._lag)
@@ -123,9 +125,18 @@ class LinesBench(Bench):
             for line in job.lines
         )
         opened = tuple((event.line, round(event.time_s)) for event in events)
-        return simple, job.manifolds, job.plumbing, opened, self.desk.plan.chosen, self.document.settings.system
+        return (
+            simple,
+            job.manifolds,
+            job.plumbing,
+            opened,
+            self.hose_air.key(),
+            self.desk.plan.chosen,
+            self.document.settings.system,
+        )
 
     def refresh(self) -> None:
+        self.hose_air.refresh()
         super().refresh()
         for field in self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField):
             field.refresh()
@@ -166,6 +177,7 @@ class LinesBench(Bench):
         box.addWidget(self._tube("Hose", line, "hose", "hose"))
         box.addWidget(QuantityField(self.document, "Hose length", "distance", path("hose_length_m")))
         HoseEnds(self, line.id).build(box)
+        self.hose_air.build(line.id, box)
         if not line.is_port:
             box.addWidget(QuantityField(self.document, "Port at", "share", path("port_at"), "Of the line's length."))
         if line.kind == "feed":

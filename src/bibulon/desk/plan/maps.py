@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bibulon.arrays import Floats
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import FillAnswer
-from bibulon.flow.raster import Grid
+from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
+from bibulon.flow.traced_air import SPOILT_SHARE
 from bibulon.quantities import QuantityKind, Units, show
 
 AT_GEL_S = 1e12
@@ -108,6 +110,13 @@ def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
         return None
     texts = [f"{value:.1%}" for value in ends]
     return PlanMap(grid, "Fibre volume fraction at gel", *ends, texts[0], texts[1])
+
+
+def air_map(canvas: Canvas, share: Floats) -> PlanMap:
+    """Air in the pores at gel from its *share* (points,) of them; clear where there is next to none."""
+    top = max(float(share.max()), SPOILT_SHARE)
+    shown = np.where(share < SPOILT_SHARE / 10, np.nan, share)
+    return PlanMap(canvas.draw(shown), "Air in the pores at gel", 0.0, top, "0", f"{top:.0%}")
 
 
 def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:

@@ -66,6 +66,8 @@ class PlanPicture(QWidget):
         """A proposed layout, drawn over the present one until it is taken or left."""
         self.numbered: tuple[Point | None, ...] = ()
         """Places that a bench numbers on the plan, from 1; None for one that is nowhere on it."""
+        self.air: PlanMap | None = None
+        """Where air ends, at the stations that show it."""
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
@@ -77,6 +79,10 @@ class PlanPicture(QWidget):
     @property
     def editable(self) -> bool:
         return bool(self.edits)
+
+    @property
+    def _shows_air(self) -> bool:
+        return self.air is not None and "air" in self.shown.layers
 
     def chosen_grip(self) -> Grip | None:
         kinds = (kind for kind in self.edits if self.chosen in KINDS[kind].points(self.document.job))
@@ -122,7 +128,9 @@ class PlanPicture(QWidget):
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if "rim" in shown and job.closed:
             paint_rim(painter, self.frame, assessment, self.time_s, self.chosen)
-        if answer is not None:
+        if self._shows_air and self.air is not None:
+            self._paint_field(painter, self.air, "air")
+        elif answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
         if "media" in shown and not job.in_mould:
             layers.paint_media(painter, self.frame, job, self.chosen)
@@ -178,7 +186,7 @@ class PlanPicture(QWidget):
             gauges = (fitting.place for fitting in job.pair.fittings if fitting.kind == "gauge")
             taken += [self.frame.to_screen(place) + QPointF(0, 21) for place in gauges]
         if answer is not None:
-            if self.map.make is None:
+            if self.map.make is None and not self._shows_air:
                 time_s = self._shown_time(answer)
                 fill_layers.paint_contour_times(painter, self.frame, self._face(answer), time_s, taken)
             fill_layers.paint_last_filled(painter, self.frame, answer)
@@ -222,11 +230,15 @@ class PlanPicture(QWidget):
                 end = show(answer.result.end_s, "duration", self.document.assessment.units)
                 fill_layers.paint_legend(painter, self._legend_box(), "Resin comes after", "0", end)
             return
+        self._paint_field(painter, shown, self.map.name)
+
+    def _paint_field(self, painter: QPainter, shown: PlanMap, name: str) -> None:
+        """A field with its legend."""
         image = self._drawn(
-            (shown.grid, self.map.name, shown.highest),
+            (shown.grid, name, shown.highest),
             lambda: fill_layers.value_image(shown.grid, shown.highest, lowest=shown.lowest),
         )
-        fill_layers.paint_field(painter, self.frame, job, shown.grid, image)
+        fill_layers.paint_field(painter, self.frame, self.document.job, shown.grid, image)
         fill_layers.paint_legend(painter, self._legend_box(), shown.name, shown.low_text, shown.high_text)
 
     def _legend_box(self) -> QRectF:

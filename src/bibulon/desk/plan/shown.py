@@ -10,6 +10,7 @@ from bibulon.job.base import StationId
 LayerName = Literal[
     "stack",
     "fill",
+    "air",
     "media",
     "marked cells",
     "joints",

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QSizePolicy
 from shapely import Polygon
 
 from bibulon.desk.plan.frame import fitted
-from bibulon.desk.plan.maps import map_named
+from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.picture import RULER_PX, PlanPicture
 from bibulon.desk.plan.section import PANEL_PX
 from bibulon.desk.plan.shown import Shown
@@ -70,6 +70,12 @@ class PlanView(PlanPicture):
         self.proposed = proposed
         self.update()
 
+    def set_air(self, air: PlanMap | None) -> None:
+        """Show where air ends, or nothing of it."""
+        if air is not self.air:
+            self.air = air
+            self.update()
+
     def set_numbered(self, places: Sequence[Point | None]) -> None:
         """Number *places* from 1; None for one that is nowhere on the plan."""
         if tuple(places) != self.numbered:
@@ -86,12 +92,12 @@ class PlanView(PlanPicture):
 
     def set_document(self, document: Document) -> None:
         self.document = document
-        self.chosen, self.cut, self.proposed, self.numbered = "", None, None, ()
+        self.chosen, self.cut, self.proposed, self.numbered, self.air = "", None, None, (), None
         self.fit()
 
     def set_shown(self, shown: Shown) -> None:
         """Show what a station shows, with the select tool."""
-        self.shown = shown
+        self.shown, self.air = shown, None
         self.set_tool("select")
         self.refresh()
 

@@ -9,6 +9,7 @@ from bibulon.assess import assess
 from bibulon.bag.film import BagPlan
 from bibulon.cautions import findings_of_plan
 from bibulon.cautions.registry import PlanFindings
+from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
 from bibulon.job.layup import Offcut
@@ -20,9 +21,12 @@ from bibulon.workers.report import Report
 
 if TYPE_CHECKING:
     from bibulon.flow.ensemble import Ensemble
+    from bibulon.flow.traced_air import AirSource, TracedAir
     from bibulon.planning.proposal import Proposal
 
 SAMPLES = 32
+LONGEST_OF_AIR = 500
+"""Cells of a picture of air along its longer side."""
 
 
 @dataclass(frozen=True)
@@ -74,3 +78,28 @@ def proposed_layout(report: Report, job: Job) -> Proposal:
     from bibulon.planning.proposal import propose
 
     return propose(job, report.progress)
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class AirAnswer:
+    """Where the air of each source goes, by the *names* of the sources, with what draws it; *asked* is passed back."""
+
+    canvas: Canvas
+    air: tuple[TracedAir, ...]
+    names: tuple[str, ...]
+    asked: object
+
+
+def air_answer(
+    report: Report, job: Job, sources: tuple[AirSource, ...], names: tuple[str, ...], asked: object
+) -> AirAnswer:
+    """Follow the air of *sources* through the fill of *job*, in the helper process."""
+    canvas, air = in_helper_process(_air, report, job, sources)
+    return AirAnswer(canvas, air, names, asked)
+
+
+def _air(report: Report, job: Job, sources: tuple[AirSource, ...]) -> tuple[Canvas, tuple[TracedAir, ...]]:
+    from bibulon.planning.air_in_part import air_traced
+
+    mesh, air = air_traced(job, sources, report.progress)
+    return Canvas(mesh, LONGEST_OF_AIR), air

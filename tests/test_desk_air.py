@@ -1,0 +1,59 @@
+"""What a leak does and where the air of a late hose ends, asked for in the window."""
+
+from __future__ import annotations
+
+import numpy as np
+from driving import at, bench, caution_ids, choose, push, texts
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QPlainTextEdit, QPushButton
+
+from bibulon.desk.window import Window
+
+
+def at_hold(window: Window) -> None:
+    window.go("hold")
+    window.plan.fit()
+    QApplication.processEvents()
+
+
+def follow(window: Window, on: bool = True) -> None:
+    box = next(one for one in bench(window).findChildren(QCheckBox) if one.text() == "Follow its air through the fill")
+    if box.isChecked() != on:
+        box.click()
+
+
+def test_a_leak_is_followed_to_the_vents_for_every_place_and_where_one_clicks(window: Window, qtbot) -> None:
+    at_hold(window)
+    readings = bench(window).findChild(QPlainTextEdit, "")
+    readings.setPlainText("0 31\n5 33\n10 35\n20 39")
+    follow(window)
+    qtbot.waitUntil(lambda: "It would spoil" in texts(bench(window)), timeout=120_000)
+    assert "as these readings say" in texts(bench(window)) and "of air an hour" in texts(bench(window))
+    shown = window.plan.air
+    assert shown is not None and shown.name == "Air in the pores at gel"
+    checked = (one for one in bench(window).findChildren(QPushButton) if one.isCheckable() and one.isChecked())
+    worst = next(checked).text()
+    QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at(window, 0.4, 1.2))
+    qtbot.waitUntil(lambda: "Where you clicked" in texts(bench(window)), timeout=120_000)
+    clicked = window.plan.air
+    assert clicked is not None and worst != "Where you clicked"
+    left = clicked.grid.at(0.4, 1.2)
+    assert left is not None and not np.isnan(left) and left > 0.0, "a track from where one clicked"
+    follow(window, on=False)
+    assert window.plan.air is None
+
+
+def test_the_air_of_a_hose_that_is_shut_at_its_port_is_said_shown_and_put_right(window: Window, qtbot) -> None:
+    window.go("lines")
+    window.plan.choose("feed-2")
+    window.refresh()
+    choose(window, "Shut until then", "at its port")
+    window.refresh()
+    assert "air-in-late-hose" in caution_ids(window)
+    push(bench(window), "Show where its air ends")
+    qtbot.waitUntil(lambda: "of its air stay in the part" in texts(bench(window)), timeout=120_000)
+    assert window.plan.air is not None
+    push(bench(window), "Shut hoses at the bucket")
+    window.refresh()
+    assert window.plan.air is None and "air-in-late-hose" not in caution_ids(window)
