@@ -39,12 +39,13 @@ from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import held_plan
 from bibulon.job.layup import Dart, Layer
 from bibulon.job.lines import Manifold
-from bibulon.job.part import Part, Region, Vacuum
+from bibulon.job.part import Part, Region, ReliefFigures, Vacuum
 from bibulon.job.plumbing import BucketShape, Bypass, DipTube
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
+from bibulon.laminate.relief_shapes import made_relief
 from bibulon.quantities import Units
 from bibulon.stock import shelf, shelf_card
 
@@ -270,6 +271,16 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "ply-count-differs": lambda job: laid(job, "P1", "P2"),
     "too-few-pleats": lambda job: changed(job, bag=revised(job.bag, pleats=4)),
     "film-too-small": lambda job: changed(job, bag=revised(job.bag, film_excess=0.05)),
+    "film-cold": lambda job: changed(
+        with_card(job, shelf_card("film-nylon-50")),
+        bag=revised(job.bag, film="film-nylon-50"),
+        shop=revised(job.shop, temperature_k=281.15),
+    ),
+    "film-bridges": lambda job: changed(
+        job,
+        part=revised(job.part, relief=made_relief(job.part.outline, ReliefFigures(edge_depth_m=0.3, edge_width_m=0.3))),
+        bag=revised(job.bag, pleats=0),
+    ),
     "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
     "hold-not-done": lambda job: changed(job, hold_tests=()),
     "hold-not-repeated": lambda job: changed(job, hold_tests=(held(stage="before the feed hose"),)),
@@ -402,7 +413,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 118
+    assert len(rows) == 120
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

@@ -30,18 +30,18 @@ def test_a_leak_is_followed_to_the_vents_for_every_place_and_where_one_clicks(wi
     follow(window)
     qtbot.waitUntil(lambda: "It would spoil" in texts(bench(window)), timeout=120_000)
     assert "as these readings say" in texts(bench(window)) and "of air an hour" in texts(bench(window))
-    shown = window.plan.air
+    shown = window.plan.field
     assert shown is not None and shown.name == "Air in the pores at gel"
     checked = (one for one in bench(window).findChildren(QPushButton) if one.isCheckable() and one.isChecked())
     worst = next(checked).text()
     QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at(window, 0.4, 1.2))
     qtbot.waitUntil(lambda: "Where you clicked" in texts(bench(window)), timeout=120_000)
-    clicked = window.plan.air
+    clicked = window.plan.field
     assert clicked is not None and worst != "Where you clicked"
     left = clicked.grid.at(0.4, 1.2)
     assert left is not None and not np.isnan(left) and left > 0.0, "a track from where one clicked"
     follow(window, on=False)
-    assert window.plan.air is None
+    assert window.plan.field is None
 
 
 def test_the_air_of_a_hose_that_is_shut_at_its_port_is_said_shown_and_put_right(window: Window, qtbot) -> None:
@@ -53,7 +53,7 @@ def test_the_air_of_a_hose_that_is_shut_at_its_port_is_said_shown_and_put_right(
     assert "air-in-late-hose" in caution_ids(window)
     push(bench(window), "Show where its air ends")
     qtbot.waitUntil(lambda: "of its air stay in the part" in texts(bench(window)), timeout=120_000)
-    assert window.plan.air is not None
+    assert window.plan.field is not None
     push(bench(window), "Shut hoses at the bucket")
     window.refresh()
-    assert window.plan.air is None and "air-in-late-hose" not in caution_ids(window)
+    assert window.plan.field is None and "air-in-late-hose" not in caution_ids(window)

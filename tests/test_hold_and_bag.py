@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from datetime import UTC, datetime
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -14,13 +15,15 @@ from scipy.stats import linregress
 from scipy.stats import t as student
 
 from bibulon.bag.film import bag_materials, bag_plan
+from bibulon.bag.slack import film_slack
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest, Rule
-from bibulon.job.part import Bag, Part
+from bibulon.job.part import Bag, Part, ReliefFigures
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.relief import developed_length_m
+from bibulon.laminate.relief_shapes import made_relief
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
@@ -183,8 +186,11 @@ def test_film_by_hand() -> None:
     assert plan.film_width_m == pytest.approx(1.1 * 1.2 + 0.02)
     assert plan.tape_m == pytest.approx(2 * (2.1 + 1.1) + 0.04)
     assert plan.excess_m == pytest.approx(6.4 * 0.2)
-    assert plan.pleats_needed == 9
-    assert plan.pleat_height_m == pytest.approx(1.28 / 9 / 2)
+    assert plan.pleats_needed == 4 + 2 * 2 + 2, "a corner each, two on the long sides, one on the short ones"
+    assert sum(2 * pleat.height_m for pleat in plan.pleats) == pytest.approx(1.28)
+    on_long = [pleat.height_m for pleat in plan.pleats if pleat.why == "film" and abs(pleat.place[0] - 1) < 0.9]
+    assert on_long == pytest.approx([2.1 * 0.2 / 3 / 2] * 4), "alike on a straight edge, and on the one across"
+    assert [pleat.last for pleat in plan.pleats] == [False] * 9 + [True]
     corners = {(round(x, 3), round(y, 3)) for x, y in plan.pleat_places}
     assert {(-0.05, -0.05), (2.05, -0.05), (2.05, 1.05), (-0.05, 1.05)} <= corners
 
@@ -300,3 +306,27 @@ def test_drift_that_cannot_be_read_names_the_line(text: str, says: str) -> None:
     )
     with pytest.raises(ReadingsError, match=says):
         parse_drift(text, units)
+
+
+def test_pleats_of_a_deep_tub_stand_where_its_walls_are_and_flat_film_has_its_slack_everywhere() -> None:
+    outline = rectangle(0, 0, 2.0, 1.0)
+    flat = Part(outline=outline, flange_width_m=0.1)
+    bag = Bag(film_excess=0.44)
+    slack = film_slack(flat.relief, bag_plan(flat, bag))
+    assert slack.least == pytest.approx(0.2, abs=0.02) and slack.most == pytest.approx(0.2, abs=0.02)
+    tub = revised(flat, relief=made_relief(outline, ReliefFigures(edge_depth_m=0.4, edge_width_m=0.3)))
+    plan = bag_plan(tub, bag)
+    walls = [pleat for pleat in plan.pleats if pleat.why != "corner" and abs(pleat.place[0] - 1.0) > 0.65]
+    middle = [pleat for pleat in plan.pleats if pleat.why != "corner" and abs(pleat.place[0] - 1.0) <= 0.65]
+    assert len(walls) > len(middle), "most of the film is gathered where the walls rise"
+    # along a long side: the way over the bottom, longer by the root of the excess, less the tape
+    over = developed_length_m(tub.relief, [(-0.05, 0.5), (2.05, 0.5)])
+    long_side = [pleat for pleat in plan.pleats if pleat.place[1] < 0 and pleat.why != "corner"]
+    corners = [pleat for pleat in plan.pleats if pleat.place[1] < 0 and pleat.why == "corner"]
+    gathered = sum(2 * pleat.height_m for pleat in long_side) + sum(pleat.height_m for pleat in corners)
+    assert gathered == pytest.approx(1.2 * over - 2.1, rel=0.12)
+    apart = sorted(pleat.place[0] for pleat in plan.pleats if pleat.place[1] < 0)
+    assert min(after - before for before, after in pairwise(apart)) >= 0.12 - 1e-6
+    assert film_slack(tub.relief, plan).least > 0
+    scant = bag_plan(tub, revised(bag, film_excess=0.0, pleats=0))
+    assert film_slack(tub.relief, scant).least < -0.2, "without pleats it spans the tub"

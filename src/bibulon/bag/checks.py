@@ -5,7 +5,8 @@ from __future__ import annotations
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.checks import Check, checked
 
-TAPE, PLEATS, BRIDGING, ROOTS = "T1", "T2", "T3", "T4"
+TAPE, PLEATS, HALF_WAY, ROOTS = "T1", "T2", "T3", "T4"
+SLOWLY, PULLED, HOLES = "T5", "T6", "T7"
 
 SKIN_CHECKS = (
     ("S1", "Skin looked over: no cut, no tear at corners and ports, no swelling"),
@@ -25,7 +26,10 @@ def bag_checks(job: Job) -> tuple[Check, ...]:
         (
             (TAPE, "Tape closed all round on bare flange, corners overlapped, no fibre under it"),
             (PLEATS, f"A pleat at every corner and where something stands up: {standing}"),
-            (BRIDGING, "Looked at half-way through drawing down: nothing bridges, no line has shifted"),
             (ROOTS, "Pleat roots, hose entries and tape corners pressed; the last pleat reversed to close"),
+            (SLOWLY, "Drawn down slowly at partial vacuum, film worked into the corners from the middle outwards"),
+            (HALF_WAY, "Stopped half-way: pleats moved, nothing bridges, no line has shifted"),
+            (PULLED, "Drawn to full vacuum; no film stretched over a line, where resin would pool"),
+            (HOLES, "Holes over ports through the film cut last, and sealed"),
         ),
     )

@@ -1,8 +1,7 @@
 """Film, tape and pleats from the outline and the mould's relief.
 
 The tape runs round the part on the flange. Film of ``(1 + excess)`` times the taped area has edges longer by its root;
-what they are longer than the tape goes into pleats: first one at each corner of the edge and beside each port, the
-rest evenly.
+what has to be gathered to the length of the tape goes into pleats (:mod:`bibulon.bag.pleats`).
 """
 
 from __future__ import annotations
@@ -11,9 +10,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from shapely import LinearRing, LineString, Polygon, get_coordinates
-from shapely import Point as ShapelyPoint
+from shapely import LinearRing, LineString, Polygon
 
+from bibulon.bag.pleats import Pleat, Port, corners_of, gathering_of, pleats_of
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
@@ -25,8 +24,6 @@ WAYS = 9
 """Ways over the mould looked at for the longest."""
 FILM_JOINT_M = 0.05
 """Widths of film overlap so much where they are taped together."""
-CORNER_DEG = 25.0
-"""An edge that turns by more than this wants a pleat there."""
 
 
 @dataclass(frozen=True)
@@ -45,8 +42,20 @@ class BagPlan:
     corners: int
     ports: int
     pleats_planned: int
-    pleat_height_m: float
-    pleat_places: tuple[Point, ...]
+    pleats: tuple[Pleat, ...]
+    """In the order they are made."""
+
+    @property
+    def pleat_places(self) -> tuple[Point, ...]:
+        return tuple(pleat.place for pleat in self.pleats)
+
+    @property
+    def highest_pleat_m(self) -> float:
+        return max((pleat.height_m for pleat in self.pleats), default=0.0)
+
+    @property
+    def lowest_pleat_m(self) -> float:
+        return min((pleat.height_m for pleat in self.pleats), default=0.0)
 
 
 @derived("bag plan", 64)
@@ -55,13 +64,13 @@ def bag_plan_of(job: Job) -> BagPlan:
     return bag_plan(job.part, job.bag, ports_of(job))
 
 
-def ports_of(job: Job) -> tuple[Point, ...]:
+def ports_of(job: Job) -> tuple[Port, ...]:
     """Where the hose of each line comes up under the film."""
-    ports = [LineString(line.points).interpolate(line.port_at, normalized=True) for line in job.lines]
-    return tuple((place.x, place.y) for place in ports)
+    ports = [(line, LineString(line.points).interpolate(line.port_at, normalized=True)) for line in job.lines]
+    return tuple(Port((place.x, place.y), line.label) for line, place in ports)
 
 
-def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
+def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = ()) -> BagPlan:
     """The bag of *part*: tape in the middle of the flange, film over it by the planned excess, pleats first at the
     corners and beside the *ports*, where hoses come up under the film."""
     outline = part.outline.polygon
@@ -76,25 +85,24 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Point, ...] = ()) -> BagPlan:
     sides = sorted((along, across))
     overhang = bag.tape_width_m * 2
     round_m = developed_length_m(part.relief, [(x, y) for x, y in ring.coords])
-    excess = round_m * (stretch - 1)
-    for_film = max(math.ceil(excess / bag.excess_per_pleat_m - 1e-9), 0)
+    gathering = gathering_of(part.relief, ring, stretch)
+    as_needed = pleats_of(gathering, ports, bag.excess_per_pleat_m, None)
     turns = len(corners_of(ring))
-    needed = max(for_film, turns + len(ports))
-    planned = needed if bag.pleats is None else bag.pleats
+    needed = len(as_needed)
+    pleats = as_needed if bag.pleats is None else pleats_of(gathering, ports, bag.excess_per_pleat_m, bag.pleats)
     return BagPlan(
         film_length_m=sides[1] * stretch + overhang,
         film_width_m=sides[0] * stretch + overhang,
         film_area_m2=(sides[1] * stretch + overhang) * (sides[0] * stretch + overhang),
         tape_m=round_m + bag.tape_width_m * 4,
         tape_line=tuple((x, y) for x, y in ring.coords),
-        excess_m=excess,
+        excess_m=gathering.total_m,
         pleats_needed=needed,
-        pleats_for_film=for_film,
+        pleats_for_film=min(math.ceil(gathering.total_m / bag.excess_per_pleat_m - 1e-9), needed),
         corners=turns,
         ports=len(ports),
-        pleats_planned=planned,
-        pleat_height_m=excess / (2 * planned) if planned else 0.0,
-        pleat_places=_places(ring, planned, ports),
+        pleats_planned=len(pleats),
+        pleats=pleats,
     )
 
 
@@ -118,34 +126,6 @@ def _developed_sides(part: Part, taped: Polygon, corners: list[Point]) -> tuple[
                 longest = max(longest, over)
         lengths_m.append(longest)
     return lengths_m[0], lengths_m[1]
-
-
-def corners_of(ring: LinearRing) -> list[float]:
-    """Distances along *ring* of the corners that turn by more than ``CORNER_DEG``, sharpest first."""
-    points = get_coordinates(ring)
-    strokes = np.diff(points, axis=0)
-    lengths = np.hypot(strokes[:, 0], strokes[:, 1])
-    headings = np.degrees(np.arctan2(strokes[:, 1], strokes[:, 0]))
-    turns = np.abs((headings - np.roll(headings, 1) + 180) % 360 - 180)
-    along = np.concatenate([[0.0], np.cumsum(lengths)[:-1]])
-    sharp = np.flatnonzero(turns > CORNER_DEG)
-    return [float(place) for place in along[sharp[np.argsort(-turns[sharp], kind="stable")]]]
-
-
-def _places(ring: LinearRing, count: int, ports: tuple[Point, ...] = ()) -> tuple[Point, ...]:
-    """*count* places: the corners first, then beside the ports, then always the middle of the longest gap."""
-    wanted = [*corners_of(ring), *(float(ring.project(ShapelyPoint(port))) for port in ports)]
-    stations = sorted(dict.fromkeys(wanted[:count]))
-    if not stations and count:
-        stations = [0.0]
-    while len(stations) < count:
-        gaps = [
-            ((stations[(i + 1) % len(stations)] - station) % ring.length or ring.length, station)
-            for i, station in enumerate(stations)
-        ]
-        gap, station = max(gaps)
-        stations = sorted([*stations, (station + gap / 2) % ring.length])
-    return tuple((place.x, place.y) for place in (ring.interpolate(station) for station in stations))
 
 
 @dataclass(frozen=True)

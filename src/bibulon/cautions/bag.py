@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
+from bibulon.bag.slack import BRIDGES_BELOW, film_slack
 from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import REUSABLE, WITH_PLEATS, Job
@@ -164,3 +165,43 @@ def skin_past_its_life(assessment: Assessment) -> Iterator[Finding]:
     if made >= skin.life_shots:
         text = f"The skin has made {made} shots of the {skin.life_shots} it is good for."
         yield Finding(text, inside(assessment.job.part.shape))
+
+
+@caution(
+    "film-cold",
+    "caution",
+    "bag",
+    why="Cold film is stiff: it tears where it is folded, and does not go into corners.",
+    remedy="Bring film and shop to warmth, and let the roll lie there overnight.",
+    of_plan=True,
+    processes=WITH_PLEATS,
+)
+def film_cold(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    film = job.card(job.bag.film, FilmCard) if job.bag.film is not None else None
+    if film is not None and job.shop.temperature_k < film.lowest_temperature_k - 1e-6:
+        is_, least = brief_each((job.shop.temperature_k, film.lowest_temperature_k), "temperature", assessment.units)
+        yield Finding(f"The shop is at {is_}; {film.name} is stiff below {least}.", assessment.bag.tape_line[0])
+
+
+@caution(
+    "film-bridges",
+    "caution",
+    "bag",
+    why="Film that is too short over a hollow spans it or stretches into it: resin pools under it, and it may burst.",
+    remedy="Plan more pleats beside it, or a larger film, and look there half-way through drawing down.",
+    fix=Fix(
+        "Plan film and pleats as it needs",
+        lambda job: changed(
+            job,
+            bag=revised(job.bag, pleats=None, film_excess=max(job.bag.film_excess, job.house.film_excess)),
+        ),
+    ),
+    of_plan=True,
+    processes=WITH_PLEATS,
+)
+def film_bridges(assessment: Assessment) -> Iterator[Finding]:
+    slack = film_slack(assessment.job.part.relief, assessment.bag)
+    if slack.least < BRIDGES_BELOW:
+        short = brief(-slack.least, "share", assessment.units)
+        yield Finding(f"The film is {short} too short over the mould here.", slack.tightest)

@@ -113,12 +113,12 @@ STATIONS = (
         "lines",
         "Lines",
         LinesBench,
-        ("fill", "air", "media", "rim", "lines", "proposal"),
+        ("fill", "field", "media", "rim", "lines", "proposal"),
         _filled,
         ("port", "line", "media"),
         plumbing=True,
     ),
-    Station("bag", "Bag", BagBench, ("bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
+    Station("bag", "Bag", BagBench, ("field", "bag", "lines"), lambda assessment: True, processes=UNDER_FILM),
     Station(
         "mould",
         "Mould",
@@ -128,7 +128,7 @@ STATIONS = (
         ("port", "fitting", "pot", "line", "channel", "seal"),
         processes=IN_MOULD,
     ),
-    Station("hold", "Hold", HoldBench, ("air", "bag", "rim", "lines", "fittings", "leaks"), _held),
+    Station("hold", "Hold", HoldBench, ("field", "bag", "rim", "lines", "fittings", "leaks"), _held),
     Station("charge", "Charge", ChargeBench, ("fill", "media", "rim", "lines"), _weighed),
     Station(
         "shoot",

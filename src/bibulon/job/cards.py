@@ -185,6 +185,8 @@ class FilmCard(StockCard):
     stretch: Annotated[float, Field(ge=0, le=10)]
     """How much longer it gets before it tears, as a share."""
     highest_temperature_k: Temperature
+    lowest_temperature_k: Temperature = 283.15
+    """Below it the film is stiff, and tears in its pleats."""
 
 
 class TapeCard(StockCard):

@@ -29,7 +29,7 @@ READS: dict[Result, tuple[str, ...]] = {
     "laminate": _LAMINATE,
     "plies": (*_BOOK, "cutting"),
     "cut list": (*_BOOK, "cutting"),
-    "bag plan": ("part", "bag", "lines/*/points", "lines/*/port_at"),
+    "bag plan": ("part", "bag", "lines/*/points", "lines/*/port_at", "lines/*/label"),
     "fill": (
         *_LAMINATE, "mould/temperature_k", "shop", "lines", "manifolds", "bucket", "vacuum", "flow",
         "charge/largest_batch_kg", "charge/mix_time_s", "charge/bleed_kg", "charge/contingency", "charge/gel_margin_s",

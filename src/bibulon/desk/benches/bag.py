@@ -4,31 +4,44 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from itertools import groupby
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.bag.checks import bag_checks
 from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
+from bibulon.bag.slack import FilmSlack, film_slack
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
-from bibulon.desk.widgets.fields import label
+from bibulon.desk.plan.maps import PlanMap
+from bibulon.desk.widgets.fields import column, label
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.mould.shots import shots_of
 from bibulon.stock.choice import cards_for
 
-LIST_PX = 190
+LIST_PX = 240
+PLEAT_WORDS: dict[str, str] = {
+    "corner": "corner",
+    "film": "for the film",
+    "deep draw": "for a deep draw",
+}
 
 
 class BagBench(Bench):
     """What to cut and where to pleat."""
 
     def build(self) -> None:
+        self.slack_shown = False
+        self._worked_out: tuple[BagPlan, FilmSlack] | None = None
+        self._picture: tuple[FilmSlack, PlanMap] | None = None
         if self.document.job.process in WITH_PLEATS:
             self._build_film()
         else:
             self._build_skin()
         self.section("While bagging")
-        draw = "Tape goes down before any fibre. Draw down slowly and stop half-way."
+        draw = "Tape goes down before any fibre, and round every hose that goes through it."
         skin = "Seal and flange wiped. Draw down slowly and stop half-way."
         self.body.addWidget(label(draw if self.document.job.process in WITH_PLEATS else skin))
         self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
@@ -101,7 +114,18 @@ class BagBench(Bench):
         )
         self.figure(
             "Pleat height",
-            self._of(lambda bag: self.shown(bag.pleat_height_m, "length"), "Half the excess each pleat takes up."),
+            self._of(self._heights, "Half of what each pleat gathers; at a port at least what stands there."),
+        )
+        self.figure("Slack of the film", self._slack)
+        self.choice(
+            "Plan shows",
+            lambda: [("pleats", False), ("slack of the film", True)],
+            lambda: self.slack_shown,
+            self._show_slack,
+        )
+        self.section("Pleats, in the order they are made")
+        self.watch(
+            lambda: (self.document.assessment.bag.pleats, self.document.settings.system), column(2), self._fill_pleats
         )
         self.section("Off the rolls")
         self._material("Film", FilmCard, "film")
@@ -116,11 +140,56 @@ class BagBench(Bench):
         self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")
         self.quantity("Tape width", "length", "bag/tape_width_m")
 
+    def _slack_of(self) -> FilmSlack:
+        job, bag = self.document.job, self.document.assessment.bag
+        if self._worked_out is None or self._worked_out[0] is not bag:
+            self._worked_out = bag, film_slack(job.part.relief, bag)
+        return self._worked_out[1]
+
+    def _slack(self) -> tuple[str, str]:
+        slack = self._slack_of()
+        how = "Film along each way over the mould, with what the pleats beside it gather, over the way's own length."
+        return f"{slack.least:.0%} to {slack.most:.0%}", f"{how} Below nothing it bridges."
+
+    def _show_slack(self, on: bool) -> None:
+        self.slack_shown = on
+        self.refresh()
+
+    def _fill_pleats(self, layout: QVBoxLayout) -> None:
+        """Pleats beside one another that are alike, in one line."""
+        bag = self.document.assessment.bag
+        numbered = enumerate(bag.pleats, 1)
+        for _, some in groupby(
+            numbered, key=lambda one: (one[1].why, one[1].of, self.shown(one[1].height_m), one[1].last)
+        ):
+            alike = list(some)
+            first, pleat = alike[0]
+            numbers = str(first) if len(alike) == 1 else f"{first} to {alike[-1][0]}"
+            what = f"port of {pleat.of}" if pleat.why == "port" else PLEAT_WORDS[pleat.why]
+            row = QHBoxLayout()
+            row.addWidget(label(f"{numbers}  {what}{', reversed to close' if pleat.last else ''}"), 1)
+            row.addWidget(label(f"{self.shown(pleat.height_m)} high", "figure", wrap=False))
+            layout.addLayout(row)
+
+    def _map(self) -> PlanMap:
+        slack = self._slack_of()
+        if self._picture is None or self._picture[0] is not slack:
+            low, high = min(slack.least, 0.0), max(slack.most, 0.01)
+            map_ = PlanMap(slack.grid, "Slack of the film", low, high, f"{low:.0%}", f"{high:.0%}")
+            self._picture = slack, map_
+        return self._picture[1]
+
+    def _heights(self, bag: BagPlan) -> str:
+        low, high = (self.shown(height, "length") for height in (bag.lowest_pleat_m, bag.highest_pleat_m))
+        return low if low == high else f"{low} to {high}"
+
     def _checks(self, job: Job) -> list[Tick]:
         return [Tick(check.label, check.text, CHECKED, check.ticked) for check in bag_checks(job)]
 
     def refresh(self) -> None:
         super().refresh()
+        if self.document.job.process in WITH_PLEATS:
+            self.desk.plan.set_field(self._map() if self.slack_shown else None)
         self.ticks.refresh()
 
     def _material(self, name: str, kind: type[FilmCard] | type[TapeCard], field: str) -> None:

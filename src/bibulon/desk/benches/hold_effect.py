@@ -112,14 +112,14 @@ class EffectSection(QObject):
     def _fill(self, layout: QVBoxLayout) -> None:
         plan, rate = self.bench.desk.plan, self.rate_pa_m3_s
         if not self.open:
-            plan.set_air(None)
+            plan.set_field(None)
             return
         if rate is None:
-            plan.set_air(None)
+            plan.set_field(None)
             layout.addWidget(label("There is no leak to follow yet: take a test, or let it be typed.", "muted"))
             return
         if self._answer is None or self._answer[0] != self._asked():
-            plan.set_air(None)
+            plan.set_field(None)
             layout.addWidget(label(self._message or "Working it out …", "muted"))
             self.ask()
             return
@@ -147,7 +147,7 @@ class EffectSection(QObject):
     def show_map(self) -> None:
         """Have the plan show where the air ends, as long as that is of the job at hand."""
         current = self.open and self._answer is not None and self._answer[0] == self._asked()
-        self.bench.desk.plan.set_air(self._map if current else None)
+        self.bench.desk.plan.set_field(self._map if current else None)
 
     def _choose(self, number: int) -> None:
         self.chosen = number
@@ -180,7 +180,7 @@ class EffectSection(QObject):
     def _paint(self, answer: AirAnswer, at: int) -> None:
         if self._painted != (answer, at):
             self._painted, self._map = (answer, at), air_map(answer.canvas, answer.air[at].share)
-        self.bench.desk.plan.set_air(self._map)
+        self.bench.desk.plan.set_field(self._map)
 
 
 def _percent(share: float) -> str:

@@ -60,7 +60,7 @@ class HoseAirMap(QObject):
         """Have the plan show the map, and take it off once it is of another job than the one at hand."""
         if self._answer is not None and self._answer[0] is not self.document.job:
             self._answer = self._map = None
-        self.bench.desk.plan.set_air(self._map)
+        self.bench.desk.plan.set_field(self._map)
 
     def _ask(self, line: str) -> None:
         self.line, self.message, job = line, "Working it out …", self.document.job

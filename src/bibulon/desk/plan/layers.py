@@ -309,6 +309,9 @@ def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:
 # -- the bag -----------------------------------------------------------------------------------------------------------
 
 
+LEAST_PLEAT_PX, MOST_PLEAT_PX = 10.0, 34.0
+
+
 def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Tape line and pleats."""
     palette = theme.current.palette
@@ -319,8 +322,10 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     painter.setPen(QPen(palette.colour("vent", 120), width, j=Qt.PenJoinStyle.MiterJoin))
     painter.drawPolyline(tape)
     edge = Polygon(assessment.job.part.outline)
-    for number, place in enumerate(bag.pleat_places, 1):
-        _paint_pleat(painter, frame.to_screen(place), _outward(edge, place), str(number))
+    for number, pleat in enumerate(bag.pleats, 1):
+        size = max(min(pleat.height_m * frame.scale, MOST_PLEAT_PX), LEAST_PLEAT_PX)
+        at, out = frame.to_screen(pleat.place), _outward(edge, pleat.place)
+        _paint_pleat(painter, at, out, size, str(number), pleat.last)
     units = assessment.units
     film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
     text = f"Film {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
@@ -337,13 +342,14 @@ def _outward(edge: Polygon, place: Point) -> QPointF:
     return QPointF(dx / length, -dy / length)
 
 
-def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, number: str) -> None:
-    """A fold of film standing on the tape: a slim tooth pointing away from the part, its number beyond it."""
+def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, size: float, number: str, last: bool) -> None:
+    """A fold of film standing on the tape: a slim tooth pointing away from the part, as high as the fold, its number
+    beyond it; the last one, which is folded the other way, is filled."""
     palette = theme.current.palette
     along = QPointF(-out.y(), out.x())
     painter.setPen(QPen(QColor(palette.ink), 1.6))
-    painter.setBrush(QColor(palette.paper))
-    painter.drawPolygon(QPolygonF([at + along * 5, at - along * 5, at + out * 16]))
+    painter.setBrush(QColor(palette.ink if last else palette.paper))
+    painter.drawPolygon(QPolygonF([at + along * 5, at - along * 5, at + out * size]))
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-    middle = at + out * 26
+    middle = at + out * (size + 10)
     painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, number)

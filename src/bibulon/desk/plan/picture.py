@@ -66,8 +66,8 @@ class PlanPicture(QWidget):
         """A proposed layout, drawn over the present one until it is taken or left."""
         self.numbered: tuple[Point | None, ...] = ()
         """Places that a bench numbers on the plan, from 1; None for one that is nowhere on it."""
-        self.air: PlanMap | None = None
-        """Where air ends, at the stations that show it."""
+        self.field: PlanMap | None = None
+        """A map that a bench shows in place of the fill, at the stations that have one."""
         self.cut: tuple[Point, Point] | None = None
         """The line along which the stack is shown in section."""
 
@@ -81,8 +81,8 @@ class PlanPicture(QWidget):
         return bool(self.edits)
 
     @property
-    def _shows_air(self) -> bool:
-        return self.air is not None and "air" in self.shown.layers
+    def _shows_field(self) -> bool:
+        return self.field is not None and "field" in self.shown.layers
 
     def chosen_grip(self) -> Grip | None:
         kinds = (kind for kind in self.edits if self.chosen in KINDS[kind].points(self.document.job))
@@ -128,8 +128,8 @@ class PlanPicture(QWidget):
         layers.paint_regions(painter, self.frame, job, named="region names" in shown)
         if "rim" in shown and job.closed:
             paint_rim(painter, self.frame, assessment, self.time_s, self.chosen)
-        if self._shows_air and self.air is not None:
-            self._paint_field(painter, self.air, "air")
+        if self._shows_field and self.field is not None:
+            self._paint_field(painter, self.field, self.field.name)
         elif answer is not None:
             self._paint_map(painter, answer, self._shown_time(answer))
         if "media" in shown and not job.in_mould:
@@ -186,7 +186,7 @@ class PlanPicture(QWidget):
             gauges = (fitting.place for fitting in job.pair.fittings if fitting.kind == "gauge")
             taken += [self.frame.to_screen(place) + QPointF(0, 21) for place in gauges]
         if answer is not None:
-            if self.map.make is None and not self._shows_air:
+            if self.map.make is None and not self._shows_field:
                 time_s = self._shown_time(answer)
                 fill_layers.paint_contour_times(painter, self.frame, self._face(answer), time_s, taken)
             fill_layers.paint_last_filled(painter, self.frame, answer)

@@ -10,7 +10,7 @@ from bibulon.job.base import StationId
 LayerName = Literal[
     "stack",
     "fill",
-    "air",
+    "field",
     "media",
     "marked cells",
     "joints",

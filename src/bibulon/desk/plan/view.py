@@ -70,10 +70,10 @@ class PlanView(PlanPicture):
         self.proposed = proposed
         self.update()
 
-    def set_air(self, air: PlanMap | None) -> None:
-        """Show where air ends, or nothing of it."""
-        if air is not self.air:
-            self.air = air
+    def set_field(self, field: PlanMap | None) -> None:
+        """Show *field* in place of the fill, or no map of a bench's own."""
+        if field is not self.field:
+            self.field = field
             self.update()
 
     def set_numbered(self, places: Sequence[Point | None]) -> None:
@@ -92,12 +92,12 @@ class PlanView(PlanPicture):
 
     def set_document(self, document: Document) -> None:
         self.document = document
-        self.chosen, self.cut, self.proposed, self.numbered, self.air = "", None, None, (), None
+        self.chosen, self.cut, self.proposed, self.numbered, self.field = "", None, None, (), None
         self.fit()
 
     def set_shown(self, shown: Shown) -> None:
         """Show what a station shows, with the select tool."""
-        self.shown, self.air = shown, None
+        self.shown, self.field = shown, None
         self.set_tool("select")
         self.refresh()
 
