@@ -9,17 +9,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk.benches import hunt_gauge
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed
 from bibulon.job.storage import dump, parse
-from bibulon.planning.leak_places import SPACE, plumbing_of
+from bibulon.planning.leak_places import SPACE, branches_of, leaks_drawn
 from bibulon.planning.line_patterns import with_branches
 from bibulon.planning.to_prepare import fittings_needed
 from bibulon.plumbing.network import network_of
 from bibulon.stock.leaks import leaks_file, shop_leaks
-from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Cut, Isolation, LeakPlace, Plumbing, belief, next_isolation
+from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Branches, Cut, Isolation, LeakPlace, belief, next_isolation
 
-SMALL = Plumbing(
+SMALL = Branches(
     {"bag": "the bag", "pot": "the pot"},
     (Cut("v", "vent at the bag", ("bag", "pot")),),
     "pot",
@@ -39,7 +40,7 @@ def test_belief_in_two_places_is_bayes_rule_by_hand() -> None:
     assert held.of_sections["bag"] > 0.97 and next_isolation(held) is None
 
 
-def made_bag(seed: int) -> tuple[Plumbing, list[LeakPlace]]:
+def made_bag(seed: int) -> tuple[Branches, list[LeakPlace]]:
     """Vents and feeds on a bag with pots, and one leak or two drawn by how readily the places leak."""
     drawn = np.random.default_rng(seed)
     sections, cuts = {"bag": "bag", "pot": "pot"}, []
@@ -59,17 +60,17 @@ def made_bag(seed: int) -> tuple[Plumbing, list[LeakPlace]]:
     weights = np.array([place.weight for place in places])
     count = 2 if drawn.random() < TWO_LEAKS else 1
     chosen = drawn.choice(len(places), count, replace=False, p=weights / weights.sum())
-    return Plumbing(sections, tuple(cuts), "pot", tuple(places)), [places[at] for at in chosen]
+    return Branches(sections, tuple(cuts), "pot", tuple(places)), [places[at] for at in chosen]
 
 
-def by_belief(plumbing: Plumbing, leaks: list[LeakPlace]) -> int | None:
+def by_belief(branches: Branches, leaks: list[LeakPlace]) -> int | None:
     """Isolations until every leak's section was named and mended, each mend followed by one more hold."""
     left, tests, mended, count = list(leaks), list[Isolation](), list[str](), 0
     while left:
-        known = belief(plumbing, tests, mended)
+        known = belief(branches, tests, mended)
         shut = next_isolation(known)
         if shut is not None:
-            joined = plumbing.joined(shut)
+            joined = branches.joined(shut)
             tests.append(Isolation(shut, any(leak.section in joined for leak in left)))
             count += 1
             continue
@@ -84,16 +85,16 @@ def by_belief(plumbing: Plumbing, leaks: list[LeakPlace]) -> int | None:
     return count
 
 
-def by_halving(plumbing: Plumbing, leaks: list[LeakPlace]) -> int | None:
+def by_halving(branches: Branches, leaks: list[LeakPlace]) -> int | None:
     """The same by hand: half of the sections that may leak is kept on the gauge each time."""
     left, clean, count = list(leaks), set[str](), 0
     while left:
-        may = {name for name in plumbing.sections if name not in clean}
+        may = {name for name in branches.sections if name not in clean}
         while len(may) > 1:
             halves = sorted(
-                plumbing.choices, key=lambda shut: (abs(len(may & plumbing.joined(shut)) - len(may) / 2), len(shut))
+                branches.choices, key=lambda shut: (abs(len(may & branches.joined(shut)) - len(may) / 2), len(shut))
             )
-            joined = plumbing.joined(halves[0])
+            joined = branches.joined(halves[0])
             if not may & joined or may <= joined:
                 break
             count += 1
@@ -121,15 +122,15 @@ def test_leaks_of_a_hundred_made_bags_are_found_in_fewer_isolations_than_by_halv
 @pytest.mark.parametrize("name", DEMO_FILES)
 def test_every_section_of_a_job_can_be_told_from_the_others(name: str) -> None:
     """Whichever section leaks, what is asked for ends at it, or at those that no clamp parts."""
-    plumbing = plumbing_of(demo_job(name))
-    assert set(plumbing.sections) == {place.section for place in plumbing.places}
-    for leaking in plumbing.sections:
+    branches = branches_of(demo_job(name))
+    assert set(branches.sections) == {place.section for place in branches.places}
+    for leaking in branches.sections:
         tests, searched = list[Isolation](), list[str]()
         for _ in range(40):
-            known = belief(plumbing, tests, (), searched)
+            known = belief(branches, tests, (), searched)
             shut = next_isolation(known)
             if shut is not None:
-                tests.append(Isolation(shut, leaking in plumbing.joined(shut)))
+                tests.append(Isolation(shut, leaking in branches.joined(shut)))
                 continue
             best = max(known.of_sections, key=lambda section: known.of_sections[section])
             if best == leaking:
@@ -140,17 +141,17 @@ def test_every_section_of_a_job_can_be_told_from_the_others(name: str) -> None:
 
 def test_a_branch_under_the_film_is_no_hose_to_clamp() -> None:
     job, spine = with_branches(changed(demo_job(), lines=(), media=()), ((0.2, 0.7), (4.0, 0.7)))
-    branches = {line.id for line in job.lines if line.fed_by == spine}
-    plumbing = plumbing_of(job)
-    assert branches and not any(cut.id.startswith(tuple(branches)) for cut in plumbing.cuts)
-    assert {place.section for place in plumbing.places if place.id.startswith("tee")} == {SPACE}
+    hung = {line.id for line in job.lines if line.fed_by == spine}
+    branches = branches_of(job)
+    assert hung and not any(cut.id.startswith(tuple(hung)) for cut in branches.cuts)
+    assert {place.section for place in branches.places if place.id.startswith("tee")} == {SPACE}
     counts = {words: count for words, _, count in fittings_needed(network_of(job))}
-    assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(branches)}
+    assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(hung)}
 
 
 def test_what_the_shop_has_found_before_comes_first() -> None:
     job = demo_job()
-    plain, taught = plumbing_of(job), plumbing_of(job, ("pot",) * 30)
+    plain, taught = branches_of(job), branches_of(job, ("pot",) * 30)
     lid = next(place.id for place in plain.places if place.kind == "pot")
     before, after = belief(plain).of_places, belief(taught).of_places
     assert after[lid] > 2 * before[lid] and max(after, key=lambda name: after[name]) == lid
@@ -160,15 +161,15 @@ def test_a_leak_is_hunted_down_and_logged_in_the_window(window: Window) -> None:
     window.go("hold")
     side = bench(window)
     next(box for box in side.findChildren(QCheckBox) if "find where" in box.text()).click()
-    plumbing = plumbing_of(window.document.job)
+    branches = branches_of(window.document.job)
     for _ in range(20):  # the hose of F2 leaks
         if "It is in" in texts(side):
             break
         shut = next_isolation(side.hunt.belief)
         assert shut is not None
-        for cut in plumbing.cuts:
+        for cut in branches.cuts:
             assert (cut.words in texts(side)) or cut.id not in shut
-        push(side, "It still leaks" if "hose feed-2" in plumbing.joined(shut) else "It holds")
+        push(side, "It still leaks" if "hose feed-2" in branches.joined(shut) else "It holds")
     assert "It is in the hose of F2" in texts(side)
     before = side.hunt.belief.of_sections["hose feed-2"]
     push(side, "Nothing found there")
@@ -200,3 +201,54 @@ def test_a_hunt_on_lines_that_went_is_still_read(window: Window) -> None:
     window.document.edit("no lines", changed(job, lines=job.lines[:1]))
     window.refresh()
     assert shut and side.hunt.belief.of_sections[SPACE] > 0
+
+
+def read_on_the_gauge(window: Window, qtbot, minutes: float) -> None:
+    """Take and keep a test from the simulated gauge."""
+    push(bench(window), "From the gauge")
+    page = bench(window)
+    qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= minutes, timeout=60_000)
+    push(page, "Keep this test")
+    window.refresh()
+
+
+def test_a_leak_that_the_gauge_has_drawn_is_held_hunted_mended_and_held_again(
+    window: Window, qtbot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(hunt_gauge, "PACE", 900.0)
+    window.go("hold")
+    for text in ("It leaks: find where", "Rehearse: a leak somewhere"):
+        next(one for one in bench(window).findChildren(QCheckBox) if one.text() == text).click()
+    read_on_the_gauge(window, qtbot, 15)
+    first = window.document.assessment.hold_verdicts[-1][1]
+    assert not first.passed
+    job = window.document.job
+    places = leaks_drawn(branches_of(job), hunt_gauge.zlib.crc32(job.id.encode()))
+    mended, asked = set[str](), 0
+    while len(mended) < len(places):
+        offered = [one.text() for one in bench(window).findChildren(QPushButton) if one.isVisible()]
+        if "Have the gauge say it" in offered:
+            count = len(window.document.job.hunt.isolations)
+            push(bench(window), "Have the gauge say it")
+            qtbot.waitUntil(lambda count=count: len(window.document.job.hunt.isolations) > count, timeout=60_000)
+            asked += 1
+            window.refresh()
+            continue
+        listed = [one for one in bench(window).findChildren(QPushButton) if one.text() == "Found"]
+        heard = next(
+            (
+                (one, place.id)
+                for one in listed
+                for place in places
+                if place.id not in mended and one.accessibleName() == f"Found: {place.words}"
+            ),
+            None,
+        )
+        assert heard is not None, "the places of the section that leaks are listed"
+        heard[0].click()
+        mended.add(heard[1])
+        window.refresh()
+    assert 1 <= asked <= 12
+    read_on_the_gauge(window, qtbot, 15)
+    verdict = window.document.assessment.hold_verdicts[-1][1]
+    assert verdict.leak_pa_m3_s < first.leak_pa_m3_s / 4 and verdict.passed

@@ -14,7 +14,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -45,6 +45,8 @@ class World:
     drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
     mould: MouldWorld | None = None
     """What there is besides on a closed mould."""
+    leaks: tuple[tuple[str, float], ...] = ()
+    """Leaks of a rehearsed hunt: the section that each is in, and by what the pressure rises by it (Pa/s)."""
 
 
 def world_of(assessment: Assessment) -> World:
@@ -75,6 +77,8 @@ class SimulatedBench:
         self._base = (0.0, now())
         self._stop = threading.Event()
         self._isolated_at: float | None = None
+        self._joined: frozenset[str] | None = None
+        """The sections left on the gauge; None: all."""
         self._started_at: float | None = None
         self._clamped_at: float | None = None
         self._poured: list[tuple[float, float]] = []
@@ -90,14 +94,20 @@ class SimulatedBench:
 
     # -- hands on the real thing -------------------------------------------------------------------------------------
 
-    def isolate(self) -> None:
-        """Shut the valve to the pump: from now the bag's leak shows."""
+    def isolate(self, joined: frozenset[str] | None = None) -> None:
+        """Shut the valve to the pump: from now the leaks show of the sections that are *joined* to the gauge, or of
+        all."""
         with self._lock:
-            self._isolated_at = self._time()
+            self._isolated_at, self._joined = self._time(), joined
+
+    def set_leaks(self, leaks: tuple[tuple[str, float], ...]) -> None:
+        """Have these leaks and no others, as once one is mended."""
+        with self._lock:
+            self.world = replace(self.world, leaks=leaks)
 
     def connect_pump(self) -> None:
         with self._lock:
-            self._isolated_at = None
+            self._isolated_at = self._joined = None
 
     def open_feed(self, since_s: float = 0.0) -> None:
         """Open the first feed, or take up a shot begun *since_s* ago: the bucket empties."""
@@ -163,7 +173,9 @@ class SimulatedBench:
     def _vacuum(self, now: float) -> float:
         held = self._since(self._isolated_at, now)
         settling = 0.3 * self.world.cavity_pa * -math.expm1(-held / 90.0)
-        return min(self.world.cavity_pa + settling + self.world.leak_pa_s * held, self.world.barometer_pa)
+        shown = [rise for section, rise in self.world.leaks if self._joined is None or section in self._joined]
+        rise_pa_s = self.world.leak_pa_s + sum(shown)
+        return min(self.world.cavity_pa + settling + rise_pa_s * held, self.world.barometer_pa)
 
     def _bucket(self, now: float) -> float:
         poured = sum(mass for _, mass in self._poured)
@@ -192,8 +204,8 @@ class SimulatedBench:
             thread.start()
 
     def _take_orders(self, client: socket.socket, taken: deque[str]) -> None:
-        """Do to the real thing what a client writes (open, clamp, isolate, connect, pour and a mass); what was done
-        goes to *taken*."""
+        """Do to the real thing what a client writes (open, clamp, isolate, connect, pour and a mass, shut and the
+        sections left on the gauge); what was done goes to *taken*."""
         rest = b""
         while not self._stop.is_set():
             try:
@@ -224,9 +236,11 @@ class SimulatedBench:
                 self.pour(parse(mass, "mass", Units()))
             except QuantityError:
                 return False
+        elif word == "shut":
+            self.isolate(frozenset(name.strip() for name in mass.split(";") if name.strip()))
         elif word in acts:
             acts[word]()
-        return word == "pour" or word in acts
+        return word in ("pour", "shut") or word in acts
 
     def _talk(self, client: socket.socket) -> None:
         with client:

@@ -11,13 +11,14 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
+from random import Random
 
 from bibulon.bag.film import bag_plan_of
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.hunt import LeakKind
 from bibulon.job.lines import Line
-from bibulon.vacuum.hunt import Belief, Cut, Isolation, LeakPlace, Plumbing, belief
+from bibulon.vacuum.hunt import TWO_LEAKS, Belief, Branches, Cut, Isolation, LeakPlace, belief
 
 USUAL: dict[LeakKind, float] = {
     "pleat": 8.0,
@@ -35,7 +36,7 @@ USUAL: dict[LeakKind, float] = {
 }
 """Pleat roots, ports, hose entries and tape corners are where leaks are, as a rule."""
 CORNER_TURN_DEG = 20.0
-SPACE, GAUGE_POT = "space", "pot"
+SPACE, GAUGE_POT, BYPASS = "space", "pot", "bypass"
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ class _Spot:
     share: float = 1.0
 
 
-def plumbing_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Plumbing:
+def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
     """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found."""
     space = "the cavity" if job.in_mould else "the bag"
     sections: dict[str, str] = {SPACE: space}
@@ -84,7 +85,21 @@ def plumbing_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Plumbing:
             spots.append(_Spot(f"{name} end", "hose joint", f"joint of {line.label} at its manifold", name))
         else:
             spots.append(_Spot(f"{name} end", "hose joint", f"clamped end of {line.label}'s hose", name))
-    return Plumbing(sections, tuple(cuts), pots[-1], _weighed(spots, Counter(found_before)))
+    if job.plumbing.bypass is not None:
+        label = job.plumbing.bypass.label
+        sections[BYPASS] = f"bypass {label}"
+        cuts.append(Cut(f"{BYPASS}@{GAUGE_POT}", f"{label} at {names[0]}", (BYPASS, pots[0])))
+        spots.append(_Spot(f"{BYPASS} end", "hose joint", f"clamped end of bypass {label}", BYPASS))
+    return Branches(sections, tuple(cuts), pots[-1], _weighed(spots, Counter(found_before)))
+
+
+def leaks_drawn(branches: Branches, seed: int) -> tuple[LeakPlace, ...]:
+    """One place or two of *branches* that leak in a rehearsal, drawn by their weights; always the same for a *seed*."""
+    draw = Random(seed)
+    places, weights = branches.places, [place.weight for place in branches.places]
+    count = 2 if draw.random() < TWO_LEAKS else 1
+    drawn = dict.fromkeys(place for _ in range(count) for place in draw.choices(places, weights))
+    return tuple(drawn)
 
 
 def _weighed(spots: list[_Spot], found: Counter[LeakKind]) -> tuple[LeakPlace, ...]:
@@ -164,10 +179,10 @@ def _half_way(points: list[Point]) -> Point:
 def believed(job: Job, found_before: Iterable[LeakKind] = ()) -> Belief:
     """What is believed of *job*'s leaks after all that its hunt has shown."""
     hunt = job.hunt
-    plumbing = plumbing_of(job, found_before)
-    known = {cut.id for cut in plumbing.cuts}
+    branches = branches_of(job, found_before)
+    known = {cut.id for cut in branches.cuts}
     tests = [Isolation(frozenset(test.shut) & known, test.leaks) for test in hunt.since_last]
     mended = max((leak.at for leak in hunt.found), default=None)
     searched = [search.section for search in hunt.searched if mended is None or search.at > mended]
-    there = [section for section in searched if section in plumbing.sections]
-    return belief(plumbing, tests, [leak.place for leak in hunt.found], there)
+    there = [section for section in searched if section in branches.sections]
+    return belief(branches, tests, [leak.place for leak in hunt.found], there)

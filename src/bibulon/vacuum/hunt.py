@@ -57,7 +57,7 @@ class Cut:
 
 
 @dataclass(frozen=True)
-class Plumbing:
+class Branches:
     """Sections by name with their words, the clamps between them, the one that the gauge sits on, and all places."""
 
     sections: dict[str, str]
@@ -129,30 +129,30 @@ class Isolation:
 class Belief:
     """What is believed of the leaks: chances (H,) of the pairs of places (H, 2), the same twice for one leak."""
 
-    plumbing: Plumbing
+    branches: Branches
     pairs: np.ndarray
     chances: Floats
 
     @property
     def of_places(self) -> dict[str, float]:
         """The chance that each place leaks, by its identifier."""
-        count = len(self.plumbing.places)
+        count = len(self.branches.places)
         chances = np.bincount(self.pairs[:, 0], self.chances, count)
         second = self.pairs[:, 1] != self.pairs[:, 0]
         chances += np.bincount(self.pairs[second, 1], self.chances[second], count)
-        return {place.id: float(chance) for place, chance in zip(self.plumbing.places, chances, strict=True)}
+        return {place.id: float(chance) for place, chance in zip(self.branches.places, chances, strict=True)}
 
     @property
     def of_sections(self) -> dict[str, float]:
         """The chance that there is a leak in each section."""
-        names = list(self.plumbing.sections)
+        names = list(self.branches.sections)
         leaking = self._leaking(names)
         return {name: float(chance) for name, chance in zip(names, self.chances @ leaking, strict=True)}
 
     def _leaking(self, names: Sequence[str]) -> np.ndarray:
         """(H, S) whether a section leaks under each pair."""
         index = {name: at for at, name in enumerate(names)}
-        section = np.array([index[place.section] for place in self.plumbing.places])
+        section = np.array([index[place.section] for place in self.branches.places])
         leaking = np.zeros((len(self.pairs), len(names)))
         rows = np.arange(len(self.pairs))
         for column in (0, 1):
@@ -162,20 +162,20 @@ class Belief:
     def expected_bits(self, shut: frozenset[str]) -> float:
         """What the answer to a test with those cuts shut is expected to tell of which sections leak: the entropy of the
         answer, less that of misreading it."""
-        seen = _leaks_in(self.plumbing, self.pairs, self.plumbing.joined(shut))
+        seen = _leaks_in(self.branches, self.pairs, self.branches.joined(shut))
         share = float(self.chances @ np.where(seen, 1 - MISREAD, MISREAD))
         return _bits(share) - _bits(MISREAD)
 
 
 def belief(
-    plumbing: Plumbing,
+    branches: Branches,
     isolations: Sequence[Isolation] = (),
     mended: Sequence[str] = (),
     searched: Sequence[str] = (),
 ) -> Belief:
     """Belief after the *isolations*, all since the last mend; places in *mended* leak again more seldom, and sections
     in *searched* were looked through and nothing found, each as often as it stands there."""
-    weights = np.array([place.weight * (MENDED_WEIGHT if place.id in mended else 1.0) for place in plumbing.places])
+    weights = np.array([place.weight * (MENDED_WEIGHT if place.id in mended else 1.0) for place in branches.places])
     weights = weights / weights.sum()
     count = len(weights)
     first, second = np.triu_indices(count)
@@ -185,18 +185,18 @@ def belief(
     chances = chances + (TWO_LEAKS * both / total if total > 0 else 0.0)
     pairs = np.column_stack([first, second])
     for isolation in isolations:
-        seen = _leaks_in(plumbing, pairs, plumbing.joined(isolation.shut))
+        seen = _leaks_in(branches, pairs, branches.joined(isolation.shut))
         chances = chances * np.where(seen == isolation.leaks, 1 - MISREAD, MISREAD)
     for section in searched:
-        chances = chances * np.where(_leaks_in(plumbing, pairs, frozenset({section})), OVERLOOKED, 1.0)
-    return Belief(plumbing, pairs, np.asarray(chances / chances.sum(), dtype=np.float64))
+        chances = chances * np.where(_leaks_in(branches, pairs, frozenset({section})), OVERLOOKED, 1.0)
+    return Belief(branches, pairs, np.asarray(chances / chances.sum(), dtype=np.float64))
 
 
 def next_isolation(believed: Belief) -> frozenset[str] | None:
     """The cuts to shut for the next test; None if no test tells much more, or one section is all but sure."""
     if max(believed.of_sections.values(), default=1.0) >= SURE:
         return None
-    choices = believed.plumbing.choices
+    choices = believed.branches.choices
     if not choices:
         return None
     worth = [believed.expected_bits(shut) - CLAMP_BITS * len(shut) for shut in choices]
@@ -204,9 +204,9 @@ def next_isolation(believed: Belief) -> frozenset[str] | None:
     return choices[best] if worth[best] >= LEAST_BITS else None
 
 
-def _leaks_in(plumbing: Plumbing, pairs: np.ndarray, sections: frozenset[str]) -> Flags:
+def _leaks_in(branches: Branches, pairs: np.ndarray, sections: frozenset[str]) -> Flags:
     """(H,) whether any of the leaks of each of the *pairs* lies in those *sections*."""
-    inside = np.array([place.section in sections for place in plumbing.places])
+    inside = np.array([place.section in sections for place in branches.places])
     return np.asarray(inside[pairs].any(axis=1))
 
 

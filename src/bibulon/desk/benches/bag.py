@@ -149,7 +149,8 @@ class BagBench(Bench):
     def _slack(self) -> tuple[str, str]:
         slack = self._slack_of()
         how = "Film along each way over the mould, with what the pleats beside it gather, over the way's own length."
-        return f"{slack.least:.0%} to {slack.most:.0%}", f"{how} Below nothing it bridges."
+        least, most = f"{slack.least:.0%}", f"{slack.most:.0%}"
+        return least if least == most else f"{least} to {most}", f"{how} Below nothing it bridges."
 
     def _show_slack(self, on: bool) -> None:
         self.slack_shown = on
@@ -165,7 +166,11 @@ class BagBench(Bench):
             alike = list(some)
             first, pleat = alike[0]
             numbers = str(first) if len(alike) == 1 else f"{first} to {alike[-1][0]}"
-            what = f"port of {pleat.of}" if pleat.why == "port" else PLEAT_WORDS[pleat.why]
+            what = (
+                f"port{'s' if ', ' in pleat.of else ''} of {pleat.of}"
+                if pleat.why == "port"
+                else PLEAT_WORDS[pleat.why]
+            )
             row = QHBoxLayout()
             row.addWidget(label(f"{numbers}  {what}{', reversed to close' if pleat.last else ''}"), 1)
             row.addWidget(label(f"{self.shown(pleat.height_m)} high", "figure", wrap=False))

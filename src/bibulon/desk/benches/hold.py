@@ -38,7 +38,6 @@ SAMPLE_S, DRIFT_SAMPLE_S = 20.0, 300.0
 RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
-SIMULATED_PACE = 60.0
 
 
 class HoldBench(Bench):
@@ -276,6 +275,7 @@ class HoldBench(Bench):
         with suppress(OSError):
             self._recorder.end()
         self._recorded = None
+        self.gauge.setText("From the gauge")
 
     # -- from the gauge ----------------------------------------------------------------------------------------------
 
@@ -284,12 +284,7 @@ class HoldBench(Bench):
             self._stop_gauge()
             return
         run = self.desk.run
-        if run.link is None:
-            url = self.document.settings.instruments_url
-            if url:
-                run.connect_url(url)
-            else:
-                run.connect_simulated(SIMULATED_PACE)
+        self.hunt.gauge.have_instruments()
         if run.simulated is not None:
             run.simulated.isolate()
         self._last = {}

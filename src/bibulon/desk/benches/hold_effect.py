@@ -17,7 +17,7 @@ from bibulon.flow.traced_air import SPOILT_SHARE, TRACK_SHARE, AirLeak, TracedAi
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.reads import read_by
-from bibulon.planning.leak_places import plumbing_of
+from bibulon.planning.leak_places import branches_of
 from bibulon.quantities import show
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ class EffectSection(QObject):
         return self._leak()
 
     def _places(self) -> list[tuple[str, Point]]:
-        places = [(place.words, place.at) for place in plumbing_of(self.document.job).places if place.at is not None]
+        places = [(place.words, place.at) for place in branches_of(self.document.job).places if place.at is not None]
         return places if self.clicked is None else [(HERE, self.clicked), *places]
 
     def _asked(self) -> object:

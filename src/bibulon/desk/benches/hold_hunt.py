@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from bibulon.desk.benches.hunt_gauge import HuntGauge
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised
@@ -29,6 +30,7 @@ class HuntSection:
 
     def __init__(self, bench: Bench) -> None:
         self.bench, self.document = bench, bench.document
+        self.gauge = HuntGauge(bench)
         self.open = bool(self.document.job.hunt.isolations)
         self.how: HowFound = "by ear"
         self.cure = ""
@@ -42,6 +44,15 @@ class HuntSection:
         self.bench.add(
             ToggleField("It leaks: find where", lambda: self.open, self._set_open, "Shut off branch after branch.")
         )
+        if not self.document.job.in_mould:
+            self.bench.add(
+                ToggleField(
+                    "Rehearse: a leak somewhere",
+                    lambda: self.gauge.rehearse,
+                    self.gauge.set_rehearsal,
+                    "The simulated gauge leaks at a place that it has drawn, until that is found.",
+                )
+            )
         self.bench.watch(self._key, column(5), self._fill)
 
     def _set_open(self, on: bool) -> None:
@@ -66,7 +77,7 @@ class HuntSection:
         known = self.belief
         sections, chances = known.of_sections, known.of_places
         best = max(sections, key=lambda name: sections[name])
-        places = [place for place in known.plumbing.places if self._next is not None or place.section == best]
+        places = [place for place in known.branches.places if self._next is not None or place.section == best]
         ranked = sorted(places, key=lambda place: -chances[place.id])
         return [(place, chances[place.id]) for place in ranked if chances[place.id] >= LEAST_CHANCE][:MOST_PLACES]
 
@@ -76,7 +87,7 @@ class HuntSection:
         return job.process, job.hunt, job.lines, job.pots, job.part, job.bag, job.manifolds, job.pair
 
     def _key(self) -> object:
-        return self.open, self._reads()
+        return self.open, self._reads(), self.gauge.said, self.gauge.reading
 
     def _fill(self, layout: QVBoxLayout) -> None:
         places = [place.at for place, _ in self.likely()] if self.open else []
@@ -88,13 +99,13 @@ class HuntSection:
         known, shut = self.belief, self._next
         sections = known.of_sections
         best = max(sections, key=lambda name: sections[name])
-        words = known.plumbing.sections
+        words = known.branches.sections
         if shut is not None:
-            cuts = [cut.words for cut in known.plumbing.cuts if cut.id in shut]
+            cuts = [cut.words for cut in known.branches.cuts if cut.id in shut]
             layout.addWidget(label("Shut, and leave all else open:", "muted"))
             for cut in cuts:
                 layout.addWidget(label(cut, "figure"))
-            joined = known.plumbing.joined(shut)
+            joined = known.branches.joined(shut)
             kept = [said for name, said in words.items() if name in joined]
             layout.addWidget(
                 label(
@@ -107,11 +118,17 @@ class HuntSection:
             self.bench.button("It still leaks", partial(self._answer, shut, True), into=row)
             self.bench.button("It holds", partial(self._answer, shut, False), into=row)
             layout.addLayout(row)
+            if self.gauge.reading:
+                self.bench.button("Stop reading", self.gauge.stop, into=layout)
+            else:
+                self.bench.button("Have the gauge say it", partial(self._ask_gauge, shut, joined), into=layout)
         else:
             sure = "It is" if sections[best] >= SURE else "Most likely it is"
             where = f"{sure} in {words[best]} ({sections[best]:.0%}). Look there, in this order."
             layout.addWidget(label(where, "figure"))
             self.bench.button("Nothing found there", partial(self._in_vain, best), into=layout)
+        if self.gauge.said:
+            layout.addWidget(label(self.gauge.said))
         self._fill_places(layout)
         self._fill_tried(layout)
         self._fill_found(layout)
@@ -140,7 +157,7 @@ class HuntSection:
         tests, searched = self.document.job.hunt.isolations, self.document.job.hunt.searched
         if not tests and not searched:
             return
-        words = {cut.id: cut.words for cut in self.belief.plumbing.cuts}
+        words = {cut.id: cut.words for cut in self.belief.branches.cuts}
         layout.addWidget(label("Tried", "muted"))
         for test in tests:
             row = QHBoxLayout()
@@ -150,7 +167,7 @@ class HuntSection:
             row.addWidget(tool_button("remove", f"Take back: {shut} shut, {outcome}", partial(self._take_back, test)))
             layout.addLayout(row)
         for search in searched:
-            where = self.belief.plumbing.sections.get(search.section, "what is no longer there")
+            where = self.belief.branches.sections.get(search.section, "what is no longer there")
             layout.addWidget(label(f"{search.at.astimezone():%H:%M}  Nothing found in {where}"))
         self.bench.button("Begin anew", self._begin_anew, into=layout)
 
@@ -172,6 +189,10 @@ class HuntSection:
         test = IsolationTest(shut=tuple(sorted(shut)), leaks=leaks, at=datetime.now(UTC).astimezone())
         self._put("branch shut off", revised(hunt, isolations=(*hunt.isolations, test)))
 
+    def _ask_gauge(self, shut: frozenset[str], joined: frozenset[str]) -> None:
+        self.gauge.begin(joined, partial(self._answer, shut))
+        self.bench.refresh()
+
     def _in_vain(self, section: str) -> None:
         hunt = self.document.job.hunt
         search = Search(section=section, at=datetime.now(UTC).astimezone())
@@ -191,6 +212,7 @@ class HuntSection:
         )
         self.cure = ""
         self._put("leak found", revised(hunt, found=(*hunt.found, leak)))
+        self.gauge.mended()
         try:
             remember_leak(leak)
         except StockError as error:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import time
 from contextlib import suppress
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -266,10 +267,10 @@ class RunController(QObject):
         """Seconds on the clock that the instruments follow (any start)."""
         return self.simulated.time() if self.simulated is not None else time.monotonic()
 
-    def connect_simulated(self, pace: float = 1.0) -> None:
-        """Set up the simulated bench, which follows the plan, and listen to it."""
+    def connect_simulated(self, pace: float = 1.0, leaks: tuple[tuple[str, float], ...] = ()) -> None:
+        """Set up the simulated bench, which follows the plan, with *leaks* to be hunted, and listen to it."""
         self.disconnect_instruments()
-        self.simulated = SimulatedBench(world_of(self.document.assessment), pace)
+        self.simulated = SimulatedBench(replace(world_of(self.document.assessment), leaks=leaks), pace)
         for event in self.document.job.shot:
             if event.kind == "batch added" and event.mass_kg:
                 self.simulated.pour(event.mass_kg)
