@@ -9,6 +9,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QPlainTextEdit, QPushButton
 
 from bibulon.desk.window import Window
+from bibulon.job.edits import changed, revised
 
 
 def at_hold(window: Window) -> None:
@@ -57,3 +58,25 @@ def test_the_air_of_a_hose_that_is_shut_at_its_port_is_said_shown_and_put_right(
     push(bench(window), "Shut hoses at the bucket")
     window.refresh()
     assert window.plan.field is None and "air-in-late-hose" not in caution_ids(window)
+
+
+def test_bubbles_are_told_apart_by_how_they_come_and_logged(window: Window) -> None:
+    window.go("shoot")
+    says = {
+        "everywhere at once": "above the",
+        "a steady trail from one place": "No hold test says",
+        "a burst after a valve was opened": "shut at the bucket",
+        "from the feed": "kg in the bucket",
+    }
+    for way, because in says.items():
+        choose(window, "Bubbles", way)
+        window.refresh()
+        assert because in texts(bench(window)), way
+    deep = revised(window.document.job.vacuum, cavity_pa=100.0)
+    window.document.edit("vacuum", changed(window.document.job, vacuum=deep))
+    choose(window, "Bubbles", "everywhere at once")
+    window.refresh()
+    assert "The resin gases" in texts(bench(window))
+    push(bench(window), "Log it")
+    assert window.document.job.run[-1].text == "Bubbles everywhere at once: the resin gases."
+    assert "The resin gases" not in texts(bench(window))

@@ -123,7 +123,7 @@ class _Follower:
         moving = np.where(still[:, None], 0.0, self.air)
         density = np.clip(flow.carried(whole, moving, np.zeros(moving.shape), still), 0.0, None)
         leaves, amounts = beyond
-        after = step.filled_m3.copy()
+        after = np.maximum(step.filled_m3, 0.0)
         after[self.network.bucket] = 0.0
         self.air = np.where(still[:, None], self.air, density * after[:, None])
         self.with_resin += (density[leaves] * amounts[:, None]).sum(axis=0)

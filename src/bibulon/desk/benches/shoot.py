@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from textwrap import fill
+from typing import Literal
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
+from bibulon.cautions.bubbles import WAYS, BubbleCause, BubblesSeen, bubbles_told
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
@@ -36,6 +38,7 @@ class ShootBench(Bench):
 
     def build(self) -> None:
         self.ticks: TickList | None = None
+        self.bubbles: BubblesSeen | Literal[""] = ""
         self.touches: list[tuple[ShotFigure, QPushButton]] = []
         self._build_clocks()
         self.alerts = column(3)
@@ -113,6 +116,27 @@ class ShootBench(Bench):
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
+        self.choice(
+            "Bubbles", lambda: [("none", ""), *((way, way) for way in WAYS)], lambda: self.bubbles, self._show_bubbles,
+            "How they come says what they are.",
+        )  # fmt: skip
+        self.watch(lambda: self.bubbles, column(3), self._fill_bubbles)
+
+    def _show_bubbles(self, way: BubblesSeen | Literal[""]) -> None:
+        self.bubbles = way
+        self.refresh()
+
+    def _fill_bubbles(self, layout: QVBoxLayout) -> None:
+        if self.bubbles:
+            told = bubbles_told(self.document.assessment, self.bubbles, self.desk.run.latest("vacuum"))
+            layout.addWidget(label(told.cause, "figure"))
+            layout.addWidget(label(f"{told.because} {told.do}"))
+            self.button("Log it", partial(self._log_bubbles, self.bubbles, told), into=layout)
+
+    def _log_bubbles(self, way: BubblesSeen, told: BubbleCause) -> None:
+        text = f"Bubbles {way}: {told.cause[:1].lower()}{told.cause[1:]}."
+        if self._guarded(lambda: self.desk.run.log("note", text=text)):
+            self._show_bubbles("")
 
     def _show_mark(self, on: bool) -> None:
         """A front is marked only where one can see it; else the button beside takes its place too."""
