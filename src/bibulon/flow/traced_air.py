@@ -125,8 +125,14 @@ class _Follower:
         leaves, amounts = beyond
         after = np.maximum(step.filled_m3, 0.0)
         after[self.network.bucket] = 0.0
-        self.air = np.where(still[:, None], self.air, density * after[:, None])
-        self.with_resin += (density[leaves] * amounts[:, None]).sum(axis=0)
+        gone = (density[leaves] * amounts[:, None]).sum(axis=0)
+        carried = np.where(still[:, None], 0.0, density * after[:, None])
+        # what the fill's own balance is off by, next to nothing, is not to be air that comes or goes
+        held = np.maximum(moving.sum(axis=0), 1e-300)
+        off = held / np.maximum(carried.sum(axis=0) + gone, 1e-300)
+        off[moving.sum(axis=0) <= 0] = 1.0
+        self.air = np.where(still[:, None], self.air, carried * off)
+        self.with_resin += gone * off
 
     def _wet_for(self, node: int, before_m3: Floats, after_m3: Floats) -> float:
         """The share of a step during which a node is more than half full."""

@@ -14,6 +14,7 @@ from bibulon.job.base import Identifier, Label, Length, Model, Thickness
 Through = Literal["tape", "film"]
 DipCut = Literal["flat", "at an angle", "notched"]
 ShutAt = Literal["bucket", "port"]
+BucketSize = Annotated[float, Field(ge=0.02, le=3)]
 ReducerEnd = Literal["start", "end"]
 
 PUMP_HOSE = "pump"
@@ -58,9 +59,9 @@ class BucketShape(Model):
 
     known: bool = False
     """Whether it was measured; else what is left under the dip tube is typed."""
-    base_m: Length = 0.25
-    top_m: Length = 0.29
-    height_m: Length = 0.3
+    base_m: BucketSize = 0.25
+    top_m: BucketSize = 0.29
+    height_m: BucketSize = 0.3
 
     def volume_m3(self, depth_m: float) -> float:
         """What stands in it *depth_m* deep: a frustum of a cone, ``π h (d₀² + d₀ d₁ + d₁²) / 12``."""
@@ -85,7 +86,7 @@ class DipTube(Model):
     """The end of the hose that stands on the bucket's floor."""
 
     cut: DipCut = "at an angle"
-    opening_m: Annotated[float, Field(ge=0, le=1)] = 0.015
+    opening_m: Annotated[float, Field(ge=0, le=0.3)] = 0.015
     """Height over the floor of the highest point of the cut or notch, where it draws air first."""
 
     @property
