@@ -16,10 +16,10 @@ from bibulon.flow.problem import flow_problem
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard
-from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.edits import changed, revised, with_card, with_media
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import packed_figures
-from bibulon.laminate.levels import LEVEL_NAMES, merged, perforation_conductance_m
+from bibulon.laminate.levels import LEVEL_NAMES, Level, merged, perforation_conductance_m
 from bibulon.workers.report import Cancelled
 
 CORE = "foam-grooved-perforated-25"
@@ -144,3 +144,20 @@ def test_a_study_can_be_given_up_and_refuses_what_cannot_fill() -> None:
         study(bare_panel(), 4, nodes=200, levels=1, progress=stop, workers=1)
     with pytest.raises(FlowRefusal, match="vent"):
         study(changed(bare_panel(), lines=bare_panel().feeds), 4)
+
+
+def test_media_laid_double_conducts_and_holds_twice_and_stretched_media_less(demo: Job) -> None:
+    job = demo
+    at = job.media[0].outline.polygon.representative_point()
+
+    def media(changed_job: Job) -> Level:
+        cell = laminate_of(changed_job).at(at.x, at.y)
+        assert cell is not None
+        return next(level for level in cell.stack.levels if level.name == "media")
+
+    plain = media(job)
+    double = media(with_media(job, revised(job.media[0], layers=2)))
+    pulled = media(with_media(job, revised(job.media[0], stretched=0.25)))
+    for one, ratio in ((double, 2.0), (pulled, 0.8)):
+        assert one.capacity_m == pytest.approx(ratio * plain.capacity_m)
+        assert np.array(one.transmissivity_m3) == pytest.approx(ratio * np.array(plain.transmissivity_m3))

@@ -10,7 +10,7 @@ from shapely import LineString, Point, Polygon
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import distances_m, listed, middle_of
+from bibulon.cautions.places import distances_m, inside, listed, middle_of
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.flow.stage import GRAVITY_M_S2
@@ -26,6 +26,7 @@ SMALLEST_POCKET_SHARE = 1e-3
 """Of the part's area; less is a bubble, not a dry place."""
 BESIDE_VENT_M = 0.02
 LATER = 1.02
+MOST_STRETCHED = 0.1
 LEAST_LATE_SHARE = 0.01
 """Of the part's area that fills after the vents were reached; less is a corner."""
 
@@ -56,6 +57,27 @@ def _with_brake(job: Job) -> Job:
             outline = tuple((round(x, 4), round(y, 4)) for x, y in cut.exterior.coords[:-1])
             job = with_media(job, revised(patch, outline=outline))
     return job
+
+
+def _unstretched(job: Job) -> Job:
+    return changed(job, media=tuple(revised(patch, stretched=0.0) for patch in job.media))
+
+
+@caution(
+    "media-stretched",
+    "caution",
+    "lines",
+    why="Stretched media is thin here and thick there: resin runs ahead in streaks, and closes round dry places.",
+    remedy="Cut it to size and lay it without pull; where one width is short, butt another against it.",
+    fix=Fix("Lay it without pull", _unstretched, lambda job: any(patch.stretched > 0 for patch in job.media)),
+    of_plan=True,
+    processes=UNDER_FILM,
+)
+def media_stretched(assessment: Assessment) -> Iterator[Finding]:
+    for patch in assessment.job.media:
+        if patch.stretched > MOST_STRETCHED:
+            by = brief(patch.stretched, "share", assessment.units)
+            yield Finding(f"A patch of media is stretched by {by}.", inside(patch.outline.polygon), patch.id)
 
 
 @caution(

@@ -166,6 +166,10 @@ class MediaPatch(Model):
     id: Identifier
     card: Identifier
     outline: Outline
+    layers: Annotated[int, Field(ge=1, le=5)] = 1
+    """How often it lies over itself."""
+    stretched: Annotated[float, Field(ge=0, le=1)] = 0.0
+    """By how much it is drawn longer than it came off the roll, as a share: it is thinner by that."""
 
 
 class Bucket(Model):

@@ -19,6 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.job import Job
 from bibulon.job.cards import MediaCard
 from bibulon.job.layup import Layer
+from bibulon.job.lines import MediaPatch
 from bibulon.job.reads import derived
 from bibulon.laminate.relief import developed_area_m2
 from bibulon.laminate.stack import Stack, stack_amounts, stack_of
@@ -26,6 +27,10 @@ from bibulon.laminate.stack import Stack, stack_amounts, stack_of
 GRID_M = 1e-4
 """Geometry is rounded to this grid, so that near-coincident edges become one."""
 SMALLEST_CELL_M2 = 1e-6
+
+
+Piece = tuple[BaseGeometry, frozenset[str | None], MediaPatch | None]
+"""A piece of the plan, the regions that it lies in, and what flow media is over it."""
 
 
 @dataclass(frozen=True)
@@ -80,30 +85,38 @@ def laminate_of(job: Job) -> Laminate:
     regions: dict[str | None, BaseGeometry] = {region.name: region.outline.polygon for region in job.regions}
     part = set_precision(job.part.shape, GRID_M)
     # the plan is cut once by each region that is used, however many plies lie in it
-    pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]] = [(part, frozenset({None}), None)]
+    pieces: list[Piece] = [(part, frozenset({None}), None)]
     book = job.laid
     for name in dict.fromkeys(layer.region for layer in book if layer.region is not None):
         pieces = _cut(pieces, regions[name], name, None)
     for entry in job.pair.heights if job.closed else ():
         pieces = _cut(pieces, regions[entry.region], entry.region, None)
     for patch in job.media if not job.in_mould else ():
-        pieces = _cut(pieces, patch.outline.polygon, None, patch.card)
+        pieces = _cut(pieces, patch.outline.polygon, None, patch)
     books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
-    stacks: dict[tuple[tuple[Layer, ...], str | None, float | None], Stack] = {}
+    stacks: dict[tuple[tuple[Layer, ...], MediaCard | None, float | None], Stack] = {}
     cells = []
-    for shape, inside, media in pieces:
+    laid = {patch.id: laid_media(job, patch) for patch in job.media}
+    for shape, inside, patch_over in pieces:
+        media = None if patch_over is None else laid[patch_over.id]
         if inside not in books:
             books[inside] = tuple(layer for layer in book if layer.region in inside)
         layers = books[inside]
         key = (layers, media, cavity_of(job, inside))
         if key not in stacks:
-            stacks[key] = stack_of(job, layers, job.card(media, MediaCard) if media else None, key[2])
+            stacks[key] = stack_of(job, layers, media, key[2])
         cells += [
             Cell(polygon, stacks[key], developed_area_m2(job.part.relief, polygon))
             for polygon in get_parts(shape)
             if isinstance(polygon, Polygon) and polygon.area > SMALLEST_CELL_M2
         ]
     return Laminate(tuple(cells), _totals(cells, job.resin.density_kg_m3), _amounts(job, cells))
+
+
+def laid_media(job: Job, patch: MediaPatch) -> MediaCard:
+    """The media of *patch* as it lies: thicker by its layers, thinner by what it is stretched."""
+    card = job.card(patch.card, MediaCard)
+    return card.model_copy(update={"thickness_m": card.thickness_m * patch.layers / (1 + patch.stretched)})
 
 
 def cavity_of(job: Job, inside: Collection[str | None]) -> float | None:
@@ -116,11 +129,11 @@ def cavity_of(job: Job, inside: Collection[str | None]) -> float | None:
 
 
 def _cut(
-    pieces: list[tuple[BaseGeometry, frozenset[str | None], str | None]],
+    pieces: list[Piece],
     outline: BaseGeometry,
     region: str | None,
-    media: str | None,
-) -> list[tuple[BaseGeometry, frozenset[str | None], str | None]]:
+    media: MediaPatch | None,
+) -> list[Piece]:
     """*pieces* cut along *outline*; those inside lie in *region* too, or have *media* over them."""
     area = set_precision(outline, GRID_M)
     prepare(area)

@@ -84,7 +84,9 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
     if job.process in UNDER_FILM:
         for patch in job.media:
             media = job.card(patch.card, MediaCard)
-            yield _priced(media.name, patch.outline.polygon.area, "area", media.price, "lines", "flow media")
+            area = patch.outline.polygon.area * patch.layers / (1 + patch.stretched)
+            use = "flow media" if patch.layers == 1 else f"flow media, {patch.layers} layers"
+            yield _priced(media.name, area, "area", media.price, "lines", use)
         if job.peel_ply is not None:
             peel = job.card(job.peel_ply, PeelPlyCard)
             yield _priced(peel.name, assessment.laminate.total.area_m2, "area", peel.price, "layup", "over the part")

@@ -42,4 +42,4 @@ def opening_for_heel_m(job: Job) -> float:
     if not shape.known:
         return USUAL_OPENING_M
     depth_m = shape.depth_m(job.bucket.heel_kg / job.resin.density_kg_m3)
-    return max(math.floor(depth_m * 1000) / 1000, LEAST_OPENING_M)
+    return min(max(math.floor(depth_m * 1000) / 1000, LEAST_OPENING_M), USUAL_OPENING_M)

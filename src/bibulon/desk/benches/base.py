@@ -7,6 +7,7 @@ from functools import partial
 from itertools import groupby
 from typing import Any, Protocol
 
+from pydantic import ValidationError
 from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtWidgets import (
     QApplication,
@@ -32,6 +33,7 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
 from bibulon.job.base import StationId
+from bibulon.job.faults import explain_here
 from bibulon.job.paths import FieldPath
 from bibulon.quantities import QuantityKind, show
 
@@ -253,5 +255,11 @@ class Bench(QScrollArea):
             layout.addWidget(CautionCard(alike, partial(self._fix, alike[0])))
 
     def _fix(self, caution: Caution) -> None:
-        if caution.fix is not None:
-            self.document.edit(caution.fix.text.lower(), caution.fix.apply(self.document.job))
+        if caution.fix is None:
+            return
+        try:
+            mended = caution.fix.apply(self.document.job)
+        except ValidationError as error:
+            self.desk.show_message(f"It stays as it was. {explain_here(error)}")
+            return
+        self.document.edit(caution.fix.text.lower(), mended)

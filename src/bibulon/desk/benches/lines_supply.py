@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
+from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
@@ -23,6 +25,7 @@ from bibulon.job.edits import (
     without_media,
     without_pot,
 )
+from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
     CatchPot,
     MediaPatch,
@@ -30,7 +33,7 @@ from bibulon.job.lines import (
 from bibulon.job.paths import FieldPath, path_of
 from bibulon.mould.pots import pot_key, pot_places, with_pot_at
 from bibulon.plumbing.edits import with_manifold
-from bibulon.quantities import show
+from bibulon.quantities import as_typed, show
 from bibulon.quantity_text import cells_of, parse
 from bibulon.stock.choice import cards_for
 
@@ -85,6 +88,13 @@ class SupplySections:
                 "edge of media", with_media(self.bench.document.job, revised(of_job(), outline=outline))
             )
 
+        def change(**fields: Any) -> None:
+            try:
+                job = with_media(self.bench.document.job, revised(of_job(), **fields))
+            except ValidationError as error:
+                raise ValueError(explain_here(error)) from error
+            self.bench.document.edit("media", job)
+
         def of_job() -> MediaPatch:
             return next(kept_patch for kept_patch in self.bench.document.job.media if kept_patch.id == patch.id)
 
@@ -100,6 +110,20 @@ class SupplySections:
 
         layout.addWidget(
             ChoiceField("Media", lambda: [(card.name, key) for key, card in cards().items()], lambda: patch.card, put)
+        )
+
+        units = self.bench.document.assessment.units
+        layers = [("one layer", 1), *((f"{count} layers", count) for count in range(2, 6))]
+        layout.addWidget(
+            ChoiceField("Laid in", lambda: layers, lambda: of_job().layers, lambda count: change(layers=count))
+        )
+        layout.addWidget(
+            FreeField(
+                "Stretched by",
+                lambda: as_typed(of_job().stretched, "share"),
+                lambda text: change(stretched=parse(text, "share", units)),
+                "Longer than it came off the roll: thinner, and uneven in what it lets through.",
+            )
         )
 
     def _fill_manifolds(self, layout: QVBoxLayout) -> None:
