@@ -14,24 +14,24 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import make_app, wait_for_fill
 from bibulon.desk.benches.hold import HoldBench
 from bibulon.desk.benches.layup import LayupBench
-from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.dialogs.stock_window import StockWindow
 from bibulon.desk.stations import stations_for
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings
 from bibulon.job import Job
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_line, with_pot
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Dart
 from bibulon.job.run import EventKind, RunEvent
 from bibulon.laminate.joints import joint_id
+from bibulon.plumbing.edits import with_bypass, with_manifold
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
 SHOT_CLOCK_S = 1130.0
 LONG_ENOUGH_MS = 1500
 SECTION_HEAD_PX = 44
-STUDY_FILLS = 32
+WIDE_BARB_M = 0.016
 MORNING = datetime.now(UTC).replace(hour=8, minute=40, second=0, microsecond=0)
 """Of today: a hold test of another day is too old."""
 MARKS = ((2.1, 0.42), (2.4, 0.61))
@@ -115,13 +115,13 @@ def shoot_all(folder: Path) -> None:
             shoot_layup(window, folder)
         if station.id == "hold":
             shoot_hunt(window, folder / "5-hold-hunt.png")
+            shoot_effect(window, folder / "5-hold-effect.png")
         if station.id == "lines":
             window.plan.choose("")
             shoot_proposal(window, folder / "3-lines-proposal.png")
-            shoot_spread(window, folder / "3-lines-spread.png")
+            shoot_plumbing(window, folder / "3-lines-plumbing.png")
     shoot_lid(window, folder)
     shoot_gore(window, folder / "1-part-relief.png")
-    shoot_advice(window, folder / "1-part-advice.png")
     shoot_stock(window, folder / "stock.png")
     window.close()
 
@@ -180,15 +180,6 @@ def shoot_gore(window: Window, path: Path) -> None:
     window.plan.fit()
     pause(LONG_ENOUGH_MS)
     grab(window, path)
-
-
-def shoot_advice(window: Window, path: Path) -> None:
-    """Which process suits the dome gore."""
-    advice = AdviceDialog(window.document, window)
-    advice.show()
-    pause(100)
-    advice.grab().save(str(path))
-    advice.close()
 
 
 def shoot_stock(window: Window, path: Path) -> None:
@@ -270,13 +261,34 @@ def shoot_proposal(window: Window, path: Path) -> None:
     leave.click()  # else it would lie over the pictures that follow
 
 
-def shoot_spread(window: Window, path: Path) -> None:
-    """The Lines station after a study of the spread, with the chance of staying dry on the plan."""
-    loop = QEventLoop()
-    window.studies.ended.connect(loop.quit)
-    window.studies.start(window.document.job, samples=STUDY_FILLS)
-    loop.exec()
-    window.plan.choose("")
-    window.plan.set_map("dry")
+def shoot_plumbing(window: Window, path: Path) -> None:
+    """The plumbing beside the plan: a manifold, two pots, a bypass, and a pot whose barbs its hose does not fit."""
+    before = window.document.job
+    job = with_bypass(with_pot(with_manifold(before)))
+    job = with_line(job, revised(job.line("feed-2"), fed_by=job.manifolds[0].id))
+    first, second = job.pots
+    window.document.edit("plumbing", changed(job, pots=(first, revised(second, barb_m=WIDE_BARB_M))))
+    wait_for_fill(window)
+    window.show_plumbing()
+    window.plan.choose("feed-2")
+    window.plan.fit()
     grab(window, path)
-    window.plan.set_map("through")
+    window.hide_plumbing()
+    window.plan.choose("")
+    window.undo()
+    wait_for_fill(window)
+
+
+def shoot_effect(window: Window, path: Path) -> None:
+    """What a leak does at the worst of the places that may leak."""
+    bench = window.benches["hold"]
+    assert isinstance(bench, HoldBench)
+    following = next(box for box in bench.findChildren(QCheckBox) if "Follow its air" in box.text())
+    loop = QEventLoop()
+    bench.effect.work.ended.connect(loop.quit)
+    following.click()
+    loop.exec()
+    pause(LONG_ENOUGH_MS)
+    bench.verticalScrollBar().setValue(following.mapTo(bench.widget(), QPoint(0, -SECTION_HEAD_PX)).y())
+    grab(window, path)
+    following.click()
