@@ -40,7 +40,11 @@ def test_a_leak_is_followed_to_the_vents_for_every_place_and_where_one_clicks(wi
     clicked = window.plan.field
     assert clicked is not None and worst != "Where you clicked"
     left = clicked.grid.at(0.4, 1.2)
-    assert left is not None and not np.isnan(left) and left > 0.0, "a track from where one clicked"
+    assert left is not None and left > 0.0, "where one clicked"
+    ways = np.isfinite(clicked.grid.values).any(axis=1)
+    rows = np.flatnonzero(ways)
+    top = clicked.grid.bottom_m + clicked.grid.height_m * (1 - rows[0] / len(ways))
+    assert top > 1.35 and ways[rows[0] : rows[-1]].all(), "a track without a gap from there to the vent"
     follow(window, on=False)
     assert window.plan.field is None
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from driving import LEFT, bench, caution_ids, choose, push, texts, type_into
+from driving import LEFT, bench, caution_ids, choose, press, push, texts, type_into
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -14,7 +14,7 @@ from bibulon.plumbing.network import BUCKET, network_of
 
 def shown(window: Window) -> PlumbingDiagram:
     window.go("lines")
-    push(bench(window), "Plumbing")
+    QTest.mouseClick(window.tools.plumbing, LEFT)
     QApplication.processEvents()
     assert window.plumbing.isVisible()
     return window.plumbing.diagram
@@ -86,8 +86,11 @@ def test_the_diagram_is_walked_and_edited_by_keys_and_put_away(window: Window) -
     assert not window.plumbing.isVisible()
     window.go("lines")
     assert window.plumbing.isVisible()
-    push(bench(window), "Plumbing")
-    assert not window.plumbing.isVisible()
+    press(window, Qt.Key.Key_Q)
+    assert not window.plumbing.isVisible() and not window.tools.plumbing.isChecked()
+    window.go("bag")
+    press(window, Qt.Key.Key_Q)
+    assert window.station == "lines" and window.plumbing.isVisible(), "from elsewhere the key leads there"
 
 
 def test_a_bucket_that_is_measured_tells_heel_and_room(window: Window) -> None:

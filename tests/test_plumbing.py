@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from itertools import combinations
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.assess import assess
@@ -118,6 +119,30 @@ def test_every_hose_leads_from_bucket_to_pump_and_each_end_says_how_it_fits() ->
     assert network_of(mended).hose("vent-1").joints[1].fits
     assert "joint-does-not-fit" not in {one.id for one in cautions_of(assess(mended))}
     assert parse(dump(mended), "mended") == mended, "reducers and their cards are kept in the file"
+
+
+@settings(max_examples=40)
+@given(st.lists(st.integers(0, 6), min_size=1, max_size=6), st.integers(0, 3), st.integers(1, 3), st.booleans())
+def test_nothing_in_the_diagram_stands_over_anything_else(
+    sources: list[int], manifolds: int, pots: int, with_a_bypass: bool
+) -> None:
+    job = demo_job()
+    for _ in range(pots - 1):
+        job = with_pot(job)
+    for _ in range(manifolds):
+        job = with_manifold(job)
+    like, before = job.feeds[0], [line for line in job.lines if line.kind == "vent"]
+    feeds = [revised(like, id=f"f{at}", label=f"F{at}", fed_by=None, turns=()) for at in range(len(sources))]
+    there = [None, *(one.id for one in job.manifolds)]
+    for at, source in enumerate(sources):
+        known = [*there, *(feed.id for feed in feeds[:at])]
+        feeds[at] = revised(feeds[at], fed_by=known[source % len(known)])
+    job = changed(job, lines=(*feeds, *before))
+    network = network_of(with_bypass(job) if with_a_bypass else job)
+    places = layout_of(network).places
+    assert set(places) == {node.id for node in network.nodes}
+    for one, other in combinations(places.values(), 2):
+        assert abs(one[0] - other[0]) > 0.5 or abs(one[1] - other[1]) > 0.45, places
 
 
 @pytest.mark.parametrize("file", DEMO_FILES)

@@ -35,6 +35,7 @@ SHORTCUTS = (
     Shortcut("+ −", "Zoom in and out"),
     Shortcut("0", "Fit the plan", "fit_plan"),
     Shortcut("P", "Play the fill"),
+    Shortcut("Q", "Plumbing beside the plan", "show_plumbing"),
     Shortcut("D", "Whole day on the time rail"),
     Shortcut("Ctrl+Z", "Undo", "undo"),
     Shortcut("Ctrl+Shift+Z", "Redo", "redo"),

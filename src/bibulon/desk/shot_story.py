@@ -273,7 +273,7 @@ def shoot_plumbing(window: Window, path: Path) -> None:
     window.plan.choose("feed-2")
     window.plan.fit()
     grab(window, path)
-    window.hide_plumbing()
+    window.show_plumbing()
     window.plan.choose("")
     window.undo()
     wait_for_fill(window)

@@ -144,6 +144,7 @@ STATIONS = (
 )
 
 
+PLUMBING_STATION = next(station for station in STATIONS if station.plumbing)
 RUN_STATION = next(station for station in STATIONS if station.runs)
 
 

@@ -33,9 +33,10 @@ from bibulon.desk.plan.tool_bar import ToolBar
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.plumbing.panel import PlumbingPanel
+from bibulon.desk.plumbing_place import PlumbingPlace
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station_rail import StationRail
-from bibulon.desk.stations import RUN_STATION, in_place_of, station_of, stations_for
+from bibulon.desk.stations import PLUMBING_STATION, RUN_STATION, in_place_of, station_of, stations_for
 from bibulon.desk.time_rail.rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
@@ -88,7 +89,6 @@ class Window(WindowDialogs):
         self.station: StationId = "part"
         """The station that is shown."""
         self.benches: dict[StationId, Bench] = {}
-        self._plumbing_shown = False
         self._process = job.process
         """By which the benches are made."""
         self._prepare_soon = QTimer(self)
@@ -107,8 +107,6 @@ class Window(WindowDialogs):
         self.strip.cautions_asked.connect(self.show_cautions)
         self.plan.hint_changed.connect(self.status.setText)
         self.plan.pointer_described.connect(self.pointer_text.setText)
-        self.plan.chosen_changed.connect(self._follow_choice)
-        self.plumbing.diagram.chosen_changed.connect(self._choose_on_plan)
         self.plumbing.diagram.pointer_described.connect(self.pointer_text.setText)
         self.plumbing.diagram.refused.connect(self.show_message)
         self.plan.tool_changed.connect(self.tools.mark)
@@ -143,10 +141,11 @@ class Window(WindowDialogs):
         self.note = NoteBar()
         middle.addWidget(self.note)
         middle.addWidget(self.plan, 1)
-        self.plumbing = PlumbingPanel(self.document, self.hide_plumbing)
-        self.plumbing.hide()
+        self.plumbing = PlumbingPanel(self.document, self.show_plumbing)
         middle.addWidget(self.plumbing)
-        self.tools = ToolBar(self.plan, self.use_tool, self.fit_plan)
+        self.tools = ToolBar(self.plan, self.use_tool, self.fit_plan, self.show_plumbing)
+        look_again = self._refresh_soon.start
+        self.plumbing_place = PlumbingPlace(self.plumbing, self.plan, self.tools.plumbing, look_again)
         middle.addWidget(rule_line())
         middle.addWidget(self.time_rail)
         status = QHBoxLayout()
@@ -286,8 +285,8 @@ class Window(WindowDialogs):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_shown(shown)
-        self.plumbing.setVisible(self._plumbing_shown and station_of(station).plumbing)
-        self.tools.show_for(station, self.document.job.process, bool(shown.edits))
+        self.tools.show_for(station, self.document.job.process, bool(shown.edits), station_of(station).plumbing)
+        self.plumbing_place.place(station_of(station).plumbing)
         bench.refresh()
 
     def bench_of(self, station: StationId) -> Bench:
@@ -320,25 +319,14 @@ class Window(WindowDialogs):
 
     def show_plumbing(self) -> None:
         """Show the plumbing diagram under the plan, or put it away if it is there."""
-        self._plumbing_shown = not self._plumbing_shown
-        self.plumbing.refresh()
-        self.plumbing.setVisible(self._plumbing_shown and station_of(self.station).plumbing)
-
-    def hide_plumbing(self) -> None:
-        """Put the plumbing diagram away."""
-        self._plumbing_shown = False
-        self.plumbing.hide()
-
-    def _follow_choice(self, identifier: str) -> None:
-        if identifier in self.plumbing.diagram.names():
-            self.plumbing.diagram.choose(identifier)
-        self._refresh_soon.start()
-
-    def _choose_on_plan(self, name: str) -> None:
-        """What is chosen in the plumbing is chosen on the plan too, where it is there."""
-        lines = {line.id for line in self.document.job.lines}
-        self.plan.choose(name if name in lines else "")
-        self._refresh_soon.start()
+        if self._typing():
+            return
+        here = station_of(self.station).plumbing
+        self.plumbing_place.wanted = not (self.plumbing_place.wanted and here)
+        if here:
+            self.plumbing_place.place(here)
+        else:
+            self.go(PLUMBING_STATION.id)
 
     def _typing(self) -> bool:
         return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
@@ -413,8 +401,7 @@ class Window(WindowDialogs):
         if self.station in self.benches:
             self.benches[self.station].refresh()
         self.time_rail.refresh()
-        if self.plumbing.isVisible():
-            self.plumbing.refresh()
+        self.plumbing_place.refresh()
         self.plan.refresh()
 
     def _tick(self) -> None:

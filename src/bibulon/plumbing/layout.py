@@ -25,25 +25,36 @@ class DiagramLayout:
 def layout_of(network: Network) -> DiagramLayout:
     """Places for the nodes of *network*: each right of what feeds it, the part between feeds and vents."""
     fed_from = {hose.end: hose.start for hose in network.hoses if hose.side == "feed"}
-    feeds = [node.id for node in network.nodes if node.kind == "feed"]
-    vents = [node.id for node in network.nodes if node.kind == "vent"]
     manifolds = [node.id for node in network.nodes if node.kind == "manifold"]
-    rows = max(len(feeds), len(vents), 1)
-    places: dict[str, tuple[float, float]] = {}
+    vents = [node.id for node in network.nodes if node.kind == "vent"]
 
     def depth(name: str) -> int:
         source = fed_from.get(name, BUCKET)
         return 1 if source == BUCKET else 1 + depth(source)
 
+    def root(name: str) -> int:
+        """Which manifold a feed hangs on in the end, by its number; −1 for the bucket."""
+        source = fed_from.get(name, BUCKET)
+        if source in manifolds:
+            return manifolds.index(source)
+        return -1 if source == BUCKET else root(source)
+
+    # what hangs on one manifold stands together, so that it stands beside them and over nothing else
+    feeds = sorted((node.id for node in network.nodes if node.kind == "feed"), key=root)
+    idle = [name for name in manifolds if name not in fed_from.values()]
+    rows = max(len(feeds) + len(idle), len(vents), 1)
+    places: dict[str, tuple[float, float]] = {}
+
     def spread(names: list[str]) -> list[float]:
         return [(at + 0.5) * rows / len(names) for at in range(len(names))]
 
-    for name, row in zip(feeds, spread(feeds), strict=True):
+    beside = [*feeds, *idle]
+    for name, row in zip(beside, spread(beside), strict=True):
         places[name] = depth(name) * FEED_COLUMNS, row
     deepest = max((column for column, _ in places.values()), default=FEED_COLUMNS if manifolds else 0.0)
-    for name, row in zip(manifolds, spread(manifolds), strict=True):
+    for name in manifolds:
         fed = [places[feed][1] for feed in feeds if fed_from.get(feed) == name]
-        places[name] = FEED_COLUMNS, sum(fed) / len(fed) if fed else row
+        places[name] = FEED_COLUMNS, sum(fed) / len(fed) if fed else places[name][1]
     from_bucket = [places[name][1] for name, source in fed_from.items() if source == BUCKET]
     at = deepest
     if any(node.id == BUCKET for node in network.nodes):

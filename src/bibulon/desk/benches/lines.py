@@ -62,8 +62,6 @@ class LinesBench(Bench):
             icons.put(button, icon)
             button.setToolTip(f"Draw a {text.lower()} on the plan ({text[0]})")
         self.body.addLayout(row)
-        plumbing = self.button("Plumbing", self.desk.show_plumbing)
-        plumbing.setToolTip("Show hoses, pots and pump beside the plan, or put them away")
         self.planning = PlanningSections(self)
         if not in_mould:
             self.planning.build_questions()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -115,8 +115,16 @@ def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
 def air_map(canvas: Canvas, share: Floats) -> PlanMap:
     """Air in the pores at gel from its *share* (points,) of them; clear where there is next to none."""
     top = max(float(share.max()), SPOILT_SHARE)
-    shown = np.where(share < SPOILT_SHARE / 10, np.nan, share)
-    return PlanMap(canvas.draw(shown), "Air in the pores at gel", 0.0, top, "0", f"{top:.0%}")
+    grid = canvas.draw(share)  # cleared only now: a track is one point of the mesh wide
+    clear = grid.values < SPOILT_SHARE / 10
+    return PlanMap(
+        replace(grid, values=np.where(clear, np.nan, grid.values)),
+        "Air in the pores at gel",
+        0.0,
+        top,
+        "0",
+        f"{top:.0%}",
+    )
 
 
 def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:

@@ -1,4 +1,5 @@
-"""The bar of tools over the plan: those of the station that is shown, and what fits the plan into the view."""
+"""The bar of tools over the plan: those of the station that is shown, the plumbing, and what fits the plan into the
+view."""
 
 from __future__ import annotations
 
@@ -17,9 +18,11 @@ ICON = QSize(22, 22)
 
 
 class ToolBar(QFrame):
-    """One button a tool, and one that fits the plan; *use* takes up the tool of a name."""
+    """One button a tool, one that shows the plumbing, and one that fits the plan; *use* takes up the tool of a name."""
 
-    def __init__(self, plan: QWidget, use: Callable[[str], None], fit: Callable[[], None]) -> None:
+    def __init__(
+        self, plan: QWidget, use: Callable[[str], None], fit: Callable[[], None], plumb: Callable[[], None]
+    ) -> None:
         super().__init__(plan)
         self.setObjectName("tools")
         row = QHBoxLayout(self)
@@ -30,14 +33,17 @@ class ToolBar(QFrame):
             if tool.stations:
                 tip = f"{tool.text} ({tool.key})"
                 self.buttons[tool.name] = tool_button(tool.icon, tip, partial(use, tool.name), checkable=True)
-        for button in (*self.buttons.values(), tool_button("fit", "Fit the plan (0)", fit)):
+        self.plumbing = tool_button("plumbing", "Plumbing beside the plan (Q)", plumb, checkable=True)
+        for button in (*self.buttons.values(), self.plumbing, tool_button("fit", "Fit the plan (0)", fit)):
             button.setIconSize(ICON)
             row.addWidget(button)
         self.move(32, 30)
         self.adjustSize()
 
-    def show_for(self, station: StationId, process: Process, edits: bool) -> None:
-        """Show the tools of *station* in a job made by *process*; none where nothing can be edited."""
+    def show_for(self, station: StationId, process: Process, edits: bool, plumbing: bool) -> None:
+        """Show the tools of *station* in a job made by *process*, and *plumbing* where it has one; none where nothing
+        can be edited."""
+        self.plumbing.setVisible(plumbing)
         for name, button in self.buttons.items():
             tool = tool_named(name)
             button.setVisible(station in tool.stations and process in tool.processes)

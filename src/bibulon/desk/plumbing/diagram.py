@@ -83,8 +83,7 @@ class PlumbingDiagram(PlumbingPicture):
         return self._node_words(node) if node is not None else ""
 
     def _hose_words(self, hose: Hose) -> str:
-        bore, length = show(hose.card.bore_m, "thickness", self.units), show(hose.length_m, "distance", self.units)
-        parts = [f"{hose.label}: {hose.card.name}, {bore} bore, {length}"]
+        parts = [f"{hose.label}: {hose.card.name}, {show(hose.length_m, 'distance', self.units)}"]
         parts += [joint.words for joint in hose.joints]
         if isinstance(hose.clamp, ClampFit):
             parts.append(
