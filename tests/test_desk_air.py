@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import numpy as np
-from driving import at, bench, caution_ids, choose, push, texts
+from driving import at, bench, caution_ids, choose, push, texts, while_open
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QPlainTextEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QInputDialog, QPlainTextEdit, QPushButton
 
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised
+from bibulon.job.hold import HoldTest
 
 
 def at_hold(window: Window) -> None:
@@ -84,3 +87,34 @@ def test_bubbles_are_told_apart_by_how_they_come_and_logged(window: Window) -> N
     push(bench(window), "Log it")
     assert window.document.job.run[-1].text == "Bubbles everywhere at once: the resin gases."
     assert "The resin gases" not in texts(bench(window))
+
+
+def test_a_leaker_is_not_infused_without_a_name(window: Window) -> None:
+    test = HoldTest(
+        id="leaks",
+        stage="last before mixing",
+        taken_at=datetime.now(UTC),
+        readings=((0, 3000), (300, 9000), (600, 15000)),
+    )
+    window.document.edit("hold test", changed(window.document.job, hold_tests=(test,)))
+    window.go("shoot")
+    window.refresh()
+    button = bench(window).findChild(QPushButton, "next step")
+    while "Open feed" not in button.text().replace("\n", " "):
+        before = button.text()
+        button.click()
+        window.refresh()
+        assert button.text() != before
+    while_open(QInputDialog, lambda dialog: dialog.reject())
+    button.click()
+    assert not window.run.started and "No resin was let in" in window.note.words.text()
+
+    def sign(dialog: QInputDialog) -> None:
+        dialog.setTextValue("  Night shift lead ")
+        dialog.accept()
+
+    while_open(QInputDialog, sign)
+    button.click()
+    assert window.run.started
+    notes = [event.text for event in window.document.job.shot if event.kind == "note"]
+    assert any("although the last hold test failed" in text and text.endswith(": Night shift lead") for text in notes)

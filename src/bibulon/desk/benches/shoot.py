@@ -8,7 +8,7 @@ from textwrap import fill
 from typing import Literal
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QInputDialog, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.cautions.bubbles import WAYS, BubbleCause, BubblesSeen, bubbles_told
 from bibulon.desk.benches.base import Bench
@@ -290,8 +290,27 @@ class ShootBench(Bench):
 
     def _do_next(self) -> None:
         step = self.desk.run.next()
-        if step is not None:
-            self._guarded(lambda: self.desk.run.do(step))
+        if step is None or (step.kind == "valve opened" and not self._answered_for()):
+            return
+        self._guarded(lambda: self.desk.run.do(step))
+
+    def _answered_for(self) -> bool:
+        """Whether resin may be let in: a bag or mould that did not hold asks for the name of who says so."""
+        verdicts = self.document.assessment.hold_verdicts
+        if self.desk.run.started or not verdicts or verdicts[-1][1].passed:
+            return True
+        leak = show(verdicts[-1][1].leak_pa_m3_s, "leak rate", self.document.assessment.units)
+        name, taken = QInputDialog.getText(
+            self,
+            "The last hold test failed",
+            f"It leaks {leak}. What does not hold is not infused: the dry materials cost more than the search.\n"
+            "Who says that resin is let in all the same?",
+        )
+        if not taken or not name.strip():
+            self.desk.show_message("No resin was let in. Find the leak at Hold, mend it, and hold again.")
+            return False
+        text = f"Infused although the last hold test failed with {leak}: {name.strip()}"
+        return self._guarded(lambda: self.desk.run.log("note", text=text[:LONGEST_TEXT]))
 
     def _log(self, kind: EventKind, text: str = "") -> None:
         self._guarded(lambda: self.desk.run.log(kind, text))
