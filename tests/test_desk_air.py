@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 import numpy as np
-from driving import at, bench, caution_ids, choose, push, texts, while_open
+from driving import at, bench, caution_ids, choose, push, texts, type_into, while_open
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QInputDialog, QPlainTextEdit, QPushButton
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QInputDialog, QPlainTextE
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldTest
+from bibulon.quantities import show
 
 
 def at_hold(window: Window) -> None:
@@ -118,3 +119,16 @@ def test_a_leaker_is_not_infused_without_a_name(window: Window) -> None:
     assert window.run.started
     notes = [event.text for event in window.document.job.shot if event.kind == "note"]
     assert any("although the last hold test failed" in text and text.endswith(": Night shift lead") for text in notes)
+
+
+def test_the_depth_of_the_bucket_says_how_long_it_lasts(window: Window) -> None:
+    window.go("shoot")
+    window.refresh()
+    field = type_into(bench(window), "Bucket stands", "2 m")
+    assert "high" in field.error.text() and not window.document.job.run
+    type_into(bench(window), "Bucket stands", "60 mm")
+    window.refresh()
+    shape, job = window.document.job.plumbing.bucket, window.document.job
+    kilograms = show(shape.volume_m3(0.06) * job.resin.density_kg_m3, "mass", window.document.assessment.units)
+    assert f"{kilograms} in the bucket, which is down to its heel at 0:" in texts(bench(window))
+    assert window.document.job.run[-1].text.startswith("Depth 60 mm: ")

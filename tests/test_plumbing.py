@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from itertools import combinations
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -29,7 +30,7 @@ from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import changed_since, held_plan
 from bibulon.job.plumbing import BucketShape, DipTube
 from bibulon.job.storage import dump, parse
-from bibulon.plumbing.bucket import heel_kg, room_kg
+from bibulon.plumbing.bucket import heel_kg, room_kg, runs_dry_at_s
 from bibulon.plumbing.edits import with_bypass, with_manifold
 from bibulon.plumbing.fits import bore_verdict, clamp_for, clamp_verdict, reducer_for
 from bibulon.plumbing.layout import layout_of
@@ -173,3 +174,12 @@ def test_volume_held_counts_the_bypass_and_the_hoses_between_pots() -> None:
     assert more == pytest.approx(math.pi / 4 * bore**2 * bypass.hose_length_m)
     between = math.pi / 4 * 0.010**2 * job.plumbing.between_pots_m
     assert assessed.pots_m3 == pytest.approx(sum(pot.capacity_m3 for pot in job.pots) + between)
+
+
+def test_a_bucket_runs_dry_when_what_is_over_its_heel_is_drawn() -> None:
+    job = demo_job()
+    times, drawn = np.array([0.0, 600.0, 1200.0]), np.array([0.0, 6.0, 9.0])
+    heel = job.bucket.heel_kg
+    assert runs_dry_at_s(job, times, drawn, 300.0, heel + 4.5) == pytest.approx(900.0), "3 kg to 600 s, 1.5 kg after"
+    assert runs_dry_at_s(job, times, drawn, 300.0, heel + 6.5) is None, "more than is still drawn"
+    assert runs_dry_at_s(job, times, drawn, 300.0, heel / 2) == pytest.approx(300.0), "it is there already"

@@ -22,6 +22,7 @@ from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
+from bibulon.plumbing.bucket import mass_kg, runs_dry_at_s
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
@@ -39,6 +40,8 @@ class ShootBench(Bench):
     def build(self) -> None:
         self.ticks: TickList | None = None
         self.bubbles: BubblesSeen | Literal[""] = ""
+        self.lasts = ""
+        """How long the bucket lasts, as it was measured last."""
         self.touches: list[tuple[ShotFigure, QPushButton]] = []
         self._build_clocks()
         self.alerts = column(3)
@@ -121,6 +124,34 @@ class ShootBench(Bench):
             "How they come says what they are.",
         )  # fmt: skip
         self.watch(lambda: self.bubbles, column(3), self._fill_bubbles)
+        self.watch(lambda: (self.document.job.plumbing.bucket.known, self.lasts), column(3), self._fill_bucket)
+
+    def _fill_bucket(self, layout: QVBoxLayout) -> None:
+        """How long the bucket lasts by its depth, where its shape is known."""
+        if not self.document.job.plumbing.bucket.known or self.document.job.in_mould:
+            return
+        field = FreeField("Bucket stands", lambda: "", self._take_depth, "Its depth, measured: how long it lasts.")
+        field.editor.setPlaceholderText("depth of resin")
+        layout.addWidget(field)
+        if self.lasts:
+            layout.addWidget(label(self.lasts, "figure"))
+
+    def _take_depth(self, text: str) -> None:
+        assessment, clock = self.document.assessment, self.desk.run.clock_s
+        depth_m = parse(text, "thickness", assessment.units)
+        shape = self.document.job.plumbing.bucket
+        if not 0 <= depth_m <= shape.height_m:
+            high = show(shape.height_m, "length", assessment.units)
+            raise ValueError(f"This bucket is {high} high.")
+        mass = mass_kg(self.document.job, depth_m) or 0.0
+        times, drawn = assessment.drawn_curve
+        dry_s = runs_dry_at_s(self.document.job, times, drawn, clock, mass)
+        until = "lasts until the end as planned" if dry_s is None else f"is down to its heel at {run_clock(dry_s)}"
+        words = f"{show(mass, 'mass', assessment.units)} in the bucket, which {until}."
+        if not self._guarded(lambda: self.desk.run.log("note", text=f"Depth {text.strip()}: {words}")):
+            raise ValueError("It was NOT logged. Write it down.")
+        self.lasts = words
+        self.refresh()
 
     def _show_bubbles(self, way: BubblesSeen | Literal[""]) -> None:
         self.bubbles = way
