@@ -131,4 +131,6 @@ def test_the_depth_of_the_bucket_says_how_long_it_lasts(window: Window) -> None:
     shape, job = window.document.job.plumbing.bucket, window.document.job
     kilograms = show(shape.volume_m3(0.06) * job.resin.density_kg_m3, "mass", window.document.assessment.units)
     assert f"{kilograms} in the bucket, which is down to its heel at 0:" in texts(bench(window))
-    assert window.document.job.run[-1].text.startswith("Depth 60 mm: ")
+    assert not window.document.job.run, "it is logged when one says so"
+    push(bench(window), "Log the depth")
+    assert window.document.job.run[-1].text.startswith("60 mm deep: ")

@@ -80,7 +80,7 @@ def test_the_bag_is_checked_line_by_line(window: Window) -> None:
     window.go("bag")
     page = bench(window)
     rows = next(one for one in page.findChildren(QListWidget) if one.accessibleName() == "Checks on the bag")
-    assert rows.count() == 4 and "tape-not-closed" not in caution_ids(window), "nothing is ticked, nothing is late"
+    assert rows.count() == 7 and "tape-not-closed" not in caution_ids(window), "nothing is ticked, nothing is late"
     rows.item(1).setCheckState(Qt.CheckState.Checked)
     assert "tape-not-closed" in caution_ids(window) and "port-without-pleat" not in caution_ids(window)
     rows.item(0).setCheckState(Qt.CheckState.Checked)

@@ -124,22 +124,29 @@ class ShootBench(Bench):
             "How they come says what they are.",
         )  # fmt: skip
         self.watch(lambda: self.bubbles, column(3), self._fill_bubbles)
-        self.watch(lambda: (self.document.job.plumbing.bucket.known, self.lasts), column(3), self._fill_bucket)
+        if not self.document.job.in_mould:
+            hint = "How deep the resin stands in it: how long it lasts."
+            field = self.add(FreeField("Bucket stands", lambda: "", self._take_depth, hint))
+            field.editor.setPlaceholderText("depth of resin")
+            self.watch(lambda: self.lasts, column(3), self._fill_bucket)
 
     def _fill_bucket(self, layout: QVBoxLayout) -> None:
-        """How long the bucket lasts by its depth, where its shape is known."""
-        if not self.document.job.plumbing.bucket.known or self.document.job.in_mould:
-            return
-        field = FreeField("Bucket stands", lambda: "", self._take_depth, "Its depth, measured: how long it lasts.")
-        field.editor.setPlaceholderText("depth of resin")
-        layout.addWidget(field)
+        """How long the bucket lasts, as it was measured last."""
         if self.lasts:
             layout.addWidget(label(self.lasts, "figure"))
+            self.button("Log the depth", self._log_depth, into=layout)
+
+    def _log_depth(self) -> None:
+        if self._guarded(lambda: self.desk.run.log("note", text=self.lasts)):
+            self.lasts = ""
+            self.refresh()
 
     def _take_depth(self, text: str) -> None:
         assessment, clock = self.document.assessment, self.desk.run.clock_s
         depth_m = parse(text, "thickness", assessment.units)
         shape = self.document.job.plumbing.bucket
+        if not shape.known:
+            raise ValueError("Say at Lines how wide and high this bucket is.")
         if not 0 <= depth_m <= shape.height_m:
             high = show(shape.height_m, "length", assessment.units)
             raise ValueError(f"This bucket is {high} high.")
@@ -147,10 +154,8 @@ class ShootBench(Bench):
         times, drawn = assessment.drawn_curve
         dry_s = runs_dry_at_s(self.document.job, times, drawn, clock, mass)
         until = "lasts until the end as planned" if dry_s is None else f"is down to its heel at {run_clock(dry_s)}"
-        words = f"{show(mass, 'mass', assessment.units)} in the bucket, which {until}."
-        if not self._guarded(lambda: self.desk.run.log("note", text=f"Depth {text.strip()}: {words}")):
-            raise ValueError("It was NOT logged. Write it down.")
-        self.lasts = words
+        depth = show(depth_m, "length", assessment.units)
+        self.lasts = f"{depth} deep: {show(mass, 'mass', assessment.units)} in the bucket, which {until}."
         self.refresh()
 
     def _show_bubbles(self, way: BubblesSeen | Literal[""]) -> None:
