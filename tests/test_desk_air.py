@@ -134,3 +134,18 @@ def test_the_depth_of_the_bucket_says_how_long_it_lasts(window: Window) -> None:
     assert not window.document.job.run, "it is logged when one says so"
     push(bench(window), "Log the depth")
     assert window.document.job.run[-1].text.startswith("60 mm deep: ")
+
+
+def test_a_job_that_cannot_be_filled_is_asked_about_once(window: Window, qtbot) -> None:
+    at_hold(window)
+    follow(window)
+    effect = bench(window).effect
+    qtbot.waitUntil(lambda: "It would spoil" in texts(bench(window)), timeout=120_000)
+    asked: list[object] = []
+    effect.work.ended.connect(asked.append)
+    window.document.edit("no vent", changed(window.document.job, lines=window.document.job.feeds))
+    qtbot.waitUntil(lambda: "There is no vent line" in texts(bench(window)), timeout=60_000)
+    qtbot.waitUntil(lambda: not effect.work.busy)
+    window.refresh()
+    QApplication.processEvents()
+    assert len(asked) == 1 and not effect.work.busy and window.plan.field is None

@@ -15,7 +15,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from shapely import LinearRing, LineString, Polygon, get_coordinates
+from shapely import LinearRing, LineString, Polygon, get_coordinates, line_interpolate_point
 from shapely import Point as ShapelyPoint
 
 from bibulon.arrays import Floats
@@ -83,11 +83,11 @@ class Gathering:
         over = self.up_to(end_m) - self.up_to(start_m)
         return over if end_m > start_m else over + self.total_m
 
-    def beyond(self, start_m: float, end_m: float) -> float:
-        """What is gathered from *start_m* on up to *end_m*, which may lie past the ring's start."""
-        length = self.ring.length
-        over = self.up_to(end_m) if end_m <= length else self.total_m + self.up_to(end_m - length)
-        return over - self.up_to(start_m)
+    def beyond(self, start_m: float, ends_m: Floats) -> Floats:
+        """(n,) what is gathered from *start_m* on up to each of *ends_m*, which may lie past the ring's start."""
+        past = ends_m > self.ring.length
+        over = np.interp(np.where(past, ends_m - self.ring.length, ends_m), self.along_m, self.sum_m)
+        return np.asarray(over + past * self.total_m - self.up_to(start_m))
 
 
 def gathering_of(relief: Relief, ring: LinearRing, stretch: float) -> Gathering:
@@ -109,7 +109,7 @@ def gathering_of(relief: Relief, ring: LinearRing, stretch: float) -> Gathering:
 
 
 def _places(ring: LinearRing, stations: Floats) -> Floats:
-    return np.array([ring.interpolate(station % ring.length).coords[0] for station in stations])
+    return get_coordinates(line_interpolate_point(ring, stations % ring.length))
 
 
 def _slopes(relief: Relief, places: Floats) -> Floats:
@@ -208,7 +208,7 @@ def _alike(gathering: Gathering, run: tuple[float, float], count: int) -> list[f
     """*count* stations inside *run* between which alike is gathered; where nothing is, as far apart as they go."""
     start, end = run
     span = np.linspace(start, end, 512)
-    sums = np.array([gathering.beyond(start, station) for station in span])
+    sums = gathering.beyond(start, span)
     if sums[-1] <= 1e-9:
         return [float(start + (end - start) * (at + 1) / (count + 1)) for at in range(count)]
     sums = sums + np.linspace(0.0, 1e-6 * sums[-1], len(span))

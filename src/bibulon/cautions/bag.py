@@ -201,7 +201,10 @@ def film_cold(assessment: Assessment) -> Iterator[Finding]:
     processes=WITH_PLEATS,
 )
 def film_bridges(assessment: Assessment) -> Iterator[Finding]:
-    slack = film_slack(assessment.job.part.relief, assessment.bag)
+    relief = assessment.job.part.relief
+    if not relief:
+        return  # on a flat mould there is no hollow to span
+    slack = film_slack(relief, assessment.bag)
     if slack.least < BRIDGES_BELOW:
         short = brief(-slack.least, "share", assessment.units)
         yield Finding(f"The film is {short} too short over the mould here.", slack.tightest)

@@ -39,8 +39,9 @@ class EffectSection(QObject):
         self.open = False
         self.clicked: Point | None = None
         self.chosen = 0
-        self._answer: tuple[object, tuple[str, ...], AirAnswer] | None = None
-        """For what it was asked, the names of its places, and what came."""
+        self._answer: AirAnswer | None = None
+        self._last_asked: object = None
+        """What was asked last: a question that was refused is not asked again."""
         self._painted: tuple[AirAnswer, int] | None = None
         self._map: PlanMap | None = None
         self._message = ""
@@ -71,7 +72,14 @@ class EffectSection(QObject):
 
     def _asked(self) -> object:
         rate = self.rate_pa_m3_s
-        return read_by(self.document.job, "fill"), None if rate is None else float(f"{rate:.3g}"), self.clicked
+        job = self.document.job
+        rounded = None if rate is None else float(f"{rate:.3g}")
+        return read_by(job, "fill"), read_by(job, "bag plan"), rounded, self.clicked
+
+    @property
+    def _current(self) -> AirAnswer | None:
+        """The answer, where it is of the job, leak and place at hand."""
+        return self._answer if self._answer is not None and self._answer.asked == self._asked() else None
 
     def _key(self) -> object:
         return self.open, self.document.job, self.rate_pa_m3_s, self.clicked, self.chosen, self._answer, self._message
@@ -89,18 +97,18 @@ class EffectSection(QObject):
 
     def ask(self) -> None:
         """Have the air followed, if that was not done for the job as it is."""
-        rate = self.rate_pa_m3_s
-        if not self.open or rate is None or (self._answer is not None and self._answer[0] == self._asked()):
+        rate, asked = self.rate_pa_m3_s, self._asked()
+        if not self.open or rate is None or asked == self._last_asked:
             return
+        self._last_asked = asked
         places = self._places()
         self._message = "Working it out …"
         sources = tuple(AirLeak(place, rate) for _, place in places)
         names = tuple(name for name, _ in places)
-        self.work.start(self.document.job, sources=sources, names=names, asked=self._asked())
+        self.work.start(self.document.job, sources=sources, names=names, asked=asked)
 
     def _keep(self, job: Job, answer: AirAnswer) -> None:
-        self._answer = (answer.asked, answer.names, answer)
-        self._message = ""
+        self._answer, self._message = answer, ""
         if answer.names[0] != HERE:
             self.chosen = max(range(len(answer.air)), key=lambda at: answer.air[at].spoilt_m2)
         self.bench.refresh()
@@ -118,12 +126,13 @@ class EffectSection(QObject):
             plan.set_field(None)
             layout.addWidget(label("There is no leak to follow yet: take a test, or let it be typed.", "muted"))
             return
-        if self._answer is None or self._answer[0] != self._asked():
+        answer = self._current
+        if answer is None:
             plan.set_field(None)
             layout.addWidget(label(self._message or "Working it out …", "muted"))
             self.ask()
             return
-        _, names, answer = self._answer
+        names = answer.names
         layout.addWidget(
             label(f"For {show(rate, 'leak rate', self.document.assessment.units)}, {self._origin()}", "muted")
         )
@@ -146,8 +155,8 @@ class EffectSection(QObject):
 
     def show_map(self) -> None:
         """Have the plan show where the air ends, as long as that is of the job at hand."""
-        current = self.open and self._answer is not None and self._answer[0] == self._asked()
-        self.bench.desk.plan.set_field(self._map if current else None)
+        current = self._current if self.open else None
+        self.bench.desk.plan.set_field(self._map if current is not None else None)
 
     def _choose(self, number: int) -> None:
         self.chosen = number
