@@ -55,6 +55,8 @@ from bibulon.job.base import StationId
 from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
+REST_EVERY_MS = 150
+"""Under a moving hand the plan follows at once, what stands round it as often as this."""
 
 
 class Window(WindowDialogs):
@@ -99,7 +101,11 @@ class Window(WindowDialogs):
         self.pointer_text = OneLine("muted")
         self._refresh_soon = QTimer(self)
         self._refresh_soon.setSingleShot(True)
-        self._refresh_soon.timeout.connect(self.refresh)
+        self._refresh_soon.timeout.connect(self._follow)
+        self._refresh_rest = QTimer(self)
+        self._refresh_rest.setSingleShot(True)
+        self._refresh_rest.setInterval(REST_EVERY_MS)
+        self._refresh_rest.timeout.connect(self.refresh)
         self._lay_out()
         self._bind_keys()
         self.rail.chosen.connect(self.go)
@@ -385,8 +391,20 @@ class Window(WindowDialogs):
 
     # -- refreshing --------------------------------------------------------------------------------------------------
 
+    def _follow(self) -> None:
+        """Show what changed. Under a moving hand the plan comes first, and the rest every now and then."""
+        if not self.document.moving:
+            self.refresh()
+            return
+        self.plan.refresh()
+        if self.time_rail.canvas.underMouse():
+            self.time_rail.refresh()
+        if not self._refresh_rest.isActive():
+            self._refresh_rest.start()
+
     def refresh(self) -> None:
         """Show the document as it is now."""
+        self._refresh_rest.stop()
         document = self.document
         self._follow_process()
         state = " (only shown)" if document.read_only else " •" if document.dirty else ""

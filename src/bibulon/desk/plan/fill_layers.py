@@ -6,8 +6,8 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPainter, QPainterPath, QPen
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFont, QImage, QLinearGradient, QPainter, QPen
 
 from bibulon.desk.plan import layers
 from bibulon.desk.plan.frame import Frame
@@ -30,6 +30,9 @@ def _ramp(name: str) -> np.ndarray:
     low = np.minimum(at.astype(int), len(stops) - 2)
     mixed = stops[low] + (at - low)[:, None] * (stops[low + 1] - stops[low])
     return np.column_stack([mixed[:, ::-1], np.full(256, 235)]).astype(np.uint8)
+
+
+CONTOUR_TIMES_APART_PX = 60.0
 
 
 def fill_image(answer: FillAnswer, face: Face, time_s: float) -> QImage:
@@ -105,12 +108,7 @@ def paint_fill(
 
 
 def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> None:
-    path = QPainterPath()
-    for start, end in segments:
-        path.moveTo(frame.to_screen((start[0], start[1])))
-        path.lineTo(frame.to_screen((end[0], end[1])))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPath(path)
+    painter.drawLines([QLineF(*ends) for ends in frame.on_screen(segments).reshape(-1, 4).tolist()])
 
 
 def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: float, taken: list[QPointF]) -> None:
@@ -120,12 +118,13 @@ def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: flo
     for (level, segments), text in zip(face.contours, texts, strict=True):
         if level >= time_s or not len(segments):
             continue
-        places = [frame.to_screen((x, y)) for x, y in segments.mean(axis=1)[:: max(len(segments) // 40, 1)]]
-        free = [place for place in places if all((place - other).manhattanLength() > 60 for other in taken)]
-        if not free:
+        places = frame.on_screen(segments[:: max(len(segments) // 40, 1)].mean(axis=1))
+        others = np.array([(place.x(), place.y()) for place in taken]).reshape(-1, 2)
+        apart = np.abs(places[:, None] - others[None]).sum(axis=2)
+        free = places[(apart > CONTOUR_TIMES_APART_PX).all(axis=1)]
+        if not len(free):
             continue
-        centre = sum(place.x() for place in places) / len(places)
-        best = min(free, key=lambda place: abs(place.x() - centre * 0.86))
+        best = QPointF(*free[np.argmin(np.abs(free[:, 0] - places[:, 0].mean() * 0.86))])
         taken.append(best)
         text_box(painter, best, text, palette.ink, size=11)
 

@@ -163,7 +163,7 @@ class PlanPicture(QWidget):
             marks.paint_numbered(painter, self.frame, self.numbered)
         places = [
             (caution.rank, caution.place)
-            for caution in self.document.cautions
+            for caution in self.document.cautions_to_paint
             if caution.place is not None and caution.station == self.shown.cautions_of
         ]
         labels = [layers.label_place(self.frame, line) for line in job.lines] if "lines" in shown else []

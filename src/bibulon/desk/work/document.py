@@ -88,6 +88,7 @@ class Document(QObject):
         self._work.progressed.connect(self._pass_progress)
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
+        self._last_cautions: tuple[Caution, ...] = ()
         self._assessed_of: tuple[object, ...] = (None, None, None)
         self._assessed_in: tuple[object, ...] = ()
         self._autosave = Autosave(self, self._unsaved)
@@ -104,6 +105,11 @@ class Document(QObject):
     def job(self) -> Job:
         """The job as it stands, with a gesture under way."""
         return self._live or self._settled
+
+    @property
+    def moving(self) -> bool:
+        """Whether a gesture is under way."""
+        return self._live is not None
 
     @property
     def dirty(self) -> bool:
@@ -126,8 +132,13 @@ class Document(QObject):
     @property
     def cautions(self) -> tuple[Caution, ...]:
         if self._cautions is None:
-            self._cautions = cautions_of(self.assessment)
+            self._cautions = self._last_cautions = cautions_of(self.assessment)
         return self._cautions
+
+    @property
+    def cautions_to_paint(self) -> tuple[Caution, ...]:
+        """The cautions; under a moving hand those of a moment ago, which are there at once."""
+        return self._last_cautions if self.moving else self.cautions
 
     def edit(self, label: str, job: Job) -> None:
         """Make *job* the job, as one step of undo; only shown jobs stay as they are."""
