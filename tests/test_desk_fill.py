@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import rectangle
 from driving import (
     LEFT,
     at,
@@ -26,6 +27,7 @@ from driving import (
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox
+from shapely import LineString
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.app import wait_for_fill
@@ -33,6 +35,9 @@ from bibulon.desk.benches.base import CautionCard
 from bibulon.desk.window import Window
 from bibulon.durations import run_clock
 from bibulon.flow.result import FillResult
+from bibulon.job.edits import changed
+from bibulon.job.lines import MediaPatch
+from bibulon.planning.proposal import Effort
 from bibulon.quantities import show
 
 
@@ -133,18 +138,25 @@ def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> 
     assert "by itself" in window.note.words.text() and window.document.job.line("feed-1").fed_by is None
 
 
-def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot) -> None:
+def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot, monkeypatch) -> None:
+    """Left while it is still being looked for, which ends the search; taken once it is settled and studied."""
+    monkeypatch.setattr("bibulon.planning.proposal.USUAL", Effort(moves=6, samples=4))
     window.go("lines")
     lines = window.document.job.lines
     for answer in ("Leave it", "Take it"):
-        with qtbot.waitSignal(window.proposals.ended, timeout=180_000):
+        signal = window.proposals.delivered if answer == "Leave it" else window.proposals.ended
+        with qtbot.waitSignal(signal, timeout=180_000):
             push(bench(window), "Propose a layout")
         window.refresh()
         assert "As it is" in texts(bench(window)) and "Proposed" in texts(bench(window))
+        assert ("still looking" in texts(bench(window))) == (answer == "Leave it")
         assert window.plan.proposed is not None
         push(bench(window), answer)
         assert (window.document.job.lines == lines) == (answer == "Leave it")
         assert window.plan.proposed is None
+        qtbot.waitUntil(lambda: not window.proposals.busy, timeout=180_000)
+        window.refresh()
+        assert "As it is" not in texts(bench(window)), "what was left does not come back"
     wait_for_fill(window)
     assert window.document.assessment.fill.fill_time_s is not None
     window.undo()
@@ -322,3 +334,27 @@ def test_resin_races_along_gaps_and_the_pointer_tells_each_level(window: Window)
     field = type_into(bench(window), "Gap along edge", "-1 mm")
     assert "at least 0.00 mm" in field.error.text()
     assert window.document.job.flow.edge_gap_m == pytest.approx(0.002)
+
+
+def test_media_goes_with_a_feed_that_is_moved_if_asked(window: Window) -> None:
+    """A patch that only that feed lies on; one that another feed lies on too stays, and so does it if not asked."""
+    window.go("lines")
+    job = window.document.job
+    x, y = LineString(job.line("feed-1").points).centroid.coords[0]
+    card = job.media[0].card
+    own = MediaPatch(id="own", card=card, outline=rectangle(x - 0.2, y - 0.1, x + 0.2, y + 0.1))
+    window.document.edit("media", changed(job, media=(own,)))
+    window.plan.choose("feed-1")
+    before = window.document.job
+    for asked in (False, True):
+        if asked:
+            toggle = next(box for box in bench(window).findChildren(QCheckBox) if box.text() == "Goes with its feed")
+            toggle.click()
+        window.plan.setFocus()
+        QTest.keyClick(window.plan, Qt.Key.Key_Up)
+        job = window.document.job
+        assert job.line("feed-1").points[0][1] == pytest.approx(before.line("feed-1").points[0][1] + 0.05)
+        up = job.media[0].outline[0][1] - own.outline[0][1]
+        assert up == pytest.approx(0.05 if asked else 0.0)
+        window.undo()
+    assert window.document.job.media == (own,)

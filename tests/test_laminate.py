@@ -9,9 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from shapely import Point, Polygon, box
 
+from bibulon.assess import assess
+from bibulon.cautions import cautions_of
 from bibulon.job import Job
-from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard
-from bibulon.job.edits import changed, revised, with_region, without_region
+from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
+from bibulon.job.edits import changed, revised, with_card, with_region, without_region
 from bibulon.job.layup import CoreLaying, Layer
 from bibulon.job.part import Region
 from bibulon.laminate.cells import laminate_of
@@ -27,6 +29,7 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
+from bibulon.resin.charge import charge_of
 from bibulon.stock import shelf_card
 
 
@@ -303,3 +306,35 @@ def test_a_sandwich_with_coat_core_and_media_by_hand(demo: Job) -> None:
     assert total.fibre_weight_fraction == pytest.approx(fibre_kg / (fibre_kg + resin_kg))
     mean = sum(cell.area_m2 * np.array(cell.stack.transmissivity_m3) for cell in cells) / area.sum()
     assert total.transmissivity_m3 == pytest.approx(np.linalg.eigvalsh(mean)[::-1])
+
+
+def test_peel_ply_lies_where_the_regions_say(demo: Job) -> None:
+    """Only in a region, or everywhere but in it: the resin it takes is that of the area, and the two make the whole."""
+    card = demo.card(str(demo.peel_ply), PeelPlyCard)
+    region = demo.regions[0]
+    area = region.outline.polygon.intersection(demo.part.shape).area
+
+    def taken_kg(on: str, here: str) -> float:
+        job = changed(demo, peel_ply_on=on, regions=(revised(region, peel_ply=here), *demo.regions[1:]))
+        return next(item.mass_kg for item in charge_of(job).items if item.name == "Peel ply")
+
+    only, but, whole = taken_kg("regions", "laid"), taken_kg("part", "left out"), taken_kg("part", "as the rest")
+    assert only == pytest.approx(area * card.uptake_kg_m2, rel=1e-3)
+    assert only + but == pytest.approx(whole, rel=1e-6) and whole > only
+
+
+def test_media_need_peel_ply_where_nothing_releases_them(demo: Job) -> None:
+    """Left out under the media it is missed, but not under media with release film joined to them."""
+    region = next(one for one in demo.regions if one.outline.polygon.intersects(demo.media[0].outline.polygon))
+
+    def missed(job: Job) -> bool:
+        return any(caution.id == "peel-ply-missing" for caution in cautions_of(assess(job)))
+
+    without = revised(region, peel_ply="left out", bonded=False)
+    bare = changed(demo, regions=tuple(without if one == region else one for one in demo.regions))
+    assert missed(bare) and not missed(demo)
+    released = shelf_card("media-with-release-film")
+    joined = changed(with_card(bare, released), media=tuple(revised(patch, card=released.id) for patch in bare.media))
+    assert not missed(joined)
+    fix = next(caution.fix for caution in cautions_of(assess(bare)) if caution.id == "peel-ply-missing")
+    assert fix is not None and not missed(fix.apply(bare))

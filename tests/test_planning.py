@@ -19,8 +19,9 @@ from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, WhenReached
-from bibulon.job.part import Part
+from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction
 from bibulon.planning.fabrics_compared import compared_fabrics
@@ -32,7 +33,8 @@ from bibulon.planning.line_patterns import (
     with_stations,
     with_vent_all_round,
 )
-from bibulon.planning.proposal import candidates, propose
+from bibulon.planning.proposal import Effort, Proposal, propose
+from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served
 from bibulon.stock import shelf_card
 
 
@@ -77,12 +79,15 @@ def test_a_layout_is_proposed_that_keeps_its_margin() -> None:
     """A panel wider than one feed reaches: the present layout fails, the proposed one fills in time."""
     job = thickening(bare_panel(1.1, 2.0))
     told: list[float] = []
-    found = propose(job, told.append, workers=2)
+    on_the_way: list[Proposal] = []
+    found = propose(
+        job, told.append, workers=2, effort=Effort(moves=20, moving_s=600, samples=12), found=on_the_way.append
+    )
+    assert on_the_way and not on_the_way[0].settled and found.settled and found.tried >= on_the_way[-1].tried
     assert found.present is not None and found.present.result.fill_time_s is None
     assert found.present.filled_share is not None and found.present.filled_share < 0.5
     best = found.proposed
     assert best.keeps_margin and best.filled_share is not None and best.filled_share > found.present.filled_share
-    assert best.feeds + len(best.job.vents) >= 3
     assert told == sorted(told) and told[-1] == 1.0
     again = filled(assess(best.job), 900)
     assert again.gel_margin_s is not None and again.gel_margin_s >= job.charge.gel_margin_s
@@ -121,6 +126,10 @@ def test_candidates_lie_where_a_planner_would_draw_them(angle_deg: float) -> Non
 
     layouts = {name.removesuffix(", across"): one for name, one in candidates(job) if name.endswith("across")}
     edge, middle = layouts.pop("edge to edge"), layouts.pop("from the middle out")
+    into = layouts.pop("from both edges in")
+    assert sorted(across(feed) for feed in into.feeds) == pytest.approx([0.03, 1.17], abs=2e-4)
+    assert [across(vent) for vent in into.vents] == pytest.approx([0.6], abs=2e-4)
+    assert all(feed.opens == AtTime() for feed in into.feeds)
     (feed,), (vent,) = edge.feeds, edge.vents
     low = across(feed) < 0.6
     assert across(feed) == pytest.approx(0.03 if low else 1.17, abs=2e-4)
@@ -133,6 +142,8 @@ def test_candidates_lie_where_a_planner_would_draw_them(angle_deg: float) -> Non
         places = [across(feed) if low else 1.2 - across(feed) for feed in laid.feeds]
         assert places == pytest.approx([0.03, *(1.2 * k / count for k in range(1, count))], abs=2e-4)
         assert [feed.opens for feed in laid.feeds[1:]] == [WhenReached(line=feed.id) for feed in laid.feeds[1:]]
+        clamped = [turn.when.line for feed in laid.feeds for turn in feed.turns]
+        assert clamped == ([feed.id for feed in laid.feeds[1:]] if "station" in name else [])
         assert laid.feeds[0].opens == AtTime() and [feed.label for feed in laid.feeds] == [
             f"F{number}" for number in range(1, count + 1)
         ]
@@ -266,3 +277,72 @@ def test_branches_reach_both_edges_and_are_fed_by_their_spine() -> None:
     out, _ = with_vent_all_round(changed(job, lines=()))
     (vent,) = out.vents
     assert Polygon(vent.points).area == pytest.approx(2.0)
+
+
+def test_every_strategy_of_the_trade_is_tried(demo: Job) -> None:
+    names = " | ".join(name for name, _ in candidates(demo))
+    for words in (
+        "edge to edge", "the other way", "from the middle out", "from both edges in", "opened in turn",
+        "from station to station", "vent all round", "feed all round", "spine with branches",
+    ):  # fmt: skip
+        assert words in names
+    round_ = dict(candidates(disc(0.5)))
+    radial = round_["feed in the middle, vent all round"]
+    assert LineString(radial.feeds[0].points).length < 0.15, "short where the part is as wide as long"
+
+
+def test_a_feed_is_moved_to_where_both_sides_fill_at_once() -> None:
+    """A strip whose left part lets resin through worse than the right: fed where ``c₁·a²/T₁`` makes both sides alike.
+
+    From a feed in the slow part, a metres from the left end, the left side takes ``θ = c₁a²/(2T₁Δp)``; to the right the
+    front crosses the rest of the slow part, b, and the fast part, d: ``θ·Δp = c₁b²/(2T₁) + c₂d(b/T₁ + d/(2T₂))``.
+    """
+    fast = shelf_card("glass-biax-800")
+    tight = [revised(way, value=way.value / 4) for way in (fast.permeability_along_m2, fast.permeability_across_m2)]
+    slow = revised(fast, id="tight", permeability_along_m2=tight[0], permeability_across_m2=tight[1])
+    job = with_card(bare_panel(2.0, 0.4), slow)
+    left = Region(name="left", outline=((0, 0), (1, 0), (1, 0.4), (0, 0.4)))
+    right = Region(name="right", outline=((1, 0), (2, 0), (2, 0.4), (1, 0.4)))
+    book = (
+        Layer(id="a", card=slow.id, count=3, region="left"),
+        Layer(id="b", card=fast.id, count=3, region="right"),
+    )
+    feed, vent = job.lines
+    ends = (
+        revised(vent, points=((0, 0), (0, 0.4))),
+        revised(vent, id="vent-2", label="V2", points=((2, 0), (2, 0.4))),
+    )
+    job = changed(job, regions=(left, right), layup=book)
+    cells = {cell.polygon.centroid.x < 1: cell.stack for cell in laminate_of(job).cells}
+    (t1, c1), (t2, c2) = ((stack.transmissivity_m3[0][0], stack.capacity_m) for stack in (cells[True], cells[False]))
+
+    def worst(at: float) -> float:
+        """The later side's θ·Δp for a feed so far from the left end."""
+        here, there, way = (t1, t2, 1 - at) if at <= 1 else (t2, t1, at - 1)
+        c_here, c_there = (c1, c2) if at <= 1 else (c2, c1)
+        across = c_here * way**2 / (2 * here) + c_there * (way / here + 1 / (2 * there))
+        return max(across, c_here * (at if at <= 1 else 2 - at) ** 2 / (2 * here))
+
+    best = min(np.linspace(0.05, 1.95, 400), key=worst)
+    assert abs(best - 1.0) > 0.15
+    middle = changed(job, lines=(revised(feed, points=((1.0, 0.03), (1.0, 0.37))), *ends))
+    found = propose(middle, workers=2, effort=Effort(moves=60, moving_s=600, samples=0))
+    times = [layout.result.fill_time_s for layout in (found.present, found.proposed) if layout is not None]
+    assert times[1] < 1.03 * times[0] * worst(float(best)) / worst(1.0)
+    moved = {round(LineString(one.feeds[0].points).centroid.x, 2) for one in moved_lines(middle, 0.1)}
+    assert moved == {0.9, 1.1}
+
+
+def test_thick_zones_get_a_line_of_their_own() -> None:
+    job = bare_panel(1.5, 0.8)
+    pad = Region(name="pad", outline=((0.6, 0.3), (0.9, 0.3), (0.9, 0.5), (0.6, 0.5)))
+    job = changed(
+        job, regions=(pad,), layup=(*job.layup, Layer(id="pad", card=job.layup[0].card, count=9, region="pad"))
+    )
+    served = dict(with_thick_zones_served(job))
+    assert len(served) == 2
+    (feed,) = (line for line in served["with a feed at the thick zone"].feeds if line.id != "feed")
+    assert LineString(feed.points).length == pytest.approx(0.3, abs=0.01) and feed.opens == WhenReached(line=feed.id)
+    (vent,) = (line for line in served["with a vacuum point at the thick zone"].vents if line.id != "vent")
+    assert pad.outline.polygon.contains(LineString(vent.points))
+    assert not list(with_thick_zones_served(served["with a feed at the thick zone"]))

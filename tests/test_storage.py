@@ -301,6 +301,6 @@ def test_the_paths_of_fields_are_those_of_the_models() -> None:
             elif before:
                 yield f"{before}{name}"
 
-    assert set(get_args(JobPath)) == set(paths(Job, "")) | {"name", "peel_ply", "tack"}
+    assert set(get_args(JobPath)) == set(paths(Job, "")) | {"name", "peel_ply", "peel_ply_on", "tack"}
     with pytest.raises(KeyError):
         path_in("flow", "gravitas")

@@ -15,9 +15,9 @@ from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.causes import Cause
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
+from bibulon.laminate.thick_zones import thick_zones
 from bibulon.quantities import brief, brief_each
 
-SMALLEST_ZONE_M2 = 0.002
 BESIDE_ZONE_M = 0.03
 """A line so near a thick zone feeds or drains it."""
 AT_AN_END = 0.2
@@ -35,25 +35,16 @@ AT_AN_END = 0.2
 )
 def thick_zone_unfed(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    cells = [(cell, cell.stack.laminate_thickness_m) for cell in assessment.laminate.cells if cell.stack.layers]
-    if len(cells) < 2 or not job.lines:
+    if not job.lines:
         return
-    heights, areas = (
-        np.array(column) for column in zip(*((height, cell.area_m2) for cell, height in cells), strict=True)
-    )
-    order = np.argsort(heights)
-    usual = float(heights[order][np.searchsorted(np.cumsum(areas[order]), areas.sum() / 2)])
-    thick = [cell.polygon for cell, height in cells if usual > 0 and height > job.house.high_build * usual * (1 - 1e-9)]
     lines = unary_union([LineString(line.points) for line in job.lines])
     media = unary_union([Polygon(patch.outline) for patch in job.media])
-    merged = unary_union(thick)
-    for zone in getattr(merged, "geoms", [merged]):
-        fed = zone.distance(lines) < BESIDE_ZONE_M or zone.intersection(media).area > 0.5 * zone.area
-        if zone.area >= SMALLEST_ZONE_M2 and not fed:
-            height = max(height for cell, height in cells if cell.polygon.intersects(zone))
-            thickness, around = brief_each((height, usual), "thickness", assessment.units)
+    for zone in thick_zones(assessment.laminate.cells, job.house.high_build):
+        area = zone.area
+        if area.distance(lines) >= BESIDE_ZONE_M and area.intersection(media).area <= 0.5 * area.area:
+            thickness, around = brief_each((zone.thickness_m, zone.usual_m), "thickness", assessment.units)
             text = f"{thickness} of plies, {around} round about, have no feed, media or vacuum point of their own."
-            yield Finding(text, inside(zone))
+            yield Finding(text, inside(area))
             return
 
 

@@ -11,7 +11,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
 from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
 from bibulon.job import UNDER_FILM, Job
-from bibulon.job.cards import CoreCard, FabricCard, PeelPlyCard, ResinCard
+from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
 from bibulon.job.layup import Layer
 from bibulon.laminate.joints import cut_open
@@ -22,6 +22,7 @@ from bibulon.stock import shelf
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
+SMALLEST_BARE_M2 = 1e-4
 
 
 @caution(
@@ -46,8 +47,11 @@ def core_starves(assessment: Assessment) -> Iterator[Finding]:
 
 
 def _with_peel_ply(job: Job) -> Job:
-    card = next(card for card in shelf() if isinstance(card, PeelPlyCard))
-    return changed(with_card(job, card), peel_ply=card.id)
+    regions = tuple(revised(region, peel_ply="as the rest") for region in job.regions)
+    if job.peel_ply is None:
+        card = next(card for card in shelf() if isinstance(card, PeelPlyCard))
+        job = changed(with_card(job, card), peel_ply=card.id)
+    return changed(job, peel_ply_on="part", regions=regions)
 
 
 @caution(
@@ -63,15 +67,30 @@ def _with_peel_ply(job: Job) -> Job:
 )
 def peel_ply_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    if job.peel_ply is not None:
-        return
+    laid = [cell for cell in assessment.laminate.cells if cell.stack.laminate_thickness_m > 0]
+    bare = union_all([cell.polygon for cell in laid if cell.stack.peel_ply_m == 0])
+    held = [patch for patch in job.media if not job.card(patch.card, MediaCard).releases]
+    under = _first_over(bare, [Polygon(patch.outline) for patch in held])
     bonded = [region for region in job.regions if region.bonded]
-    under = "Flow media is planned with no peel ply under it" if job.media else ""
-    later = f"“{bonded[0].name}” is bonded later, with no peel ply over it" if bonded else ""
-    if under or later:
-        patch = Polygon((bonded[0] if bonded else job.media[0]).outline).intersection(job.part.shape)
-        place = inside(patch) if not patch.is_empty else None
-        yield Finding(f"{'; '.join(phrase for phrase in (under, later) if phrase)}.", place)
+    later = _first_over(bare, [Polygon(region.outline) for region in bonded])
+    phrases = []
+    if under is not None:
+        phrases.append("Flow media is planned with no peel ply under it")
+    if later is not None:
+        phrases.append(f"“{bonded[later[0]].name}” is bonded later, with no peel ply over it")
+    if phrases:
+        found = later or under
+        assert found is not None
+        yield Finding(f"{'; '.join(phrases)}.", inside(found[1]))
+
+
+def _first_over(bare: BaseGeometry, shapes: list[Polygon]) -> tuple[int, BaseGeometry] | None:
+    """The first of *shapes* that lies over some of the *bare* area, and what lies over it."""
+    for number, shape in enumerate(shapes):
+        common = shape.intersection(bare)
+        if common.area > SMALLEST_BARE_M2:
+            return number, common
+    return None
 
 
 def _ends_at_core(job: Job) -> Iterator[tuple[Layer, BaseGeometry]]:

@@ -35,6 +35,8 @@ SUSPECTED_GAP_M = 0.0005
 GAP_SPREAD = 2.0
 """Log-normal spread of a gap's width, as a factor."""
 SEED = 20
+SAMPLES = 32
+"""Fills of a study where nothing else is asked for."""
 
 Change = Callable[[Job, float], Job]
 

@@ -97,6 +97,8 @@ class Job(Model):
     manifolds: Annotated[tuple[Manifold, ...], Field(max_length=50)] = ()
     media: Annotated[tuple[MediaPatch, ...], Field(max_length=200)] = ()
     peel_ply: Identifier | None = None
+    peel_ply_on: Literal["part", "regions"] = "part"
+    """Whether peel ply lies over the whole part but where a region says otherwise, or only in regions that say so."""
     bucket: Bucket = Bucket()
     pots: Annotated[tuple[CatchPot, ...], Field(max_length=50)] = ()
     plumbing: Plumbing = Plumbing()

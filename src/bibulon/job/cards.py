@@ -150,6 +150,8 @@ class MediaCard(StockCard):
     thickness_m: Thickness
     porosity: Annotated[float, Field(gt=0, lt=1)]
     permeability_m2: Measured
+    releases: bool = False
+    """Whether release film is joined to its underside, so that it comes off without peel ply under it."""
 
 
 class PeelPlyCard(StockCard):

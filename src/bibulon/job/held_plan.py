@@ -18,6 +18,7 @@ PARTS: dict[str, str] = {
     "manifolds": "manifolds",
     "media": "flow media",
     "peel_ply": "peel ply",
+    "peel_ply_on": "peel ply",
     "pots": "catch pots",
     "plumbing": "hoses and fittings",
     "bag": "bag",

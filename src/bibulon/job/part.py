@@ -95,6 +95,8 @@ class Region(Model):
     outline: Outline
     bonded: bool = False
     """Something is bonded to its face later."""
+    peel_ply: Literal["as the rest", "laid", "left out"] = "as the rest"
+    """Whether the job's peel ply lies here, whatever is said of the rest of the part."""
 
 
 class Shop(Model):

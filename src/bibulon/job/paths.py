@@ -10,6 +10,7 @@ from typing import Literal, NewType, cast, get_args
 JobPath = Literal[
     "name",
     "peel_ply",
+    "peel_ply_on",
     "tack",
     "bag/excess_per_pleat_m",
     "bag/film",
@@ -239,6 +240,7 @@ ElementField = Literal[
     "opens/time_s",
     "port_at",
     "region",
+    "peel_ply",
     "role",
     "times",
     "width_m",

@@ -22,8 +22,8 @@ Result = Literal["laminate", "plies", "cut list", "bag plan", "fill"]
 
 _BOOK = ("part", "regions", "layup", "groups", "cards")
 _LAMINATE = (
-    *_BOOK, "process", "core_laying", "media", "peel_ply", "shop/barometer_pa", "vacuum/cavity_pa", "charge/resin",
-    "pair/cavity_m", "pair/heights", "pair/cavity_pa", "pair/bladder/over_pressure_pa",
+    *_BOOK, "process", "core_laying", "media", "peel_ply", "peel_ply_on", "shop/barometer_pa", "vacuum/cavity_pa",
+    "charge/resin", "pair/cavity_m", "pair/heights", "pair/cavity_pa", "pair/bladder/over_pressure_pa",
 )  # fmt: skip
 READS: dict[Result, tuple[str, ...]] = {
     "laminate": _LAMINATE,

@@ -17,7 +17,7 @@ from shapely import MultiPolygon, Point, Polygon, get_parts, prepare, set_precis
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.job import Job
-from bibulon.job.cards import MediaCard
+from bibulon.job.cards import MediaCard, PeelPlyCard
 from bibulon.job.layup import Layer
 from bibulon.job.lines import MediaPatch
 from bibulon.job.reads import derived
@@ -91,10 +91,13 @@ def laminate_of(job: Job) -> Laminate:
         pieces = _cut(pieces, regions[name], name, None)
     for entry in job.pair.heights if job.closed else ():
         pieces = _cut(pieces, regions[entry.region], entry.region, None)
+    for region in job.regions if job.peel_ply is not None and not job.in_mould else ():
+        if region.peel_ply != "as the rest":
+            pieces = _cut(pieces, region.outline.polygon, region.name, None)
     for patch in job.media if not job.in_mould else ():
         pieces = _cut(pieces, patch.outline.polygon, None, patch)
     books: dict[frozenset[str | None], tuple[Layer, ...]] = {}
-    stacks: dict[tuple[tuple[Layer, ...], MediaCard | None, float | None], Stack] = {}
+    stacks: dict[tuple[tuple[Layer, ...], MediaCard | None, float | None, PeelPlyCard | None], Stack] = {}
     cells = []
     laid = {patch.id: laid_media(job, patch) for patch in job.media}
     for shape, inside, patch_over in pieces:
@@ -102,9 +105,9 @@ def laminate_of(job: Job) -> Laminate:
         if inside not in books:
             books[inside] = tuple(layer for layer in book if layer.region in inside)
         layers = books[inside]
-        key = (layers, media, cavity_of(job, inside))
+        key = (layers, media, cavity_of(job, inside), peel_ply_over(job, inside))
         if key not in stacks:
-            stacks[key] = stack_of(job, layers, media, key[2])
+            stacks[key] = stack_of(job, *key)
         cells += [
             Cell(polygon, stacks[key], developed_area_m2(job.part.relief, polygon))
             for polygon in get_parts(shape)
@@ -117,6 +120,15 @@ def laid_media(job: Job, patch: MediaPatch) -> MediaCard:
     """The media of *patch* as it lies: thicker by its layers, thinner by what it is stretched."""
     card = job.card(patch.card, MediaCard)
     return card.model_copy(update={"thickness_m": card.thickness_m * patch.layers / (1 + patch.stretched)})
+
+
+def peel_ply_over(job: Job, inside: Collection[str | None]) -> PeelPlyCard | None:
+    """The peel ply where the regions *inside* lie, the last that says something counting."""
+    if job.peel_ply is None or job.in_mould:
+        return None
+    said = [region.peel_ply for region in job.regions if region.name in inside and region.peel_ply != "as the rest"]
+    laid = said[-1] == "laid" if said else job.peel_ply_on == "part"
+    return job.card(job.peel_ply, PeelPlyCard) if laid else None
 
 
 def cavity_of(job: Job, inside: Collection[str | None]) -> float | None:

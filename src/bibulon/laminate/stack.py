@@ -172,7 +172,13 @@ def packed_by_pa(job: Job, stack: Stack) -> float:
     return HARDEST_PA if stack.fibre_load_pa is None else max(stack.fibre_load_pa, CAVITY_LOADS_PA[-1])
 
 
-def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None, cavity_m: float | None = None) -> Stack:
+def stack_of(
+    job: Job,
+    layers: tuple[Layer, ...],
+    media: MediaCard | None,
+    cavity_m: float | None = None,
+    peel: PeelPlyCard | None = None,
+) -> Stack:
     """Figures of one stack under full planned vacuum, or pressed to a cavity, everything at the tool's temperature.
 
     In-plane ``T = Σ K·h`` over plies, grooves and media; capacity ``Σ (1−Vf)·h`` and the uptakes per area; through the
@@ -204,7 +210,6 @@ def stack_of(job: Job, layers: tuple[Layer, ...], media: MediaCard | None, cavit
     total.add_fabrics(plies, compaction_pa)
     if media is not None:
         total.add_media(media)
-    peel = job.card(job.peel_ply, PeelPlyCard) if job.peel_ply and not job.in_mould else None
     slack = 0.0
     if cavity_m is not None:
         slack = max(cavity_m - total.thickness - total.core_thickness - total.coat_thickness, 0.0)

@@ -89,7 +89,9 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
             yield _priced(media.name, area, "area", media.price, "lines", use)
         if job.peel_ply is not None:
             peel = job.card(job.peel_ply, PeelPlyCard)
-            yield _priced(peel.name, assessment.laminate.total.area_m2, "area", peel.price, "layup", "over the part")
+            area = sum(cell.area_m2 for cell in assessment.laminate.cells if cell.stack.peel_ply_m > 0)
+            where = "over the part" if area > 0.999 * assessment.laminate.total.area_m2 else "over some regions"
+            yield _priced(peel.name, area, "area", peel.price, "layup", where)
 
 
 def _plumbing(job: Job) -> Iterator[Need]:

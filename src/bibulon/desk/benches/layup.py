@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import partial
+from typing import Any, get_args
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
@@ -15,7 +16,7 @@ from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import ply_ticks
-from bibulon.desk.widgets.choices import ToggleField
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, edge_fields, tool_button
 from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, PeelPlyCard
@@ -28,7 +29,8 @@ from bibulon.job.edits import (
     with_value,
     without_region,
 )
-from bibulon.job.paths import JobPath, path_of
+from bibulon.job.part import Region
+from bibulon.job.paths import FieldPath, JobPath, path_of
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
@@ -82,6 +84,13 @@ class LayupBench(Bench):
         self.book.build()
         if not self.document.job.in_mould:
             self._drape("Peel ply", PeelPlyCard, "peel_ply")
+            self.choice(
+                "Peel ply lies",
+                lambda: [("over the part", "part"), ("in regions only", "regions")],
+                lambda: self.document.job.peel_ply_on,
+                lambda on: self.document.edit("where peel ply lies", with_value(self.document.job, "peel_ply_on", on)),
+                "Choose a region below to have it there, or to leave it out there.",
+            )
         self._drape("Tack", AdhesiveCard, "tack")
         self.regions = column(4)
         self.watch(self._region_key, self.regions, self._fill_regions)
@@ -178,10 +187,25 @@ class LayupBench(Bench):
                 of_job, reshape = partial(self._region_outline, region.name), partial(self._reshape, region.name)
                 for field in edge_fields(self.document, of_job, reshape):
                     layout.addWidget(field)
+                bonded = path_of("regions", region.name, "bonded")
                 layout.addWidget(ToggleField(
-                    "Bonded to later", partial(self._bonded, region.name), partial(self._put_bonded, region.name),
+                    "Bonded to later", partial(self._of_job, bonded),
+                    partial(self._put_of_job, "bonded region", bonded),
                     "Something is glued to its face: peel ply has to lie on it.",
                 ))  # fmt: skip
+                if not self.document.job.in_mould:
+                    ways = [(way, way) for way in get_args(Region.model_fields["peel_ply"].annotation)]
+                    of_region = path_of("regions", region.name, "peel_ply")
+                    layout.addWidget(ChoiceField(
+                        "Peel ply here", partial(list, ways), partial(self._of_job, of_region),
+                        partial(self._put_of_job, "peel ply of region", of_region),
+                    ))  # fmt: skip
+
+    def _of_job(self, path: FieldPath) -> Any:
+        return value_at(self.document.job, path)
+
+    def _put_of_job(self, label: str, path: FieldPath, value: Any) -> None:
+        self.document.edit(label, with_value(self.document.job, path, value))
 
     def _region_outline(self, name: str) -> tuple[Point, ...]:
         return next(region.outline for region in self.document.job.regions if region.name == name)
@@ -194,12 +218,6 @@ class LayupBench(Bench):
         if self.desk.plan.chosen == old:
             self.desk.plan.choose(name)
         self.document.edit("name of region", with_region(self.document.job, revised(region, name=name), old))
-
-    def _bonded(self, name: str) -> bool:
-        return bool(value_at(self.document.job, path_of("regions", name, "bonded")))
-
-    def _put_bonded(self, name: str, on: bool) -> None:
-        self.document.edit("bonded region", with_value(self.document.job, path_of("regions", name, "bonded"), on))
 
     def _reshape(self, name: str, outline: tuple[Point, ...]) -> None:
         self.document.edit("edge of region", reshaped_region(self.document.job, name, outline))

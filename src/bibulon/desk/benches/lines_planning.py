@@ -42,6 +42,8 @@ class PlanningSections(QObject):
         super().__init__(bench)
         self.bench, self.desk, self.document = bench, bench.desk, bench.document
         self._proposal: tuple[Job, Proposal] | None = None
+        self._left = False
+        """Whether what is being looked for is no longer wanted."""
 
     # -- the planner's questions -------------------------------------------------------------------------------------
 
@@ -61,6 +63,7 @@ class PlanningSections(QObject):
         self.propose = bench.button(PROPOSE, lambda: self._proposing.toggle())
         self._proposing = _LongWork(self.propose, self.desk.proposals, "Stop trying", self._propose)
         self.propose.setToolTip("Tries line layouts for this part and shows the best beside the present one.")
+        self.desk.proposals.delivered.connect(self._keep)
         self.desk.proposals.finished.connect(self._keep)
 
     def _feeds(self) -> tuple[str, str]:
@@ -78,9 +81,12 @@ class PlanningSections(QObject):
         return f"{plan.in_turn} in turn, or {plan.at_once} at once", f"{how} In turn they open at {opened}."
 
     def _propose(self) -> None:
+        self._left = False
         self.desk.proposals.start(self.document.job)
 
     def _keep(self, job: Job, proposal: Proposal) -> None:
+        if self._left:
+            return
         self._proposal = (job, proposal)
         self.bench.refresh()
 
@@ -100,12 +106,7 @@ class PlanningSections(QObject):
             grid.addWidget(label(name, wrap=False), row, 0)
             for column_, tried in ((1, proposal.present), (2, proposal.proposed)):
                 grid.addWidget(label("–" if tried is None else read(tried), "figure", wrap=False), row, column_)
-        surer = proposal.present is not None and (proposal.present.filled_share or 0) > (
-            proposal.proposed.filled_share or 0
-        )
-        says = "none is surer than the present one" if surer else "the surest"
-        text = f"Proposed: {proposal.proposed.name}. Of {proposal.tried} tried, {says}."
-        layout.addWidget(label(text, "figure"))
+        layout.addWidget(label(_says(proposal), "figure"))
         layout.addLayout(grid)
         layout.addWidget(label("Both filled coarsely, to compare them; taken, it is filled finely.", "muted"))
         row_ = QHBoxLayout()
@@ -124,6 +125,13 @@ class PlanningSections(QObject):
         def share(filled: float | None) -> str:
             return "–" if filled is None else f"{filled:.0%} of fills"
 
+        def spread(layout: Layout) -> str:
+            if layout.risk is None:
+                return "–"
+            low, high = (layout.risk.fill_percentile_s(percent) for percent in (10, 90))
+            ends = ("not full" if end is None else show(end, "duration", units) for end in (low, high))
+            return from_to(*ends)
+
         def margin(layout: Layout) -> str:
             return "–" if layout.result.margin_s is None else show(layout.result.margin_s, "duration", units)
 
@@ -132,14 +140,14 @@ class PlanningSections(QObject):
             ("Fill", time),
             ("Gel margin", margin),
             ("Charge", lambda layout: show(layout.charge_kg, "mass", units)),
-            (
-                "Fills in time",
-                lambda layout: share(layout.filled_share),
-            ),
+            ("Fills in time", lambda layout: share(layout.filled_share)),
+            ("Eight of ten in", spread),
         )
 
     def _forget(self) -> None:
-        self._proposal = None
+        self._proposal, self._left = None, True
+        if self.desk.proposals.busy:
+            self.desk.proposals.cancel()
         self.desk.plan.set_proposed(None)
 
     def _take(self, chosen: Layout) -> None:
@@ -246,6 +254,15 @@ class PlanningSections(QObject):
             f"leaves through the vents. Still drawn: {show(fill.after.drawn_m3 * density, 'mass', units)}. "
             "The plan shows the thickness and fibre fraction it ends with."
         )
+
+
+def _says(proposal: Proposal) -> str:
+    proposed, present = proposal.proposed, proposal.present
+    if not proposal.settled:
+        return f"The best so far: {proposed.name}. {proposal.tried} tried; still looking for a better and a surer one."
+    surer = present is not None and (present.filled_share or 0) > (proposed.filled_share or 0)
+    says = "none is surer than the present one" if surer else "the surest"
+    return f"Proposed: {proposed.name}. Of {proposal.tried} tried, {says}."
 
 
 class _LongWork(QObject):

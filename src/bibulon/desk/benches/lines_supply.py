@@ -54,9 +54,20 @@ class SupplySections:
     def build_media(self) -> None:
         self.bench.section("Flow media")
         self.bench.watch(self._media_key, column(4), self._fill_media)
+        self.bench.add(
+            ToggleField(
+                "Goes with its feed",
+                lambda: self.bench.desk.plan.media_goes_along,
+                self._goes_along,
+                "A feed that is moved as a whole takes the media along that only it lies on.",
+            )
+        )
 
     def build_pots(self) -> None:
         self.bench.watch(lambda: self.bench.document.job.pots, column(4), self._fill_pots)
+
+    def _goes_along(self, on: bool) -> None:
+        self.bench.desk.plan.media_goes_along = on
 
     def _media_key(self) -> object:
         return self.bench.document.job.media, self.bench.desk.plan.chosen, self.bench.document.settings.system

@@ -20,6 +20,8 @@ class PlanCanvas(Protocol):
     chosen: str
     square: bool
     """Whether strokes are to run at multiples of 45 degrees."""
+    media_goes_along: bool
+    """Whether a feed that is moved takes the media with it that only it lies on."""
     marked: SignalInstance
     touched: SignalInstance
     tool_changed: SignalInstance

@@ -16,6 +16,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
     changed,
+    moved_points,
     reshaped_region,
     revised,
     with_line,
@@ -76,6 +77,22 @@ class Kind:
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
     return with_line(job, revised(job.line(identifier), points=points))
+
+
+def media_of_feed(job: Job, identifier: str) -> dict[str, tuple[Point, ...]]:
+    """The outlines of the media that the feed of that identifier, and no other, lies on."""
+    lies_on = {
+        patch.id: {feed.id for feed in job.feeds if LineString(feed.points).intersects(Polygon(patch.outline))}
+        for patch in job.media
+    }
+    return {patch.id: patch.outline for patch in job.media if lies_on[patch.id] == {identifier}}
+
+
+def with_media_moved(job: Job, outlines: dict[str, tuple[Point, ...]], dx: float, dy: float) -> Job:
+    """*job* with its media moved from those *outlines* by so much."""
+    for identifier, outline in outlines.items():
+        job = _put_media(job, identifier, moved_points(outline, dx, dy))
+    return job
 
 
 def _put_port(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:

@@ -12,7 +12,17 @@ from shapely import Point as Place
 
 from bibulon.desk.plan.canvas import PlanCanvas
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.things import KINDS, Grip, edge_at, grip_at, nearest, points_of, with_points
+from bibulon.desk.plan.things import (
+    KINDS,
+    Grip,
+    edge_at,
+    grip_at,
+    media_of_feed,
+    nearest,
+    points_of,
+    with_media_moved,
+    with_points,
+)
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import (
@@ -95,6 +105,8 @@ class SelectTool:
         self._grip: Grip | None = None
         self._start: Point = (0.0, 0.0)
         self._points: tuple[Point, ...] = ()
+        self._media: dict[str, tuple[Point, ...]] = {}
+        """Outlines, as they were, of the media that goes with what was taken hold of."""
         self._edited: Job | None = None
         self._corner: Grip | None = None
         """The corner that was taken hold of last."""
@@ -104,6 +116,7 @@ class SelectTool:
         view.choose(self._grip.id if self._grip else "")
         if self._grip:
             self._start, self._points = at, points_of(view.document.job, self._grip)
+            self._media = self._goes_along(view, self._grip)
         else:
             view.touched.emit(at)
             view.start_pan(screen)
@@ -117,19 +130,25 @@ class SelectTool:
                 self._edited = pull(view.document.job, self._grip.id, at)
                 view.document.preview(self._edited)
             return
+        dx, dy = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
         if self._grip.point is None:
-            step = (round((at[i] - self._start[i]) / GRID_M) * GRID_M for i in (0, 1))
-            points = moved_points(self._points, *step)
+            points = moved_points(self._points, dx, dy)
         else:
             target = snapped(view.document.job, view.frame, at, self._grip)
             if view.square and len(self._points) > 1:
                 target = squared(self._points[self._grip.point - 1 if self._grip.point else 1], target)
             points = (*self._points[: self._grip.point], target, *self._points[self._grip.point + 1 :])
         try:
-            self._edited = with_points(view.document.job, self._grip, points)
+            edited = with_points(view.document.job, self._grip, points)
         except ValueError:
             return  # an impossible shape on the way: the last possible one stays
+        whole = self._grip.point is None
+        self._edited = with_media_moved(edited, self._media, dx, dy) if whole else edited
         view.document.preview(self._edited)
+
+    @staticmethod
+    def _goes_along(view: PlanCanvas, grip: Grip) -> dict[str, tuple[Point, ...]]:
+        return media_of_feed(view.document.job, grip.id) if grip.kind == "line" and view.media_goes_along else {}
 
     def release(self, view: PlanCanvas, at: Point) -> None:
         if self._grip is not None and self._edited is not None:
@@ -181,7 +200,9 @@ class SelectTool:
             if further is not None:
                 view.document.edit(f"move {grip.kind}", further(job, grip.id, (dx + dy) / 10))
                 return True
-            view.document.edit(f"move {grip.kind}", with_points(job, grip, moved_points(points_of(job, grip), dx, dy)))
+            moved = with_points(job, grip, moved_points(points_of(job, grip), dx, dy))
+            along = self._goes_along(view, grip)
+            view.document.edit(f"move {grip.kind}", with_media_moved(moved, along, dx, dy))
             return True
         return False
 

@@ -52,6 +52,7 @@ class PlanView(PlanPicture):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(300, 200)
         self.square = False
+        self.media_goes_along = False
         self._pan: QPointF | None = None
         self._fitted = True
         self._pointer: QPointF | None = None

@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from bibulon.flow.traced_air import AirSource, TracedAir
     from bibulon.planning.proposal import Proposal
 
-SAMPLES = 32
 LONGEST_OF_AIR = 500
 """Cells of a picture of air along its longer side."""
 
@@ -65,19 +64,19 @@ class StudyAnswer:
     picture: Grid
 
 
-def study_answer(report: Report, job: Job, samples: int = SAMPLES) -> StudyAnswer:
+def study_answer(report: Report, job: Job, samples: int | None = None) -> StudyAnswer:
     """Study the spread of *job*, in the pool of worker processes."""
-    from bibulon.flow.ensemble import study  # loads the statistics and the process pool only when asked for
+    from bibulon.flow.ensemble import SAMPLES, study  # loads the statistics and the process pool only when asked for
 
-    ensemble = study(job, samples, progress=report.progress)
+    ensemble = study(job, samples or SAMPLES, progress=report.progress)
     return StudyAnswer(ensemble, Canvas(ensemble.mesh).draw(ensemble.dry_chance))
 
 
 def proposed_layout(report: Report, job: Job) -> Proposal:
-    """Propose a layout for *job*, in the pool of worker processes."""
+    """Propose a layout for *job*, in the pool of worker processes; its results on the way are the best so far."""
     from bibulon.planning.proposal import propose
 
-    return propose(job, report.progress)
+    return propose(job, report.progress, found=report.result)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
