@@ -222,6 +222,14 @@ def hot_bag(job: Job) -> Job:
     return in_mould(warm, temperature_k=373.0)
 
 
+def vent_off_part(job: Job, bridge: str) -> Job:
+    """The panel with its vents 20 mm off its edge."""
+    for vent in job.vents:
+        points = tuple((x, y + 0.02 if y > 0.7 else y - 0.02) for x, y in vent.points)
+        job = with_line(job, revised(vent, points=points, bridge=bridge))
+    return job
+
+
 MISTAKES: dict[str, Callable[[Job], Job]] = {
     "no-fill": lambda job: changed(job, lines=job.feeds),
     "media-reaches-vent": media_to_vent,
@@ -283,6 +291,10 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
         bag=revised(job.bag, pleats=0),
     ),
     "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
+    "vent-locks-off": lambda job: vent_off_part(job, "nothing"),
+    "air-through-peel-ply-only": lambda job: vent_off_part(job, "peel ply"),
+    "membrane-ends-open": lambda job: with_line(job, revised(job.vents[0], membrane=True, ends_sealed=False)),
+    "line-on-bare-fibre": lambda job: changed(job, peel_ply_on="regions"),
     "hold-not-done": lambda job: changed(job, hold_tests=()),
     "hold-not-repeated": lambda job: changed(job, hold_tests=(held(stage="before the feed hose"),)),
     "hold-failed": lambda job: changed(job, hold_tests=(held(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
@@ -414,7 +426,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 121
+    assert len(rows) == 125
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

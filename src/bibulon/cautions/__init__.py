@@ -24,6 +24,7 @@ from bibulon.cautions import (
     shots,
     stack,
     tubes,
+    vents,
     wear,
 )
 from bibulon.cautions.registry import REGISTRY, Caution, Rank, cautions_of, findings_of_plan, remember_findings
@@ -50,5 +51,6 @@ __all__ = [
     "shots",
     "stack",
     "tubes",
+    "vents",
     "wear",
 ]

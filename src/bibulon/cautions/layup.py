@@ -8,16 +8,16 @@ from shapely import Polygon, union_all
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.assess import Assessment
+from bibulon.cautions.peel_ply import with_peel_ply
 from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_of, of_card
 from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
 from bibulon.job import UNDER_FILM, Job
-from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard
-from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
+from bibulon.job.cards import CoreCard, FabricCard, MediaCard, ResinCard
+from bibulon.job.edits import changed, revised, with_layup, with_region
 from bibulon.job.layup import Layer
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import brief, brief_each, from_to
-from bibulon.stock import shelf
 
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
@@ -46,14 +46,6 @@ def core_starves(assessment: Assessment) -> Iterator[Finding]:
             return
 
 
-def _with_peel_ply(job: Job) -> Job:
-    regions = tuple(revised(region, peel_ply="as the rest") for region in job.regions)
-    if job.peel_ply is None:
-        card = next(card for card in shelf() if isinstance(card, PeelPlyCard))
-        job = changed(with_card(job, card), peel_ply=card.id)
-    return changed(job, peel_ply_on="part", regions=regions)
-
-
 @caution(
     "peel-ply-missing",
     "caution",
@@ -61,7 +53,7 @@ def _with_peel_ply(job: Job) -> Job:
     why="Media bonds to the part if nothing lies between them and tears fibre out when it is pulled; a face to be "
     "bonded needs the clean, rough surface that peel ply leaves.",
     remedy="Put peel ply (or a release film made for it) over the whole stack.",
-    fix=Fix("Lay peel ply over it", _with_peel_ply),
+    fix=Fix("Lay peel ply over it", with_peel_ply),
     of_plan=True,
     processes=UNDER_FILM,
 )

@@ -159,7 +159,7 @@ def flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         opens=line.opens if line.kind == "feed" else AtTime(),
         turns=line.turns,
         fed_by=(line.fed_by or "") if line.kind == "feed" else "",
-        membrane=line.membrane and line.kind == "vent",
+        membrane=line.membrane and line.ends_sealed and line.kind == "vent",
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from bibulon.job import Job
 
-OF_NO_MATTER = ("label", "opens", "turns", "membrane")
+OF_NO_MATTER = ("label", "opens", "turns", "membrane", "ends_sealed", "bridge")
 """Of a line: when its valve is turned, and what is written on it, opens no joint."""
 OF_NO_MATTER_IN_POTS = ("place", "barb_m", "liner")
 PARTS: dict[str, str] = {

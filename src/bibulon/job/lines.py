@@ -95,6 +95,10 @@ class Line(Model):
     """What the hose of a feed comes from: another feed or a manifold; None: the bucket."""
     membrane: bool = False
     """A vent that lets air through but holds resin back."""
+    ends_sealed: bool = True
+    """Of a membrane: whether its ends are closed, so that resin cannot get in there."""
+    bridge: Literal["nothing", "mesh", "peel ply"] = "nothing"
+    """What leads the air to a vent that lies off the part."""
     is_port: bool = False
     """An inlet or vent at a place, as through a mould half: its two points are the sides of its bore."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import get_args
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
@@ -188,6 +189,27 @@ class LinesBench(Bench):
                     partial(self._put, line.id, "membrane"),
                 )
             )
+            if line.membrane:
+                box.addWidget(
+                    ToggleField(
+                        "Its ends are sealed",
+                        lambda: self.document.job.line(line.id).ends_sealed,
+                        partial(self._put, line.id, "ends_sealed"),
+                        "Resin gets in at open ends, and runs to the pot inside the membrane.",
+                    )
+                )
+            if not self.document.job.in_mould and not line.is_port:
+                ways = [(way, way) for way in get_args(Line.model_fields["bridge"].annotation)]
+                box.addWidget(
+                    ChoiceField(
+                        "From part to it leads",
+                        lambda: ways,
+                        lambda: self.document.job.line(line.id).bridge,
+                        partial(self._put, line.id, "bridge"),
+                        "Where it lies off the part, the film comes down between and seals unless something holds it "
+                        "open.",
+                    )
+                )
         ValveSection(self, line.id).build(box)
 
     def _course(self, line: Line, box: QVBoxLayout) -> None:
