@@ -20,7 +20,7 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings
-from bibulon.job.edits import changed, with_value
+from bibulon.job.edits import changed, revised, with_value
 from bibulon.job.layup import Layer
 from bibulon.job.part import Region
 from bibulon.stock.offcuts import shop_offcuts
@@ -334,3 +334,34 @@ def test_fabrics_are_compared_in_the_place_of_a_ply_and_one_is_laid(window: Wind
     )
     window.undo()
     assert window.document.job.layup[2] == before
+
+
+def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    push(side, "Find them")
+    assert "no heights yet" in window.note.words.text()
+    flat = window.document.job
+    rows = [(0.0, 0.0), (2.0, 0.0), (2.01, 0.0008), (2.02, 0.0045), (4.2, 1.4)]
+    relief = tuple((x, y, h) for y in (0.0, 0.7, 1.4) for x, h in rows)
+    window.document.edit("heights", changed(flat, part=revised(flat.part, relief=relief)))
+    push(side, "Find them")
+    window.refresh()
+    (corner,) = window.document.job.mould.corners
+    assert corner.label == "K1" and corner.inside and corner.place[0] == pytest.approx(2.0, abs=0.05)
+    assert "K1  inside" in texts(side) and "stands off" in texts(side)
+    push(side, "Add a corner")
+    window.refresh()
+    assert window.plan.chosen == "K2"
+    type_into(side, "Corner radius", "25 mm")
+    field = type_into(side, "Corner turns by", "170")
+    assert field.error.text()
+    type_into(side, "Corner at x, y", "1200 mm, 300 mm")
+    added = window.document.job.mould.corners[1]
+    assert added.place == pytest.approx((1.2, 0.3)) and added.radius_m == pytest.approx(0.025)
+    window.plan.setFocus()
+    QTest.keyClick(window.plan, Qt.Key.Key_Right)
+    assert window.document.job.mould.corners[1].place[0] == pytest.approx(1.25)
+    QTest.keyClick(window.plan, Qt.Key.Key_Delete)
+    assert [one.label for one in window.document.job.mould.corners] == ["K1"]
+    window.undo()
+    assert len(window.document.job.mould.corners) == 2

@@ -13,9 +13,10 @@ from bibulon.assess import assess
 from bibulon.cautions import cautions_of
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
-from bibulon.job.edits import changed, revised, with_card, with_region, without_region
+from bibulon.job.edits import changed, mirrored_job, revised, with_card, with_region, without_region
 from bibulon.job.layup import CoreLaying, Layer
-from bibulon.job.part import Region
+from bibulon.job.mould import Corner
+from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, kozeny_carman_ratio, packed_figures
@@ -29,6 +30,7 @@ from bibulon.laminate.core import (
     lets_resin_through,
     perforation_volume_m,
 )
+from bibulon.laminate.found_corners import found_corners
 from bibulon.resin.charge import charge_of
 from bibulon.stock import shelf_card
 
@@ -338,3 +340,47 @@ def test_media_need_peel_ply_where_nothing_releases_them(demo: Job) -> None:
     assert not missed(joined)
     fix = next(caution.fix for caution in cautions_of(assess(bare)) if caution.id == "peel-ply-missing")
     assert fix is not None and not missed(fix.apply(bare))
+
+
+def gutter(radius: float, turn_deg: float, inside: bool) -> Part:
+    """A floor that turns up, or for an outside corner down, round a bend of that radius along y."""
+    turn = np.radians(turn_deg)
+    along = np.linspace(0, turn, 40)
+    x, z = 0.5 + radius * np.sin(along), radius * (1 - np.cos(along))
+    x, z = np.r_[0, x, 1.0], np.r_[0, z, z[-1] + (1 - x[-1]) * np.tan(turn)]
+    rows = [(float(a), float(h if inside else -h)) for a, h in zip(x, z, strict=True)]
+    heights = tuple((a, float(y), h) for y in np.linspace(0, 0.5, 6) for a, h in rows)
+    return Part(outline=rectangle(0, 0, 1, 0.5), relief=heights)
+
+
+@pytest.mark.parametrize(("radius", "turn_deg", "inside"), [(0.05, 60, True), (0.02, 40, False), (0.1, 45, True)])
+def test_a_corner_is_found_with_its_radius_and_turn(radius: float, turn_deg: float, inside: bool) -> None:
+    (corner,) = found_corners(gutter(radius, turn_deg, inside))
+    assert corner.radius_m == pytest.approx(radius, rel=0.12) and corner.turn_deg == pytest.approx(turn_deg, rel=0.05)
+    assert corner.inside == inside
+    assert corner.place[0] == pytest.approx(0.5 + radius * np.sin(np.radians(turn_deg)) / 2, abs=0.03)
+    assert corner.place[1] == pytest.approx(0.25, abs=0.03), "in the middle of its length"
+
+
+def test_gentle_bends_and_flat_moulds_have_no_corners() -> None:
+    assert found_corners(gutter(0.3, 40, True)) == () == found_corners(gutter(0.05, 10, True))
+    assert found_corners(Part(outline=rectangle(0, 0, 1, 0.5))) == ()
+
+
+def test_each_corner_is_judged_with_the_stack_that_lies_there(demo: Job) -> None:
+    """A thin place and a thick one, the same tight corner at both: only the one that is too tight is named."""
+    cells = laminate_of(demo).cells
+    thin, thick = (by(cells, key=lambda cell: cell.stack.laminate_thickness_m) for by in (min, max))
+    assert thin.stack.laminate_thickness_m < thick.stack.laminate_thickness_m
+    radius = (thin.stack.laminate_thickness_m + thick.stack.laminate_thickness_m) / 2
+    corners = [
+        Corner(label=name, place=cell.polygon.representative_point().coords[0], radius_m=radius)
+        for name, cell in (("K1", thin), ("K2", thick))
+    ]
+    job = changed(demo, mould=revised(demo.mould, corners=tuple(corners)))
+    said = [caution.message for caution in cautions_of(assess(job)) if caution.id == "corner-too-tight"]
+    assert [text for text in said if "more than the radius" in text] == [text for text in said if "K2" in text][:1]
+    assert not any("more than the radius of corner K1" in text for text in said)
+    other = mirrored_job(job, "other").mould.corners
+    xs = [x for x, _ in demo.part.outline]
+    assert [corner.place[0] for corner in other] == pytest.approx([min(xs) + max(xs) - one.place[0] for one in corners])

@@ -10,7 +10,7 @@ from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
-from bibulon.laminate.corner import USUAL_TURN_DEG, corner_move
+from bibulon.laminate.corner import corner_move, corners_of
 from bibulon.laminate.lay_list import lay_list
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import brief
@@ -74,32 +74,28 @@ def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
 )
 def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    radius, cells = job.mould.corner_radius_m, assessment.laminate.cells
-    if radius is None or job.mould.face == "flat" or not cells or not job.layup:
+    cells = assessment.laminate.cells
+    if not cells or not job.layup:
         return
-    thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
-    stack, spot = thickest.stack, in_cell(thickest)
     cards = {card.id: card for card in job.cards}
-    plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
-    shown = brief(radius, "length", assessment.units)
-    try:
-        move = corner_move(
-            stack.layers,
-            job.cards,
-            job.shop.barometer_pa - job.vacuum_pa,
-            radius,
-            USUAL_TURN_DEG,
-            job.mould.face == "male",
-        )
-    except ValueError:
-        thick = brief(stack.laminate_thickness_m, "thickness", assessment.units)
-        yield Finding(f"The stack packs to {thick}, more than the corner's radius of {shown}.", spot)
-        return
-    if move.goes > max(plies, 1):
-        gap = brief(move.gap_m / max(plies, 1), "thickness", assessment.units)
-        what = "piles up" if job.mould.face == "male" else "stands off"
-        text = f"Round the corner of {shown} the cloth {what} by {gap} even if debulked after every ply."
-        yield Finding(text, spot)
+    thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
+    for corner in corners_of(job.mould):
+        cell = (assessment.laminate.at(*corner.place) if corner.place else None) or thickest
+        stack, spot = cell.stack, corner.place or in_cell(cell)
+        plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
+        shown = brief(corner.radius_m, "length", assessment.units)
+        pressed_pa = job.shop.barometer_pa - job.vacuum_pa
+        try:
+            move = corner_move(stack.layers, job.cards, pressed_pa, corner.radius_m, corner.turn_deg, corner.male)
+        except ValueError:
+            thick = brief(stack.laminate_thickness_m, "thickness", assessment.units)
+            yield Finding(f"The stack packs to {thick}, more than the radius of {corner.name}, {shown}.", spot)
+            continue
+        if move.goes > max(plies, 1):
+            gap = brief(move.gap_m / max(plies, 1), "thickness", assessment.units)
+            what = "piles up" if corner.male else "stands off"
+            text = f"Round {corner.name} of {shown} the cloth {what} by {gap} even if debulked after every ply."
+            yield Finding(text, spot)
 
 
 @caution(
@@ -116,8 +112,9 @@ def debulk_missing(assessment: Assessment) -> Iterator[Finding]:
     last = max((i for i, line in enumerate(lines) if line.laid is not None and not line.debulk), default=-1)
     missed = [line for line in lines[: last + 1] if line.debulk and line.laid is None]
     if missed:
-        corner = assessment.job.mould.corner_radius_m
-        where = f", with a corner of {brief(corner, 'length', assessment.units)}" if corner is not None else ""
+        corners = corners_of(assessment.job.mould)
+        tightest = min((corner.radius_m for corner in corners), default=None)
+        where = f", with a corner of {brief(tightest, 'length', assessment.units)}" if tightest is not None else ""
         rank: Rank | None = "stop" if any(event.kind == "started" for event in assessment.job.shot) else None
         labels = ", ".join(line.label for line in missed[:6])
         place = in_region(assessment.job, missed[0].region)

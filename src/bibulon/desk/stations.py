@@ -105,9 +105,9 @@ STATIONS = (
         "layup",
         "Lay-up",
         LayupBench,
-        ("stack", "region names", "marked cells", "joints", "sizes"),
+        ("stack", "region names", "marked cells", "joints", "corners", "sizes"),
         lambda assessment: bool(assessment.job.layup),
-        ("dart", "joint", "region"),
+        ("dart", "joint", "corner", "region"),
     ),
     Station(
         "lines",

@@ -293,7 +293,11 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         id=identifier,
         name=f"{job.name} (mirrored)" if job.mould.hand == "single" else job.name,
         part=part,
-        mould=revised(job.mould, hand=other[job.mould.hand]),
+        mould=revised(
+            job.mould,
+            hand=other[job.mould.hand],
+            corners=tuple(revised(corner, place=there((corner.place,))[0]) for corner in job.mould.corners),
+        ),
         regions=tuple(revised(region, outline=there(region.outline)) for region in job.regions),
         layup=tuple(
             layer.model_copy(update={"angle_deg": -layer.angle_deg if layer.angle_deg else 0.0}) for layer in job.layup
@@ -305,7 +309,9 @@ def mirrored_job(job: Job, identifier: str) -> Job:
             fittings=tuple(revised(fitting, place=there((fitting.place,))[0]) for fitting in job.pair.fittings),
         ),
         media=tuple(revised(patch, outline=there(patch.outline)) for patch in job.media),
+        pots=tuple(pot if pot.place is None else revised(pot, place=there((pot.place,))[0]) for pot in job.pots),
         hold_tests=(),
+        hunt=type(job.hunt)(),
         run=(),
     )
 

@@ -4,13 +4,25 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
-from bibulon.job.base import Length, Model, Name, Temperature
+from bibulon.job.base import Label, Length, Model, Name, Point, Temperature
 
 MouldKind = Literal["rigid composite", "metal", "glass plate", "foam", "wood or board", "flexible"]
 Face = Literal["female", "male", "flat"]
 Hand = Literal["single", "left", "right"]
+
+
+class Corner(Model):
+    """A corner of the mould that fibre has to follow."""
+
+    label: Label
+    place: Point
+    radius_m: Annotated[float, Field(ge=1e-4, le=5)]
+    turn_deg: Annotated[float, Field(ge=5, le=150)] = 90.0
+    """By how much the mould's face turns there."""
+    inside: bool = True
+    """Whether fibre is pushed into it (female), or goes round it."""
 
 
 class Mould(Model):
@@ -28,4 +40,14 @@ class Mould(Model):
     """None: that of the shop."""
     draft_deg: Annotated[float, Field(ge=0, le=90)] = 3.0
     corner_radius_m: Length | None = None
-    """The tightest corner that fibre has to follow."""
+    """The tightest corner that fibre has to follow, where none are listed."""
+    corners: Annotated[tuple[Corner, ...], Field(max_length=100)] = ()
+    """Corners, each at its place."""
+
+    @field_validator("corners")
+    @classmethod
+    def _labelled_once(cls, corners: tuple[Corner, ...]) -> tuple[Corner, ...]:
+        labels = [corner.label for corner in corners]
+        if len(set(labels)) < len(labels):
+            raise ValueError("two corners have the same label")
+        return corners

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 
 from bibulon.job.cards import Card, FabricCard
 from bibulon.job.layup import Layer
+from bibulon.job.mould import Mould
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 
 SMALL_GAP_M = 0.0005
@@ -33,6 +34,29 @@ class CornerMove:
     slide_m: float
     gap_m: float
     goes: int
+
+
+@dataclass(frozen=True)
+class CornerAt:
+    """A corner of a job's mould; ``place`` None: anywhere, so the thickest stack counts. ``name`` as in a sentence."""
+
+    name: str
+    radius_m: float
+    turn_deg: float
+    male: bool
+    place: tuple[float, float] | None
+
+
+def corners_of(mould: Mould) -> tuple[CornerAt, ...]:
+    """The corners listed for *mould*, else its tightest, else none."""
+    if mould.corners:
+        return tuple(
+            CornerAt(f"corner {corner.label}", corner.radius_m, corner.turn_deg, not corner.inside, corner.place)
+            for corner in mould.corners
+        )
+    if mould.corner_radius_m is None or mould.face == "flat":
+        return ()
+    return (CornerAt("the corner", mould.corner_radius_m, USUAL_TURN_DEG, mould.face == "male", None),)
 
 
 def corner_move(

@@ -10,7 +10,7 @@ from bibulon.job.cards import AdhesiveCard, CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import ROLES, Layer, LayupCard
 from bibulon.job.run import RunEvent
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
-from bibulon.laminate.corner import USUAL_TURN_DEG, most_proud_m
+from bibulon.laminate.corner import corners_of, most_proud_m
 
 LETTERS = {"fabric": "P", "core": "C", "surface coat": "S"}
 DEBULK_M = 0.004
@@ -65,8 +65,7 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
         adhesive = job.card(job.tack, AdhesiveCard)
         tack = f"tack: {adhesive.areal_weight_kg_m2 * 1000:.0f} g/m² at most, dots not film, uprights first"
     proud, most = 0.0, DEBULK_M
-    if job.mould.corner_radius_m is not None and job.mould.face != "flat":
-        most = min(most, most_proud_m(USUAL_TURN_DEG, job.mould.face == "male"))
+    most = min([most, *(most_proud_m(corner.turn_deg, corner.male) for corner in corners_of(job.mould))])
     packing_pa = job.pressing_pa
     prouder = {  # by card: how much a ply of it stands proud until it is under film
         card.id: ply_thickness_m(card, fibre_fraction(card, HAND_PA))

@@ -14,6 +14,7 @@ from bibulon.desk.benches.layup_book import BookSection
 from bibulon.desk.benches.layup_cells import CellsSection
 from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
+from bibulon.desk.benches.layup_corners import CornersSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
 from bibulon.desk.benches.layup_ticks import ply_ticks
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
@@ -104,6 +105,7 @@ class LayupBench(Bench):
         self.cutting.build()
         self.ticks = ply_ticks(self)
         CornerSection(self).build()
+        CornersSection(self).build()
 
     def _touched(self, place: Point) -> None:
         # a method of the bench, not of its part: the plan outlives both

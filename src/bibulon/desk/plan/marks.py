@@ -21,6 +21,7 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.job.mould import Corner
 from bibulon.job.places import places_of
 
 DOTS_APART_PX, SQUARES_APART_PX = 7.0, 20.0
@@ -85,6 +86,20 @@ def paint_numbered(painter: QPainter, frame: Frame, places: Sequence[Point | Non
             painter.drawEllipse(at, 11, 11)
             painter.setPen(QColor(palette.paper))
             painter.drawText(QRectF(at.x() - 11, at.y() - 11, 22, 22), Qt.AlignmentFlag.AlignCenter, str(number))
+
+
+def paint_corners(painter: QPainter, frame: Frame, corners: Sequence[Corner], chosen: str) -> None:
+    """The mould's corners: a quarter turn, open to the side that fibre lies on, with the label."""
+    palette = theme.current.palette
+    for corner in corners:
+        at = frame.to_screen(corner.place)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((palette.colour("paper", 230), 6.0), (QColor(palette.ink), 2.4)):
+            painter.setPen(QPen(colour, width, c=Qt.PenCapStyle.RoundCap))
+            start = 180 if corner.inside else 0
+            painter.drawArc(QRectF(at.x() - 9, at.y() - 9, 18, 18), start * 16, 90 * 16)
+        edge = palette.accent if corner.label == chosen else palette.ink
+        text_box(painter, at + QPointF(0, 18), corner.label, edge, size=11)
 
 
 def paint_cautions(

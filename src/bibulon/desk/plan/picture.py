@@ -154,6 +154,8 @@ class PlanPicture(QWidget):
         if "fittings" in shown and job.in_mould:
             paint_pots(painter, self.frame, assessment, self.time_s, self.chosen)
             paint_fittings(painter, self.frame, assessment, self.time_s, self.chosen)
+        if "corners" in shown:
+            marks.paint_corners(painter, self.frame, job.mould.corners, self.chosen)
         if "sizes" in shown:
             layers.paint_sizes(painter, self.frame, assessment)
         if "marks of the front" in shown:

@@ -13,6 +13,7 @@ LayerName = Literal[
     "field",
     "media",
     "marked cells",
+    "corners",
     "joints",
     "fittings",
     "bag",

@@ -158,6 +158,25 @@ def _without_dart(job: Job, identifier: str) -> Job:
     return changed(job, cutting=revised(job.cutting, darts=darts))
 
 
+def _corners(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {
+        corner.label: tuple((corner.place[0] + side * HALF_FITTING_M, corner.place[1]) for side in (-1, 1))
+        for corner in job.mould.corners
+    }
+
+
+def _put_corner(job: Job, label: str, points: tuple[Point, ...]) -> Job:
+    (x0, y0), (x1, y1) = points[0], points[-1]
+    place = ((x0 + x1) / 2, (y0 + y1) / 2)
+    corners = tuple(revised(one, place=place) if one.label == label else one for one in job.mould.corners)
+    return changed(job, mould=revised(job.mould, corners=corners))
+
+
+def _without_corner(job: Job, label: str) -> Job:
+    corners = tuple(one for one in job.mould.corners if one.label != label)
+    return changed(job, mould=revised(job.mould, corners=corners))
+
+
 def _fittings(job: Job) -> dict[str, tuple[Point, ...]]:
     return {
         fitting.id: ((fitting.place[0] - HALF_FITTING_M, fitting.place[1]),
@@ -216,6 +235,7 @@ KINDS = {
         shaped=False,
         grows=False,
     ),
+    "corner": Kind(_corners, _put_corner, _without_corner, closed=False, shaped=False, grows=False),
     "pot": Kind(_pots, _put_pot, without_pot, closed=False, shaped=False, grows=False),
     "fitting": Kind(_fittings, _put_fitting, without_fitting, closed=False, shaped=False, grows=False),
     "seal": Kind(_seals, _unmoved, None, closed=False, shaped=False, grows=False, pull=seal_pulled, step=seal_stepped),
