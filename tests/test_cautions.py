@@ -26,6 +26,7 @@ from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import (
     changed,
+    grouped_layup,
     reshaped_region,
     revised,
     with_card,
@@ -37,7 +38,7 @@ from bibulon.job.edits import (
 from bibulon.job.edits import with_hose as with_fitted
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import held_plan
-from bibulon.job.layup import Dart, Layer
+from bibulon.job.layup import Dart, Layer, Preform
 from bibulon.job.lines import Manifold
 from bibulon.job.part import Part, Region, ReliefFigures, Vacuum
 from bibulon.job.plumbing import BucketShape, Bypass, DipTube
@@ -222,6 +223,18 @@ def hot_bag(job: Job) -> Job:
     return in_mould(warm, temperature_k=373.0)
 
 
+def preformed(job: Job, **said: object) -> Job:
+    """The panel with the last two entries of its book made as one preform."""
+    job = grouped_layup(job, job.layup[-1].id)
+    (group,) = job.groups
+    return changed(job, groups=(revised(group, times=1, preform=Preform(**said)),))
+
+
+def preform_laid(job: Job) -> Job:
+    job = preformed(job)
+    return laid(job, next(line.label for line in lay_list(job) if line.text.startswith("Preform")))
+
+
 def vent_off_part(job: Job, bridge: str) -> Job:
     """The panel with its vents 20 mm off its edge."""
     for vent in job.vents:
@@ -291,6 +304,9 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
         bag=revised(job.bag, pleats=0),
     ),
     "flange-narrow": lambda job: changed(job, part=revised(job.part, flange_width_m=0.03)),
+    "preform-weight-off": lambda job: preformed(job, weighed_kg=3.0),
+    "preform-does-not-fit": lambda job: preformed(job, fits="does not fit"),
+    "preform-unchecked": preform_laid,
     "vent-locks-off": lambda job: vent_off_part(job, "nothing"),
     "air-through-peel-ply-only": lambda job: vent_off_part(job, "peel ply"),
     "membrane-ends-open": lambda job: with_line(job, revised(job.vents[0], membrane=True, ends_sealed=False)),
@@ -426,7 +442,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 125
+    assert len(rows) == 128
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

@@ -6,11 +6,11 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, choose, click, drag, press, push, settle, texts, tick, type_into, while_open
+from driving import LEFT, caution_ids, choose, click, drag, press, push, settle, texts, tick, type_into, while_open
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QToolButton
+from PySide6.QtWidgets import QApplication, QCheckBox, QFileDialog, QPushButton, QToolButton
 
 from bibulon.demo import demo_job
 from bibulon.desk.benches.layup import LayupBench
@@ -20,8 +20,8 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings
-from bibulon.job.edits import changed, revised, with_value
-from bibulon.job.layup import Layer
+from bibulon.job.edits import changed, grouped_layup, revised, with_value
+from bibulon.job.layup import Layer, Preform
 from bibulon.job.part import Region
 from bibulon.stock.offcuts import shop_offcuts
 
@@ -365,3 +365,28 @@ def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) ->
     assert [one.label for one in window.document.job.mould.corners] == ["K1"]
     window.undo()
     assert len(window.document.job.mould.corners) == 2
+
+
+def test_a_group_is_made_a_preform_weighed_and_tried(window: Window, qtbot) -> None:
+    side = layup(window, qtbot)
+    window.document.edit("group", grouped_layup(window.document.job, window.document.job.layup[-1].id))
+    window.refresh()
+    toggle = next(box for box in side.findChildren(QCheckBox) if "is made as a preform" in box.text())
+    toggle.click()
+    window.refresh()
+    assert "Should weigh" in texts(side)
+    rows = [side.ticks.list.item(row).text() for row in range(side.ticks.list.count())]
+    assert sum("Preform “group 1”" in row and "weigh it first" in row for row in rows) == 2, (
+        "a line for each of the two"
+    )
+    type_into(side, "Binder", "5 %")
+    field = type_into(side, "Weighed", "much")
+    assert field.error.text()
+    type_into(side, "Weighed", "1.5 kg")
+    choose(window, "In the mould", "does not fit")
+    (group,) = window.document.job.groups
+    assert group.preform == Preform(binder_share=0.05, weighed_kg=1.5, fits="does not fit")
+    window.refresh()
+    assert {"preform-weight-off", "preform-does-not-fit"} <= set(caution_ids(window))
+    window.undo()
+    assert window.document.job.groups[0].preform.fits == "not tried"

@@ -13,8 +13,8 @@ from bibulon.assess import assess
 from bibulon.cautions import cautions_of
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
-from bibulon.job.edits import changed, mirrored_job, revised, with_card, with_region, without_region
-from bibulon.job.layup import CoreLaying, Layer
+from bibulon.job.edits import changed, grouped_layup, mirrored_job, revised, with_card, with_region, without_region
+from bibulon.job.layup import CoreLaying, Layer, Preform
 from bibulon.job.mould import Corner
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
@@ -31,6 +31,8 @@ from bibulon.laminate.core import (
     perforation_volume_m,
 )
 from bibulon.laminate.found_corners import found_corners
+from bibulon.laminate.lay_list import lay_list
+from bibulon.laminate.preform import preform_weight_kg
 from bibulon.resin.charge import charge_of
 from bibulon.stock import shelf_card
 
@@ -384,3 +386,20 @@ def test_each_corner_is_judged_with_the_stack_that_lies_there(demo: Job) -> None
     other = mirrored_job(job, "other").mould.corners
     xs = [x for x, _ in demo.part.outline]
     assert [corner.place[0] for corner in other] == pytest.approx([min(xs) + max(xs) - one.place[0] for one in corners])
+
+
+def test_a_preform_is_one_line_of_the_list_and_weighs_what_its_plies_do() -> None:
+    """Weight by hand from the card; it is not debulked, and a group laid twice is two pieces."""
+    job = bare_panel(2.0, 0.5, plies=12)
+    job = changed(job, layup=(*job.layup, Layer(id="more", card=job.layup[0].card, count=2)))
+    job = grouped_layup(job, "more")
+    card = job.card(job.layup[0].card, FabricCard)
+    plain = lay_list(job)
+    assert sum(line.debulk for line in plain) > 0 and sum(not line.debulk for line in plain) == 28
+    (group,) = job.groups
+    made = changed(job, groups=(revised(group, preform=Preform(binder_share=0.05)),))
+    assert preform_weight_kg(made, made.groups[0]) == pytest.approx(14 * 1.0 * card.areal_weight_kg_m2 * 1.05)
+    lines = lay_list(made)
+    assert [line.text for line in lines] == [f"Preform “{group.name}”, 14 plies, whole part"] * 2
+    assert [line.label for line in lines] == ["P1", "P2"]
+    assert laminate_of(made).total.thickness_m == pytest.approx(laminate_of(job).total.thickness_m)

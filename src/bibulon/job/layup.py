@@ -34,11 +34,24 @@ class Layer(Model):
     """The group of entries, next to one another, that it is repeated with."""
 
 
+class Preform(Model):
+    """Plies made into one piece with binder before they are laid."""
+
+    binder_share: Annotated[float, Field(ge=0, le=0.5)] = 0.04
+    """Its weight as a share of that of the fabrics."""
+    weighed_kg: Annotated[float, Field(gt=0, le=100_000)] | None = None
+    """What one showed on the scale."""
+    fits: Literal["not tried", "fits", "does not fit"] = "not tried"
+    """Whether it lies in the mould by itself."""
+
+
 class PlyGroup(Model):
     """Entries of the ply book that are laid, one after another, so many times."""
 
     name: Annotated[str, Field(min_length=1, max_length=60)]
     times: Annotated[int, Field(ge=1, le=200)] = 2
+    preform: Preform | None = None
+    """None: its plies are laid one by one."""
 
 
 class CoreLaying(Model):

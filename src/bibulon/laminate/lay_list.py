@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoatCard, CoreCard, FabricCard
-from bibulon.job.layup import ROLES, Layer, LayupCard
+from bibulon.job.layup import ROLES, Layer, LayupCard, PlyGroup
 from bibulon.job.run import RunEvent
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 from bibulon.laminate.corner import corners_of, most_proud_m
+from bibulon.laminate.preform import preform_weight_kg
 
 LETTERS = {"fabric": "P", "core": "C", "surface coat": "S"}
 DEBULK_M = 0.004
@@ -43,11 +44,19 @@ def _text(layer: Layer, card: LayupCard) -> str:
     return f"{card.name}{role}{turned}, {layer.region or 'whole part'}"
 
 
+def preform_text(job: Job, group: PlyGroup) -> str:
+    """A preform as the tick-list names it."""
+    layers = [layer for layer in job.layup if layer.group == group.name]
+    plies = sum(layer.count for layer in layers)
+    return f"Preform “{group.name}”, {plies} plies, {layers[0].region or 'whole part'}"
+
+
 def lay_list(job: Job) -> tuple[LayLine, ...]:
     """Every coat, ply and core from the tool face with the debulks between, and the ticks of the log that fit.
 
     A debulk comes where what was laid since the last one stands :data:`DEBULK_M` prouder than it will, or, in a mould
-    with a tight corner, where more would bridge it or pile up (:func:`~bibulon.laminate.corner.most_proud_m`).
+    with a tight corner, where more would bridge it or pile up (:func:`~bibulon.laminate.corner.most_proud_m`). A
+    preform, which has its thickness already, is one line.
     """
     cards = {card.id: card for card in job.cards}
     ticked = laid_in(job.run)
@@ -73,8 +82,19 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
         for card in job.cards
         if isinstance(card, FabricCard)
     }
+    preforms = {group.name: group for group in job.groups if group.preform is not None}
     entries = [(layer, turn) for layer in job.laid for turn in range(layer.count)]
+    piece = ""
     for at, (layer, _) in enumerate(entries):
+        if layer.group in preforms:
+            group = preforms[layer.group]
+            this = f"{group.name}~{layer.id.partition('~')[2]}"
+            if this != piece:
+                should = preform_weight_kg(job, group)
+                lines.append(line("P", preform_text(job, group), layer.region, f"weigh it first: {should:.2f} kg"))
+            piece = this
+            continue
+        piece = ""
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
         tacked = isinstance(card, FabricCard) and any(line.label.startswith(("P", "C")) for line in lines)

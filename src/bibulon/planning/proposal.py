@@ -142,6 +142,8 @@ class _Search:
             return
         if layout.name == AS_IT_IS:
             self.present = layout
+            if self.best is not None:
+                self._found(Proposal(layout, self.best, self.tried, settled=False))
         elif self.best is None or _rank(layout) < _rank(self.best):
             self.best = layout
             self._found(Proposal(self.present, layout, self.tried, settled=False))

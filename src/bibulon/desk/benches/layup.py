@@ -16,6 +16,7 @@ from bibulon.desk.benches.layup_core import CoreSection
 from bibulon.desk.benches.layup_corner import CornerSection
 from bibulon.desk.benches.layup_corners import CornersSection
 from bibulon.desk.benches.layup_cutting import CuttingSections
+from bibulon.desk.benches.layup_preforms import PreformSection
 from bibulon.desk.benches.layup_ticks import ply_ticks
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, edge_fields, tool_button
@@ -97,6 +98,7 @@ class LayupBench(Bench):
         self.watch(self._region_key, self.regions, self._fill_regions)
         region = self.button("Draw a region", lambda: self.desk.plan.set_tool("region"))
         region.setToolTip("Draw on the plan where some plies or core lie (R)")
+        PreformSection(self).build()
         CoreSection(self).build()
         self.cells = CellsSection(self)
         self.cells.build()
