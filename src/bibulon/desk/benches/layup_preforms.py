@@ -82,8 +82,9 @@ class PreformSection:
         self._edit("preform" if on else "no preform", revised(group, preform=Preform() if on else None))
 
     def _put(self, group: PlyGroup, words: str, **fields: Any) -> None:
-        assert group.preform is not None
-        self._edit(words, revised(group, preform=revised(group.preform, **fields)))
+        now = next(one for one in self.document.job.groups if one.name == group.name)
+        if now.preform is not None:
+            self._edit(words, revised(now, preform=revised(now.preform, **fields)))
 
     def _edit(self, words: str, group: PlyGroup) -> None:
         job = self.document.job
