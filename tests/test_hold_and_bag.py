@@ -26,6 +26,7 @@ from bibulon.laminate.relief import developed_length_m
 from bibulon.laminate.relief_shapes import made_relief
 from bibulon.quantities import Units
 from bibulon.stock import shelf_card
+from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
 from bibulon.vacuum.pump import base_pressure_pa
 
@@ -330,3 +331,26 @@ def test_pleats_of_a_deep_tub_stand_where_its_walls_are_and_flat_film_has_its_sl
     assert film_slack(tub.relief, plan).least > 0
     scant = bag_plan(tub, revised(bag, film_excess=0.0, pleats=0))
     assert film_slack(tub.relief, scant).least < -0.2, "without pleats it spans the tub"
+
+
+def test_what_a_gauge_counts_from_is_told_from_the_weather_or_not_at_all() -> None:
+    """Two hundred nights with a leak, settling, noise and a barometer that wanders: never the wrong kind, and most are
+    told; when it does not move, or only evenly, which a leak looks like, nothing is said."""
+    dice = np.random.default_rng(3)
+    time = np.linspace(0, 12 * 3600, 49)
+    told = 0
+    for night in range(200):
+        steps = dice.normal(0, 60, len(time))
+        weather = 101_300 + np.cumsum(steps)
+        true = 3000 + dice.uniform(0, 400) * -np.expm1(-time / 1500) + dice.uniform(0, 0.02) * time
+        relative = bool(night % 2)
+        shown = true - (weather - weather[0]) if relative else true
+        shown = np.maximum(shown + dice.normal(0, 15, len(time)), 1.0)
+        barometer = tuple(zip(time.tolist(), weather.tolist(), strict=True))
+        test = revised(held(tuple(zip(time.tolist(), shown.tolist(), strict=True))), barometer_readings=barometer)
+        kind = gauge_counts_from(test)
+        assert kind in (None, "relative" if relative else "absolute")
+        told += kind is not None
+        still = tuple((t, 101_300 + 0.02 * t) for t, _ in barometer)
+        assert gauge_counts_from(revised(test, barometer_readings=still)) is None
+    assert told > 150

@@ -10,11 +10,12 @@ from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
-from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM
+from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules
 from bibulon.quantities import brief, brief_each
+from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.two_spaces import read_pair
 
 NEARLY_ATMOSPHERE = 0.5
@@ -253,6 +254,41 @@ def gauge_misread(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(
             f"The last hold test ({test.stage}) never gets below {reading}: it was perhaps read as vacuum, not as "
             "absolute pressure.",
+            subject=test.id,
+        )
+
+
+def _as_the_readings_say(job: Job) -> Job:
+    *before, last = job.hold_tests
+    kind = gauge_counts_from(last)
+    return job if kind is None else changed(job, hold_tests=(*before, revised(last, gauge=kind)))
+
+
+@caution(
+    "gauge-kind-doubtful",
+    "caution",
+    "hold",
+    why="A gauge that counts from the atmosphere moves with it: read as absolute, the weather passes for a leak, or "
+    "hides one.",
+    remedy="Look at the gauge's plate, and say at the readings what it counts from.",
+    fix=Fix(
+        "Keep it as the readings say",
+        _as_the_readings_say,
+        lambda job: bool(job.hold_tests) and _as_the_readings_say(job) != job,
+    ),
+    processes=UNDER_FILM,
+)
+def gauge_kind_doubtful(assessment: Assessment) -> Iterator[Finding]:
+    if not assessment.hold_verdicts:
+        return
+    test = assessment.hold_verdicts[-1][0]
+    kind = gauge_counts_from(test)
+    if kind is not None and kind != test.gauge:
+        does = "follow the barometer" if kind == "relative" else "do not follow the barometer"
+        counts = "the atmosphere" if kind == "relative" else "nothing at all"
+        kept = "absolute" if kind == "relative" else "counting from the atmosphere"
+        yield Finding(
+            f"The readings of the last hold test {does}: the gauge counts from {counts}, and is kept as {kept}.",
             subject=test.id,
         )
 

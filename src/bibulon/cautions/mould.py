@@ -32,6 +32,28 @@ def mould_unchecked(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"Plies are laid and {count} not ticked, {left[0].label} first.", in_region(job, None))
 
 
+def _with_joints_sealed(job: Job) -> Job:
+    return changed(job, mould=revised(job.mould, pieces_sealed="on the resin side"))
+
+
+@caution(
+    "pieces-not-sealed",
+    "caution",
+    "part",
+    why="Air comes in through every joint of a mould in pieces, and resin that runs into one locks them together.",
+    remedy="Seal the joints where the resin is, with tape or a bead under the release, and prove the mould by itself.",
+    fix=Fix("Plan them sealed on the resin side", _with_joints_sealed),
+    of_plan=True,
+    processes=UNDER_FILM,
+)
+def pieces_not_sealed(assessment: Assessment) -> Iterator[Finding]:
+    mould = assessment.job.mould
+    if len(mould.pieces) > 1 and mould.pieces_sealed != "on the resin side":
+        how = "not sealed" if mould.pieces_sealed == "not sealed" else "sealed on the outside only"
+        text = f"The joints between the {len(mould.pieces)} pieces of the mould are {how}."
+        yield Finding(text, in_region(assessment.job, None))
+
+
 def _cut_to_outline(job: Job) -> Job:
     return changed(job, cutting=revised(job.cutting, allowance_m=0.0))
 

@@ -44,6 +44,11 @@ class Mould(Model):
     corners: Annotated[tuple[Corner, ...], Field(max_length=100)] = ()
     """Corners, each at its place."""
 
+    pieces: Annotated[tuple[Annotated[Name, Field(min_length=1)], ...], Field(max_length=30)] = ()
+    """Of a mould that comes apart, in the order in which they are taken off."""
+    pieces_sealed: Literal["not sealed", "on the outside", "on the resin side"] = "not sealed"
+    """How the joints between the pieces are sealed."""
+
     @field_validator("corners")
     @classmethod
     def _labelled_once(cls, corners: tuple[Corner, ...]) -> tuple[Corner, ...]:

@@ -46,6 +46,12 @@ def _where_it_seals(job: Job, units: Units) -> str:
     return "No release where the sealing tape goes: flange wiped back to bare"
 
 
+def _joints(job: Job, units: Units) -> str:
+    if len(job.mould.pieces) < 2:
+        return ""
+    return f"Joints of the {len(job.mould.pieces)} pieces closed, sealed on the resin side, bolts in order"
+
+
 CHECKS: tuple[tuple[str, Words], ...] = (
     ("M1", _right_mould),
     ("M2", lambda job, units: "Face and flange clean, nothing standing up"),
@@ -63,6 +69,7 @@ CHECKS: tuple[tuple[str, Words], ...] = (
                   "Second face ready: film and media alone leave a rough one")),
     ("M12", _when(lambda job: job.closed,
                   "Upper mould, seals and clamps tried with nothing in it")),
+    ("M13", _joints),
 )  # fmt: skip
 
 

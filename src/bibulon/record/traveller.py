@@ -90,6 +90,7 @@ class _Traveller(Sheet):
         facts = [
             f"{mould.kind}, {mould.face}",
             *([f"{mould.hand} of a pair"] if mould.hand != "single" else []),
+            *([f"comes apart in this order: {', '.join(mould.pieces)}"] if mould.pieces else []),
             *([f"released with {mould.release}"] if mould.release else []),
             f"at {self.show(self.job.mould_temperature_k, 'temperature')}",
             *([f"cavity {self.show(cavity, 'thickness')}"] if self.job.closed and cavity is not None else []),

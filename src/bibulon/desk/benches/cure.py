@@ -21,6 +21,7 @@ class CureBench(Bench):
         self.figure(gel, lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("To the end of the shift", self._shift)
+        self.figure("Comes apart", self._pieces)
         self.section("Conditions")
         self.quantity(
             "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
@@ -34,6 +35,12 @@ class CureBench(Bench):
             "Vacuum stays on until gel, whatever the clock says: test a sample of the same batch first.",
         ):
             self.body.addWidget(label(text))
+
+    def _pieces(self) -> tuple[str, str]:
+        pieces = self.document.job.mould.pieces
+        if not pieces:
+            return "in one", "The part comes off a mould that is one piece; say at Part if it comes apart."
+        return ", ".join(f"{number} {name}" for number, name in enumerate(pieces, 1)), "In the order given at Part."
 
     def _viscosity(self) -> tuple[str, str]:
         resin = self.document.job.resin

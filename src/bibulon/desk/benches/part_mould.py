@@ -13,7 +13,7 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, value_at, with_value
-from bibulon.job.mould import Face, Hand, MouldKind
+from bibulon.job.mould import Face, Hand, Mould, MouldKind
 from bibulon.job.part import Part, ReliefFigures
 from bibulon.job.paths import JobPath
 from bibulon.laminate.relief import height_m
@@ -53,7 +53,11 @@ class MouldSection:
         bench.quantity("Draft", "angle", "mould/draft_deg", "Of its steepest walls.")
         tight = "The tightest corner that fibre follows; empty if there is none."
         bench.quantity("Tightest corner", "length", "mould/corner_radius_m", tight, empty="none")
+        taken_off = "Names with a comma between, in the order in which they are taken off: plug, left, right."
+        bench.add(FreeField("Pieces", lambda: ", ".join(self.document.job.mould.pieces), self._take_pieces, taken_off))
         if not self.document.job.in_mould:
+            ways = get_args(Mould.model_fields["pieces_sealed"].annotation)
+            self._choice("Joints of pieces", "mould/pieces_sealed", [(way, way) for way in ways])
             tape = "Clean flange round the part that takes the tape."
             bench.quantity("Flange", "length", "part/flange_width_m", tape)
         bench.button("Mirrored job …", bench.desk.files.save_mirrored).setToolTip(
@@ -62,6 +66,12 @@ class MouldSection:
         self._relief()
         bench.section("Before anything is laid")
         self.ticks = TickList(bench, self._checks, ("Checks on the mould", "checked"), LIST_PX)
+
+    def _take_pieces(self, text: str) -> None:
+        job, names = self.document.job, tuple(name.strip() for name in text.split(",") if name.strip())
+        if len(names) == 1:
+            raise ValueError("A mould in pieces has at least two. Empty: it is one.")
+        self.document.edit("pieces of mould", changed(job, mould=revised(job.mould, pieces=names)))
 
     def _choice(self, name: str, path: JobPath, choices: list[tuple[str, object]]) -> None:
         def put(value: object) -> None:
