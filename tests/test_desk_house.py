@@ -89,3 +89,19 @@ def test_the_bag_is_checked_line_by_line(window: Window) -> None:
     job = window.document.job
     window.document.edit("label", changed(job, lines=(revised(job.lines[0], label="F9"), *job.lines[1:])))
     assert "port-without-pleat" in caution_ids(window)
+
+
+def test_a_running_pump_tells_its_own_share_from_the_leaks(window: Window) -> None:
+    """5 mbar on a pump that reaches 2 mbar at 16 m³/h: 3 mbar are the leak's, 300 Pa · 16 m³/h = 13.3 mbar·L/s."""
+    window.go("hold")
+    job = window.document.job
+    vacuum = revised(job.vacuum, pump_ultimate_pa=200.0, pump_speed_m3_s=16 / 3600)
+    window.document.edit("pump", changed(job, vacuum=vacuum))
+    type_into(bench(window), "Gauge shows", "5 mbar")
+    said = texts(bench(window)).split("\n")
+    assert said[said.index("Of that the pump's own") + 1] == "2.0 mbar"
+    assert said[said.index("Leak behind the rest") + 1].startswith("13.3 mbar")
+    field = type_into(bench(window), "Gauge shows", "2000 mbar")
+    assert "between nothing and the barometer" in field.error.text()
+    type_into(bench(window), "Gauge shows", "1 mbar")
+    assert "none to be seen" in texts(bench(window))

@@ -28,7 +28,7 @@ from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
-from bibulon.vacuum.pump import base_pressure_pa
+from bibulon.vacuum.pump import base_pressure_pa, leak_while_pumped_pa_m3_s
 
 Readings = tuple[tuple[float, float], ...]
 
@@ -145,6 +145,8 @@ def test_the_line_of_few_readings_has_the_textbooks_band() -> None:
 
 def test_pump() -> None:
     assert base_pressure_pa(200, 0.004, 0.04) == pytest.approx(210)
+    assert leak_while_pumped_pa_m3_s(210, 200, 0.004) == pytest.approx(0.04)
+    assert leak_while_pumped_pa_m3_s(190, 200, 0.004) == 0.0, "a pump better than its card"
 
 
 @pytest.mark.parametrize(

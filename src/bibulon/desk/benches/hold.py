@@ -19,6 +19,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.hold_effect import EffectSection
 from bibulon.desk.benches.hold_hunt import HuntSection
 from bibulon.desk.benches.hold_kept import KeptTests
+from bibulon.desk.benches.hold_pumped import PumpedSection
 from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
@@ -61,6 +62,7 @@ class HoldBench(Bench):
         """The leak of the test in the making."""
         kept = KeptTests(self)
         kept.build()
+        PumpedSection(self).build()
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
         self.choice(
