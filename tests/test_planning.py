@@ -13,6 +13,7 @@ from shapely import LineString, Point, Polygon
 from shapely.affinity import rotate
 
 from bibulon.assess import assess, filled, resin_at
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.flow.fill import fill
 from bibulon.flow.problem import Pace, drive_pa, flow_problem
 from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section, thickness_map
@@ -346,3 +347,18 @@ def test_thick_zones_get_a_line_of_their_own() -> None:
     (vent,) = (line for line in served["with a vacuum point at the thick zone"].vents if line.id != "vent")
     assert pad.outline.polygon.contains(LineString(vent.points))
     assert not list(with_thick_zones_served(served["with a feed at the thick zone"]))
+
+
+def test_lines_at_a_curved_edge_follow_it_and_media_are_offered_where_there_are_none() -> None:
+    """On the dome's gore, drawn from an empty plan: vents run along its bowed sides, each about as long as they are."""
+    gore = changed(demo_job(DEMO_FILES[1]), lines=(), media=())
+    layouts = dict(candidates(gore))
+    outline = gore.part.shape.exterior
+    for vent in layouts["from the middle out, across"].vents:
+        course = LineString(vent.points)
+        assert course.length > 3.5, "the whole side, not a chord across a corner"
+        off = [outline.distance(Point(place)) for place in course.segmentize(0.05).coords]
+        assert max(off) < 0.02, "half off the edge all along"
+    with_media = {name for name, job in layouts.items() if job.media}
+    assert with_media == {name for name in layouts if name.endswith("with media")}
+    assert {"edge to edge, across, with media", "feed in the middle, vent all round, with media"} <= with_media

@@ -12,9 +12,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from shapely import LineString, Polygon, get_coordinates, get_parts
+from shapely import LineString, Polygon, distance, get_coordinates, get_parts, points
 from shapely import Point as Place
 from shapely.geometry.base import BaseGeometry
+from shapely.geometry.polygon import orient
+from shapely.ops import substring
 
 from bibulon.assess import assess
 from bibulon.job import Job
@@ -25,12 +27,15 @@ from bibulon.laminate.thick_zones import thick_zones
 from bibulon.planning.hand import brake, feeds_for
 from bibulon.planning.line_patterns import PatternRefusal, with_branches, with_feed_all_round, with_vent_all_round
 from bibulon.planning.mould_layouts import mould_candidates
-from bibulon.stock.choice import with_line_cards
+from bibulon.stock.choice import with_line_cards, with_media_card
 
 INSET_M = 0.03
 """Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
 HALF_OFF_M = 0.006
 MOST_FEEDS = 6
+FACING = 0.6
+"""An edge faces to a side if its outward normal has so much of that direction."""
+SMOOTH_M = 0.003
 SHORTEST_LINE_M = 0.05
 SMALLEST_PATCH_M2 = 0.005
 BESIDE_ZONE_M = 0.03
@@ -63,11 +68,11 @@ def _axes(shape: Polygon) -> list[_Axes]:
 def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point, ...] | None:
     """The line over the part at a share of its width, along its edge at 0 and 1; None where there is none.
 
-    A feed stays on the part, a vent at an edge lies half off it.
+    A feed stays on the part, a vent at an edge lies half off it; both follow an edge that is curved.
     """
-    clear = INSET_M if kind == "feed" else 1e-3
-    station = min(max(share * axes.width_m, clear), axes.width_m - clear)
-    start = axes.corner + axes.across * station
+    if share in (0.0, 1.0):
+        return _edge_course(shape, axes, share, kind)
+    start = axes.corner + axes.across * share * axes.width_m
     reach = axes.along * axes.length_m
     whole = LineString([start - reach, start + 2 * reach]).intersection(shape)
     pieces = [piece for piece in get_parts(whole) if isinstance(piece, LineString)]
@@ -78,9 +83,39 @@ def _course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point
     if longest.length - 2 * inset < SHORTEST_LINE_M:
         return None
     ends = [longest.interpolate(inset), longest.interpolate(longest.length - inset)]
-    beyond = share * axes.width_m - station + (2 * share - 1) * HALF_OFF_M if kind == "vent" else 0.0
-    off = axes.across * beyond
-    return tuple((round(end.x + off[0], 4), round(end.y + off[1], 4)) for end in ends)
+    return tuple((round(end.x, 4), round(end.y, 4)) for end in ends)
+
+
+def _edge_course(shape: Polygon, axes: _Axes, share: float, kind: str) -> tuple[Point, ...] | None:
+    """As :func:`_course`, along the longest run of the part's edge that faces to the low side (share 0) or the high."""
+    beside = shape.buffer(-INSET_M if kind == "feed" else HALF_OFF_M, join_style="mitre")
+    areas = [area for area in get_parts(beside) if isinstance(area, Polygon) and not area.is_empty]
+    if not areas:
+        return None
+    ring = get_coordinates(orient(max(areas, key=lambda area: float(area.area))).exterior)
+    steps = np.diff(ring, axis=0)
+    lengths = np.hypot(*steps.T)
+    outward = np.column_stack([steps[:, 1], -steps[:, 0]]) / np.maximum(lengths, 1e-12)[:, None]
+    faces = outward @ (axes.across * (2 * share - 1)) > FACING
+    if not faces.any() or faces.all():
+        return None
+    first = int(np.flatnonzero(faces & ~np.roll(faces, 1))[0])
+    runs: list[list[int]] = []
+    for at in (np.arange(len(faces)) + first) % len(faces):
+        if faces[at] and faces[at - 1] and runs:
+            runs[-1].append(int(at))
+        elif faces[at]:
+            runs.append([int(at)])
+    longest = max(runs, key=lambda run: float(lengths[run].sum()))
+    run = LineString([ring[longest[0]], *(ring[at + 1] for at in longest)])
+    past = HALF_OFF_M if kind == "vent" else 0.0  # not past the part's corners
+    course = substring(run, past, run.length - past).simplify(SMOOTH_M)
+    if course.length < SHORTEST_LINE_M:
+        return None
+    places = get_coordinates(course)
+    if (places[-1] - places[0]) @ axes.along < 0:
+        places = places[::-1]
+    return tuple((round(x, 4), round(y, 4)) for x, y in places.tolist())
 
 
 def _laid(job: Job, feeds: list[tuple[Point, ...]], vents: list[tuple[Point, ...]]) -> Job:
@@ -131,10 +166,22 @@ def _media(job: Job) -> tuple[MediaPatch, ...]:
 
 
 def candidates(job: Job) -> Iterator[tuple[str, Job]]:
-    """Layouts for the part, each with its name in the trade's words; the plainest come first."""
+    """Layouts for the part, each with its name in the trade's words; the plainest come first.
+
+    Under film they have the media of *job*; where it has none, each is there without and with media of the shelf.
+    """
     if job.closed:
         yield from mould_candidates(job)
         return
+    yield from _strategies(job)
+    if not job.media and not job.in_mould:
+        job, card = with_media_card(job)
+        over = MediaPatch(id="all", card=card, outline=job.part.outline)
+        for name, laid in _strategies(changed(job, media=(over,))):
+            yield f"{name}, with media", laid
+
+
+def _strategies(job: Job) -> Iterator[tuple[str, Job]]:
     shape = job.part.shape
     for axes, way in zip(_axes(shape), ("across", "along"), strict=True):
         yield from _straight(job, shape, axes, way)
@@ -287,7 +334,8 @@ def moved_lines(job: Job, step_m: float) -> Iterator[Job]:
     spines = {line.fed_by for line in job.lines if line.fed_by}
     for line in job.lines:
         course = LineString(line.points)
-        on_edge = line.kind == "vent" and course.centroid.distance(shape.exterior) < 2 * INSET_M
+        places = get_coordinates(course.segmentize(INSET_M))
+        on_edge = float(distance(shape.exterior, points(places)).max()) < 2 * INSET_M and line.kind == "vent"
         if line.is_port or line.fed_by or line.id in spines or course.is_ring or on_edge:
             continue
         ends = np.array(line.points[-1]) - np.array(line.points[0])
@@ -297,9 +345,9 @@ def moved_lines(job: Job, step_m: float) -> Iterator[Job]:
         along, across = ends / length, np.array([-ends[1], ends[0]]) / length
         short = length < 4 * VACUUM_POINT_M
         for way in (across, -across, along, -along) if short else (across, -across):
-            points = _moved(shape, line, way * step_m, whole=not short)
-            if points is not None:
-                yield with_media_laid(with_line(job, revised(line, points=points)))
+            course_moved = _moved(shape, line, way * step_m, whole=not short)
+            if course_moved is not None:
+                yield with_media_laid(with_line(job, revised(line, points=course_moved)))
 
 
 def _moved(shape: Polygon, line: Line, by: np.ndarray, whole: bool) -> tuple[Point, ...] | None:
