@@ -20,6 +20,7 @@ from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, WhenReached
 from bibulon.job.part import Part, Region
@@ -37,6 +38,7 @@ from bibulon.planning.line_patterns import (
 from bibulon.planning.proposal import Effort, Proposal, propose
 from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served
 from bibulon.stock import shelf_card
+from bibulon.stock.choice import tubes_for
 
 
 def thickening(job: Job) -> Job:
@@ -362,3 +364,17 @@ def test_lines_at_a_curved_edge_follow_it_and_media_are_offered_where_there_are_
     with_media = {name for name, job in layouts.items() if job.media}
     assert with_media == {name for name in layouts if name.endswith("with media")}
     assert {"edge to edge, across, with media", "feed in the middle, vent all round, with media"} <= with_media
+
+
+def test_a_hose_that_starves_the_part_is_proposed_wider() -> None:
+    """A long thin hose takes most of the pull: by Hagen–Poiseuille the next bore of the shelf lets far more through."""
+    job = bare_panel(1.2, 0.8)
+    thin = min((card for card in tubes_for(job, "hose").values()), key=lambda card: card.bore_m)
+    job = with_card(job, thin)
+    job = changed(job, lines=tuple(revised(line, hose=thin.id, hose_length_m=4.0) for line in job.lines))
+    found = propose(job, workers=2, effort=Effort(moves=24, moving_s=600, samples=0))
+    hoses = {line.hose for line in found.proposed.job.feeds}
+    bores = [found.proposed.job.card(name, TubeCard).bore_m for name in hoses]
+    assert min(bores) > thin.bore_m and "wider hose" in found.proposed.name
+    assert found.present is not None and found.present.result.fill_time_s is not None
+    assert found.proposed.result.fill_time_s < 0.5 * found.present.result.fill_time_s

@@ -21,11 +21,12 @@ from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.planning.hand import part_width_m
-from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served
+from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served, with_wider_tubes
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.report import Progress, no_progress
 
 AS_IT_IS = "as it is"
+MOVED = ", moved"
 TRIAL_NODES = 350
 RISK_FILLS, RISK_NODES = 8, 500
 """On fewer points a brake is narrower than a cell, and layouts with media seem to stay dry behind their vents."""
@@ -34,6 +35,8 @@ NEARLY = 0.13
 """One fill of so few tells nothing: layouts that differ by no more count as equally sure."""
 FIRST_STEP = 0.12
 """Lines are moved first by this share of the part's width, then by halves of it."""
+WORTH_A_TUBE = 0.1
+"""A wider hose holds more resin that is thrown away: it has to save so much of the time."""
 BETTER = 0.01
 """A layout that fills by less than this share sooner is no better."""
 SHARES_OF_PROGRESS = (0.15, 0.55, 0.7)
@@ -106,10 +109,10 @@ def _rank(layout: Layout) -> tuple[bool, float, float, float]:
     return False, layout.feeds, time_s or math.inf, layout.charge_kg
 
 
-def _better(one: Layout, than: Layout) -> bool:
+def _better(one: Layout, than: Layout, by: float = BETTER) -> bool:
     """Whether it is worth a change, the feeds being as many."""
     if one.keeps_margin and than.keeps_margin:
-        return (one.result.fill_time_s or math.inf) < (1 - BETTER) * (than.result.fill_time_s or math.inf)
+        return (one.result.fill_time_s or math.inf) < (1 - by) * (than.result.fill_time_s or math.inf)
     if one.keeps_margin != than.keeps_margin:
         return one.keeps_margin
     full = one.result.filled_fraction - than.result.filled_fraction
@@ -209,22 +212,35 @@ def _with_zones(search: _Search, layouts: list[Layout], at: float) -> list[Layou
 def _moved(search: _Search, seed: Layout, most: int, most_s: float, span: tuple[float, float]) -> Layout:
     """*seed* with its lines moved as long as that makes it better, in at most about so many fills and seconds."""
     best, left, end = seed, most, time.monotonic() + most_s
-    name = f"{seed.name}, moved" if seed.name != AS_IT_IS else "as it is, its lines moved"
     step = FIRST_STEP * part_width_m(assess(seed.job))
     smallest = step / 8
     while step >= smallest and left > 0 and time.monotonic() < end:
+        name = best.name if MOVED in best.name else f"{best.name}{MOVED}"
         moves = [(name, job) for job in moved_lines(best.job, step)]
-        if not moves:
+        wider = [
+            (best.name if words in best.name else f"{best.name}, {words}", job)
+            for words, job in with_wider_tubes(best.job)
+        ]
+        if not moves and not wider:
             return best
+        moved_only = len(moves)
+        moves += wider
         done = [span[0] + (span[1] - span[0]) * (1 - rest / most) for rest in (left, max(left - len(moves), 0))]
         left -= len(moves)
-        tried = [layout for layout in search.trials(moves, (done[0], done[1])) if layout is not None]
-        ahead = min(tried, key=_rank, default=best)
-        if _better(ahead, best):
+        tried = search.trials(moves, (done[0], done[1]))
+        ahead = _first_of(tried[:moved_only], best)
+        wide = _first_of(tried[moved_only:], best)
+        if _better(wide, best, WORTH_A_TUBE) and _rank(wide) < _rank(ahead):
+            best = wide
+        elif _better(ahead, best):
             best = ahead
         else:
             step /= 2
     return best
+
+
+def _first_of(layouts: Sequence[Layout | None], otherwise: Layout) -> Layout:
+    return min((layout for layout in layouts if layout is not None), key=_rank, default=otherwise)
 
 
 def _surest(search: _Search, layouts: list[Layout], span: tuple[float, float]) -> Layout:

@@ -21,13 +21,13 @@ from shapely.ops import substring
 from bibulon.assess import assess
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.edits import changed, new_id, next_label, revised, with_line
+from bibulon.job.edits import changed, new_id, next_label, revised, with_card, with_line
 from bibulon.job.lines import AtTime, Line, MediaPatch, Trigger, Turn, WhenReached, WhenTurned
 from bibulon.laminate.thick_zones import thick_zones
 from bibulon.planning.hand import brake, feeds_for
 from bibulon.planning.line_patterns import PatternRefusal, with_branches, with_feed_all_round, with_vent_all_round
 from bibulon.planning.mould_layouts import mould_candidates
-from bibulon.stock.choice import with_line_cards, with_media_card
+from bibulon.stock.choice import tubes_for, with_line_cards, with_media_card
 
 INSET_M = 0.03
 """Feeds keep this far from the part's edge; vents reach it, lest a corner stays dry behind their ends."""
@@ -320,6 +320,21 @@ def _with_line_at(job: Job, kind: str, zone: Polygon) -> Job:
         opens=WhenReached(line=identifier) if kind == "feed" else AtTime(),
     )
     return with_line(job, line)
+
+
+def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:
+    """*job* with the next wider hose on all its feeds, and with the next wider tube, of those that the shop has."""
+    feeds = [line for line in job.feeds if not line.is_port]
+    for use, field in (("hose", "hose"), ("feed line", "tube")):
+        known = tubes_for(job, use)
+        bores = [known[name].bore_m for feed in feeds if (name := getattr(feed, field)) in known]
+        wider = [card for card in known.values() if bores and card.bore_m > max(bores)]
+        if wider:
+            card = min(wider, key=lambda card: card.bore_m)
+            changed_job = with_card(job, card)
+            for feed in feeds:
+                changed_job = with_line(changed_job, revised(feed, **{field: card.id}))
+            yield f"a wider {'hose' if use == 'hose' else 'feed line'}", changed_job
 
 
 # -- lines moved -------------------------------------------------------------------------------------------------------
