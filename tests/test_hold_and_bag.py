@@ -15,6 +15,7 @@ from scipy.stats import linregress
 from scipy.stats import t as student
 
 from bibulon.bag.film import bag_materials, bag_plan
+from bibulon.bag.pleats import Port
 from bibulon.bag.slack import film_slack
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
@@ -356,3 +357,13 @@ def test_what_a_gauge_counts_from_is_told_from_the_weather_or_not_at_all() -> No
         still = tuple((t, 101_300 + 0.02 * t) for t, _ in barometer)
         assert gauge_counts_from(revised(test, barometer_readings=still)) is None
     assert told > 150
+
+
+def test_ports_that_come_up_at_one_place_of_the_tape_get_pleats_apart() -> None:
+    part = Part(outline=rectangle(0, 0, 3, 1))
+    at_one = (Port((1.5, 0.5), "F1"), Port((1.5, 1.0), "V2"), Port((1.5, 0.98), "V3"))
+    plan = bag_plan(part, Bag(), at_one)
+    stations = {pleat.of: pleat.place[0] for pleat in plan.pleats if pleat.why == "port"}
+    assert set(stations) == {"F1", "V2", "V3"}
+    xs = sorted(stations.values())
+    assert xs[1] - xs[0] == pytest.approx(0.12, abs=1e-6) == xs[2] - xs[1]

@@ -176,7 +176,8 @@ def pleats_of(
     of a run gather alike. With as many as it takes (*planned* None) none gathers much more than *per_pleat_m*, but at
     deep draws, where they would stand too near."""
     ring = gathering.ring
-    corners, at_ports = corners_of(ring), [float(ring.project(ShapelyPoint(port.place))) for port in ports]
+    corners = corners_of(ring)
+    at_ports = _spread([float(ring.project(ShapelyPoint(port.place))) for port in ports], ring.length)
     wanted = list(dict.fromkeys([*corners, *at_ports]))
     fixed = sorted(wanted if planned is None else wanted[:planned])
     if not fixed and (planned is None or planned > 0) and (planned or gathering.total_m > 0):
@@ -193,6 +194,17 @@ def pleats_of(
         between = [_alike(gathering, run, count) for run, count in zip(runs, counts, strict=True)]
     stations = sorted({*fixed, *(station % ring.length for some in between for station in some)})
     return tuple(_pleat(gathering, stations, at, corners, at_ports, ports, per_pleat_m) for at in range(len(stations)))
+
+
+def _spread(stations: list[float], length_m: float) -> list[float]:
+    """*stations* on a ring, those that stand too near one before them moved on along it."""
+    spread = list(stations)
+    before = -math.inf
+    for at in sorted(range(len(stations)), key=lambda at: stations[at]):
+        if spread[at] - before < LEAST_APART_M:
+            spread[at] = (before + LEAST_APART_M) % length_m
+        before = spread[at]
+    return spread
 
 
 def _runs(stations: list[float], length_m: float) -> list[tuple[float, float]]:

@@ -15,6 +15,7 @@ from bibulon.plumbing.network import Hose, Network, Node, network_of
 from bibulon.quantities import Units, brief
 
 SIDE_PX, TOP_PX, ROW_PX = 46.0, 20.0, 44.0
+LEVEL_PX = 4.0
 LEAST_HEIGHT_PX = 128
 BOX = QSize(46, 24)
 BUCKET_PX, POT_PX, PUMP_PX = QSize(38, 38), QSize(30, 40), QSize(40, 40)
@@ -194,9 +195,13 @@ class PlumbingPicture(QWidget):
             words = bore
             box = metrics.boundingRect(words).adjusted(-2, 0, 2, 0)
         at = path.pointAtPercent(1.0 if hose.side == "feed" else 0.5 if hose.clamp is None else 0.66)
+        fall = path.pointAtPercent(1.0).y() - path.pointAtPercent(0.0).y()
         if hose.side == "feed":  # beside its end, where hoses from one source have parted
             below = at.y() > path.pointAtPercent(0.0).y() + 4
             box.moveCenter(QPointF(at.x() - 10 - box.width() / 2, at.y() + (12 if below else -12)))
+        elif abs(fall) > LEVEL_PX:  # beside its start, off the side it turns to: farther on hoses come together
+            start, away = path.pointAtPercent(0.0), -12 if fall > 0 else 12
+            box.moveCenter(QPointF(start.x() + 12 + box.width() / 2, start.y() + away))
         else:
             box.moveCenter(QPointF(at.x(), at.y() - 12))
         painter.setPen(palette.colour("muted"))
