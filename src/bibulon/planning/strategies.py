@@ -334,7 +334,7 @@ def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:
             changed_job = with_card(job, card)
             for feed in feeds:
                 changed_job = with_line(changed_job, revised(feed, **{field: card.id}))
-            yield f"a wider {'hose' if use == 'hose' else 'feed line'}", changed_job
+            yield f"with a wider {'hose' if use == 'hose' else 'feed line'}", changed_job
 
 
 # -- lines moved -------------------------------------------------------------------------------------------------------

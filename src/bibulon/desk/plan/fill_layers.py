@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -111,11 +112,17 @@ def _draw_segments(painter: QPainter, frame: Frame, segments: np.ndarray) -> Non
     painter.drawLines([QLineF(*ends) for ends in frame.on_screen(segments).reshape(-1, 4).tolist()])
 
 
-def paint_contour_times(painter: QPainter, frame: Frame, face: Face, time_s: float, taken: list[QPointF]) -> None:
-    """The time of each contour, where the labels keep clear of each other and of *taken* places."""
+Contours = Sequence[tuple[float, np.ndarray]]
+"""Times, each with the segments (n, 2, 2) of its contour, in metres."""
+
+
+def paint_contour_times(
+    painter: QPainter, frame: Frame, contours: Contours, time_s: float, taken: list[QPointF]
+) -> None:
+    """The time of each contour before *time_s*, where labels keep clear of each other and of *taken* places."""
     palette = theme.current.palette
-    texts = durations_alike([level for level, _ in face.contours])
-    for (level, segments), text in zip(face.contours, texts, strict=True):
+    texts = durations_alike([level for level, _ in contours])
+    for (level, segments), text in zip(contours, texts, strict=True):
         if level >= time_s or not len(segments):
             continue
         places = frame.on_screen(segments[:: max(len(segments) // 40, 1)].mean(axis=1))
@@ -156,13 +163,10 @@ def paint_proposed(painter: QPainter, frame: Frame, job: Job, result: FillResult
     fronts = [(level, contour(result.mesh, result.seen_s, level)) for level in levels]
     for _, segments in fronts:
         _draw_segments(painter, frame, segments)
-    for level, segments in fronts:
-        if len(segments):
-            middle = segments[len(segments) // 2][0]
-            place = frame.to_screen((middle[0], middle[1]))
-            text_box(painter, place, durations_alike(levels)[levels.index(level)], palette.ink, size=12)
     for line in job.lines:
         layers.paint_line(painter, frame, line, chosen=False)
+    paint_contour_times(painter, frame, fronts, math.inf, [layers.label_place(frame, line) for line in job.lines])
+    for line in job.lines:
         layers.paint_label(painter, frame, line)
     xs, ys = zip(*job.part.outline, strict=True)
     corner = frame.to_screen((min(xs), max(ys)))
