@@ -347,11 +347,11 @@ def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) ->
     push(side, "Find them")
     window.refresh()
     (corner,) = window.document.job.mould.corners
-    assert corner.label == "K1" and corner.inside and corner.place[0] == pytest.approx(2.0, abs=0.05)
-    assert "K1  inside" in texts(side) and "stands off" in texts(side)
+    assert corner.label == "R1" and corner.inside and corner.place[0] == pytest.approx(2.0, abs=0.05)
+    assert "R1  inside" in texts(side) and "stands off" in texts(side)
     push(side, "Add a corner")
     window.refresh()
-    assert window.plan.chosen == "K2"
+    assert window.plan.chosen == "R2"
     type_into(side, "Corner radius", "25 mm")
     field = type_into(side, "Corner turns by", "170")
     assert field.error.text()
@@ -362,7 +362,7 @@ def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) ->
     QTest.keyClick(window.plan, Qt.Key.Key_Right)
     assert window.document.job.mould.corners[1].place[0] == pytest.approx(1.25)
     QTest.keyClick(window.plan, Qt.Key.Key_Delete)
-    assert [one.label for one in window.document.job.mould.corners] == ["K1"]
+    assert [one.label for one in window.document.job.mould.corners] == ["R1"]
     window.undo()
     assert len(window.document.job.mould.corners) == 2
 

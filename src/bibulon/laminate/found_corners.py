@@ -63,11 +63,11 @@ def found_corners(part: Part) -> tuple[Corner, ...]:
             place = float(gx.ravel()[at]), float(gy.ravel()[at])
             bend = _bend(part, place, way.reshape(-1, 2)[at], step)
             if bend is not None:
-                corner = Corner(label="K", place=place, radius_m=bend[0], turn_deg=bend[1], inside=sign > 0)
+                corner = Corner(label="R", place=place, radius_m=bend[0], turn_deg=bend[1], inside=sign > 0)
                 found.append((bend[0], corner))
     found.sort(key=lambda pair: pair[0])
     return tuple(
-        corner.model_copy(update={"label": f"K{number}"}) for number, (_, corner) in enumerate(found[:MOST_CORNERS], 1)
+        corner.model_copy(update={"label": f"R{number}"}) for number, (_, corner) in enumerate(found[:MOST_CORNERS], 1)
     )
 
 

@@ -150,7 +150,7 @@ class CornersSection:
         job = self.document.job
         place = job.part.shape.representative_point()
         taken = {corner.label for corner in job.mould.corners}
-        name = next(name for number in range(1, 1000) if (name := f"K{number}") not in taken)
+        name = next(name for number in range(1, 1000) if (name := f"R{number}") not in taken)
         radius = job.mould.corner_radius_m or NEW_RADIUS_M
         new = Corner(label=name, place=(round(place.x, 3), round(place.y, 3)), radius_m=radius)
         try:
