@@ -99,13 +99,15 @@ def test_a_layout_is_proposed_that_keeps_its_margin() -> None:
 def test_candidates_work_from_the_wide_end_and_keep_the_brake(demo: Job) -> None:
     plain = tuple(layer for layer in demo.layup if layer.region is None)
     outline = ((0, 0), (2.0, 0.5), (2.0, 0.9), (0, 1.4))
-    taper = changed(demo, part=revised(demo.part, outline=outline), regions=(), layup=plain)
+    twice = tuple(revised(patch, layers=2) for patch in demo.media)
+    taper = changed(demo, part=revised(demo.part, outline=outline), regions=(), layup=plain, media=twice)
     layouts = dict(candidates(taper))
     feed, vent = (layouts["edge to edge, along"].lines[k] for k in (0, 1))
     assert feed.points[0][0] < 0.1 < 1.9 < vent.points[0][0], "fed at the wide end"
     for name, job in layouts.items():
         assert {line.kind for line in job.lines} == {"feed", "vent"}, name
         for patch in job.media:
+            assert (patch.card, patch.layers) == (demo.media[0].card, 2)
             xs = [x for x, _ in patch.outline]
             if name == "edge to edge, along":
                 assert max(xs) <= 2.0 - SHORTEST_BRAKE_M + 0.01

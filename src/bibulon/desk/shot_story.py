@@ -176,6 +176,7 @@ def shoot_gore(window: Window, path: Path) -> None:
     window.open_document(demo_job(DEMO_FILES[1]))
     wait_for_fill(window)
     window.time_rail.day.setChecked(False)
+    window.note.hide()
     window.go("part")
     window.plan.fit()
     pause(LONG_ENOUGH_MS)

@@ -150,7 +150,7 @@ def with_media_laid(job: Job) -> Job:
 
 def _media(job: Job) -> tuple[MediaPatch, ...]:
     """The media of *job* laid anew: over the part but for the brake before every vent."""
-    card = job.media[0].card
+    like = job.media[0]
     short = brake(assess(job)).value or 0.06
     area: BaseGeometry = job.part.shape
     for vent in job.vents:
@@ -161,7 +161,7 @@ def _media(job: Job) -> tuple[MediaPatch, ...]:
         if not isinstance(piece, Polygon) or piece.area < SMALLEST_PATCH_M2 or not feeds:
             continue
         corners = tuple((round(x, 4), round(y, 4)) for x, y in get_coordinates(piece.exterior.simplify(0.005))[:-1])
-        patches.append(MediaPatch(id=new_id("media"), card=card, outline=corners))
+        patches.append(revised(like, id=new_id("media"), outline=corners))
     return tuple(patches)
 
 

@@ -136,7 +136,7 @@ class _Traveller(Sheet):
 
     def ply_book(self) -> list[Flowable]:
         cards = {card.id: card for card in self.job.cards}
-        times = {group.name: group.times for group in self.job.groups}
+        groups = {group.name: group for group in self.job.groups}
         rows = []
         for number, layer in enumerate(self.job.layup, 1):
             card = cards[layer.card]
@@ -148,7 +148,12 @@ class _Traveller(Sheet):
             angle = show(layer.angle_deg, "angle", self.units)
             count = f"{layer.count} ×"
             if layer.group is not None:
-                count += f" in {layer.group}, which is laid {times[layer.group]} ×"
+                group = groups[layer.group]
+                count += f" in {group.name}, which is laid {group.times} ×"
+                if group.preform is not None:
+                    count += " as a preform"
+                    if group.preform.weighed_kg is not None:
+                        count += f" of {self.show(group.preform.weighed_kg, 'mass')}"
             role = role_of(layer, card)
             name = card.name if role in ("ply", "core", "surface coat") else f"{card.name} ({role})"
             rows.append([str(number), name, weight, angle, layer.region or "whole part", count, ""])
