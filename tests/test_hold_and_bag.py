@@ -367,3 +367,16 @@ def test_ports_that_come_up_at_one_place_of_the_tape_get_pleats_apart() -> None:
     assert set(stations) == {"F1", "V2", "V3"}
     xs = sorted(stations.values())
     assert xs[1] - xs[0] == pytest.approx(0.12, abs=1e-6) == xs[2] - xs[1]
+
+
+def test_a_line_that_ends_beside_the_tape_gets_a_pleat_unless_one_stands_there() -> None:
+    part = Part(outline=rectangle(0, 0, 3, 1))
+    ends = (Port((0.02, 0.5), "F1", is_end=True), Port((2.98, 0.5), "F1", is_end=True))
+    plan = bag_plan(part, Bag(), (), ends)
+    assert [pleat.of for pleat in plan.pleats if pleat.why == "line end"] == ["F1", "F1"]
+    assert {round(pleat.place[0], 2) for pleat in plan.pleats if pleat.why == "line end"} == {-0.05, 3.05}
+    with_port = bag_plan(part, Bag(), (Port((0.0, 0.6), "V1"),), ends)
+    assert [pleat.place[0] > 2 for pleat in with_port.pleats if pleat.why == "line end"] == [True], "V1's serves one"
+    middle = (Port((0.4, 0.5), "F2", is_end=True), Port((0.02, 0.05), "F3", is_end=True))
+    assert not [pleat for pleat in bag_plan(part, Bag(), (), middle).pleats if pleat.why == "line end"]
+    assert plan.pleats_needed >= bag_plan(part, Bag()).pleats_needed

@@ -61,7 +61,7 @@ class BagPlan:
 @derived("bag plan", 64)
 def bag_plan_of(job: Job) -> BagPlan:
     """The bag of *job*, with pleats beside its ports."""
-    return bag_plan(job.part, job.bag, ports_of(job))
+    return bag_plan(job.part, job.bag, ports_of(job), line_ends_of(job))
 
 
 def ports_of(job: Job) -> tuple[Port, ...]:
@@ -70,9 +70,19 @@ def ports_of(job: Job) -> tuple[Port, ...]:
     return tuple(Port((place.x, place.y), line.label) for line, place in ports)
 
 
-def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = ()) -> BagPlan:
+def line_ends_of(job: Job) -> tuple[Port, ...]:
+    """Where lines that are not closed end under the film."""
+    return tuple(
+        Port(place, line.label, is_end=True)
+        for line in job.lines
+        if not line.is_port and line.points[0] != line.points[-1]
+        for place in (line.points[0], line.points[-1])
+    )
+
+
+def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Port, ...] = ()) -> BagPlan:
     """The bag of *part*: tape in the middle of the flange, film over it by the planned excess, pleats first at the
-    corners and beside the *ports*, where hoses come up under the film."""
+    corners and beside the *ports*, where hoses come up under the film, and where lines' *ends* lie beside the tape."""
     outline = part.outline.polygon
     taped = outline.buffer(part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
     if not isinstance(taped, Polygon):  # cannot happen to one valid outline, but shapely cannot promise it
@@ -86,10 +96,10 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = ()) -> BagPlan:
     overhang = bag.tape_width_m * 2
     round_m = developed_length_m(part.relief, [(x, y) for x, y in ring.coords])
     gathering = gathering_of(part.relief, ring, stretch)
-    as_needed = pleats_of(gathering, ports, bag.excess_per_pleat_m, None)
+    as_needed = pleats_of(gathering, ports, bag.excess_per_pleat_m, None, ends)
     turns = len(corners_of(ring))
     needed = len(as_needed)
-    pleats = as_needed if bag.pleats is None else pleats_of(gathering, ports, bag.excess_per_pleat_m, bag.pleats)
+    pleats = as_needed if bag.pleats is None else pleats_of(gathering, ports, bag.excess_per_pleat_m, bag.pleats, ends)
     return BagPlan(
         film_length_m=sides[1] * stretch + overhang,
         film_width_m=sides[0] * stretch + overhang,

@@ -35,15 +35,19 @@ LEAST_APART_M = 0.12
 """Pleats stand no nearer: at a deep draw there are fewer, and larger ones."""
 OVER = 0.25
 """A pleat may gather so much more, as a share, before there is one more."""
+NEAR_TAPE_M = 0.12
+"""A line that ends so near the tape stands up under the film there."""
+BESIDE_M = 0.2
+"""A pleat at a corner or port serves a line's end so near it too."""
 DEEP = 1.6
 """A pleat that gathers so many times what the shop gathers in one is for a deep draw."""
 
-PleatFor = Literal["corner", "port", "film", "deep draw"]
+PleatFor = Literal["corner", "port", "line end", "film", "deep draw"]
 
 
 @dataclass(frozen=True)
 class Pleat:
-    """A pleat at a *place* of the tape, ``height_m`` over it, for what; ``of`` is the port's line."""
+    """A pleat at a *place* of the tape, ``height_m`` over it, for what; ``of`` is the line of the port or end."""
 
     place: Point
     height_m: float
@@ -60,6 +64,8 @@ class Port:
     place: Point
     label: str = ""
     height_m: float = 0.03
+    is_end: bool = False
+    """Whether it is the end of a line and no hose."""
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -170,14 +176,20 @@ def corners_of(ring: LinearRing) -> list[float]:
 
 
 def pleats_of(
-    gathering: Gathering, ports: tuple[Port, ...], per_pleat_m: float, planned: int | None
+    gathering: Gathering,
+    ports: tuple[Port, ...],
+    per_pleat_m: float,
+    planned: int | None,
+    ends: tuple[Port, ...] = (),
 ) -> tuple[Pleat, ...]:
-    """The pleats round the tape in the order they are made: one at each corner and port, those between them so that all
-    of a run gather alike. With as many as it takes (*planned* None) none gathers much more than *per_pleat_m*, but at
-    deep draws, where they would stand too near."""
+    """The pleats round the tape in the order they are made: one at each corner and port, and where a line *ends* beside
+    the tape with none of these near; those between them so that all of a run gather alike. With as many as it takes
+    (*planned* None) none gathers much more than *per_pleat_m*, but at deep draws, where they would stand too near."""
     ring = gathering.ring
     corners = corners_of(ring)
     at_ports = _spread([float(ring.project(ShapelyPoint(port.place))) for port in ports], ring.length)
+    served = _ends_to_serve(ring, ends, [*corners, *at_ports])
+    ports, at_ports = (*ports, *(end for end, _ in served)), [*at_ports, *(station for _, station in served)]
     wanted = list(dict.fromkeys([*corners, *at_ports]))
     fixed = sorted(wanted if planned is None else wanted[:planned])
     if not fixed and (planned is None or planned > 0) and (planned or gathering.total_m > 0):
@@ -194,6 +206,20 @@ def pleats_of(
         between = [_alike(gathering, run, count) for run, count in zip(runs, counts, strict=True)]
     stations = sorted({*fixed, *(station % ring.length for some in between for station in some)})
     return tuple(_pleat(gathering, stations, at, corners, at_ports, ports, per_pleat_m) for at in range(len(stations)))
+
+
+def _ends_to_serve(ring: LinearRing, ends: tuple[Port, ...], taken: list[float]) -> list[tuple[Port, float]]:
+    """The *ends* of lines beside the tape that stand near none of the *taken* stations, with their own."""
+    served: list[tuple[Port, float]] = []
+    stations = list(taken)
+    for end in ends:
+        place = ShapelyPoint(end.place)
+        station = float(ring.project(place))
+        apart = (min(abs(station - other), ring.length - abs(station - other)) for other in stations)
+        if ring.distance(place) <= NEAR_TAPE_M and min(apart, default=math.inf) > BESIDE_M:
+            served.append((end, station))
+            stations.append(station)
+    return served
 
 
 def _spread(stations: list[float], length_m: float) -> list[float]:
@@ -247,7 +273,7 @@ def _pleat(
     here_ports = [port for port, station in zip(ports, at_ports, strict=True) if station == here]
     why: PleatFor = "film" if takes < DEEP * per_pleat_m else "deep draw"
     if here_ports:
-        why = "port"
+        why = "line end" if all(port.is_end for port in here_ports) else "port"
     elif here in corners:
         why = "corner"
     height = max([takes / 2, *(port.height_m for port in here_ports)])

@@ -166,11 +166,8 @@ class BagBench(Bench):
             alike = list(some)
             first, pleat = alike[0]
             numbers = str(first) if len(alike) == 1 else f"{first} to {alike[-1][0]}"
-            what = (
-                f"port{'s' if ', ' in pleat.of else ''} of {pleat.of}"
-                if pleat.why == "port"
-                else PLEAT_WORDS[pleat.why]
-            )
+            words = {"port": f"port{'s' if ', ' in pleat.of else ''} of {pleat.of}", "line end": f"end of {pleat.of}"}
+            what = words.get(pleat.why) or PLEAT_WORDS[pleat.why]
             row = QHBoxLayout()
             row.addWidget(label(f"{numbers}  {what}{', reversed to close' if pleat.last else ''}"), 1)
             row.addWidget(label(f"{self.shown(pleat.height_m)} high", "figure", wrap=False))
