@@ -162,8 +162,7 @@ def propose(
     found: Callable[[Proposal], None] = lambda proposal: None,
 ) -> Proposal:
     """Look for a layout for *job*. *found* is told the best so far, again and again. *progress* is called with the
-    share
-    done and may raise :class:`~bibulon.workers.report.Cancelled`.
+    share done and may raise :class:`~bibulon.workers.report.Cancelled`.
 
     Raises :class:`~bibulon.flow.refusal.FlowRefusal` if none can be filled.
     """
