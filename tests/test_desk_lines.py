@@ -166,3 +166,33 @@ def test_patterns_of_lines_are_put_with_one_tool_each(window: Window) -> None:
     click(window, 0.5, 0.7)
     click(window, 0.52, 0.7)
     assert job_of(window).lines == () and "too short" in window.status.text()
+
+
+def test_peel_ply_pieces_and_what_leads_air_to_a_vent_are_said_in_the_window(window: Window) -> None:
+    """Each by its own field at its own station; what is wrong is named, and mended at one touch."""
+    window.go("layup")
+    choose(window, "Peel ply lies", "in regions only")
+    assert {"peel-ply-missing", "line-on-bare-fibre"} <= caution_ids(window)
+    core = window.document.job.regions[0].name
+    window.plan.choose(core)
+    window.refresh()
+    choose(window, "Peel ply here", "laid")
+    assert window.document.job.regions[0].peel_ply == "laid"
+    push(bench(window), "Lay peel ply over it")
+    assert not {"peel-ply-missing", "line-on-bare-fibre"} & caution_ids(window)
+    window.go("part")
+    assert type_into(bench(window), "Pieces", "left").error.text()
+    type_into(bench(window), "Pieces", "plug, left, right")
+    assert "pieces-not-sealed" in caution_ids(window)
+    push(bench(window), "Plan them sealed on the resin side")
+    assert window.document.job.mould.pieces == ("plug", "left", "right")
+    assert "pieces-not-sealed" not in caution_ids(window)
+    window.go("cure")
+    assert "1 plug, 2 left, 3 right" in texts(bench(window))
+    window.go("lines")
+    window.plan.choose("vent-1")
+    window.refresh()
+    choose(window, "From part to it leads", "nothing")
+    assert "vent-locks-off" in caution_ids(window)
+    push(bench(window), "Run a strip of mesh to it")
+    assert window.document.job.vents[0].bridge == "mesh" and "vent-locks-off" not in caution_ids(window)

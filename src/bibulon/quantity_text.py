@@ -15,8 +15,9 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 
-from bibulon.quantities import KINDS, PLAIN, QuantityKind, Reading, Units, _linear
+from bibulon.quantities import KINDS, PLAIN, QuantityKind, Reading, Units, _linear, show
 
 
 class QuantityError(ValueError):
@@ -104,6 +105,23 @@ def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
     value, unit = _split(text, kind)
     factor, offset = _linear(kind, _unit(kind, unit) if unit else KINDS[kind].shown[units.system][0])
     return _finite(factor * value + offset)
+
+
+def parse_place(text: str, units: Units | None = None) -> tuple[float, float]:
+    """A place of the plan (m), typed as two lengths with a comma between them. Raises :class:`QuantityError`.
+
+    >>> parse_place("1200 mm, 0.3 m")
+    (1.2, 0.3)
+    """
+    cells = cells_of(text)
+    if len(cells) != 2:
+        raise QuantityError("Write two lengths with a comma between them.")
+    return parse(cells[0], "length", units), parse(cells[1], "length", units)
+
+
+def place_text(place: Sequence[float], units: Units) -> str:
+    """*place* as :func:`parse_place` reads it: with a plain minus, to be typed over."""
+    return ", ".join(show(value, "length", units) for value in place).replace("−", "-")
 
 
 def _finite(value: float) -> float:

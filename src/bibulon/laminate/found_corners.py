@@ -59,7 +59,7 @@ def found_corners(part: Part) -> tuple[Corner, ...]:
             places = np.column_stack([gx.ravel(), gy.ravel()])[mine]
             if float(np.hypot(*np.ptp(places, axis=0))) < SHORTEST_M:
                 continue
-            at = _amid(mine, np.abs(curved.ravel()[mine]), places)
+            at = _middle_of_the_sharpest(mine, np.abs(curved.ravel()[mine]), places)
             place = float(gx.ravel()[at]), float(gy.ravel()[at])
             bend = _bend(part, place, way.reshape(-1, 2)[at], step)
             if bend is not None:
@@ -71,7 +71,7 @@ def found_corners(part: Part) -> tuple[Corner, ...]:
     )
 
 
-def _amid(cells: Integers, curved: Floats, places: Floats) -> int:
+def _middle_of_the_sharpest(cells: Integers, curved: Floats, places: Floats) -> int:
     """Of the *cells* that curve most, the one nearest to their middle."""
     sharpest = curved >= NEARLY * curved.max()
     off = np.hypot(*(places - places[sharpest].mean(axis=0)).T)

@@ -56,7 +56,7 @@ def with_stations(job: Job, start: PlanPoint, end: PlanPoint) -> tuple[Job, str]
         course = _across(inner, at, u)
         if course is None:
             raise PatternRefusal(f"Feed {number + 1} of {count} would not lie on the part: draw the way over it.")
-        job, made = _with(job, "feed", course)
+        job, made = with_new_line(job, "feed", course)
         if before is None:
             first = made.id
             job = with_line(job, revised(made, opens=AtTime()))
@@ -68,7 +68,7 @@ def with_stations(job: Job, start: PlanPoint, end: PlanPoint) -> tuple[Job, str]
     vent = _across(job.part.shape, end, u) or _across(inner, end, u)
     if vent is None:
         raise PatternRefusal("The vent at the end would not lie on the part: end the way on it.")
-    job, _ = _with(job, "vent", vent)
+    job, _ = with_new_line(job, "vent", vent)
     return job, first
 
 
@@ -79,7 +79,7 @@ def with_branches(job: Job, points: tuple[PlanPoint, ...]) -> tuple[Job, str]:
     spine = _longest(LineString(points).intersection(inner))
     if spine is None:
         raise PatternRefusal("The spine does not lie on the part.")
-    job, made = _with(job, "feed", spine)
+    job, made = with_new_line(job, "feed", spine)
     job = with_line(job, revised(made, opens=AtTime()))
     apart = _spacing(job)
     count = max(math.floor(spine.length / apart), 1)
@@ -90,7 +90,7 @@ def with_branches(job: Job, points: tuple[PlanPoint, ...]) -> tuple[Job, str]:
         turn = math.hypot(ahead.x - behind.x, ahead.y - behind.y) or 1.0
         u = ((ahead.x - behind.x) / turn, (ahead.y - behind.y) / turn)
         for side in _halves(inner, (at.x, at.y), u):
-            job, branch = _with(job, "feed", side)
+            job, branch = with_new_line(job, "feed", side)
             job = with_line(
                 job, revised(branch, opens=AtTime(), fed_by=made.id, hose_length_m=BRANCH_HOSE_M, port_at=0.0)
             )
@@ -100,25 +100,26 @@ def with_branches(job: Job, points: tuple[PlanPoint, ...]) -> tuple[Job, str]:
 def with_feed_all_round(job: Job) -> tuple[Job, str]:
     """*job* with a feed all round on its edge, so that no air stays outside it, and a vent in the middle: perimeter in.
     Raises :class:`PatternRefusal`."""
-    job, feed = _with(job, "feed", _ring(job.part.outline.polygon))
+    job, feed = with_new_line(job, "feed", _ring(job.part.outline.polygon))
     job = with_line(job, revised(feed, opens=AtTime()))
-    job, _ = _with(job, "vent", _middle(job))
+    job, _ = with_new_line(job, "vent", _middle(job))
     return job, feed.id
 
 
 def with_vent_all_round(job: Job) -> tuple[Job, str]:
     """*job* with a vent all round along its edge, and a feed in the middle: perimeter out. Raises
     :class:`PatternRefusal`."""
-    job, feed = _with(job, "feed", _middle(job))
+    job, feed = with_new_line(job, "feed", _middle(job))
     job = with_line(job, revised(feed, opens=AtTime()))
-    job, _ = _with(job, "vent", _ring(job.part.outline.polygon))
+    job, _ = with_new_line(job, "vent", _ring(job.part.outline.polygon))
     return job, feed.id
 
 
 # -- courses -----------------------------------------------------------------------------------------------------------
 
 
-def _with(job: Job, kind: str, course: LineString) -> tuple[Job, Line]:
+def with_new_line(job: Job, kind: str, course: LineString) -> tuple[Job, Line]:
+    """*job* with a feed or vent along *course*, with the cards of the first of its kind, and that line."""
     like = next((line for line in job.lines if line.kind == kind and line.fed_by is None), None)
     job, tube, hose = with_line_cards(job, kind)
     points = tuple((round(x, 4), round(y, 4)) for x, y in course.simplify(SMOOTH_M).coords)

@@ -21,11 +21,17 @@ from shapely.ops import substring
 from bibulon.assess import assess
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.edits import changed, new_id, next_label, revised, with_card, with_line
+from bibulon.job.edits import changed, new_id, revised, with_card, with_line
 from bibulon.job.lines import AtTime, Line, MediaPatch, Trigger, Turn, WhenReached, WhenTurned
 from bibulon.laminate.thick_zones import thick_zones
 from bibulon.planning.hand import brake, feeds_for
-from bibulon.planning.line_patterns import PatternRefusal, with_branches, with_feed_all_round, with_vent_all_round
+from bibulon.planning.line_patterns import (
+    PatternRefusal,
+    with_branches,
+    with_feed_all_round,
+    with_new_line,
+    with_vent_all_round,
+)
 from bibulon.planning.mould_layouts import mould_candidates
 from bibulon.stock.choice import tubes_for, with_line_cards, with_media_card
 
@@ -306,20 +312,8 @@ def _with_line_at(job: Job, kind: str, zone: Polygon) -> Job:
     )
     pieces = [piece for piece in get_parts(course) if isinstance(piece, LineString)]
     longest = max(pieces, key=lambda piece: piece.length)
-    job, tube, hose = with_line_cards(job, kind)
-    like = next(line for line in job.lines if line.kind == kind)
-    identifier = new_id(kind)
-    line = Line(
-        id=identifier,
-        kind="feed" if kind == "feed" else "vent",
-        label=next_label(job, kind),
-        points=tuple((round(x, 4), round(y, 4)) for x, y in longest.coords),
-        tube=tube,
-        hose=hose,
-        hose_length_m=like.hose_length_m,
-        opens=WhenReached(line=identifier) if kind == "feed" else AtTime(),
-    )
-    return with_line(job, line)
+    job, line = with_new_line(job, kind, longest)
+    return with_line(job, revised(line, opens=WhenReached(line=line.id))) if kind == "feed" else job
 
 
 def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:

@@ -39,7 +39,7 @@ class CureBench(Bench):
     def _pieces(self) -> tuple[str, str]:
         pieces = self.document.job.mould.pieces
         if not pieces:
-            return "in one", "The part comes off a mould that is one piece; say at Part if it comes apart."
+            return "one piece", "The part comes off a mould that is one piece; say at Part if it comes apart."
         return ", ".join(f"{number} {name}" for number, name in enumerate(pieces, 1)), "In the order given at Part."
 
     def _viscosity(self) -> tuple[str, str]:

@@ -16,7 +16,7 @@ from bibulon.job.mould import Corner
 from bibulon.laminate.corner import corner_move
 from bibulon.laminate.found_corners import LEAST_TURN_DEG, TIGHT_M, found_corners
 from bibulon.quantities import QuantityKind, Units, show
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse, parse_place, place_text
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -109,14 +109,10 @@ class CornersSection:
         return self.document.assessment.units
 
     def _place(self, corner: Corner) -> str:
-        return ", ".join(self.bench.shown(value) for value in corner.place).replace("−", "-")
+        return place_text(corner.place, self._units())
 
     def _move(self, corner: Corner, text: str) -> None:
-        cells = cells_of(text)
-        if len(cells) != 2:
-            raise ValueError("Write two lengths with a comma between them.")
-        x, y = (parse(cell, "length", self._units()) for cell in cells)
-        self._put("place of corner", corner, {"place": (x, y)})
+        self._put("place of corner", corner, {"place": parse_place(text, self._units())})
 
     def _put(self, words: str, corner: Corner, fields: dict[str, object] | None) -> None:
         """*corner* with other *fields*, or without it."""

@@ -24,7 +24,6 @@ from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, col
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.durations import run_clock
 from bibulon.flow.result import STOP_WORDS
-from bibulon.job.base import Point
 from bibulon.job.edits import (
     revised,
     with_card,
@@ -40,7 +39,7 @@ from bibulon.job.lines import (
 from bibulon.job.paths import path_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import show, show_full
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse, parse_place, place_text
 from bibulon.stock.choice import tubes_for
 
 
@@ -262,24 +261,13 @@ class LinesBench(Bench):
         on_plan = length * LineString(line.points).length / self._on_mould(identifier)
         self.document.edit("length of line", with_line(job, with_length(line, on_plan)))
 
-    def _shown(self, place: Point) -> str:
-        units = self.document.assessment.units
-        return ", ".join(show(value, "length", units) for value in place).replace("−", "-")
-
-    def _two_lengths(self, text: str) -> Point:
-        cells = cells_of(text)
-        if len(cells) != 2:
-            raise ValueError("Write two lengths with a comma between them.")
-        x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)
-        return x, y
-
     def _end(self, identifier: str, number: int) -> str:
-        return self._shown(self.document.job.line(identifier).points[number])
+        return place_text(self.document.job.line(identifier).points[number], self.document.assessment.units)
 
     def _move_end(self, identifier: str, number: int, text: str) -> None:
         line = self.document.job.line(identifier)
         points = list(line.points)
-        points[number] = self._two_lengths(text)
+        points[number] = parse_place(text, self.document.assessment.units)
         self.document.edit("end of line", with_line(self.document.job, revised(line, points=tuple(points))))
 
     def _tube(self, name: str, line: Line, field: str, use: str) -> ChoiceField:

@@ -34,7 +34,7 @@ from bibulon.job.paths import FieldPath, path_of
 from bibulon.mould.pots import pot_key, pot_places, with_pot_at
 from bibulon.plumbing.edits import with_manifold
 from bibulon.quantities import as_typed, show
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse, parse_place, place_text
 from bibulon.stock.choice import cards_for
 
 BARBS = "Bore of the hose that goes on them; empty: not measured."
@@ -198,14 +198,11 @@ class SupplySections:
     def _pot_place(self, key: str) -> str:
         units = self.bench.document.assessment.units
         place = pot_places(self.bench.document.job).get(key, ())
-        return ", ".join(show(at, "length", units) for at in place).replace("−", "-")
+        return place_text(place, units)
 
     def _move_pot(self, key: str, text: str) -> None:
-        cells = cells_of(text)
-        if len(cells) != 2:
-            raise ValueError(f"Write two lengths. {PLACE}")
-        x, y = (parse(cell, "length", self.bench.document.assessment.units) for cell in cells)
-        self.bench.document.edit("place of a pot", with_pot_at(self.bench.document.job, key, (x, y)))
+        place = parse_place(text, self.bench.document.assessment.units)
+        self.bench.document.edit("place of a pot", with_pot_at(self.bench.document.job, key, place))
 
     def _is_on(self, path: FieldPath) -> bool:
         return bool(value_at(self.bench.document.job, path))

@@ -41,7 +41,7 @@ from bibulon.mould.clamp import (
 )
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.quantities import brief, show
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse_place, place_text
 from bibulon.stock.choice import tubes_for
 
 SENSE_M2 = 2.0
@@ -340,15 +340,11 @@ class MouldBench(Bench):
         ValveSection(self, line.id).build(box)
 
     def _place(self, identifier: str) -> str:
-        units = self.document.assessment.units
-        return ", ".join(show(at, "length", units) for at in self.document.job.line(identifier).place).replace("−", "-")
+        return place_text(self.document.job.line(identifier).place, self.document.assessment.units)
 
     def _move(self, identifier: str, text: str) -> None:
-        cells = cells_of(text)
-        if len(cells) != 2:
-            raise ValueError("Write two lengths with a comma between them.")
-        x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)
-        self.document.edit("place of port", with_port_at(self.document.job, identifier, (x, y)))
+        place = parse_place(text, self.document.assessment.units)
+        self.document.edit("place of port", with_port_at(self.document.job, identifier, place))
 
     def _take_hose(self, identifier: str, cards: dict[str, TubeCard], hose: str) -> None:
         job = with_card(self.document.job, cards[hose])

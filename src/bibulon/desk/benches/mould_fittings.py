@@ -14,7 +14,7 @@ from bibulon.job.edits import revised
 from bibulon.job.pair import Fitting, FittingKind
 from bibulon.mould.fittings import clamp_count, clamps_spread, fitting_of, gauge_pa, with_fitting_at, without_fitting
 from bibulon.quantities import show
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse_place, place_text
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -104,14 +104,8 @@ class FittingsSection:
         put_pair(self.document, "label of a fitting", fittings=renamed)
 
     def _place(self, identifier: str) -> str:
-        units = self.document.assessment.units
-        return ", ".join(show(at, "length", units) for at in fitting_of(self.document.job, identifier).place).replace(
-            "−", "-"
-        )
+        return place_text(fitting_of(self.document.job, identifier).place, self.document.assessment.units)
 
     def _move(self, identifier: str, text: str) -> None:
-        cells = cells_of(text)
-        if len(cells) != 2:
-            raise ValueError("Write two lengths with a comma between them.")
-        x, y = (parse(cell, "length", self.document.assessment.units) for cell in cells)
-        self.document.edit("place of a fitting", with_fitting_at(self.document.job, identifier, (x, y)))
+        place = parse_place(text, self.document.assessment.units)
+        self.document.edit("place of a fitting", with_fitting_at(self.document.job, identifier, place))

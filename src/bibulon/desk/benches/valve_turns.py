@@ -28,7 +28,7 @@ from bibulon.job.lines import (
     WhenTurned,
 )
 from bibulon.quantities import as_typed, show
-from bibulon.quantity_text import cells_of, parse
+from bibulon.quantity_text import parse, parse_place
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -183,11 +183,7 @@ class ValveSection:
         elif isinstance(trigger, WhenBatchUsed):
             self._put_trigger(number, WhenBatchUsed(batch=round(parse(text, "count", units))))
         elif isinstance(trigger, WhenAtPoint):
-            cells = cells_of(text)
-            if len(cells) != 2:
-                raise ValueError(f"Write two lengths. {PLACE}")
-            x, y = (parse(cell, "length", units) for cell in cells)
-            self._put_trigger(number, WhenAtPoint(place=(x, y)))
+            self._put_trigger(number, WhenAtPoint(place=parse_place(text, units)))
 
     def _after(self) -> float:
         """A time some minutes after the last that is planned for this valve."""
