@@ -7,16 +7,18 @@ from dataclasses import replace
 import numpy as np
 from scipy import sparse
 from shapely import LineString, MultiLineString, Point, Polygon, union_all
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
 from bibulon.flow.conductors import Conductors, bodies_of
 from bibulon.flow.line_courses import FlowGap, FlowLine, FlowManifold
 from bibulon.flow.mesh import Mesh
-from bibulon.flow.meshing import mesh_plan, mesh_size_m
+from bibulon.flow.meshing import mesh_plan, mesh_size_m, split_at
 from bibulon.flow.network import HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowProblem
-from bibulon.flow.refinement import _worth_refining
+from bibulon.flow.quick_mesh import quick_mesh
+from bibulon.flow.refinement import last_places, worth_refining
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.stage import FlowChannel, FlowSeam
 from bibulon.flow.upper_half import UpperHalf, looked_up
@@ -291,6 +293,18 @@ def _feeds(problem: FlowProblem) -> list[LineString]:
     return [LineString(piece) for line in problem.lines if line.kind == "feed" for piece in line.pieces]
 
 
+def _quickly(
+    problem: FlowProblem, outlines: list[Polygon], courses: list[MultiLineString], part: BaseGeometry
+) -> Mesh | None:
+    """A quick mesh of the problem, where there is no mould whose rim has to be met."""
+    if problem.channel is not None or problem.seam is not None or problem.upper is not None:
+        return None
+    courses = [split_at(course, [line.port for line in problem.lines]) for course in courses]
+    gaps = [MultiLineString(list(gap.pieces)) for gap in problem.gaps]
+    size = mesh_size_m(part.area, problem.nodes)
+    return quick_mesh(outlines, [*courses, *gaps], size, problem.nodes, last_places(problem, part, size))
+
+
 def build_network(problem: FlowProblem) -> Network:
     """Mesh the problem and assemble it. Raises :class:`FlowRefusal`."""
     outlines = [Polygon(cell.outline, cell.holes) for cell in problem.cells]
@@ -301,10 +315,12 @@ def build_network(problem: FlowProblem) -> Network:
         (line.length - 0.5 * line.intersection(whole_part.boundary.buffer(GRID_M)).length) for line in _feeds(problem)
     )
     size = mesh_size_m(whole_part.area, round(MORE * problem.nodes), fine_m)
-    fine = _worth_refining(problem, whole_part, size)
     try:
         ports = [line.port for line in problem.lines]
-        mesh = mesh_plan(outlines, courses, ports, size, problem.nodes, fine)
+        mesh = _quickly(problem, outlines, courses, whole_part) if problem.pace.quick_mesh else None
+        if mesh is None:
+            fine = worth_refining(problem, whole_part, size)
+            mesh = mesh_plan(outlines, courses, ports, size, problem.nodes, fine)
     except RuntimeError as error:
         raise FlowRefusal(f"The part could not be meshed: {error}.") from error
     mesh = replace(mesh, heights_m=heights_at(problem.relief, mesh.points_m))

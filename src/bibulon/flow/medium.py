@@ -47,6 +47,11 @@ class Swelling:
         self._edges = network.edges
         self._pores, self._bores = pores_m3, bores_m3
 
+    def held_at(self, pressure_pa: float) -> Rigid:
+        """The laminate as it stands where resin has this pressure everywhere."""
+        law = self.at(np.full(len(self._dry), pressure_pa))
+        return Rigid(law.conductance_m3, law.capacity_m3)
+
     def at(self, pressure_pa: Floats) -> Linearised:
         count = len(self._more)
         share = (pressure_pa[:count] / self._film_pa).clip(0.0, _SHARES[-1])

@@ -73,7 +73,7 @@ def mesh_plan(
     shapes = list(cells)
     if sum(len(get_coordinates(shape)) for shape in shapes) > _MANY_CORNERS:
         shapes = list(coverage_simplify(shapes, size_m / 20))
-    courses = [_split_at(course, ports) for course in courses]
+    courses = [split_at(course, ports) for course in courses]
     borders = [set_precision(shape.boundary, GRID_M) for shape in shapes]
     linework = union_all([*borders, *(set_precision(course, GRID_M) for course in courses)], grid_size=GRID_M)
     faces = [face for face in get_parts(polygonize(get_parts(linework))) if face.area > GRID_M**2]
@@ -93,7 +93,7 @@ def mesh_plan(
         return _mesh_faces(inside, loose, size_m, fine, nodes)
 
 
-def _split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
+def split_at(course: MultiLineString, ports: Sequence[tuple[float, float]]) -> MultiLineString:
     """*course* with a corner at every port that lies on it."""
     pieces = []
     for piece in get_parts(course):

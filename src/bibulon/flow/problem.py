@@ -53,11 +53,18 @@ class Pace:
     linear_share: float = 0.05
     """Pressures about which swelling is linearised are met within this share of the film's: those found are then some
     twenty times nearer to where more of it would lead."""
+    quick_mesh: bool = False
+    """On a mesh of one size, made in a tenth of the time."""
+    swollen_by: float | None = None
+    """The laminate stands everywhere as under so much of the film's pressure, and does not move; None: it swells as the
+    resin's pressure lets it."""
 
 
 FULL_PACE = Pace()
 PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, linear_share=0.08)
 """For a picture while the hand still moves, and for trials that are only compared with each other."""
+LIVE_PACE = replace(PREVIEW_PACE, quick_mesh=True, swollen_by=0.5)
+"""For a front that follows the hand."""
 
 
 @dataclass(frozen=True)

@@ -19,9 +19,14 @@ SHARES_OF_FEED = 40.0
 SHARP_DEG = 30.0
 
 
-def _worth_refining(problem: FlowProblem, part: BaseGeometry, size_m: float) -> list[Fine]:
+def worth_refining(problem: FlowProblem, part: BaseGeometry, size_m: float) -> list[Fine]:
     """Where a finer mesh pays most: along feeds, where the pressure falls most steeply, the more so the shorter they
     are; at ends of vents, and at sharp corners near them, where the last of the resin comes slowly."""
+    return [*_beside_feeds(problem, size_m), (union_all(last_places(problem, part, size_m)), FINE * size_m)]
+
+
+def last_places(problem: FlowProblem, part: BaseGeometry, size_m: float) -> list[Point]:
+    """Ends of vents, and sharp corners of the *part* near them."""
     vents = MultiLineString([piece for line in problem.lines if line.kind == "vent" for piece in line.pieces])
     ends = [Point(end) for piece in get_parts(vents) for end in (piece.coords[0], piece.coords[-1])]
     corners = [
@@ -30,10 +35,7 @@ def _worth_refining(problem: FlowProblem, part: BaseGeometry, size_m: float) -> 
         for corner in _sharp_corners(ring)
         if vents.distance(Point(corner)) <= NEAR_VENT_SIZES * size_m
     ]
-    return [
-        *_beside_feeds(problem, size_m),
-        (union_all([*ends, *corners]), FINE * size_m),
-    ]
+    return [*ends, *corners]
 
 
 def _beside_feeds(problem: FlowProblem, size_m: float) -> Iterator[Fine]:

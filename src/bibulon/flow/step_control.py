@@ -152,7 +152,9 @@ class StepControl:
             vent_pa, share = self.problem.vent_pa, self.problem.pace.linear_share
             return UnderUpperHalf(network, network.upper, vent_pa, pores, bores, share)
         if film_pa > 0:
-            return Swelling(network, film_pa, pores, bores, self.problem.pace.linear_share)
+            swelling = Swelling(network, film_pa, pores, bores, self.problem.pace.linear_share)
+            by = self.problem.pace.swollen_by
+            return swelling if by is None else swelling.held_at(by * film_pa)
         return Rigid(pores + bores, network.capacity_m3)
 
     def _floating(self, fixed: Integers) -> Integers:

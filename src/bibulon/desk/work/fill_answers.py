@@ -11,13 +11,14 @@ from bibulon.flow.causes import Cause
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
-from bibulon.job.edits import revised
 from bibulon.job.reads import read_by
 from bibulon.remembered import Newest
 from bibulon.workers.report import Report
 
 ANSWERS_KEPT = 6
 """Each takes some 20 MB."""
+LIVE_SHARE = 0.7
+"""Of the points of a coarse fill, for the front under a moving hand."""
 FINE_PICTURE, COARSE_PICTURE = 900, 300
 
 
@@ -67,24 +68,26 @@ def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -
 
     Its results on the way are :class:`FillAnswer`: that of a coarse fill, and unless it is *live*, that of the full
     fill. A job that was answered lately has the same answer at once. The coarse fill is not cancelled (under a moving
-    hand something has to be shown), and when live it leaves out trapped air, which takes half the time. Raises
+    hand something has to be shown); a live one is coarser still (see :mod:`bibulon.flow.live`). Raises
     :class:`~bibulon.flow.refusal.FlowRefusal` and :class:`~bibulon.workers.report.Cancelled`.
     """
     from bibulon.flow.causes import causes_of
     from bibulon.flow.fill import fill
+    from bibulon.flow.live import live_fill, match_to
     from bibulon.flow.problem import PREVIEW_PACE, flow_problem
     from bibulon.flow.scheduled import scheduled_fill
 
     if not live and (known := _newest_answers.get(read_by(job, "fill"))) is not None:
         report.result(known)
         return known.causes
-    asked = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)}) if live else job
     uncancelled = partial(report.progress, cancellable=False)
-    coarse = fill(flow_problem(asked, nodes[0], pace=PREVIEW_PACE), uncancelled)
-    report.result(_with_pictures(coarse, final=False))
     if live:
+        coarse = live_fill(job, round(LIVE_SHARE * nodes[0]), uncancelled)
+        report.result(_with_pictures(coarse, final=False))
         return ()
+    report.result(_with_pictures(fill(flow_problem(job, nodes[0], pace=PREVIEW_PACE), uncancelled), final=False))
     full = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=report.progress)
+    match_to(job, full)
     answer = _with_pictures(full, final=True)
     report.result(answer)
     causes = causes_of(job, full, report.progress)  # where a margin is missed: a second more
