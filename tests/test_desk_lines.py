@@ -5,11 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, caution_ids, choose, click, fill_of, press, push, texts, type_into
+from driving import LEFT, bench, caution_ids, choose, click, drag, fill_of, press, push, texts, type_into
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QToolButton
 
+from bibulon.desk.app import wait_for_fill
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -196,3 +197,32 @@ def test_peel_ply_pieces_and_what_leads_air_to_a_vent_are_said_in_the_window(win
     assert "vent-locks-off" in caution_ids(window)
     push(bench(window), "Run a strip of mesh to it")
     assert window.document.job.vents[0].bridge == "mesh" and "vent-locks-off" not in caution_ids(window)
+
+
+def test_the_way_of_a_hose_is_drawn_dragged_and_taken_away(window: Window) -> None:
+    window.go("lines")
+    window.plan.choose("feed-1")
+    window.use_tool("hose")
+    for x, y in ((2.1, -0.2), (2.6, -0.2), (2.6, -0.3)):
+        click(window, x, y)
+    press(window, Qt.Key.Key_Return)
+    job = window.document.job
+    drawn = job.line("feed-1")
+    assert drawn.hose_way == ((2.1, -0.2), (2.6, -0.2), (2.6, -0.3))
+    assert drawn.hose_length_m == pytest.approx(0.26 + 0.5 + 0.1 + job.bucket.below_part_m, abs=0.01)
+    window.refresh()
+    assert "Drawn: " in texts(bench(window)) and "hose-kinked" not in caution_ids(window)
+    window.plan.choose("hose feed-1")
+    drag(window, (2.6, -0.2), (2.14, -0.2))
+    wait_for_fill(window)
+    assert "hose-kinked" in caution_ids(window), "three bends within a hand's width"
+    press(window, Qt.Key.Key_Delete)
+    assert window.document.job.line("feed-1").hose_way == ()
+    window.undo()
+    window.undo()
+    window.plan.choose("feed-1")
+    before = window.document.job.line("feed-1").hose_length_m
+    drag(window, (1.0, 0.06), (1.0, 0.16))
+    assert window.document.job.line("feed-1").hose_length_m == pytest.approx(before + 0.1, abs=0.011)
+    push(bench(window), "Take the drawn way away")
+    assert window.document.job.line("feed-1").hose_way == ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, caution_ids, push, texts
+from driving import LEFT, bench, caution_ids, push, texts, type_into
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
@@ -97,6 +97,31 @@ def test_house_rules_are_chosen_with_their_figures_and_a_kept_test_is_taken_out(
     assert "hold-not-done" in caution_ids(window)
     window.undo()
     assert len(window.document.job.hold_tests) == 1
+
+
+def test_smaller_parts_have_rules_of_their_own_and_new_jobs_begin_with_them(window: Window) -> None:
+    window.go("hold")
+    window.refresh()
+    page = bench(window)
+    area = window.document.assessment.laminate.total.area_m2
+    push(page, "+ Rules for smaller parts")
+    window.refresh()
+    assert window.document.job.hold_rules.for_area(area).drop_pa_per_600_s == 500.0, "so large a part has those it had"
+    assert "other rules judge it" not in texts(page)
+    type_into(page, "Up to", "50 m2")
+    window.refresh()
+    type_into(page, "Drop in 10 min, 1.00 m²", "1 mbar")
+    window.refresh()
+    assert window.document.assessment.hold_figures.drop_pa_per_600_s == 100.0
+    assert window.document.job.hold_rules.drop_pa_per_600_s == 500.0
+    page.readings.setPlainText("0, 30\n5, 32\n10, 34\n15, 36")
+    push(page, "Keep this test")
+    window.refresh()
+    assert "hold-failed" in caution_ids(window), "4 mbar in 10 min, 1 mbar and the root of the area are allowed"
+    push(page, "Use for new jobs")
+    window.refresh()
+    window.new_job()
+    assert window.document.job.hold_rules.smaller[0].up_to_m2 == 50.0
 
 
 def test_a_file_that_cannot_be_written_is_told_with_a_way_out(window: Window, tmp_path: Path, monkeypatch) -> None:

@@ -11,6 +11,7 @@ import pytest
 from conftest import rectangle
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 from scipy.stats import linregress
 from scipy.stats import t as student
 
@@ -20,7 +21,7 @@ from bibulon.bag.slack import film_slack
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
-from bibulon.job.hold import HoldRules, HoldTest, Rule
+from bibulon.job.hold import HoldRules, HoldTest, Rule, SizedRules
 from bibulon.job.part import Bag, Part, ReliefFigures
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.relief import developed_length_m
@@ -380,3 +381,14 @@ def test_a_line_that_ends_beside_the_tape_gets_a_pleat_unless_one_stands_there()
     middle = (Port((0.4, 0.5), "F2", is_end=True), Port((0.02, 0.05), "F3", is_end=True))
     assert not [pleat for pleat in bag_plan(part, Bag(), (), middle).pleats if pleat.why == "line end"]
     assert plan.pleats_needed >= bag_plan(part, Bag()).pleats_needed
+
+
+@given(area=st.floats(0.1, 60))
+def test_a_part_is_judged_by_the_rules_for_its_size(area: float) -> None:
+    small = SizedRules(up_to_m2=2.0, rules=("no visible drop",))
+    middle = SizedRules(up_to_m2=10.0, rules=("drop per time",), drop_pa_per_600_s=300.0)
+    rules = HoldRules(smaller=(small, middle), rules=("long soak",))
+    chosen = rules.for_area(area)
+    assert chosen is (small if area <= 2 else middle if area <= 10 else rules)
+    with pytest.raises(ValidationError, match="same size, or not in order"):
+        HoldRules(smaller=(middle, small))

@@ -16,6 +16,7 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
 from bibulon.job.edits import (
     changed,
+    mirrored_job,
     revised,
     with_card,
     with_hose,
@@ -33,6 +34,7 @@ from bibulon.job.storage import dump, parse
 from bibulon.plumbing.bucket import heel_kg, room_kg, runs_dry_at_s
 from bibulon.plumbing.edits import with_bypass, with_manifold
 from bibulon.plumbing.fits import bore_verdict, clamp_for, clamp_verdict, reducer_for
+from bibulon.plumbing.hose_way import tightest_bend, with_way
 from bibulon.plumbing.layout import layout_of
 from bibulon.plumbing.mending import with_reducers
 from bibulon.plumbing.network import BUCKET, PUMP, network_of
@@ -183,3 +185,41 @@ def test_a_bucket_runs_dry_when_what_is_over_its_heel_is_drawn() -> None:
     assert runs_dry_at_s(job, times, drawn, 300.0, heel + 4.5) == pytest.approx(900.0), "3 kg to 600 s, 1.5 kg after"
     assert runs_dry_at_s(job, times, drawn, 300.0, heel + 6.5) is None, "more than is still drawn"
     assert runs_dry_at_s(job, times, drawn, 300.0, heel / 2) == pytest.approx(300.0), "it is there already"
+
+
+@given(
+    turn=st.floats(10, 170), first=st.floats(0.2, 3), second=st.floats(0.2, 3), heading=st.floats(0, 360),
+)  # fmt: skip
+def test_a_single_bend_uses_the_shorter_piece_beside_it(
+    turn: float, first: float, second: float, heading: float
+) -> None:
+    """An arc that turns by φ begins ``R tan(φ/2)`` before its corner, and both pieces have to have that length."""
+    out = math.radians(heading + turn)
+    corner = (first * math.cos(math.radians(heading)), first * math.sin(math.radians(heading)))
+    way = ((0.0, 0.0), corner, (corner[0] + second * math.cos(out), corner[1] + second * math.sin(out)))
+    bend = tightest_bend(way)
+    assert bend is not None and bend[1] == corner
+    assert bend[0] == pytest.approx(min(first, second) / math.tan(math.radians(turn) / 2), rel=1e-6)
+
+
+def test_a_u_turn_of_two_corners_shares_the_piece_between_them() -> None:
+    """Out 1 m, aside 0.3 m, back: two right angles share 0.3 m, so the hose bends round 0.15 m; straight on, round
+    nothing."""
+    radius, place = tightest_bend(((0, 0), (1, 0), (1, 0.3), (0, 0.3)))
+    assert radius == pytest.approx(0.15) and place in ((1, 0), (1, 0.3))
+    assert tightest_bend(((0, 0), (1, 0), (2.5, 0))) is None
+    assert tightest_bend(((0, 0), (1, 0), (0, 0)))[0] < 1e-6, "folded back on itself"
+
+
+def test_a_hose_is_as_long_as_its_way_and_its_drop_and_is_mirrored_with_the_job(demo: Job) -> None:
+    job = with_way(demo, "feed-1", ((2.1, -0.3), (3.1, -0.3)))
+    assert demo.line("feed-1").points[0][1] == 0.06 and demo.bucket.below_part_m > 0
+    by_hand = 0.36 + 1.0 + demo.bucket.below_part_m
+    assert job.line("feed-1").hose_length_m == pytest.approx(by_hand, abs=0.01)
+    assert parse(dump(job)) == job
+    other = mirrored_job(job, "other")
+    assert other.line("feed-1").hose_way == ((2.1, -0.3), (1.1, -0.3))
+    kinked = with_way(demo, "feed-1", ((2.1, -0.02), (2.1, -0.04), (2.3, -0.04)))
+    (found,) = [one for one in cautions_of(assess(kinked)) if one.id.startswith("hose-kinked")]
+    assert "F1 is led round" in found.message and found.place == (2.1, 0.0)
+    assert not [one for one in cautions_of(assess(job)) if one.id.startswith("hose-kinked")]

@@ -31,7 +31,7 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.gear_cards import TubeCard
-from bibulon.job.hold import HoldTest
+from bibulon.job.hold import HoldFigures, HoldTest
 from bibulon.job.lines import ValveAction
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
@@ -176,10 +176,15 @@ class Assessment:
         """Every hold test with its verdict, in the order taken."""
         return tuple((test, self.judged(test)) for test in sorted(self.job.hold_tests, key=attrgetter("taken_at")))
 
+    @property
+    def hold_figures(self) -> HoldFigures:
+        """The house rules for a part of this size."""
+        return self.job.hold_rules.for_area(self.laminate.total.area_m2)
+
     def judged(self, test: HoldTest) -> HoldVerdict:
         """The verdict of the house rules on *test*."""
         pots = self.pots_m3 if test.pots_included else 0.0
-        rules = self.job.hold_rules
+        rules = self.hold_figures
         if self.job.in_mould:  # the cavity is regulated to less than all the vacuum there is
             rules = revised(rules, rules=tuple(rule for rule in rules.rules if rule != "pressure reached"))
         return judge(

@@ -170,7 +170,7 @@ def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
     ),
 )
 def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
-    if assessment.job.hold_tests and not assessment.job.hold_rules.rules:
+    if assessment.job.hold_tests and not assessment.hold_figures.rules:
         yield Finding("No house rule is chosen: nothing judges the hold test.")
 
 
@@ -189,12 +189,12 @@ def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
 def hold_falling(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
         return
-    job, test = assessment.job, assessment.hold_verdicts[-1][0]
+    test = assessment.hold_verdicts[-1][0]
     highest, fell = 0.0, 0.0
     for _, pressure in test.readings:
         highest = max(highest, pressure)
         fell = max(fell, highest - pressure)
-    if fell >= max(job.hold_rules.visible_drop_pa, 1.0):
+    if fell >= max(assessment.hold_figures.visible_drop_pa, 1.0):
         by = brief(fell, "pressure difference", assessment.units)
         yield Finding(f"The pressure falls by {by} during the last hold test.", subject=test.id)
 
@@ -351,6 +351,6 @@ def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
 )
 def spaces_leak(assessment: Assessment) -> Iterator[Finding]:
     tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
-    pair = read_pair(tests[-1], assessment.job.hold_rules) if tests else None
+    pair = read_pair(tests[-1], assessment.hold_figures) if tests else None
     if pair is not None and pair.leak != "none":
         yield Finding(pair.text(assessment.units))

@@ -103,13 +103,15 @@ def clamp_does_not_shut(assessment: Assessment) -> Iterator[Finding]:
 )
 def hose_kinked(assessment: Assessment) -> Iterator[Finding]:
     for hose in network_of(assessment.job).hoses:
-        bend, least = hose.fitted.tightest_bend_m, hose.card.least_bend_m
+        bend, least = hose.bend, hose.card.least_bend_m
         if hose.kinks and bend is not None and least is not None:
-            is_bent, stands = brief_each((bend, least), "thickness", assessment.units)
+            radius_m, place = bend
+            is_bent, stands = brief_each((radius_m, least), "thickness", assessment.units)
             text = f"Hose {hose.label} is led round {is_bent}; {hose.card.name} kinks below {stands}"
             remedy = "" if hose.side != "vent" else "Only air goes through it: a kink slows the pump down, no more."
             rank: Rank | None = None if hose.side != "vent" else "note"
-            yield Finding(f"{text}.", _place(assessment.job, hose), hose.name, rank=rank, remedy=remedy)
+            place = place or _place(assessment.job, hose)
+            yield Finding(f"{text}.", place, hose.name, rank=rank, remedy=remedy)
 
 
 def _wound(job: Job) -> Job:

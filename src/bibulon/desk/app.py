@@ -87,7 +87,7 @@ def run(path: Path | None, demo: bool = False) -> int:
         if path is not None:
             job, read_as = load_with_fingerprint(path)
         else:
-            job = demo_job() if demo else new_job(load_settings().house)
+            job = demo_job() if demo else load_settings().new_job()
     except StorageError as error:
         print(error, file=sys.stderr)
         return 2

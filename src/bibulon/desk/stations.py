@@ -115,7 +115,7 @@ STATIONS = (
         LinesBench,
         ("fill", "field", "media", "rim", "lines", "proposal"),
         _filled,
-        ("port", "line", "media"),
+        ("port", "line", "hose", "media"),
         plumbing=True,
     ),
     Station("bag", "Bag", BagBench, ("field", "bag", "lines"), lambda assessment: True, processes=UNDER_FILM),

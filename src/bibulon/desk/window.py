@@ -52,7 +52,6 @@ from bibulon.desk.work.run_controller import RunController
 from bibulon.desk.work.settings import Settings, save_settings
 from bibulon.job import Job
 from bibulon.job.base import StationId
-from bibulon.stock.new_job import new_job
 
 PREPARE_EVERY_MS = 200
 REST_EVERY_MS = 150
@@ -277,7 +276,7 @@ class Window(WindowDialogs):
         self.open_document(demo_job(file))
 
     def new_job(self) -> None:
-        self.open_document(new_job(self.document.settings.house))
+        self.open_document(self.document.settings.new_job())
 
     # -- stations, tools, notes --------------------------------------------------------------------------------------
 

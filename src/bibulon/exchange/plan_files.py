@@ -6,6 +6,7 @@ from pathlib import Path
 
 from bibulon.exchange.line_drawing import FEED, PART, VENT, LineDrawing, Style, in_mm, write_drawing
 from bibulon.job import Job
+from bibulon.plumbing.hose_way import way_of
 
 LAYERS = {
     "part": PART,
@@ -13,6 +14,7 @@ LAYERS = {
     "feed lines": FEED,
     "vent lines": VENT,
     "media": Style(40, "#8a7f63"),
+    "hoses": Style(8, "#5c6066"),
 }
 
 
@@ -38,4 +40,6 @@ def plan_of(job: Job) -> LineDrawing:
         layer, points = f"{line.kind} lines", in_mm(line.points)
         drawing.add(layer, points, title=line.label)
         drawing.write(layer, points[0], line.label)
+        if line.hose_way:
+            drawing.add("hoses", in_mm(way_of(line)), title=line.label)
     return drawing

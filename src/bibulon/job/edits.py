@@ -283,7 +283,8 @@ def mirrored_job(job: Job, identifier: str) -> Job:
             return revised(trigger, place=there((trigger.place,))[0])
 
         turns = tuple(revised(turn, when=mirrored(turn.when)) for turn in line.turns)
-        return revised(line, points=there(line.points), opens=mirrored(line.opens), turns=turns)
+        way = there(line.hose_way)
+        return revised(line, points=there(line.points), hose_way=way, opens=mirrored(line.opens), turns=turns)
 
     other: dict[str, Hand] = {"left": "right", "right": "left", "single": "single"}
     darts = tuple(revised(dart, tip=there((dart.tip,))[0], mouth=there((dart.mouth,))[0]) for dart in job.cutting.darts)

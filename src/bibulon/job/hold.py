@@ -43,8 +43,8 @@ class HoldTest(Model):
         return readings
 
 
-class HoldRules(Model):
-    """The house rules that a hold test has to pass, alone or combined."""
+class HoldFigures(Model):
+    """The house rules that a hold test has to pass, alone or combined, and their figures."""
 
     rules: tuple[Rule, ...] = ("drop per time", "pressure reached")
     visible_drop_pa: PressureDifference = 100.0
@@ -55,3 +55,26 @@ class HoldRules(Model):
     reach_pa: PressureDifference = 5_000.0
     soak_s: Annotated[float, Field(gt=0, le=2_592_000)] = 12 * 3600.0
     leak_pa_m3_s: Annotated[float, Field(gt=0, le=10_000)] = 0.01
+
+
+class SizedRules(HoldFigures):
+    """Rules for parts that are no larger than so much."""
+
+    up_to_m2: Annotated[float, Field(gt=0, le=1e6)]
+
+
+class HoldRules(HoldFigures):
+    """The house rules for a part of any size: those of ``smaller`` for parts up to their areas, else its own."""
+
+    smaller: Annotated[tuple[SizedRules, ...], Field(max_length=4)] = ()
+
+    @field_validator("smaller")
+    @classmethod
+    def _growing(cls, smaller: tuple[SizedRules, ...]) -> tuple[SizedRules, ...]:
+        if any(later.up_to_m2 <= earlier.up_to_m2 for earlier, later in pairwise(smaller)):
+            raise ValueError("two sets of rules are for the same size, or not in order of size")
+        return smaller
+
+    def for_area(self, area_m2: float) -> HoldFigures:
+        """The rules for a part of that area."""
+        return next((rules for rules in self.smaller if area_m2 <= rules.up_to_m2), self)

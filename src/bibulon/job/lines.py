@@ -87,6 +87,8 @@ class Line(Model):
     hose_length_m: Length = 2.0
     port_at: Share = 0.5
     """Where the hose joins, as a share of the line's length from its first point."""
+    hose_way: Annotated[tuple[Point, ...], Field(max_length=40)] = ()
+    """Places on the plan that the hose is led past from there, the last where it ends; empty: not drawn."""
     opens: Trigger = AtTime()
     """When a feed is opened first; a vent is open from the start."""
     turns: Annotated[tuple[Turn, ...], Field(max_length=20)] = ()

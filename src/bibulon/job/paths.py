@@ -57,6 +57,7 @@ JobPath = Literal[
     "hold_rules/reach_pa",
     "hold_rules/rules",
     "hold_rules/short_hold_s",
+    "hold_rules/smaller",
     "hold_rules/soak_s",
     "hold_rules/visible_drop_pa",
     "house/brake_m",

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.job import Job
+from bibulon.job.base import Point
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.lines import CatchPot, Line
 from bibulon.job.plumbing import BYPASS_HOSE, PUMP_HOSE, REGULATOR_HOSE, FittedHose, ReducerEnd, hose_between_pots
@@ -20,6 +21,7 @@ from bibulon.plumbing.fits import (
     reducer_for,
     reducer_verdict,
 )
+from bibulon.plumbing.hose_way import tightest_bend, way_of
 from bibulon.stock.choice import cards_for
 
 NodeKind = Literal["bucket", "manifold", "feed", "vent", "pot", "regulator", "pump"]
@@ -86,12 +88,22 @@ class Hose:
     clamps: int
     clamp: ClampFit | None
     fitted: FittedHose
+    way: tuple[Point, ...] = ()
+    """The places it is led past, where that is drawn."""
+
+    @property
+    def bend(self) -> tuple[float, Point | None] | None:
+        """Radius of its tightest bend, as measured or else by the way that is drawn, and where that is; None where
+        neither is known."""
+        if self.fitted.tightest_bend_m is not None:
+            return self.fitted.tightest_bend_m, None
+        return tightest_bend(self.way)
 
     @property
     def kinks(self) -> bool:
         """Whether its way bends tighter than it stands."""
-        bend, least = self.fitted.tightest_bend_m, self.card.least_bend_m
-        return bend is not None and least is not None and bend < least - 1e-9
+        bend, least = self.bend, self.card.least_bend_m
+        return bend is not None and least is not None and bend[0] < least - 1e-9
 
     @property
     def sound(self) -> bool:
@@ -231,7 +243,8 @@ class _Builder:
         if clamps:
             chosen = self._chosen(fitted.clamp)
             clamp = clamp_for(card, self.shelf) if chosen is None else ClampFit(chosen, clamp_verdict(card, chosen))
-        return Hose(name, label, card, side, *between, length_m, joints, clamps, clamp, fitted)
+        way = next((way_of(line) for line in self.job.lines if line.id == name), ())
+        return Hose(name, label, card, side, *between, length_m, joints, clamps, clamp, fitted, way)
 
     # -- ends --------------------------------------------------------------------------------------------------------
 

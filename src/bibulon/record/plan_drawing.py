@@ -14,6 +14,7 @@ from bibulon.arrays import Floats
 from bibulon.assess import Assessment
 from bibulon.flow.contours import contour, round_levels
 from bibulon.job.base import Point
+from bibulon.plumbing.hose_way import way_of
 from bibulon.quantities import show
 
 FEED, VENT, INK, MUTED, MEDIA, PLUM = (
@@ -36,7 +37,9 @@ class PlanDrawing(Flowable):
 
     def draw(self) -> None:
         job = self.assessment.job
-        points = np.array([*job.part.outline, *(place for line in job.lines for place in line.points)])
+        points = np.array(
+            [*job.part.outline, *(place for line in job.lines for place in (*line.points, *line.hose_way))]
+        )
         low, high = points.min(axis=0), points.max(axis=0)
         margin = 26.0
         scale = min(
@@ -57,6 +60,15 @@ class PlanDrawing(Flowable):
         self._contours()
         for outline in (job.part.outline, *job.part.holes):
             self._outline(outline, stroke=INK, width=1.4)
+        for line in job.lines:
+            if line.hose_way:
+                canvas.setStrokeColor(FEED if line.kind == "feed" else VENT)
+                canvas.setLineWidth(0.8)
+                path = canvas.beginPath()
+                path.moveTo(*self._at(way_of(line)[0]))
+                for place in line.hose_way:
+                    path.lineTo(*self._at(place))
+                canvas.drawPath(path)
         for line in job.lines:
             self._line(line.points, line.kind, line.label)
         self._sizes(low, high)

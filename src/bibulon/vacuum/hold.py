@@ -20,7 +20,7 @@ import numpy as np
 from scipy.special import fdtri, stdtrit
 
 from bibulon.arrays import Floats
-from bibulon.job.hold import HoldRules, HoldTest, Rule
+from bibulon.job.hold import HoldFigures, HoldTest, Rule
 from bibulon.quantities import QuantityKind, Units, show
 
 LEAST_READINGS = 3
@@ -210,7 +210,7 @@ class HoldVerdict:
 class _Case:
     test: HoldTest
     fit: LeakFit
-    rules: HoldRules
+    rules: HoldFigures
     area_m2: float
     volume_m3: float
     gel_s: float
@@ -274,7 +274,7 @@ RULES: dict[Rule, Callable[[_Case], tuple[bool, str]]] = {
 
 
 def judge(
-    test: HoldTest, rules: HoldRules, area_m2: float, volume_m3: float, gel_s: float, units: Units | None = None
+    test: HoldTest, rules: HoldFigures, area_m2: float, volume_m3: float, gel_s: float, units: Units | None = None
 ) -> HoldVerdict:
     """The verdict of the house *rules* on *test*, for a part of *area_m2* and an evacuated *volume_m3*."""
     fit = fit_test(test, rules.visible_drop_pa)

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from bibulon.job.hold import HoldRules, HoldTest
+from bibulon.job.hold import HoldFigures, HoldTest
 from bibulon.quantities import Units, show
 from bibulon.vacuum.hold import LeakFit, fit_leak, without_drift
 
@@ -44,7 +44,7 @@ class PairReading:
         return f"{WORDS[self.leak]} In ten minutes: {moves} of rise."
 
 
-def read_pair(test: HoldTest, rules: HoldRules) -> PairReading | None:
+def read_pair(test: HoldTest, rules: HoldFigures) -> PairReading | None:
     """The two spaces of *test* as a pair; None if the flange was not read."""
     if len(test.flange_readings) < 2:
         return None

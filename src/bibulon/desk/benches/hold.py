@@ -20,6 +20,7 @@ from bibulon.desk.benches.hold_effect import EffectSection
 from bibulon.desk.benches.hold_hunt import HuntSection
 from bibulon.desk.benches.hold_kept import KeptTests
 from bibulon.desk.benches.hold_pumped import PumpedSection
+from bibulon.desk.benches.hold_rules import RulesOfHold
 from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
@@ -124,7 +125,7 @@ class HoldBench(Bench):
         self.hunt.build()
         self.effect = EffectSection(self, lambda: self.leak_pa_m3_s, self._origin_of_leak)
         self.effect.build()
-        kept.build_rules()
+        RulesOfHold(self).build()
         self.desk.run.reading_taken.connect(self._gauge_reading)
         self.desk.run.lost.connect(self._gauge_lost)
         self._take_up()
@@ -172,7 +173,7 @@ class HoldBench(Bench):
             leak = self._drafted
         else:
             verdicts = self.document.assessment.hold_verdicts
-            leak = verdicts[-1][1].leak_pa_m3_s if verdicts else self.document.job.hold_rules.leak_pa_m3_s
+            leak = verdicts[-1][1].leak_pa_m3_s if verdicts else self.document.assessment.hold_figures.leak_pa_m3_s
         return leak if leak > 0 else None
 
     def _origin_of_leak(self) -> str:
@@ -234,7 +235,7 @@ class HoldBench(Bench):
                 "muted",
             )
         )
-        pair = read_pair(test, self.document.job.hold_rules)
+        pair = read_pair(test, self.document.assessment.hold_figures)
         if pair is not None:
             self.verdict.addLayout(_line("settled" if pair.leak == "none" else "stop", pair.text(units)))
         for rule in verdict.rules:

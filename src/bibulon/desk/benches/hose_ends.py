@@ -16,9 +16,10 @@ from bibulon.job.edits import with_card, with_hose
 from bibulon.job.faults import explain_here
 from bibulon.job.gear_cards import FittingCard
 from bibulon.plumbing.fits import ClampFit, clamp_verdict
+from bibulon.plumbing.hose_way import tightest_bend, with_way
 from bibulon.plumbing.mending import with_reducers
 from bibulon.plumbing.network import Hose, Joint, network_of
-from bibulon.quantities import as_typed
+from bibulon.quantities import as_typed, brief, show
 from bibulon.quantity_text import parse
 from bibulon.stock.choice import cards_for
 
@@ -58,9 +59,15 @@ class HoseEnds:
             )  # fmt: skip
         box.addWidget(
             FreeField(
-                "Tightest bend", self._bend, self._put_bend, "Radius of the tightest bend on its way; empty: wide."
+                "Tightest bend",
+                self._bend,
+                self._put_bend,
+                "Radius of the tightest bend; empty: that of its way on the plan, or wide where none is drawn.",
             )
         )
+        if hose.way:
+            box.addWidget(label(self._drawn(), "muted"))
+            self.bench.button("Take the drawn way away", self._take_way, into=box)
         for end, joint in zip(("start", "end"), hose.joints, strict=True):
             if joint.wants_m is None and joint.reducer is None:
                 continue
@@ -141,6 +148,18 @@ class HoseEnds:
     def _bend(self) -> str:
         bend = self.hose.fitted.tightest_bend_m
         return "" if bend is None else as_typed(bend, "thickness", self.document.assessment.units)
+
+    def _drawn(self) -> str:
+        """What its way on the plan says of it."""
+        hose, units = self.hose, self.document.assessment.units
+        length = show(hose.length_m, "distance", units)
+        bend = tightest_bend(hose.way)
+        if bend is None:
+            return f"Drawn: {length}, straight."
+        return f"Drawn: {length}, tightest bend {brief(bend[0], 'thickness', units)}."
+
+    def _take_way(self) -> None:
+        self.document.edit(f"no way of hose {self.hose.label}", with_way(self.document.job, self.name, ()))
 
     def _put_bend(self, text: str) -> None:
         units = self.document.assessment.units

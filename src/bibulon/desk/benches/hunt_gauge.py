@@ -125,5 +125,5 @@ class HuntGauge(QObject):
         still lets pass."""
         assessment = self.bench.document.assessment
         failed = [verdict for _, verdict in assessment.hold_verdicts if not verdict.passed]
-        allowed = self.bench.document.job.hold_rules.drop_pa_per_600_s / 600
+        allowed = assessment.hold_figures.drop_pa_per_600_s / 600
         return max(failed[-1].fit.rise_pa_s, allowed) if failed else allowed

@@ -119,7 +119,7 @@ class LinesBench(Bench):
         job = self.document.job
         events = self.document.assessment.fill.events if self.document.assessment.fill else ()
         simple = tuple(
-            (line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane)
+            (line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane, line.hose_way)
             for line in job.lines
         )
         opened = tuple((event.line, round(event.time_s)) for event in events)

@@ -11,7 +11,7 @@ from shapely import Polygon
 from bibulon.desk.plan import marks
 from bibulon.desk.plan.canvas import PlanCanvas
 from bibulon.desk.plan.frame import Frame
-from bibulon.desk.plan.things import GRAB_PX
+from bibulon.desk.plan.things import GRAB_PX, grip_at
 from bibulon.desk.plan.tools import ARROWS, DART_WIDTH_M, GRID_M, NUDGE_M, reason_of, snapped, squared
 from bibulon.job import Job
 from bibulon.job.base import Point
@@ -36,6 +36,7 @@ from bibulon.planning.line_patterns import (
     with_vent_all_round,
 )
 from bibulon.planning.mould_layouts import next_port_label, port_place, with_port
+from bibulon.plumbing.hose_way import with_way
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock.choice import with_line_cards, with_media_card
@@ -194,6 +195,36 @@ class LineTool(DrawTool):
         if self.kind == "feed" and job.feeds:
             line = revised(line, opens=WhenReached(line=identifier))
         return f"draw {self.kind} line {line.label}", with_line(job, line), line.id
+
+
+class HoseTool(DrawTool):
+    """Draw the way of the chosen line's hose, from its port to where it ends."""
+
+    least = 1
+    name = "hose"
+    hint = "Click where the hose is led past, last where bucket or pot stand; Enter or double-click ends, Esc gives up."
+
+    def press(self, view: PlanCanvas, at: Point, screen: QPointF) -> None:
+        if self._line(view) is None:  # the first click says whose hose is meant
+            grip = grip_at(view.document.job, view.frame, at, "", ("line",))
+            view.choose(grip.id if grip is not None else "")
+            view.show_hint(self.status(view))
+            return
+        super().press(view, at, screen)
+
+    def status(self, view: PlanCanvas) -> str:
+        line = self._line(view)
+        return super().status(view) if line is not None else "Click the line whose hose is to be drawn; Esc gives up."
+
+    def _line(self, view: PlanCanvas) -> Line | None:
+        return next((line for line in view.document.job.lines if line.id == view.chosen), None)
+
+    def made(self, view: PlanCanvas, points: tuple[Point, ...]) -> tuple[str, Job, str]:
+        line = self._line(view)
+        if line is None:
+            raise ValueError("choose the line whose hose it is first")
+        job = with_way(view.document.job, line.id, points)
+        return f"hose of {line.label}", job, line.id
 
 
 class StationsTool(DrawTool):

@@ -30,10 +30,12 @@ from bibulon.desk.widgets import theme
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard
+from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.job.places import Outline
 from bibulon.laminate.fibre import fibre_weights
 from bibulon.laminate.joints import Ply, joint_id
+from bibulon.plumbing.hose_way import tightest_bend, way_of
 from bibulon.quantities import show
 from bibulon.remembered import remembered
 
@@ -291,6 +293,47 @@ def paint_line(painter: QPainter, frame: Frame, line: Line, chosen: bool) -> Non
         painter.setBrush(QColor(palette.field))
         for point in points:
             painter.drawRect(QRectF(point.x() - 4.5, point.y() - 4.5, 9, 9))
+
+
+def paint_hose(painter: QPainter, frame: Frame, job: Job, line: Line, chosen: bool) -> None:
+    """The way of a line's hose, round its corners as widely as it can go, with an open end where it leads to and a mark
+    where it kinks."""
+    bend, least = tightest_bend(way_of(line)), job.card(line.hose, TubeCard).least_bend_m
+    way = [frame.to_screen(place) for place in way_of(line)]
+    palette = theme.current.palette
+    path = _rounded(way, bend[0] * frame.scale if bend is not None else 0.0)
+    colour = QColor(palette.feed if line.kind == "feed" else palette.vent)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if chosen:
+        painter.setPen(QPen(palette.colour("accent", 90), 11, c=Qt.PenCapStyle.RoundCap))
+        painter.drawPath(path)
+    for ink, width in ((colour, 5.0), (palette.colour("paper", 235), 2.6)):
+        painter.setPen(QPen(ink, width, c=Qt.PenCapStyle.FlatCap, j=Qt.PenJoinStyle.RoundJoin))
+        painter.drawPath(path)
+    painter.setPen(QPen(colour, 2))
+    painter.setBrush(QColor(palette.paper))
+    painter.drawEllipse(way[-1], 6.0, 6.0)
+    if bend is not None and least is not None and bend[0] < least:
+        painter.setPen(QPen(QColor(palette.caution), 2.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(frame.to_screen(bend[1]), 9.0, 9.0)
+    if chosen:
+        paint_squares(painter, frame, line.hose_way)
+
+
+def _rounded(way: list[QPointF], radius_px: float) -> QPainterPath:
+    """The chain of points *way* with its corners rounded."""
+    path = QPainterPath(way[0])
+    for before, corner, after in zip(way, way[1:], way[2:], strict=False):
+        first, second = QLineF(corner, before), QLineF(corner, after)
+        turn = math.radians(180 - min(first.angleTo(second), second.angleTo(first)))
+        reach = radius_px * math.tan(turn / 2)
+        first.setLength(min(reach, first.length()))
+        second.setLength(min(reach, second.length()))
+        path.lineTo(first.p2())
+        path.quadTo(corner, second.p2())
+    path.lineTo(way[-1])
+    return path
 
 
 def label_place(frame: Frame, line: Line) -> QPointF:

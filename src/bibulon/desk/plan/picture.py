@@ -23,7 +23,7 @@ from bibulon.desk.plan.relief_shade import ReliefShade
 from bibulon.desk.plan.rim_layer import paint_fittings, paint_pots, paint_rim, paint_seam
 from bibulon.desk.plan.section import paint_section
 from bibulon.desk.plan.shown import Shown
-from bibulon.desk.plan.things import KINDS, Grip
+from bibulon.desk.plan.things import KINDS, Grip, hose_id
 from bibulon.desk.plan.tools import SelectTool, Tool
 from bibulon.desk.widgets import theme
 from bibulon.desk.work.document import Document
@@ -181,6 +181,9 @@ class PlanPicture(QWidget):
     def _paint_lines(self, painter: QPainter, answer: FillAnswer | None) -> None:
         """The lines with their labels, and the times of the front between them."""
         job = self.document.job
+        for line in job.lines:
+            if line.hose_way and "hose" in self.edits:
+                layers.paint_hose(painter, self.frame, job, line, hose_id(line) == self.chosen)
         for line in job.lines:
             layers.paint_line(painter, self.frame, line, self.editable and line.id == self.chosen)
         taken = [layers.label_place(self.frame, line) for line in job.lines]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bibulon.cautions import Caution
+from bibulon.desk.plan.things import hose_id
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.mould.pots import pot_places
@@ -18,6 +19,8 @@ def spoken_objects(job: Job, cautions: tuple[Caution, ...], units: Units) -> Ite
         return f"at {show(place[0], 'length', units)}, {show(place[1], 'length', units)}"
 
     for line in job.lines:
+        if line.hose_way:
+            yield hose_id(line), f"Hose of {line.label}, to {at(line.hose_way[-1])[3:]}", line.hose_way[-1]
         ends = f"from {at(line.points[0])[3:]} to {at(line.points[-1])[3:]}"
         yield line.id, f"{line.word.capitalize()}{'' if line.is_port else ' line'} {line.label}, {ends}", line.points[0]
     for fitting in job.pair.fittings if job.in_mould else ():

@@ -25,6 +25,7 @@ from bibulon.job.edits import (
     without_media,
     without_region,
 )
+from bibulon.job.lines import Line
 from bibulon.job.places import places_of
 from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
@@ -39,6 +40,7 @@ from bibulon.mould.fittings import (
 )
 from bibulon.mould.pots import pot_places, with_pot_at, without_pot
 from bibulon.planning.mould_layouts import with_port_at
+from bibulon.plumbing.hose_way import measured, way_of, with_way
 
 GRAB_PX = 9.0
 HALF_FITTING_M = 0.005
@@ -76,7 +78,21 @@ class Kind:
 
 
 def _put_line(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
-    return with_line(job, revised(job.line(identifier), points=points))
+    return with_line(job, measured(job, revised(job.line(identifier), points=points)))
+
+
+def _hose_ways(job: Job) -> dict[str, tuple[Point, ...]]:
+    """The drawn ways of hoses, without their ports."""
+    return {hose_id(line): way_of(line) for line in job.lines if line.hose_way}
+
+
+def hose_id(line: Line) -> str:
+    """What the hose of *line* is called among the objects of the plan."""
+    return f"hose {line.id}"
+
+
+def _put_hose_way(job: Job, identifier: str, points: tuple[Point, ...]) -> Job:
+    return with_way(job, identifier.removeprefix("hose "), points[1:])
 
 
 def media_of_feed(job: Job, identifier: str) -> dict[str, tuple[Point, ...]]:
@@ -253,6 +269,12 @@ KINDS = {
         lambda job: {line.id: line.points for line in job.lines if not line.is_port},
         _put_line,
         without_line,
+        closed=False,
+    ),
+    "hose": Kind(
+        _hose_ways,
+        _put_hose_way,
+        lambda job, identifier: with_way(job, identifier.removeprefix("hose "), ()),
         closed=False,
     ),
     "media": Kind(lambda job: {patch.id: patch.outline for patch in job.media}, _put_media, without_media),

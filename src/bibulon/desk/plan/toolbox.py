@@ -10,6 +10,7 @@ from bibulon.desk.plan.draw_tools import (
     BranchesTool,
     DartTool,
     FittingTool,
+    HoseTool,
     LineTool,
     MediaTool,
     PortTool,
@@ -47,6 +48,7 @@ TOOLS = (
     PlanTool("dart", "dart", "X", "Draw a dart", ("layup",), DartTool),
     PlanTool("feed", "feed", "F", "Draw a feed line", ("lines",), lambda: LineTool("feed")),
     PlanTool("vent", "vent", "V", "Draw a vent line", ("lines",), lambda: LineTool("vent")),
+    PlanTool("hose", "hose", "L", "Draw the way of a hose", ("lines",), HoseTool),
     PlanTool(
         "stations",
         "stations",

@@ -12,7 +12,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy
-from shapely import Polygon
+from shapely import MultiPoint, Polygon
 
 from bibulon.desk.plan.frame import fitted
 from bibulon.desk.plan.maps import PlanMap, map_named
@@ -168,9 +168,10 @@ class PlanView(PlanPicture):
 
     def fit(self) -> None:
         """Show the whole part with its flange, above the section if there is one."""
-        part = self.document.job.part
-        low_x, low_y, high_x, high_y = part.shape.bounds
-        gap = part.flange_width_m
+        job = self.document.job
+        gap = job.part.flange_width_m
+        ways = [place for line in job.lines for place in line.hose_way]
+        low_x, low_y, high_x, high_y = MultiPoint([*job.part.outline, *ways]).bounds
         taken = 96 if self.cut is None else 76 + PANEL_PX
         box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - taken)
         if box.width() > 20 and box.height() > 20:

@@ -8,9 +8,12 @@ from typing import Annotated, Any, Literal
 import platformdirs
 from pydantic import Field, ValidationError, model_validator
 
+from bibulon.job import Job
 from bibulon.job.base import Model
+from bibulon.job.hold import HoldRules
 from bibulon.job.house import HouseRules
 from bibulon.quantities import Reading, System, Units
+from bibulon.stock.new_job import new_job
 from bibulon.whole_file import write_own
 
 MOST_RECENT = 8
@@ -29,7 +32,9 @@ class Settings(Model):
     instruments_url: str = ""
     recent: tuple[str, ...] = ()
     house: HouseRules = HouseRules()
-    """The rules that new jobs begin with."""
+    """The rules that new jobs begin with,"""
+    hold_rules: HoldRules = HoldRules()
+    """and those of the hold test."""
 
     @model_validator(mode="before")
     @classmethod
@@ -39,6 +44,10 @@ class Settings(Model):
             data = dict(data)
             data.setdefault("appearance", OLD_THEMES.get(data.pop("theme"), "desktop"))
         return data
+
+    def new_job(self) -> Job:
+        """A new job, judged by the shop's rules."""
+        return new_job(self.house, self.hold_rules)
 
     def units(self, barometer_pa: float) -> Units:
         return Units(self.system, self.reading, barometer_pa, self.currency)
