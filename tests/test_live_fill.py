@@ -58,7 +58,7 @@ def test_the_front_under_the_hand_goes_as_the_full_fill_does(file: str) -> None:
         full = before if by_m == 0 else fill(flow_problem(moved(job, by_m), 1000, 4))
         live = live_fill(moved(job, by_m), 200)
         assert live.stopped_by == full.stopped_by == "filled"
-        assert live.fill_time_s == pytest.approx(full.fill_time_s, rel=0.02 if by_m == 0 else 0.12)
+        assert live.fill_time_s == pytest.approx(full.fill_time_s, rel=0.03 if by_m == 0 else 0.12)
         places = live.mesh.points_m[np.isfinite(live.arrival_s)]
         seen = np.array([full.arrival_s[full.mesh.nearest(*place)] for place in places])
         off = live.arrival_s[np.isfinite(live.arrival_s)] - seen

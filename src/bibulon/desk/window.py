@@ -54,7 +54,7 @@ from bibulon.job import Job
 from bibulon.job.base import StationId
 
 PREPARE_EVERY_MS = 200
-REST_EVERY_MS = 150
+REST_EVERY_MS = 300
 """Under a moving hand the plan follows at once, what stands round it as often as this."""
 
 

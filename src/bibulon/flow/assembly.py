@@ -26,6 +26,8 @@ from bibulon.laminate.cells import GRID_M
 from bibulon.laminate.levels import CARRIED_SHARES, LEVEL_NAMES
 from bibulon.laminate.relief import heights_at
 
+UNEVEN = 1.5
+"""A quick mesh needs no edges turned where no laminate lets so many times more through one way than across."""
 SEAM_TIES = 10.0
 """What ties two nodes of a seam conducts so many times what a square of the laminate there does."""
 
@@ -327,7 +329,9 @@ def build_network(problem: FlowProblem) -> Network:
     turn, stretch = mesh.onto_plan
     whole = np.array([cell.transmissivity_m3 for cell in problem.cells])[mesh.cell]
     whole = stretch[:, None, None] * (turn @ whole @ turn.transpose(0, 2, 1))
-    mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
+    least, most = np.linalg.eigvalsh(whole).T
+    if not problem.pace.quick_mesh or bool((most > UNEVEN * least).any()):
+        mesh = aligned(mesh, whole, np.concatenate([mesh.edges_on(course) for course in courses]))
     assembly = _Assembly(problem, mesh)
     for slot in range(len(LEVEL_NAMES)):
         assembly.add_level(slot)

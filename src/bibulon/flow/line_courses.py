@@ -4,11 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import cast
 
-from shapely import LinearRing, LineString, MultiLineString, Point, get_parts, union_all
+import numpy as np
+from shapely import (
+    LinearRing,
+    LineString,
+    MultiLineString,
+    Point,
+    distance,
+    get_coordinates,
+    get_parts,
+    line_interpolate_point,
+    line_locate_point,
+    union_all,
+)
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import linemerge
 
+from bibulon.arrays import Floats
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
@@ -119,21 +133,21 @@ def on_part(line: Line, part: BaseGeometry) -> BaseGeometry:
     """The line where it acts on the part: its course over it, or the nearest edge where it lies just beside."""
     shape = LineString(line.points)
     inside = shape.intersection(part)
-    edge = part.boundary
+    edge = cast(LineString, part.boundary)  # or several, which are asked the same
     snapped = []
     for beside in get_parts(shape.difference(part)):
         count = max(int(beside.length / 0.01), 1)
-        stations = [beside.interpolate(i / count, normalized=True) for i in range(count + 1)]
-        near = [edge.interpolate(edge.project(place)) for place in stations if edge.distance(place) <= BESIDE_PART_M]
+        stations = line_interpolate_point(beside, np.linspace(0, 1, count + 1), normalized=True)
+        near = stations[distance(stations, edge) <= BESIDE_PART_M]
         if len(near) > 1:
-            snapped.append(_along_edge(near))
+            snapped.append(_along_edge(get_coordinates(line_interpolate_point(edge, line_locate_point(edge, near)))))
     pieces = [piece for piece in get_parts(inside) if isinstance(piece, LineString) and piece.length > 1e-3]
     pieces += [piece for piece in snapped if piece.length > 1e-3]
     return linemerge(pieces) if len(pieces) > 1 else (pieces[0] if pieces else LineString())
 
 
-def _along_edge(places: list[Point]) -> LineString:
-    course = LineString([(place.x, place.y) for place in places])
+def _along_edge(places: Floats) -> LineString:
+    course = LineString(places)
     simple = course.simplify(1e-5)
     return simple if isinstance(simple, LineString) else course
 

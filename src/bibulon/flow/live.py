@@ -1,8 +1,9 @@
 """A fill that follows the moving hand: a front in about a tenth of a second.
 
-It is computed on few points of one level, under a film that stands still, with air that gets out wherever it is. That
-makes its times wrong by a tenth or two. Where the full fill of the job before the move is known, the resin is given the
-viscosity with which that job fills in the time that is known, so that coarse is only what the move changes.
+It is computed on few points of one level, under a film that stands still, with resin of one age and air that gets out
+wherever it is. That makes its times wrong by a tenth or two. Where the full fill of the job before the move is known,
+the resin is given the viscosity with which that job fills in the time that is known, so that coarse is only what the
+move changes.
 """
 
 from __future__ import annotations
@@ -51,7 +52,7 @@ def live_fill(job: Job, nodes: int, progress: Progress = no_progress) -> FillRes
 
 
 def _problem(job: Job, nodes: int) -> FlowProblem:
-    simple = job.model_copy(update={"flow": revised(job.flow, trapped_air=False)})
+    simple = job.model_copy(update={"flow": revised(job.flow, trapped_air=False, by_batch=False)})
     return flow_problem(simple, nodes, levels=1, pace=LIVE_PACE)
 
 

@@ -123,8 +123,9 @@ def _between(part: BaseGeometry, fixed: Floats, size_m: float) -> Floats:
 def _conforming(places: Floats, segments: Integers) -> tuple[Floats, Integers | None]:
     """The *places* with those added that a triangulation needs to have all *segments* (k, 2), or their parts, as edges,
     and its triangles (m, 3); no triangles where that takes too many."""
+    made = Delaunay(places, incremental=True)
     for _ in range(MOST_HALVINGS):
-        triangles = np.asarray(Delaunay(places).simplices, dtype=np.int64)
+        triangles = np.asarray(made.simplices, dtype=np.int64)
         pairs = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
         count = len(places)
         ends = np.sort(segments, axis=1)
@@ -132,7 +133,8 @@ def _conforming(places: Floats, segments: Integers) -> tuple[Floats, Integers | 
         if there.all():
             return places, triangles
         missing, middles = segments[~there], np.arange(count, count + int((~there).sum()))
-        places = np.concatenate([places, places[missing].mean(axis=1)])
+        made.add_points(places[missing].mean(axis=1))
+        places = np.asarray(made.points)
         halves = [np.column_stack([missing[:, end], middles]) for end in (0, 1)]
         segments = np.concatenate([segments[there], *halves])
     return places, None

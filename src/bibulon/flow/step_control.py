@@ -61,6 +61,8 @@ class StepControl:
         if not self.valves.open:
             inactive[network.shell_count :] = True
         self._inactive = inactive
+        self._still: Rigid | None = None
+        """The laminate where it does not move, as long as the valves stand as they do."""
         shut = inactive[edges.starts] | inactive[edges.ends]
         self._bores_m3 = np.where(shut, 0.0, edges.conductance - network.through_pores_m3)
         for feed in network.feeds:
@@ -152,9 +154,15 @@ class StepControl:
             vent_pa, share = self.problem.vent_pa, self.problem.pace.linear_share
             return UnderUpperHalf(network, network.upper, vent_pa, pores, bores, share)
         if film_pa > 0:
+            if self._still is not None and fluidity is None:
+                return self._still
             swelling = Swelling(network, film_pa, pores, bores, self.problem.pace.linear_share)
             by = self.problem.pace.swollen_by
-            return swelling if by is None else swelling.held_at(by * film_pa)
+            if by is None:
+                return swelling
+            still = swelling.held_at(by * film_pa)
+            self._still = still if fluidity is None else None
+            return still
         return Rigid(pores + bores, network.capacity_m3)
 
     def _floating(self, fixed: Integers) -> Integers:

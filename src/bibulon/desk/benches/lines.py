@@ -50,6 +50,7 @@ class LinesBench(Bench):
 
     def build(self) -> None:
         self.hose_air = HoseAirMap(self)
+        self._opened: tuple[tuple[str, int], ...] = ()
         self.figure("Fill", shown_figure(self.document, lambda: self.document.assessment.fill_time))
         self.figure("Ends", self._ending)
         self.figure("Tool side lags", self._lag)
@@ -117,17 +118,18 @@ class LinesBench(Bench):
 
     def _structure(self) -> object:
         job = self.document.job
-        events = self.document.assessment.fill.events if self.document.assessment.fill else ()
+        if not self.document.moving:  # under the hand the times change all the while: they follow when it rests
+            events = self.document.assessment.fill.events if self.document.assessment.fill else ()
+            self._opened = tuple((event.line, round(event.time_s)) for event in events)
         simple = tuple(
             (line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane, line.hose_way)
             for line in job.lines
         )
-        opened = tuple((event.line, round(event.time_s)) for event in events)
         return (
             simple,
             job.manifolds,
             job.plumbing,
-            opened,
+            self._opened,
             self.hose_air.key(),
             self.desk.plan.chosen,
             self.document.settings.system,

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
+import numpy as np
+
 from bibulon.arrays import Floats
 from bibulon.fineness import FULL_LEVELS
 from bibulon.flow.causes import Cause
@@ -17,9 +19,9 @@ from bibulon.workers.report import Report
 
 ANSWERS_KEPT = 6
 """Each takes some 20 MB."""
-LIVE_SHARE = 0.7
+LIVE_SHARE = 0.6
 """Of the points of a coarse fill, for the front under a moving hand."""
-FINE_PICTURE, COARSE_PICTURE = 900, 300
+FINE_PICTURE, COARSE_PICTURE, LIVE_PICTURE = 900, 300, 180
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
@@ -45,18 +47,20 @@ class FillAnswer:
     """What holds the fill back; looked for in full fills only."""
 
 
-def _with_pictures(result: FillResult, final: bool) -> FillAnswer:
+def _with_pictures(result: FillResult, final: bool, live: bool = False) -> FillAnswer:
     from bibulon.flow.contours import contour, round_levels
 
     levels = round_levels(result.end_s)
-    canvas = Canvas(result.mesh, COARSE_PICTURE)
+    canvas = Canvas(result.mesh, LIVE_PICTURE if live else COARSE_PICTURE)
     front = Canvas(result.mesh, FINE_PICTURE) if final else canvas
 
     def face(times_s: Floats) -> Face:
         lines = tuple((level, contour(result.mesh, times_s, level)) for level in levels)
         return Face(times_s, front.draw(times_s), lines)
 
-    return FillAnswer(result, face(result.arrival_s), face(result.seen_s), canvas, final)
+    through = face(result.arrival_s)
+    alike = np.array_equal(result.arrival_s, result.seen_s, equal_nan=True)  # as where there is one level only
+    return FillAnswer(result, through, through if alike else face(result.seen_s), canvas, final)
 
 
 _newest_answers = Newest[tuple[object, ...], FillAnswer]("bibulon.desk.work.fill_answers", ANSWERS_KEPT)
@@ -83,7 +87,7 @@ def fill_answers(report: Report, job: Job, live: bool, nodes: tuple[int, int]) -
     uncancelled = partial(report.progress, cancellable=False)
     if live:
         coarse = live_fill(job, round(LIVE_SHARE * nodes[0]), uncancelled)
-        report.result(_with_pictures(coarse, final=False))
+        report.result(_with_pictures(coarse, final=False, live=True))
         return ()
     report.result(_with_pictures(fill(flow_problem(job, nodes[0], pace=PREVIEW_PACE), uncancelled), final=False))
     full = scheduled_fill(job, nodes[1], FULL_LEVELS, after=True, progress=report.progress)
