@@ -52,7 +52,9 @@ def measure() -> None:
     before = len(answers)
     QTest.mousePress(window.plan, Qt.MouseButton.LeftButton, pos=at(2.1, 0.72))
     begun = time.perf_counter()
-    for step in range(80):  # to and fro, by more than the grid of the plan each time, so that every move asks for a front
+    for step in range(
+        80
+    ):  # to and fro, by more than the grid of the plan each time, so that every move asks for a front
         then = time.perf_counter()
         QTest.mouseMove(window.plan, at(2.1, 0.72 + 0.01 * abs((step + 20) % 40 - 20)))
         blocks.append(time.perf_counter() - then)

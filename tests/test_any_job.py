@@ -159,6 +159,7 @@ def jobs(draw) -> Job:
                 opens=opens,
                 turns=() if first else tuple(draw(turns)),
                 membrane=draw(st.booleans()),
+                level_pa=draw(st.none() | numbers(0, 60_000)) if kind == "vent" else None,
                 fed_by=draw(st.none() | st.sampled_from(above)) if above and kind == "feed" and not first else None,
             )
         )

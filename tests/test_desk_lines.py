@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QToolButton
 
 from bibulon.desk.app import wait_for_fill
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -226,3 +227,17 @@ def test_the_way_of_a_hose_is_drawn_dragged_and_taken_away(window: Window) -> No
     assert window.document.job.line("feed-1").hose_length_m == pytest.approx(before + 0.1, abs=0.011)
     push(bench(window), "Take the drawn way away")
     assert window.document.job.line("feed-1").hose_way == ()
+
+
+def test_a_vent_is_kept_at_a_level_of_its_own(window: Window) -> None:
+    at_lines(window, "vent-1")
+    quick = fill_of(window).fill_time_s
+    type_into(bench(window), "Kept at", "300 mbar")
+    wait_for_fill(window)
+    assert job_of(window).line("vent-1").level_pa == 30_000.0
+    assert fill_of(window).fill_time_s > 1.1 * quick, "less pulls the resin"
+    field = next(one for one in bench(window).findChildren(Field) if one.objectName() == "Kept at")
+    field.editor.selectAll()
+    for key in (Qt.Key.Key_Delete, Qt.Key.Key_Return):
+        QTest.keyClick(field.editor, key)
+    assert job_of(window).line("vent-1").level_pa is None

@@ -25,6 +25,7 @@ from bibulon.flow.result import FillResult
 from bibulon.flow.step import Step
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_line, with_region, without_line, without_manifold
+from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.part import Part, Region
@@ -418,3 +419,52 @@ def test_any_curved_leaky_swelling_layout_conserves_resin_and_stays_in_bounds(
     assert (np.diff(result.times_s) >= 0).all() and (np.diff(result.drawn_m3.sum(axis=1)) >= -1e-12).all()
     for pocket in result.pockets:
         assert pocket.volume_m3 > 0 and cavity * 0.9 <= pocket.pressure_pa <= (drive + cavity + weight) * 1.05
+
+
+@pytest.mark.parametrize(("middle_pa", "swelling"), [(30_000.0, False), (20_000.0, False), (30_000.0, True)])
+def test_two_vents_at_levels_of_their_own(middle_pa: float, swelling: bool) -> None:
+    """A strip fed at its left end, a vent at *middle_pa* across its middle, one at the job's vacuum at its right end.
+
+    Up to the middle the air ahead is at the middle's level: ``t = μ c x²/(2 T (p_atm − p_m))``. Past it the air is at
+    the vacuum, and as long as there is less than its level at the middle vent, which has nothing to give, one front is
+    driven by all there is: ``x² − a²`` in place of ``x²``, until ``a/x = (p_atm − p_m)/(p_atm − p_v)``. Then the
+    vent holds its level, and drives the front on from the middle: ``(x − a)²``.
+    """
+    job = changed(bare_panel(1.0, 0.4), flow=FlowChoices(swelling=swelling, by_batch=False, trapped_air=swelling))
+    feed, vent = job.lines
+    middle = revised(vent, id="middle", label="V1", points=((0.5, 0.0), (0.5, 0.4)), level_pa=middle_pa)
+    job = changed(job, lines=(feed, middle, revised(vent, id="end", label="V2")))
+    problem = flow_problem(job, 1500, 1)
+    result = fill(problem)
+    assert result.stopped_by == "filled" and result.mass_error < 1e-9
+    stack = laminate_of(job).cells[0].stack
+    slow = problem.resin.viscosity_pa_s * stack.capacity_m / (2 * stack.transmissivity_m3[0][0])
+    atmosphere, vacuum, a = job.shop.barometer_pa, job.vacuum_pa, 0.5
+    turns = a * (atmosphere - vacuum) / (atmosphere - middle_pa)
+
+    def by_hand(x: float) -> float:
+        first = slow * min(x, a) ** 2 / (atmosphere - middle_pa)
+        one_front = slow * (max(min(x, turns), a) ** 2 - a**2) / (atmosphere - vacuum)
+        from_middle = slow * max((x - a) ** 2 - (turns - a) ** 2, 0.0) / (middle_pa - vacuum) if x > turns else 0.0
+        return first + one_front + from_middle
+
+    for x in (0.2, 0.4, 0.6, 0.75, 0.9, 0.98):
+        at = result.mesh.nearest(x, 0.2)
+        hand = by_hand(result.mesh.points_m[at][0])
+        if swelling:  # under less pressure of the film the cloth opens, more so than it holds more
+            assert 0.5 * hand < result.arrival_s[at] < hand, x
+        else:
+            assert result.arrival_s[at] == pytest.approx(hand, rel=0.025), x
+
+
+def test_gas_cut_off_keeps_the_level_of_the_vent_it_was_cut_off_from(demo: Job) -> None:
+    """Held at 30 kPa, the same dry place takes up more than at the vacuum of the job."""
+    job = changed(demo, flow=revised(demo.flow, trapped_air=True))
+    (vent,) = job.vents
+    left = {}
+    for level in (None, 30_000.0):
+        short = revised(vent, points=((0.0, 1.4), (1.0, 1.4)), level_pa=level)
+        result = fill(flow_problem(with_line(job, short), 500, 2))
+        left[level] = sum(pocket.volume_m3 for pocket in result.pockets)
+        assert result.mass_error < 1e-9
+    assert left[30_000.0] > left[None]

@@ -108,11 +108,14 @@ class _Fill:
                 self._turn_valves()
                 state.record()
                 continue
+            flooded = self.steps.flooded_vents
             done, step, full = self._next_step(min(length, timed - state.clock, state.limit - state.clock))
             gain = self._accept(done, step)
             length = self._next_length(done, gain)
-            stopped_by = self._stopped_by(full, gain, timed)
-            if self._turn_valves():
+            # a vent of a higher level that resin has come to lets it pass on to one that is lower
+            passes = state.air_pa is not None and bool((self.steps.flooded_vents != flooded).any())
+            stopped_by = None if passes and not full else self._stopped_by(full, gain, timed)
+            if self._turn_valves() or passes:
                 state.last_length = 0.0
                 state.arrivals.turn()
                 length = min(length, done) * SHORTER_AFTER_VALVE
@@ -143,9 +146,10 @@ class _Fill:
     def _next_step(self, wanted: float) -> tuple[float, Step, bool]:
         """The next step, no longer than *wanted*, its length, and whether the part is full at its end."""
         steps = self.steps
+        steps.find_air()
         done, step = steps.step_without_leap(wanted, self.target_m3)
         full = steps.to_go(step) <= 0
-        awaiting, recipe = self.valves.awaiting, self.steps.recipe
+        awaiting, recipe = [*self.valves.awaiting, *steps.awaited_vents()], self.steps.recipe
         due = bool(awaiting) and self.valves.short_of(awaiting, self.state.reach(done, step)) <= 0
         due = due or (recipe.awaits and recipe.short_of(self._supplied(done, step)) <= 0)
         if full or due:
@@ -157,7 +161,7 @@ class _Fill:
         """The shortest step, to the tolerance, at whose end the part is full or a valve is triggered."""
         state, steps, pace = self.state, self.steps, self.problem.pace
         at_rest_pa = steps.pressure_at_rest(step)
-        waiting, nothing = self.valves.awaiting, np.zeros(len(state.filled_m3))
+        waiting, nothing = [*self.valves.awaiting, *steps.awaited_vents()], np.zeros(len(state.filled_m3))
         bucket = self.network.bucket
 
         def trial(length: float, step: Step) -> Trial:

@@ -52,6 +52,8 @@ class FlowLine:
     """What the hose of a feed comes from: another feed, a manifold, or the bucket if empty."""
     membrane: bool = False
     """Whether a vent lets air through but holds resin back."""
+    over_vacuum_pa: float = 0.0
+    """What a vent is kept at over the vacuum of the job."""
 
 
 @dataclass(frozen=True)
@@ -174,6 +176,7 @@ def flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         turns=line.turns,
         fed_by=(line.fed_by or "") if line.kind == "feed" else "",
         membrane=line.membrane and line.ends_sealed and line.kind == "vent",
+        over_vacuum_pa=max((line.level_pa or 0.0) - job.vacuum_pa, 0.0) if line.kind == "vent" else 0.0,
     )
 
 

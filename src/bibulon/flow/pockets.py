@@ -72,8 +72,11 @@ class Pockets:
     def gases(self) -> tuple[Gas, ...]:
         return tuple(pocket.gas for pocket in self.followed)
 
-    def update(self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...], vents: Integers) -> None:
-        """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*.
+    def update(
+        self, filled: Floats, wet: Flags, gas_pa: tuple[float, ...], vents: Integers, air_pa: Floats | None = None
+    ) -> None:
+        """Find the pockets after a step that left the nodes *filled*, the full ones *wet*, old pockets at *gas_pa*; the
+        air in the part was at *air_pa* (N,) over the vacuum, None: at none.
 
         Air leaves through the *vents* that are open, and through membranes wherever they are dry.
         """
@@ -92,7 +95,7 @@ class Pockets:
         followed = []
         if shut.any():
             before = np.full(count, -1)
-            amount_per_m3 = np.full(count, self._vent_pa)
+            amount_per_m3 = np.full(count, self._vent_pa) + (0.0 if air_pa is None else air_pa[:count])
             for number, (pocket, pressure) in enumerate(zip(self.followed, gas_pa, strict=True)):
                 before[pocket.gas.nodes] = number
                 # no resin squeezes gas beyond its own pressure: what a step made of that is let go

@@ -45,6 +45,8 @@ class FillState:
         self.filled_m3 = np.zeros(count)
         self.wet: Flags = np.zeros(count, dtype=bool)
         self.pressure_pa: Floats = np.zeros(count)
+        self.air_pa: Floats | None = None
+        """(N,) pressure of the air at dry nodes over the vacuum, where vents are kept at levels of their own."""
         self.clock = 0.0
         weight_pa = problem.density_kg_m3 * GRAVITY_M_S2 * float(np.ptp(network.height_m))
         self.most_pa = problem.drive_pa + weight_pa
@@ -174,7 +176,7 @@ class FillState:
         self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa
         self.clock += length
         if self.pockets is not None:
-            self.pockets.update(self.filled_m3, self.wet, step.gas_pa, vents)
+            self.pockets.update(self.filled_m3, self.wet, step.gas_pa, vents, self.air_pa)
         self.record()
 
     def record(self) -> None:
@@ -192,7 +194,7 @@ class FillState:
 
     def _impulse(self, length: float, step: Step) -> Floats:
         """(shell,) pressure times length of the step at each node, over that of the air ahead of the front there."""
-        air_pa: Floats = np.zeros(self.network.shell_count)
+        air_pa: Floats = np.zeros(self.network.shell_count) if self.air_pa is None else self.air_pa[self.shell].copy()
         for gas in self.pockets.gases if self.pockets is not None else ():
             left = gas.nodes[~step.wet[gas.nodes]]
             air_pa[gas.nodes] = step.pressure_pa[left[0]] if len(left) else 0.0

@@ -44,6 +44,10 @@ class Drive:
     suction_pa: Floats | None = None
     """(N,) with gravity: what a full node may lack in pressure, the head over the edges at it."""
     source_m3: Floats | None = None
+    air_pa: Floats | None = None
+    """(N,) pressure over ``vent_pa`` of the air at dry nodes, where vents are kept at levels of their own."""
+    passing: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    """Vents with resin in them, past which it goes on to one that is lower."""
     pockets: tuple[Gas, ...] = ()
     floating: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     """A node of each body that no fixed node is joined to: nothing else holds its pressure once it is full."""

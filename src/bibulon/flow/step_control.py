@@ -20,16 +20,29 @@ from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.state import FillState
 from bibulon.flow.step import Drive, NotSettled, Step
 from bibulon.flow.stepper import advance
-from bibulon.flow.valves import Valves
+from bibulon.flow.valves import PASSED_SHARE, Valves
+from bibulon.job.lines import Trigger, WhenReached
 
 LEAP = 1.7
 """A step that takes more than so many times the share of the part meant for it is taken again, shorter."""
 MOST_LEAPS = 4
+MOST_TURNS_OF_VENTS = 8
+NOTHING: Integers = np.zeros(0, dtype=np.int64)
 MOST_CUTS = 20
 UNFOLLOWED = (
     "The resin cannot be followed here: the steps of the fill do not settle. Smooth the mould's heights if they are "
     "ragged, or leave the resin's weight or trapped air out of the fill at Lines."
 )
+
+
+def vent_levels_pa(network: Network, problem: FlowProblem) -> Floats:
+    """(N,) what each vent's nodes are kept at over the vacuum; a node of two vents has the lower level."""
+    levels_pa = np.full(len(network.capacity_m3), np.inf)
+    for line in problem.lines:
+        if line.kind == "vent":
+            nodes = network.nodes_on_line[line.id]
+            levels_pa[nodes] = np.minimum(levels_pa[nodes], line.over_vacuum_pa)
+    return np.where(np.isinf(levels_pa), 0.0, levels_pa)
 
 
 class StepControl:
@@ -42,6 +55,10 @@ class StepControl:
         weighs = problem.density_kg_m3 > 0 and network.climbs
         self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
         self._suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None
+        self._level_pa = vent_levels_pa(network, problem)
+        self._released = np.zeros(len(self._level_pa), dtype=bool)
+        """Nodes of vents that resin has come to, at which it is under less than their level."""
+        self._air_factors = FactorCache(network.edges)
         self.solves = 0
         self.vents_open = True
         self.vents_pa = 0.0
@@ -83,12 +100,41 @@ class StepControl:
         about_pa = self.state.pressure_pa if about_pa is None else about_pa
         for _ in range(MOST_CUTS):
             try:
-                return length, self._attempt(length, self._guess(length) if guess is None else guess, about_pa)
+                return length, self._with_vents(length, self._guess(length) if guess is None else guess, about_pa)
             except NotSettled:
                 length /= 4
                 guess = None
                 self.state.last_length = 0.0
         raise FlowRefusal(UNFOLLOWED)
+
+    def find_air(self) -> None:
+        """Find the pressure of the air at the nodes that are dry now, where vents are kept at levels of their own.
+
+        Air is some ten thousand times thinner than resin: it flows between the vents as if resin stood still. Its flow
+        is taken as that of a fluid (Darcy), so that its pressure is harmonic over what is dry; where no open vent is
+        joined to it, it is nothing.
+        """
+        if not self._level_pa.any():
+            return
+        edges, network = self.network.edges, self.network
+        count = network.shell_count
+        dry = np.zeros(len(self._inactive), dtype=bool)
+        dry[:count] = ~self.state.wet[:count]
+        held = np.zeros(len(dry), dtype=bool)
+        held[self.vents] = ~self.flooded_vents[self.vents]
+        held[network.membrane_nodes] |= dry[network.membrane_nodes]
+        open_to = dry | held
+        among = open_to[edges.starts] & open_to[edges.ends]
+        conductance = np.where(among, network.through_pores_m3, 0.0)
+        body = edges.bodies(conductance)
+        unknown = dry & ~held & np.isin(body, np.unique(body[held]))
+        air_pa = np.where(held, self._level_pa, 0.0)
+        if unknown.any():
+            diagonal = edges.into_nodes(conductance)
+            load = edges.gathered(conductance * (air_pa[edges.starts] - air_pa[edges.ends]))
+            self.solves += 1
+            air_pa = np.where(unknown, self._air_factors.factors(conductance, diagonal, unknown).solve(load), air_pa)
+        self.state.air_pa = air_pa
 
     def step_without_leap(self, length: float, target_m3: float) -> tuple[float, Step]:
         """A step of *length*, or a shorter one where that would bring far more than *target_m3* into the part, as when
@@ -100,6 +146,37 @@ class StepControl:
                 break
             length, step = self.step(length * max((target_m3 / gained) ** 2, 0.1))  # a front goes with the root of time
         return length, step
+
+    @property
+    def flooded_vents(self) -> Flags:
+        """(N,) the nodes of open vents that resin has come to."""
+        flooded = np.zeros(len(self._level_pa), dtype=bool)
+        flooded[self.vents] = self.state.filled_m3[self.vents] >= self.network.capacity_m3[self.vents] * (1 - 1e-9)
+        return flooded
+
+    def awaited_vents(self) -> list[Trigger]:
+        """That resin has passed a vent with a level of its own, each that it has not: then it goes on to lower ones."""
+        filled = self.state.filled_m3
+        raised = [line for line in self.problem.lines if line.over_vacuum_pa > 0 and not line.membrane]
+        to_come = [line.id for line in raised if self.valves.passed_share(filled, line.id) < PASSED_SHARE]
+        return [WhenReached(line=name) for name in to_come]
+
+    def _with_vents(self, length: float, guess: Flags, about_pa: Floats) -> Step:
+        """A step in which no vent that resin has come to gives more than it gets: one that would is a place like any
+        other, until the pressure there is its own level again."""
+        step = self._attempt(length, guess, about_pa)
+        if self.state.air_pa is None:
+            return step
+        capacity, flooded = self.network.capacity_m3, self.flooded_vents
+        self._released &= flooded
+        for _ in range(MOST_TURNS_OF_VENTS):
+            gives = flooded & ~self._released & (step.inflow_m3 < -1e-9 * capacity)
+            presses = self._released & (step.pressure_pa > self._level_pa + 1e-9 * self.problem.drive_pa)
+            if not (gives.any() or presses.any()):
+                break
+            self._released = (self._released | gives) & ~presses
+            step = self._attempt(length, step.wet | self._released, about_pa)
+        return step
 
     def _attempt(self, length: float, guess: Flags, about_pa: Floats) -> Step:
         network = self.network
@@ -121,8 +198,8 @@ class StepControl:
             source[network.bucket] = self.recipe.stage.rate_m3_s * (span_s[1] - span_s[0])
             guess = guess.copy()
             guess[network.bucket] = True
-        fixed = np.concatenate([held, self.vents])
-        fixed_pa = np.full(len(fixed), self.vents_pa)
+        fixed = np.concatenate([held, self.vents[~self._released[self.vents]]])
+        fixed_pa = self.vents_pa + self._level_pa[fixed]
         fixed_pa[: len(held)] = self.recipe.stage.drive_pa
         drive = Drive(
             length=length,
@@ -135,6 +212,8 @@ class StepControl:
             head_pa=self.head_pa,
             suction_pa=self._suction_pa,
             source_m3=source,
+            air_pa=state.air_pa,
+            passing=np.flatnonzero(self.flooded_vents & ~self._released) if state.air_pa is not None else NOTHING,
             pockets=state.pockets.gases if state.pockets is not None else (),
             floating=self._floating(fixed),
         )

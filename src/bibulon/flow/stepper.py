@@ -17,6 +17,7 @@ Besides:
 - a full node under film holds more at a higher pressure and its pores open; the law of that (:class:`Medium`) is
   linearised about the pressures last found while the set of full nodes is searched;
 - gravity adds a head ``ρ g (z_a − z_b)`` to the fall along an edge;
+- vents may be kept at levels of their own: then dry nodes have the pressure of the air that flows between them;
 - the dry nodes of a pocket share the pressure of its gas, ``p V = p₀ V₀``, found with the rest by Newton's method;
 - a machine brings a volume into a node, whatever pressure that takes.
 
@@ -85,7 +86,9 @@ class _Search:
         self.boundary = np.zeros(count)
         self.boundary[drive.fixed] = drive.fixed_pa
         self.scale = drive.most_pa
-        self.one_way = drive.head_pa is not None or bool(drive.pockets)
+        if drive.air_pa is not None:
+            self.boundary[self.free] = drive.air_pa[self.free]
+        self.one_way = drive.head_pa is not None or bool(drive.pockets) or drive.air_pa is not None
         self.gas_pa = np.array([gas.pressure_pa for gas in drive.pockets])
         """Absolute pressures of the pockets at the step's end, as far as they are found."""
         self.pocket = np.full(count, -1, dtype=np.int64)
@@ -109,6 +112,7 @@ class _Search:
         wet = guess & self.free
         source = np.zeros(len(wet), dtype=bool)
         source[self.drive.fixed[: self.drive.buckets]] = True
+        source[self.drive.passing] = True
         was_full = source | (self.free & (self.filled >= self.law.capacity_m3 * (1 - 1e-9)))
         full = was_full | wet
         opened = full[a] | full[b] if self.one_way else None
@@ -177,11 +181,11 @@ class _Search:
 
     def _pressures(self, conductance: Floats, wet: Flags, dry_gas: Flags) -> tuple[Floats, Factors | None]:
         """The pressures if exactly the *wet* nodes fill and the gas has the pressures it is linearised about."""
-        pressure = self.boundary.copy()
+        pressure = np.where(wet | dry_gas, 0.0, self.boundary)
         if not (wet.any() or dry_gas.any()):
             return pressure, None
         self.solves += 1
-        driven = self._taken(conductance * self._fall(self.boundary))
+        driven = self._taken(conductance * self._fall(pressure))
         load = driven - self.room
         diagonal = self.edges.into_nodes(conductance) + self.hold
         if self.law.compliance_m3_pa is not None:
@@ -222,7 +226,7 @@ class _Search:
             own[at, at] += slope / (1 - at_first)
             at_zero = (self.drive.vent_pa - at_first * gas.pressure_pa) / (1 - at_first)
             right[at] -= left - gas.amount / pressure + slope * (at_zero - pressure)
-        solution, factor = self.boundary.copy(), None
+        solution, factor = np.where(wet | dry_gas, 0.0, self.boundary), None
         if wet.any():
             factor = self.factors.factors(conductance, diagonal, wet)
             alone = factor.solve(load)
@@ -262,6 +266,8 @@ class _Search:
     def _floor(self, pressure: Floats, dry_gas: Flags, fresh: Flags) -> Floats:
         """The pressure that a full node has to exceed: a *fresh* one that of the gas whose place it took, else none."""
         floor = np.zeros(len(pressure)) if self.drive.suction_pa is None else -self.drive.suction_pa
+        if self.drive.air_pa is not None:
+            floor = np.where(fresh, floor + self.drive.air_pa, floor)
         for group in np.unique(self.pocket[dry_gas]):
             mine = self.pocket == group
             floor[mine & fresh] = pressure[np.flatnonzero(mine & dry_gas)[0]]

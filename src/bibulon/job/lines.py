@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Share, Thickness
+from bibulon.job.base import Duration, Identifier, Label, Length, Mass, Model, Point, Pressure, Share, Thickness
 from bibulon.job.places import Outline
 
 
@@ -99,6 +99,8 @@ class Line(Model):
     """A vent that lets air through but holds resin back."""
     ends_sealed: bool = True
     """Of a membrane: whether its ends are closed, so that resin cannot get in there."""
+    level_pa: Pressure | None = None
+    """Absolute pressure that a vent is kept at by a regulator of its own; None: the vacuum of the job."""
     bridge: Literal["nothing", "mesh", "peel ply"] = "nothing"
     """What leads the air to a vent that lies off the part."""
     is_port: bool = False

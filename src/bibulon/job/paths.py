@@ -235,6 +235,7 @@ ElementField = Literal[
     "capacity_m3",
     "count",
     "hose_length_m",
+    "level_pa",
     "label",
     "lid",
     "liner",

@@ -108,6 +108,11 @@ def _plumbing(job: Job) -> Iterator[Need]:
     for words, card, count in fittings_needed(network):
         what = "No fitting on the shelf fits these hoses" if card is None else card.name
         yield _priced(what, count, "count", None if card is None else card.price, "lines", words)
+    if job.vents and job.plumbing.regulator:
+        yield Need("Regulator", 1, "count", None, "lines", "before the pump")
+    for line in job.vents:
+        if line.level_pa is not None and line.level_pa > job.vacuum_pa:
+            yield Need("Regulator", 1, "count", None, "lines", f"for {line.label}, with a pot of its own")
     for pot in job.pots:
         yield Need(
             f"Catch pot {pot.label}",

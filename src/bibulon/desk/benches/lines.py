@@ -199,6 +199,16 @@ class LinesBench(Bench):
                         "Resin gets in at open ends, and runs to the pot inside the membrane.",
                     )
                 )
+            box.addWidget(
+                QuantityField(
+                    self.document,
+                    "Kept at",
+                    "pressure",
+                    path("level_pa"),
+                    "By a regulator of its own, no deeper than the vacuum of the job.",
+                    empty="the vacuum of the job",
+                )
+            )
             if not self.document.job.in_mould and not line.is_port:
                 ways = [(way, way) for way in get_args(Line.model_fields["bridge"].annotation)]
                 box.addWidget(
