@@ -256,7 +256,7 @@ def local_plies_past_the_core() -> Job:
     job = job_of("local plies", rectangle(0, 0, 1.5, 0.8), layers,
                  (line("feed", "F1", across(0.03, 0.8)), line("vent", "V1", across(1.5, 0.8))),
                  regions=(core, past))  # fmt: skip
-    return changed(job, flow=revised(job.flow, core_gap_m=0.0002))
+    return changed(job, flow=revised(job.flow, core_gap_m=0.0002), core_laying=revised(job.core_laying, chamfer=3.0))
 
 
 SOUND: dict[str, Callable[[], Job]] = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from driving import bench, caution_ids, push, texts, type_into, while_open
+from driving import bench, caution_ids, choose, push, texts, type_into, while_open
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QListWidget, QPlainTextEdit
 
@@ -105,3 +105,24 @@ def test_a_running_pump_tells_its_own_share_from_the_leaks(window: Window) -> No
     assert "between nothing and the barometer" in field.error.text()
     type_into(bench(window), "Gauge shows", "1 mbar")
     assert "none to be seen" in texts(bench(window))
+
+
+def test_a_bag_is_made_a_tube_and_cut_out_at_a_hole(window: Window) -> None:
+    window.go("bag")
+    page = bench(window)
+    choose(window, "The film is", "a tube, taped at its ends")
+    window.refresh()
+    type_into(page, "Thickness of the mould", "40 mm")
+    assert window.document.job.bag.mould_thickness_m == 0.04
+    assert window.document.assessment.bag.tube and window.document.assessment.bag.pleats_planned == 0
+    assert "port-without-pleat" not in caution_ids(window)
+    choose(window, "The film is", "a sheet, taped all round")
+    job = window.document.job
+    hole = ((1.0, 0.5), (1.6, 0.5), (1.6, 0.9), (1.0, 0.9))
+    window.document.edit("a hole", changed(job, part=revised(job.part, holes=(hole,))))
+    window.refresh()
+    before = window.document.assessment.bag.tape_m
+    choose(window, "At holes the film", "is cut out and taped round them")
+    window.refresh()
+    assert window.document.assessment.bag.tape_m > before + 1.5
+    assert len(window.document.assessment.bag.courses) == 2

@@ -392,3 +392,39 @@ def test_a_part_is_judged_by_the_rules_for_its_size(area: float) -> None:
     assert chosen is (small if area <= 2 else middle if area <= 10 else rules)
     with pytest.raises(ValidationError, match="same size, or not in order"):
         HoldRules(smaller=(middle, small))
+
+
+def test_a_tube_goes_round_mould_and_part_and_is_taped_at_its_ends() -> None:
+    """By hand: 2 m × 1 m, flange 0.1 m: 2.1 × 1.1 m taped; 44 % more area is a fifth more each way; 30 mm of mould."""
+    part = Part(outline=rectangle(0, 0, 2.0, 1.0), flange_width_m=0.1)
+    bag = Bag(shape="tube", film_excess=0.44, mould_thickness_m=0.03, tape_width_m=0.012)
+    plan = bag_plan(part, bag)
+    assert plan.film_width_m == pytest.approx(1.1 * 1.2 + 0.03)
+    assert plan.film_length_m == pytest.approx(2.1 * 1.2 + 0.03 + 8 * 0.012)
+    assert plan.tape_m == pytest.approx(2 * (1.1 * 1.2 + 0.03 + 0.024))
+    assert plan.pleats == () and len(plan.courses) == 2
+    for course in plan.courses:
+        assert math.dist(*course) == pytest.approx(1.1), "across the ends"
+    film = revised(shelf_card("film-nylon-50"), width_m=1.5, price=1.0)
+    tape = revised(shelf_card("tape-general-12"), price=0.0)
+    takes = bag_materials(plan, film, tape)
+    assert takes.film_widths == 2 and takes.film_m == pytest.approx(2 * plan.film_length_m)
+    assert takes.tape_m == pytest.approx(plan.tape_m + 2 * plan.film_length_m)
+    assert takes.cost == pytest.approx(takes.film_m * 1.5)
+
+
+def test_a_tube_slacks_where_the_way_round_is_shorter_than_the_longest() -> None:
+    """A dome: over its top the tube has the excess it was given, beside it more."""
+    part = Part(outline=rectangle(0, 0, 2.0, 1.0))
+    relief = made_relief(part.outline, ReliefFigures(across_m=0.2))
+    domed = revised(part, relief=relief)
+    slack = film_slack(relief, bag_plan(domed, Bag(shape="tube", film_excess=0.21)))
+    assert slack.least == pytest.approx(0.1, abs=0.02) and slack.most >= slack.least
+
+
+def test_film_is_taped_round_openings_that_are_cut_out() -> None:
+    part = Part(outline=rectangle(0, 0, 2.0, 1.0), holes=(rectangle(0.5, 0.3, 1.0, 0.7),), flange_width_m=0.1)
+    over, out = (bag_plan(part, Bag(openings=way)) for way in ("covered", "cut out"))
+    round_hole = 2 * (0.4 + 0.3)  # half a flange inside the hole, all round
+    assert out.tape_m - over.tape_m == pytest.approx(round_hole + 4 * Bag().tape_width_m)
+    assert len(out.courses) == 2 and over.courses == out.courses[:1]

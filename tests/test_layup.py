@@ -29,6 +29,8 @@ from bibulon.job.layup import Layer, PlyGroup
 from bibulon.job.part import Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.closed_mould import closed_at
+from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
+from bibulon.laminate.corner import stands_off_core_m
 from bibulon.laminate.cost import part_cost
 from bibulon.laminate.joints import plies_of
 from bibulon.laminate.lay_list import lay_list
@@ -172,3 +174,16 @@ def test_materials_cost_what_their_cards_say_and_a_missing_price_is_named() -> N
     stack = laminate_of(job).cells[0].stack
     by_hand = (2 * 4.0 + 10.0 * stack.void_m * resin.density_kg_m3) * 0.4
     assert part_cost(job).amount == pytest.approx(by_hand) and part_cost(job).unpriced == ()
+
+
+def test_plies_over_a_core_edge_slide_by_its_slope_and_stand_off_square_ones() -> None:
+    """Two plies, packed by h from loose: round 90° they have to slide π/2·h; bevelled 1 in 3 a fifth of that."""
+    card = shelf_card("glass-biax-800")
+    layers = (Layer(id="a", card=card.id, count=3),)
+    loose, packed = (3 * ply_thickness_m(card, fibre_fraction(card, pa)) for pa in (HAND_PA, 98_000.0))
+    square = stands_off_core_m(layers, (card,), 98_000.0, 0.025, 0.0)
+    half = math.pi / 4
+    by_hand = (math.pi / 2) / (2 * math.tan(half) - math.pi / 2) * (1 / math.cos(half) - 1) * (loose - packed)
+    assert square == pytest.approx(by_hand)
+    assert stands_off_core_m(layers, (card,), 98_000.0, 0.025, 3.0) == 0.0
+    assert stands_off_core_m(layers, (card,), 98_000.0, 0.001, 0.0) == 0.0005, "no more than half of a thin core"

@@ -44,6 +44,11 @@ class BagPlan:
     pleats_planned: int
     pleats: tuple[Pleat, ...]
     """In the order they are made."""
+    courses: tuple[tuple[Point, ...], ...]
+    """Every run of tape: round the part and round openings that are cut out, or along the two ends of a tube."""
+    tube: bool = False
+    stretch: float = 1.0
+    """How many times as long as what it covers the film is, each way."""
 
     @property
     def pleat_places(self) -> tuple[Point, ...]:
@@ -94,7 +99,11 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
     along, across = _developed_sides(part, taped, corners)
     sides = sorted((along, across))
     overhang = bag.tape_width_m * 2
-    round_m = developed_length_m(part.relief, [(x, y) for x, y in ring.coords])
+    if bag.shape == "tube":
+        return _tube(part, bag, ring, corners, (along, across), stretch)
+    openings = _openings(part) if bag.openings == "cut out" else ()
+    outer = tuple((x, y) for x, y in ring.coords)
+    round_m = sum(developed_length_m(part.relief, list(course)) for course in (outer, *openings))
     gathering = gathering_of(part.relief, ring, stretch)
     as_needed = pleats_of(gathering, ports, bag.excess_per_pleat_m, None, ends)
     turns = len(corners_of(ring))
@@ -104,7 +113,7 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
         film_length_m=sides[1] * stretch + overhang,
         film_width_m=sides[0] * stretch + overhang,
         film_area_m2=(sides[1] * stretch + overhang) * (sides[0] * stretch + overhang),
-        tape_m=round_m + bag.tape_width_m * 4,
+        tape_m=round_m + bag.tape_width_m * 4 * (1 + len(openings)),
         tape_line=tuple((x, y) for x, y in ring.coords),
         excess_m=gathering.total_m,
         pleats_needed=needed,
@@ -113,6 +122,49 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
         ports=len(ports),
         pleats_planned=len(pleats),
         pleats=pleats,
+        courses=(tuple((x, y) for x, y in ring.coords), *openings),
+        stretch=stretch,
+    )
+
+
+def _openings(part: Part) -> tuple[tuple[Point, ...], ...]:
+    """Where tape runs round the holes of *part*: in the middle of a flange inside them, where they are wide enough for
+    one."""
+    courses = []
+    for hole in part.holes:
+        inside = hole.polygon.buffer(-part.flange_width_m / 2, join_style="mitre", mitre_limit=2.0)
+        if isinstance(inside, Polygon) and not inside.is_empty:
+            courses.append(tuple((x, y) for x, y in inside.exterior.coords))
+    return tuple(courses)
+
+
+def _tube(
+    part: Part, bag: Bag, ring: LinearRing, corners: list[Point], sides_m: tuple[float, float], stretch: float
+) -> BagPlan:
+    """A tube of film round *part* and mould along the longer of the two *sides_m* of the box round what is taped, whose
+    *corners* begin along the first: laid flat it is half as wide as the way round is long, and it is closed with tape
+    across its two ends. Nothing has to be gathered along its length."""
+    longer = 0 if sides_m[0] >= sides_m[1] else 1
+    flat_m = sides_m[1 - longer] * stretch + bag.mould_thickness_m
+    tape_each_m = flat_m + 2 * bag.tape_width_m
+    length_m = sides_m[longer] * stretch + bag.mould_thickness_m + 8 * bag.tape_width_m
+    ends = ((1, 2), (3, 0)) if longer == 0 else ((0, 1), (2, 3))
+    return BagPlan(
+        film_length_m=length_m,
+        film_width_m=flat_m,
+        film_area_m2=2 * length_m * flat_m,
+        tape_m=2 * tape_each_m,
+        tape_line=tuple((x, y) for x, y in ring.coords),
+        excess_m=0.0,
+        pleats_needed=0,
+        pleats_for_film=0,
+        corners=0,
+        ports=0,
+        pleats_planned=0,
+        pleats=(),
+        courses=tuple((corners[one], corners[other]) for one, other in ends),
+        tube=True,
+        stretch=stretch,
     )
 
 
@@ -150,13 +202,15 @@ class BagMaterials:
 
 
 def bag_materials(plan: BagPlan, film: FilmCard | None, tape: TapeCard | None) -> BagMaterials:
-    """Film and tape for *plan* off the rolls of those cards, for one bag."""
-    widths, metres = 1, plan.film_length_m
+    """Film and tape for *plan* off the rolls of those cards, for one bag; a tube is two sheets with a seam along each
+    side."""
+    sheets, each = 2 if plan.tube else 1, 1
     if film is not None and plan.film_width_m > film.width_m:
-        widths = math.ceil((plan.film_width_m - FILM_JOINT_M) / max(film.width_m - FILM_JOINT_M, 0.05) - 1e-9)
-        metres = widths * plan.film_length_m
-    joints_m = (widths - 1) * plan.film_length_m
-    tape_m = plan.tape_m + joints_m
+        each = math.ceil((plan.film_width_m - FILM_JOINT_M) / max(film.width_m - FILM_JOINT_M, 0.05) - 1e-9)
+    widths = sheets * each
+    metres = widths * plan.film_length_m
+    seams_m = (widths - sheets + (2 if plan.tube else 0)) * plan.film_length_m
+    tape_m = plan.tape_m + seams_m
     cost = None
     if film is not None and tape is not None and film.price is not None and tape.price is not None:
         cost = metres * film.width_m * film.price + tape_m * tape.price

@@ -1,8 +1,9 @@
 """Slack of the film over the mould: where it bridges, and where it lies in folds.
 
-Along a way across the mould the film has the length of the tape beside it and what the pleats there gather in that
+Along a way across the mould a sheet has the length of the tape beside it and what the pleats there gather in that
 direction: those of the nearer edge count for more. Over what the way is long over the mould, that is the slack; of the
-ways along and across at a place the smaller counts. Below nothing the film spans hollows, or stretches into them.
+ways along and across at a place the smaller counts. A tube has everywhere the length that the longest way asks for.
+Below nothing the film spans hollows, or stretches into them.
 """
 
 from __future__ import annotations
@@ -70,7 +71,8 @@ def _ways(relief: Relief, bag: BagPlan, area: Polygon, axis: int) -> Floats:
     rises = np.diff(heights_at(relief, edge))
     steps, middles = np.abs(np.diff(edge[:, axis])), (edge[1:] + edge[:-1]) / 2
     own = np.hypot(steps, rises * steps / np.maximum(np.hypot(*np.diff(edge, axis=0).T), 1e-12))
-    found = []
+    found: list[float] = []
+    ways_m: list[float] = []
     for share in (np.arange(CELLS) + 0.5) / CELLS:
         level = sides[0] + share * (sides[1] - sides[0])
         points = [(ends[0] - 1, level), (ends[1] + 1, level)]
@@ -95,8 +97,17 @@ def _ways(relief: Relief, bag: BagPlan, area: Polygon, axis: int) -> Floats:
         ways = np.column_stack([line, np.full(WAY_PLACES, level)])
         heights = heights_at(relief, ways if axis == 0 else ways[:, ::-1])
         needs = float(np.hypot(np.diff(line), np.diff(heights)).sum())
+        ways_m.append(needs)
         found.append(has / needs - 1)
+    if bag.tube and ways_m:  # it is as wide everywhere, for the longest way
+        return np.where(np.isnan(found), np.nan, bag.stretch * max(ways_m) / _filled(found, ways_m) - 1)
     return np.array(found)
+
+
+def _filled(found: list[float], ways_m: list[float]) -> Floats:
+    """(n,) the lengths of the ways where there is one, else 1."""
+    lengths = iter(ways_m)
+    return np.array([1.0 if math.isnan(value) else next(lengths) for value in found])
 
 
 def _gathers(ring: LinearRing, place: Point, takes_m: float, axis: int) -> float:

@@ -15,6 +15,7 @@ from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, ResinCard
 from bibulon.job.edits import changed, revised, with_layup, with_region
 from bibulon.job.layup import Layer
+from bibulon.laminate.corner import SMALL_GAP_M, stands_off_core_m
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities import brief, brief_each, from_to
@@ -22,6 +23,8 @@ from bibulon.quantities import brief, brief_each, from_to
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
 ALONG_EDGE_SHARE = 0.25
+USUAL_BEVEL = 3.0
+"""Run over rise of a core's edge that plies run down."""
 SMALLEST_BARE_M2 = 1e-4
 
 
@@ -113,6 +116,52 @@ def core_of(job: Job, edge: BaseGeometry) -> Polygon:
         if any(layer.region == region.name and job.is_core(layer.card) for layer in job.layup)
     ]
     return min(shapes, key=lambda shape: shape.exterior.distance(edge))
+
+
+def _bevelled(job: Job) -> Job:
+    return changed(job, core_laying=revised(job.core_laying, chamfer=USUAL_BEVEL))
+
+
+@caution(
+    "core-edge-bridges",
+    "caution",
+    "layup",
+    why="Cloth, and the film over it, span the foot of a steep core edge: what fills up there is bare resin, which "
+    "gets hot, cracks and prints through.",
+    remedy="Bevel the core at its edges, so that the plies run down it.",
+    fix=Fix(f"Bevel its edges 1 in {USUAL_BEVEL:g}", _bevelled, lambda job: job.core_laying.chamfer < USUAL_BEVEL),
+    of_plan=True,
+    processes=UNDER_FILM,
+)
+def core_edge_bridges(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    outlines = {region.name: region.outline.polygon for region in job.regions}
+    inner = job.part.shape.exterior.buffer(NEAR_EDGE_M)
+    for at, core in enumerate(job.layup):
+        if core.region is None or not job.is_core(core.card):
+            continue
+        beside = [
+            outlines[other.region].buffer(NEAR_EDGE_M + job.core_laying.joint_gap_m)
+            for other in job.layup
+            if other.region not in (None, core.region) and job.is_core(other.card)
+        ]
+        edge = outlines[core.region].exterior.difference(union_all([inner, *beside]))
+        over = [
+            layer
+            for layer in job.layup[at + 1 :]
+            if layer.region is None or outlines[layer.region].intersection(edge).length > ALONG_EDGE_SHARE * edge.length
+        ]
+        if edge.is_empty or not over:
+            continue
+        thickness = job.card(core.card, CoreCard).thickness_m * core.count
+        bevel = job.core_laying.chamfer
+        gap = stands_off_core_m(over, job.cards, job.pressing_pa, thickness, bevel)
+        if gap <= SMALL_GAP_M:
+            continue
+        off, high = brief_each((gap, thickness), "thickness", assessment.units)
+        shape = "square" if bevel == 0 else f"bevelled 1 in {bevel:g}"
+        text = f"Over the edge of “{core.region}”, {high} high and {shape}, the plies stand off its foot by {off}."
+        yield Finding(text, middle_of(edge))
 
 
 def _past_core(job: Job) -> Job:

@@ -19,7 +19,7 @@ from bibulon.job.lines import Line
 from bibulon.job.plumbing import BYPASS_HOSE, DipTube
 from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m, room_kg
 from bibulon.plumbing.mending import clamps_help, reducers_help, weak_clamps, with_reducers, with_sound_clamps
-from bibulon.plumbing.network import Hose, network_of
+from bibulon.plumbing.network import Hose, inlets_short, into_first_pot, network_of
 from bibulon.quantities import brief, brief_each
 
 WEEPS = {"jaw": "opens too little to go round it", "weak": "presses too little to shut it"}
@@ -250,6 +250,31 @@ def bypass_weeps(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"Bypass {bypass.label} has {has}.", _place(assessment.job, hose))
     elif not hose.card.clampable:
         yield Finding(f"No clamp shuts bypass {bypass.label}, {hose.card.name}.", _place(assessment.job, hose))
+
+
+def _with_inlets(job: Job) -> Job:
+    wants = len(into_first_pot(network_of(job), job))
+    return changed(job, pots=(revised(job.pots[0], inlets=wants), *job.pots[1:]))
+
+
+@caution(
+    "pot-inlets-short",
+    "note",
+    "lines",
+    why="Hoses teed together before a pot pull on one another: a vent that resin has come to fills the other's hose, "
+    "and neither can be clamped or read alone.",
+    remedy="Take a pot with an inlet for each vent, or put a tee in and clamp each vent before it.",
+    fix=Fix("Plan a pot with that many inlets", _with_inlets, lambda job: bool(job.pots)),
+    of_plan=True,
+)
+def pot_inlets_short(assessment: Assessment) -> Iterator[Finding]:
+    job, network = assessment.job, network_of(assessment.job)
+    if inlets_short(network, job) == 0:
+        return
+    pot, hoses = job.pots[0], into_first_pot(network, job)
+    names = listed([hose.label for hose in hoses])
+    inlets = "one inlet" if pot.inlets == 1 else f"{pot.inlets} inlets"
+    yield Finding(f"Pot {pot.label} has {inlets}, and {names} go to it.", _place(job, hoses[-1]), hoses[-1].name)
 
 
 def _late(assessment: Assessment) -> tuple[tuple[Line, float], ...]:

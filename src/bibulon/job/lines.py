@@ -205,3 +205,5 @@ class CatchPot(Model):
     """Bore of the hose that goes on its barbs; None: not measured."""
     liner: bool = False
     """Whether a liner stands in it, so that it is used again."""
+    inlets: Annotated[int, Field(ge=1, le=20)] | None = None
+    """Hoses that can be put on its lid from the part's side; None: not counted."""

@@ -20,6 +20,8 @@ from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 
 SMALL_GAP_M = 0.0005
 """Bridging no worse than this closes as the bag comes down."""
+CLOTH_GIVES_M = 0.0005
+"""Cloth that has to slide by no more follows the edge of a core by itself (judgement)."""
 SHARPEST_DEG, BLUNTEST_DEG = 5.0, 150.0
 USUAL_TURN_DEG = 90.0
 
@@ -65,6 +67,16 @@ def corner_move(
     """How the fabrics of a stack move round a corner. Raises ValueError with a message for the user."""
     if not SHARPEST_DEG <= turn_deg <= BLUNTEST_DEG:
         raise ValueError(f"The corner has to turn by {SHARPEST_DEG:g} to {BLUNTEST_DEG:g} degrees.")
+    loose, packed = _thicknesses_m(layers, cards, packed_pa)
+    if not male and radius_m < packed:
+        raise ValueError("The stack is thicker than the radius: the last plies have no way round. Open the radius.")
+    slide = math.radians(turn_deg) * (loose - packed)
+    gap = (loose - packed) * _gap_per_proud(turn_deg, male)
+    return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)))
+
+
+def _thicknesses_m(layers: Sequence[Layer], cards: Sequence[Card], packed_pa: float) -> tuple[float, float]:
+    """Loose and packed thickness of the fabrics of a stack."""
     known = {card.id: card for card in cards}
     loose = packed = 0.0
     for layer in layers:
@@ -72,11 +84,20 @@ def corner_move(
         if isinstance(card, FabricCard):
             loose += layer.count * ply_thickness_m(card, fibre_fraction(card, HAND_PA))
             packed += layer.count * ply_thickness_m(card, fibre_fraction(card, packed_pa))
-    if not male and radius_m < packed:
-        raise ValueError("The stack is thicker than the radius: the last plies have no way round. Open the radius.")
-    slide = math.radians(turn_deg) * (loose - packed)
-    gap = (loose - packed) * _gap_per_proud(turn_deg, male)
-    return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)))
+    return loose, packed
+
+
+def stands_off_core_m(
+    layers: Sequence[Layer], cards: Sequence[Card], packed_pa: float, core_m: float, run_per_rise: float
+) -> float:
+    """How far the fabrics laid over the edge of a core stand off its foot: a corner with no radius that turns by the
+    slope of the edge, ``atan(1/run)``, 90° where it is square; half the core's thickness at the most. Nothing where
+    they have to slide by no more than :data:`CLOTH_GIVES_M`."""
+    turn = math.degrees(math.atan2(1.0, run_per_rise))
+    loose, packed = _thicknesses_m(layers, cards, packed_pa)
+    if math.radians(turn) * (loose - packed) <= CLOTH_GIVES_M:
+        return 0.0
+    return min((loose - packed) * _gap_per_proud(turn, male=False), core_m / 2)
 
 
 def _gap_per_proud(turn_deg: float, male: bool) -> float:

@@ -15,7 +15,7 @@ from bibulon.job.cards import CoreCard, FabricCard, FilmCard, MediaCard, PeelPly
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.relief import developed_length_m
-from bibulon.plumbing.network import Hose, Network, network_of
+from bibulon.plumbing.network import Hose, Network, inlets_short, network_of
 from bibulon.quantities import QuantityKind, show
 
 ALLOWANCE = 1.05
@@ -113,6 +113,8 @@ def _plumbing(job: Job) -> Iterator[Need]:
     for line in job.vents:
         if line.level_pa is not None and line.level_pa > job.vacuum_pa:
             yield Need("Regulator", 1, "count", None, "lines", f"for {line.label}, with a pot of its own")
+    if teed := inlets_short(network, job):
+        yield Need("Tee before the first pot", teed, "count", None, "lines", "it has fewer inlets than hoses")
     for pot in job.pots:
         yield Need(
             f"Catch pot {pot.label}",

@@ -142,6 +142,20 @@ def tube_to_pump(job: Job) -> TubeCard:
     return job.card(job.vents[0].hose, TubeCard)
 
 
+def into_first_pot(network: Network, job: Job) -> tuple[Hose, ...]:
+    """The hoses that end at the first pot of *job*: those of the vents, and the bypass."""
+    if not job.pots:
+        return ()
+    first = _pot_node(job.pots[0])
+    return tuple(hose for hose in network.hoses if hose.end == first)
+
+
+def inlets_short(network: Network, job: Job) -> int:
+    """How many hoses more end at the first pot than it has inlets; each of them has to be teed in."""
+    inlets = job.pots[0].inlets if job.pots else None
+    return 0 if inlets is None else max(len(into_first_pot(network, job)) - inlets, 0)
+
+
 def network_of(job: Job) -> Network:
     """The plumbing of *job*, with fittings of the shelf where none are chosen."""
     return _Builder(job).network()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 from itertools import groupby
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
@@ -14,6 +15,7 @@ from bibulon.bag.slack import FilmSlack, film_slack
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.plan.maps import PlanMap
+from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import column, label
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
@@ -45,6 +47,30 @@ class BagBench(Bench):
         skin = "Seal and flange wiped. Draw down slowly and stop half-way."
         self.body.addWidget(label(draw if self.document.job.process in WITH_PLEATS else skin))
         self.ticks = TickList(self, self._checks, ("Checks on the bag", "checked"), LIST_PX)
+
+    def _shape_key(self) -> object:
+        job = self.document.job
+        return job.bag.shape, bool(job.part.holes), self.document.settings.system
+
+    def _fill_shape(self, layout: QVBoxLayout) -> None:
+        job = self.document.job
+        if job.bag.shape == "tube":
+            self.quantity(
+                "Thickness of the mould", "length", "bag/mould_thickness_m", "The tube goes round it.", into=layout
+            )
+            layout.addWidget(label("Two sheets, a seam along each side. Nothing is gathered along them.", "muted"))
+        elif job.part.holes:
+            ways = [("runs over them", "covered"), ("is cut out and taped round them", "cut out")]
+            layout.addWidget(
+                ChoiceField(
+                    "At holes the film", lambda: ways, lambda: self.document.job.bag.openings,
+                    partial(self._put, "openings"),
+                )
+            )  # fmt: skip
+
+    def _put(self, field: str, value: str) -> None:
+        job = self.document.job
+        self.document.edit("shape of the bag", changed(job, bag=revised(job.bag, **{field: value})))
 
     def _build_skin(self) -> None:
         """A skin that is used again and again: what it has been through, and what it costs beside bagging film."""
@@ -96,13 +122,13 @@ class BagBench(Bench):
             "Film to cut",
             self._of(
                 lambda bag: f"{self.shown(bag.film_length_m, 'distance')} × {self.shown(bag.film_width_m, 'distance')}",
-                "The taped outline, each side longer by the root of the excess, and tape all round.",
+                "Each side of what it covers, longer by the root of the excess, and room for tape.",
             ),
         )
         self.figure("Film area", self._of(lambda bag: self.shown(bag.film_area_m2, "area"), "Length times width."))
         self.figure(
             "Sealing tape",
-            self._of(lambda bag: self.shown(bag.tape_m, "distance"), "Once round mid-flange, corners overlapped."),
+            self._of(lambda bag: self.shown(bag.tape_m, "distance"), "Every run once, corners overlapped."),
         )
         self.figure(
             "Excess round the edge",
@@ -135,6 +161,11 @@ class BagBench(Bench):
                                                   "The sealing tape, and that of the joints in the film."))  # fmt: skip
         self.figure("Film and tape", self._cost)
         self.section("Plan the bag")
+        self.choice(
+            "The film is", lambda: [("a sheet, taped all round", "sheet"), ("a tube, taped at its ends", "tube")],
+            lambda: self.document.job.bag.shape, partial(self._put, "shape"),
+        )  # fmt: skip
+        self.watch(self._shape_key, column(4), self._fill_shape)
         self.quantity("Film excess", "share", "bag/film_excess", "Film area over the taped surface.")
         self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
         self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")

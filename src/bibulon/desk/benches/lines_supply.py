@@ -170,6 +170,13 @@ class SupplySections:
                     self.bench.document, f"Barbs of {pot.label} for", "thickness", barb, BARBS, empty="not measured"
                 )
             )
+            inlets = path_of("pots", pot.label, "inlets")
+            layout.addWidget(
+                QuantityField(
+                    self.bench.document, f"Inlets of {pot.label}", "count", inlets,
+                    "Hoses from the part that go on its lid.", empty="not counted",
+                )
+            )  # fmt: skip
             liner = path_of("pots", pot.label, "liner")
             layout.addWidget(
                 ToggleField(

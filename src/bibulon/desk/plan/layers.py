@@ -359,11 +359,14 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Tape line and pleats."""
     palette = theme.current.palette
     bag = assessment.bag
-    tape = frame.polygon(bag.tape_line)
     width = max(assessment.job.bag.tape_width_m * frame.scale, 3.0)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(palette.colour("vent", 120), width, j=Qt.PenJoinStyle.MiterJoin))
-    painter.drawPolyline(tape)
+    for course in bag.courses:
+        painter.drawPolyline(frame.polygon(course))
+    if bag.tube:
+        painter.setPen(QPen(palette.colour("vent", 90), 1.5, Qt.PenStyle.DashLine))
+        painter.drawPolygon(QPolygonF([frame.to_screen(place) for course in bag.courses for place in course]))
     edge = Polygon(assessment.job.part.outline)
     for number, pleat in enumerate(bag.pleats, 1):
         size = max(min(pleat.height_m * frame.scale, MOST_PLEAT_PX), LEAST_PLEAT_PX)
@@ -371,7 +374,8 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
         _paint_pleat(painter, at, out, size, str(number), pleat.last)
     units = assessment.units
     film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
-    text = f"Film {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
+    what = "Tube, laid flat," if bag.tube else "Film"
+    text = f"{what} {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
     left, low, right, _ = edge.bounds
     under = frame.to_screen(((left + right) / 2, low - assessment.job.part.flange_width_m))
     text_box(painter, under + QPointF(0, 46), text, palette.ink, size=15)
