@@ -70,7 +70,7 @@ def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(windo
     window.go("layup")
     window.refresh()
     for name, text, following in (
-        ("Bevel", "1 in 3", "Gap at joints"),
+        ("Bevel", "1 in 4", "Gap at joints"),
         ("Gap at joints", "2 mm", "Gap at its edge"),
     ):
         line = editor(window, name)
@@ -80,7 +80,7 @@ def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(windo
         QTest.keyClick(line, Qt.Key.Key_Tab)
         window.refresh()
         assert held().accessibleName() == following
-    assert window.document.job.core_laying.chamfer == 3
+    assert window.document.job.core_laying.chamfer == 4
     assert window.document.job.core_laying.joint_gap_m == pytest.approx(0.002)
     window.undo()
     window.undo()

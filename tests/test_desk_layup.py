@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import pytest
@@ -263,9 +264,9 @@ def test_how_core_is_fitted_is_typed_and_moves_charge_and_section(window: Window
     assert "holes every" in texts(side) and "Its joints lead" not in texts(side)
     charge = window.document.assessment.charge.total_kg
     field = type_into(side, "Bevel", "steep")
-    assert "like 1 in 3, or square" in field.error.text() and window.document.job.core_laying.chamfer == 0
-    type_into(side, "Bevel", "1 in 3")
-    assert window.document.job.core_laying.chamfer == 3 and field.editor.text() == "1 in 3" and not field.error.text()
+    assert "like 1 in 3, or square" in field.error.text() and window.document.job.core_laying.chamfer == 3
+    type_into(side, "Bevel", "1 in 4")
+    assert window.document.job.core_laying.chamfer == 4 and field.editor.text() == "1 in 4" and not field.error.text()
     window.refresh()
     type_into(side, "Bevel", "square")
     assert window.document.job.core_laying.chamfer == 0
@@ -365,6 +366,18 @@ def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) ->
     assert [one.label for one in window.document.job.mould.corners] == ["R1"]
     window.undo()
     assert len(window.document.job.mould.corners) == 2
+    window.plan.choose("R1")
+    window.refresh()
+    assert " long, " in texts(side)
+    end = corner.edge[-1]
+    drag(window, end, (end[0], end[1] - 0.3 if end[1] > 0.7 else end[1] + 0.3))
+    pulled = window.document.job.mould.corners[0]
+    lengths = [math.dist(one.edge[0], one.edge[-1]) for one in (corner, pulled)]
+    assert lengths[1] == pytest.approx(lengths[0] - 0.3, abs=0.02)
+    window.refresh()
+    toggle = next(box for box in side.findChildren(QCheckBox) if box.text() == "Runs along an edge")
+    toggle.click()
+    assert window.document.job.mould.corners[0].edge == ()
 
 
 def test_a_group_is_made_a_preform_weighed_and_tried(window: Window, qtbot) -> None:

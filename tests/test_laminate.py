@@ -7,7 +7,7 @@ import pytest
 from conftest import bare_panel, rectangle
 from hypothesis import given
 from hypothesis import strategies as st
-from shapely import Point, Polygon, box
+from shapely import LineString, Point, Polygon, box
 
 from bibulon.assess import assess
 from bibulon.cautions import cautions_of
@@ -362,6 +362,8 @@ def test_a_corner_is_found_with_its_radius_and_turn(radius: float, turn_deg: flo
     assert corner.inside == inside
     assert corner.place[0] == pytest.approx(0.5 + radius * np.sin(np.radians(turn_deg)) / 2, abs=0.03)
     assert corner.place[1] == pytest.approx(0.25, abs=0.03), "in the middle of its length"
+    assert LineString(corner.edge).length == pytest.approx(0.5, abs=0.05), "it runs along the whole edge"
+    assert [x for x, _ in corner.edge] == pytest.approx([corner.place[0]] * len(corner.edge), abs=0.02)
 
 
 def test_gentle_bends_and_flat_moulds_have_no_corners() -> None:
@@ -383,6 +385,12 @@ def test_each_corner_is_judged_with_the_stack_that_lies_there(demo: Job) -> None
     said = [caution.message for caution in cautions_of(assess(job)) if caution.id == "corner-too-tight"]
     assert [text for text in said if "more than the radius" in text] == [text for text in said if "K2" in text][:1]
     assert not any("more than the radius of corner K1" in text for text in said)
+    (thin_at, thick_at) = (corner.place for corner in corners)
+    along = Corner(label="K3", place=thin_at, edge=(thin_at, thick_at), radius_m=radius)
+    edged = changed(demo, mould=revised(demo.mould, corners=(along,)))
+    (edge_said,) = [one for one in cautions_of(assess(edged)) if one.id == "corner-too-tight"]
+    assert "more than the radius of corner K3" in edge_said.message, "somewhere along it the stack is the thick one"
+    assert mirrored_job(edged, "other").mould.corners[0].edge[0][1] == thin_at[1]
     other = mirrored_job(job, "other").mould.corners
     xs = [x for x, _ in demo.part.outline]
     assert [corner.place[0] for corner in other] == pytest.approx([min(xs) + max(xs) - one.place[0] for one in corners])

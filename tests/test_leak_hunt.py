@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import numpy as np
 import pytest
 from driving import bench, choose, press, push, texts, type_into
@@ -11,13 +13,15 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches import hunt_gauge
 from bibulon.desk.window import Window
-from bibulon.job.edits import changed
+from bibulon.job import Job
+from bibulon.job.edits import changed, revised
+from bibulon.job.hunt import FoundLeak
 from bibulon.job.storage import dump, parse
-from bibulon.planning.leak_places import SPACE, branches_of, leaks_drawn
+from bibulon.planning.leak_places import SPACE, USUAL, LeakMap, branches_of, leak_map, leaks_drawn
 from bibulon.planning.line_patterns import with_branches
 from bibulon.planning.to_prepare import fittings_needed
 from bibulon.plumbing.network import network_of
-from bibulon.stock.leaks import leaks_file, shop_leaks
+from bibulon.stock.leaks import leaks_file, remember_leak, shop_leaks
 from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Branches, Cut, Isolation, LeakPlace, belief, next_isolation
 
 SMALL = Branches(
@@ -252,3 +256,31 @@ def test_a_leak_that_the_gauge_has_drawn_is_held_hunted_mended_and_held_again(
     read_on_the_gauge(window, qtbot, 15)
     verdict = window.document.assessment.hold_verdicts[-1][1]
     assert verdict.leak_pa_m3_s < first.leak_pa_m3_s / 4 and verdict.passed
+
+
+def test_what_the_shop_found_becomes_a_map_of_the_next_job(demo: Job, window: Window) -> None:
+    """Of each kind the share is what is usual and what was found; on the plan every place has its disc."""
+    plain, found = leak_map(demo, ()), leak_map(demo, ["port"] * 30 + ["pleat"])
+    assert sum(share for _, share in plain.places) == pytest.approx(1.0)
+
+    def of(kind: str, shown: LeakMap) -> float:
+        return sum(share for place, share in shown.places if place.kind == kind)
+
+    usual = sum(USUAL[kind] for kind in {place.kind for place, _ in plain.places})
+    assert of("port", found) == pytest.approx((USUAL["port"] + 30) / (usual + 31))
+    assert found.by_kind == (("port", 30), ("pleat", 1))
+    tube = changed(demo, bag=revised(demo.bag, shape="tube"))
+    words = [place.words for place, _ in leak_map(tube, ()).places]
+    assert "seams along the tube" in words and not any("corner" in one for one in words)
+    pieces = changed(demo, mould=revised(demo.mould, pieces=("left", "right")))
+    assert any("joints between the pieces" in place.words for place, _ in leak_map(pieces, ()).places)
+    remember_leak(FoundLeak(place="port x", kind="port", words="port of F9", at=datetime.now(UTC)))
+    window.go("hold")
+    box = next(one for one in bench(window).findChildren(QCheckBox) if one.text().startswith("Map"))
+    box.click()
+    window.refresh()
+    assert "1 leaks found so far" not in texts(bench(window)) and "port 1" in texts(bench(window))
+    on_plan = [place for place, _ in leak_map(window.document.job, ["port"]).places if place.at is not None]
+    assert len(window.plan.leak_shares) == len(on_plan)
+    box.click()
+    assert window.plan.leak_shares == ()

@@ -8,9 +8,11 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell, in_region
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import UNDER_FILM, Job
+from bibulon.job.base import Point
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
-from bibulon.laminate.corner import corner_move, corners_of
+from bibulon.laminate.cells import Cell
+from bibulon.laminate.corner import CornerAt, corner_move, corners_of
 from bibulon.laminate.lay_list import lay_list
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import brief
@@ -85,6 +87,12 @@ def fibre_on_flange(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"Pieces stand {stands} over the edge and leave {left} of the flange.", job.part.outline[0])
 
 
+def _thickest_along(assessment: Assessment, corner: CornerAt) -> tuple[Cell, Point] | None:
+    """The thickest stack that lies over *corner*, and where; None where none does."""
+    found = [(cell, place) for place in corner.places if (cell := assessment.laminate.at(*place)) is not None]
+    return max(found, key=lambda pair: pair[0].stack.laminate_thickness_m, default=None)
+
+
 @caution(
     "corner-too-tight",
     "caution",
@@ -102,8 +110,8 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     cards = {card.id: card for card in job.cards}
     thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
     for corner in corners_of(job.mould):
-        cell = (assessment.laminate.at(*corner.place) if corner.place else None) or thickest
-        stack, spot = cell.stack, corner.place or in_cell(cell)
+        cell, spot = _thickest_along(assessment, corner) or (thickest, in_cell(thickest))
+        stack = cell.stack
         plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
         shown = brief(corner.radius_m, "length", assessment.units)
         pressed_pa = job.shop.barometer_pa - job.vacuum_pa

@@ -107,7 +107,7 @@ STATIONS = (
         LayupBench,
         ("stack", "region names", "marked cells", "joints", "corners", "sizes"),
         lambda assessment: bool(assessment.job.layup),
-        ("dart", "joint", "corner", "region"),
+        ("dart", "joint", "corner", "corner edge", "region"),
     ),
     Station(
         "lines",

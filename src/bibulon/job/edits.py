@@ -297,7 +297,10 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         mould=revised(
             job.mould,
             hand=other[job.mould.hand],
-            corners=tuple(revised(corner, place=there((corner.place,))[0]) for corner in job.mould.corners),
+            corners=tuple(
+                revised(corner, place=there((corner.place,))[0], edge=there(corner.edge))
+                for corner in job.mould.corners
+            ),
         ),
         regions=tuple(revised(region, outline=there(region.outline)) for region in job.regions),
         layup=tuple(

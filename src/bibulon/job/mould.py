@@ -23,6 +23,15 @@ class Corner(Model):
     """By how much the mould's face turns there."""
     inside: bool = True
     """Whether fibre is pushed into it (female), or goes round it."""
+    edge: Annotated[tuple[Point, ...], Field(max_length=20)] = ()
+    """Its course on the plan, where it runs along an edge, ``place`` being on it; empty: it is at one place."""
+
+    @field_validator("edge")
+    @classmethod
+    def _runs(cls, edge: tuple[Point, ...]) -> tuple[Point, ...]:
+        if edge and (len(edge) < 2 or all(point == edge[0] for point in edge)):
+            raise ValueError("an edge runs from one place to another")
+        return edge
 
 
 class Mould(Model):

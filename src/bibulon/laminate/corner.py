@@ -13,6 +13,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from shapely import LineString
+
 from bibulon.job.cards import Card, FabricCard
 from bibulon.job.layup import Layer
 from bibulon.job.mould import Mould
@@ -24,6 +27,8 @@ CLOTH_GIVES_M = 0.0005
 """Cloth that has to slide by no more follows the edge of a core by itself (judgement)."""
 SHARPEST_DEG, BLUNTEST_DEG = 5.0, 150.0
 USUAL_TURN_DEG = 90.0
+LOOKED_AT = 9
+"""Places along an edge whose stacks are looked at."""
 
 
 @dataclass(frozen=True)
@@ -47,13 +52,34 @@ class CornerAt:
     turn_deg: float
     male: bool
     place: tuple[float, float] | None
+    edge: tuple[tuple[float, float], ...] = ()
+    """Its course, where it runs along an edge."""
+
+    @property
+    def places(self) -> tuple[tuple[float, float], ...]:
+        """Where it is looked at: at its place, or at so many along its edge."""
+        if not self.edge:
+            return () if self.place is None else (self.place,)
+        course = LineString(self.edge)
+        along = [course.interpolate(share, normalized=True) for share in np.linspace(0.02, 0.98, LOOKED_AT)]
+        return tuple((place.x, place.y) for place in along)
+
+
+def along_edge(edge: tuple[tuple[float, float], ...]) -> dict[str, object]:
+    """The fields of a corner that runs along *edge*; empty: of one that is at its place."""
+    if not edge:
+        return {"edge": ()}
+    middle = LineString(edge).interpolate(0.5, normalized=True)
+    return {"edge": edge, "place": (round(middle.x, 4), round(middle.y, 4))}
 
 
 def corners_of(mould: Mould) -> tuple[CornerAt, ...]:
     """The corners listed for *mould*, else its tightest, else none."""
     if mould.corners:
         return tuple(
-            CornerAt(f"corner {corner.label}", corner.radius_m, corner.turn_deg, not corner.inside, corner.place)
+            CornerAt(
+                f"corner {corner.label}", corner.radius_m, corner.turn_deg, not corner.inside, corner.place, corner.edge
+            )
             for corner in mould.corners
         )
     if mould.corner_radius_m is None or mould.face == "flat":

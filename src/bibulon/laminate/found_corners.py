@@ -9,15 +9,16 @@ by θ over a length l of the face, so its radius is ``l/θ``. Source: differenti
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 from scipy.ndimage import label
-from shapely import contains_xy
+from shapely import LineString, contains_xy
 
 from bibulon.arrays import Flags, Floats, Integers
 from bibulon.job.mould import Corner
 from bibulon.job.part import Part
-from bibulon.laminate.corner import BLUNTEST_DEG
+from bibulon.laminate.corner import BLUNTEST_DEG, along_edge
 from bibulon.laminate.relief import heights_at
 
 TIGHT_M = 0.15
@@ -33,6 +34,9 @@ MOST_CORNERS = 20
 FINER = 8
 """The section is so many times finer than the grid."""
 NEARLY = 0.9
+SLENDER = 3.0
+"""A corner runs along an edge where its places reach so many times as far one way as the other."""
+EDGE_POINTS = 5
 BEND_SHARE = 0.2
 """The bend reaches to where it curves by this share of its most."""
 
@@ -63,12 +67,35 @@ def found_corners(part: Part) -> tuple[Corner, ...]:
             place = float(gx.ravel()[at]), float(gy.ravel()[at])
             bend = _bend(part, place, way.reshape(-1, 2)[at], step)
             if bend is not None:
-                corner = Corner(label="R", place=place, radius_m=bend[0], turn_deg=bend[1], inside=sign > 0)
+                edge = _course(places, np.abs(curved.ravel()[mine]), step)
+                fields = along_edge(edge) if edge else {"place": place}
+                corner = Corner(label="R", radius_m=bend[0], turn_deg=bend[1], inside=sign > 0, **fields)
                 found.append((bend[0], corner))
     found.sort(key=lambda pair: pair[0])
     return tuple(
         corner.model_copy(update={"label": f"R{number}"}) for number, (_, corner) in enumerate(found[:MOST_CORNERS], 1)
     )
+
+
+def _course(places: Floats, curved: Floats, step: float) -> tuple[tuple[float, float], ...]:
+    """The line along which the *places* of a corner curve most; empty where they lie in a spot, a ring or a field."""
+    middle = places.mean(axis=0)
+    _, _, axes = np.linalg.svd(places - middle, full_matrices=False)
+    along, across = (places - middle) @ axes.T[:, 0], (places - middle) @ axes.T[:, 1]
+    long = float(np.ptp(along))
+    if long < SLENDER * max(float(np.ptp(across)), step):
+        return ()
+    borders = np.linspace(along.min(), along.max(), EDGE_POINTS + 1)
+    points = []
+    for low, high in pairwise(borders):
+        mine = (along >= low) & (along <= high)
+        if not mine.any():
+            return ()
+        points.append(np.average(places[mine], axis=0, weights=curved[mine] ** 2))
+    first, last = (points[end] + axes[0] * (along[which] - (points[end] - middle) @ axes[0])
+                   for end, which in ((0, int(along.argmin())), (-1, int(along.argmax()))))  # fmt: skip
+    course = LineString([first, *points[1:-1], last]).simplify(step)
+    return tuple((round(x, 3), round(y, 3)) for x, y in course.coords)
 
 
 def _middle_of_the_sharpest(cells: Integers, curved: Floats, places: Floats) -> int:

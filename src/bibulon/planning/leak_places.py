@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from random import Random
 
-from bibulon.bag.film import bag_plan_of
+from bibulon.bag.film import BagPlan, bag_plan_of
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.hunt import LeakKind
@@ -36,6 +36,8 @@ USUAL: dict[LeakKind, float] = {
 }
 """Pleat roots, ports, hose entries and tape corners are where leaks are, as a rule."""
 CORNER_TURN_DEG = 20.0
+UNSEALED = 4.0
+"""Joints of a mould leak so many times as readily as its face where nobody has sealed them."""
 SPACE, GAUGE_POT, BYPASS = "space", "pot", "bypass"
 
 
@@ -93,6 +95,27 @@ def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
     return Branches(sections, tuple(cuts), pots[-1], _weighed(spots, Counter(found_before)))
 
 
+@dataclass(frozen=True)
+class LeakMap:
+    """Where the shop's leaks are as a rule, on one job: ``by_kind`` how many of all that were found were of each kind,
+    most first; ``places`` of this job with the share of leaks to be looked for at each."""
+
+    by_kind: tuple[tuple[LeakKind, int], ...]
+    places: tuple[tuple[LeakPlace, float], ...]
+
+    @property
+    def found(self) -> int:
+        return sum(count for _, count in self.by_kind)
+
+
+def leak_map(job: Job, found_before: Iterable[LeakKind]) -> LeakMap:
+    """Where *job* leaks as a rule, by what is usual and the kinds that the shop has found before."""
+    found = tuple(found_before)
+    places = branches_of(job, found).places
+    whole = sum(place.weight for place in places) or 1.0
+    return LeakMap(tuple(Counter(found).most_common()), tuple((place, place.weight / whole) for place in places))
+
+
 def leaks_drawn(branches: Branches, seed: int) -> tuple[LeakPlace, ...]:
     """One place or two of *branches* that leak in a rehearsal, drawn by their weights; always the same for a *seed*."""
     draw = Random(seed)
@@ -120,6 +143,27 @@ def _of_bag(job: Job) -> list[_Spot]:
         for number, place in enumerate(plan.pleat_places, 1)
     ]
     spots += [_Spot(f"port {line.id}", "port", f"port of {line.label}", SPACE, _port_of(line)) for line in job.lines]
+    spots += _of_tube(plan) if plan.tube else _of_tape(plan)
+    spots.append(_Spot("film", "film", "film: pinholes, tears at hard edges", SPACE))
+    spots.append(_Spot("mould", "mould", "the mould itself", SPACE))
+    if job.mould.pieces:
+        share = 1.0 if job.mould.pieces_sealed else UNSEALED
+        spots.append(_Spot("mould joints", "mould", "joints between the pieces of the mould", SPACE, None, share))
+    return spots
+
+
+def _of_tube(plan: BagPlan) -> list[_Spot]:
+    """Places of a tube of film: tape across its two ends, and the seam along each side."""
+    spots = []
+    for number, course in enumerate(plan.courses, 1):
+        words = f"tape across end {number} of the tube"
+        spots.append(_Spot(f"tape {number}", "tape", words, SPACE, _half_way([*course]), plan.film_width_m))
+    return [*spots, _Spot("seams", "tape", "seams along the tube", SPACE, None, 2 * plan.film_length_m)]
+
+
+def _of_tape(plan: BagPlan) -> list[_Spot]:
+    """Places of the tape round the part, and round openings that are cut out."""
+    spots = []
     corners = [*_corners(plan.tape_line)]
     for number, at in enumerate(corners, 1):
         spots.append(_Spot(f"corner {number}", "tape corner", f"tape at corner {number}", SPACE, plan.tape_line[at]))
@@ -132,8 +176,9 @@ def _of_bag(job: Job) -> list[_Spot]:
         spots.append(_Spot(f"tape {number}", "tape", words, SPACE, _half_way(stretch), length))
     if not corners:
         spots.append(_Spot("tape", "tape", "tape, all round", SPACE, plan.tape_line[0] if plan.tape_line else None))
-    spots.append(_Spot("film", "film", "film: pinholes, tears at hard edges", SPACE))
-    spots.append(_Spot("mould", "mould", "the mould itself", SPACE))
+    for number, course in enumerate(plan.courses[1:], 1):
+        length = sum(math.dist(a, b) for a, b in pairwise(course))
+        spots.append(_Spot(f"opening {number}", "tape", f"tape round opening {number}", SPACE, course[0], length))
     return spots
 
 

@@ -12,8 +12,8 @@ from bibulon.desk.benches.hunt_gauge import HuntGauge
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised
-from bibulon.job.hunt import HOW_FOUND, FoundLeak, HowFound, IsolationTest, LeakHunt, Search
-from bibulon.planning.leak_places import believed
+from bibulon.job.hunt import HOW_FOUND, FoundLeak, HowFound, IsolationTest, LeakHunt, LeakKind, Search
+from bibulon.planning.leak_places import believed, leak_map
 from bibulon.stock import StockError
 from bibulon.stock.leaks import remember_leak, shop_leaks
 from bibulon.vacuum.hunt import SURE, Belief, LeakPlace, next_isolation
@@ -25,6 +25,14 @@ MOST_PLACES = 6
 LEAST_CHANCE = 0.01
 
 
+def _found_before() -> list[LeakKind]:
+    """The kinds of the leaks that the shop has found; none where its list cannot be read."""
+    try:
+        return [leak.kind for leak in shop_leaks()]
+    except StockError:
+        return []
+
+
 class HuntSection:
     """The hunt of a Hold *bench*."""
 
@@ -32,6 +40,7 @@ class HuntSection:
         self.bench, self.document = bench, bench.document
         self.gauge = HuntGauge(bench)
         self.open = bool(self.document.job.hunt.isolations)
+        self.mapped = False
         self.how: HowFound = "by ear"
         self.cure = ""
         self._of: object = None
@@ -53,7 +62,35 @@ class HuntSection:
                     "The simulated gauge leaks at a place that it has drawn, until that is found.",
                 )
             )
+        self.bench.add(
+            ToggleField(
+                "Map: where this shop leaks", lambda: self.mapped, self._set_mapped,
+                "By what is usual and all leaks that were found in this shop's jobs.",
+            )
+        )  # fmt: skip
+        self.bench.watch(self._map_key, column(3), self._fill_map)
         self.bench.watch(self._key, column(5), self._fill)
+
+    def _set_mapped(self, on: bool) -> None:
+        self.mapped = on
+        self.bench.refresh()
+
+    def _map_key(self) -> object:
+        return self.mapped, self._reads()
+
+    def _fill_map(self, layout: QVBoxLayout) -> None:
+        if not self.mapped:
+            self.bench.desk.plan.set_leak_map(())
+            return
+        found = leak_map(self.document.job, _found_before())
+        self.bench.desk.plan.set_leak_map([(place.at, share) for place, share in found.places if place.at is not None])
+        kinds = ", ".join(f"{kind} {count}" for kind, count in found.by_kind)
+        many = "One leak" if found.found == 1 else f"{found.found} leaks"
+        logged = f"{many} found so far: {kinds}."
+        layout.addWidget(label(logged if found.found else "No leak was logged yet: by what is usual."))
+        beside = sorted((pair for pair in found.places if pair[0].at is None), key=lambda pair: -pair[1])
+        for place, share in beside[:MOST_PLACES]:
+            layout.addWidget(label(f"Beside the plan: {place.words}, {share:.0%}", "muted"))
 
     def _set_open(self, on: bool) -> None:
         self.open = on
@@ -64,11 +101,7 @@ class HuntSection:
         """What is believed after all that was tried; worked out anew when the job has changed."""
         job, key = self.document.job, self._reads()
         if self._believed is None or key != self._of:
-            try:
-                before = [leak.kind for leak in shop_leaks()]
-            except StockError:
-                before = []
-            self._of, self._believed = key, believed(job, before)
+            self._of, self._believed = key, believed(job, _found_before())
             self._next = next_isolation(self._believed)
         return self._believed
 

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from shapely import LineString
 
 from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised
 from bibulon.job.faults import explain_here
 from bibulon.job.mould import Corner
-from bibulon.laminate.corner import corner_move
+from bibulon.laminate.corner import along_edge, corner_move, corners_of
 from bibulon.laminate.found_corners import LEAST_TURN_DEG, TIGHT_M, found_corners
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantity_text import parse, parse_place, place_text
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 NEW_RADIUS_M = 0.01
+NEW_EDGE_M = 0.2
 
 
 class CornersSection:
@@ -65,12 +67,17 @@ class CornersSection:
 
     def _what(self, corner: Corner) -> str:
         side = "inside" if corner.inside else "outside"
+        if corner.edge:
+            side = f"{side}, {self.bench.shown(LineString(corner.edge).length)} long"
         return f"{side}, {self.bench.shown(corner.radius_m)}, {corner.turn_deg:.0f}°"
 
     def _says(self, corner: Corner) -> str:
         """What the stack that lies there does in it."""
         assessment = self.document.assessment
-        job, cell = assessment.job, assessment.laminate.at(*corner.place)
+        job = assessment.job
+        (at,) = (one for one in corners_of(job.mould) if one.name == f"corner {corner.label}")
+        cells = [cell for place in at.places if (cell := assessment.laminate.at(*place)) is not None]
+        cell = max(cells, key=lambda cell: cell.stack.laminate_thickness_m, default=None)
         if cell is None or not cell.stack.layers:
             return "No plies lie here."
         pressed_pa = job.shop.barometer_pa - job.vacuum_pa
@@ -96,7 +103,15 @@ class CornersSection:
 
         layout.addWidget(field("Corner radius", "radius_m", "length"))
         layout.addWidget(field("Corner turns by", "turn_deg", "angle"))
-        layout.addWidget(FreeField("Corner at x, y", partial(self._place, corner), partial(self._move, corner)))
+        if corner.edge:
+            for number, name in ((0, "Edge from x, y"), (-1, "Edge to x, y")):
+                ends = partial(self._end, corner, number), partial(self._move_end, corner, number)
+                layout.addWidget(FreeField(name, *ends))
+        else:
+            layout.addWidget(FreeField("Corner at x, y", partial(self._place, corner), partial(self._move, corner)))
+        layout.addWidget(
+            ToggleField("Runs along an edge", lambda: bool(corner.edge), lambda on: self._run_along(corner, on))
+        )
         layout.addWidget(
             ToggleField(
                 "Inside (female): fibre is pushed into it",
@@ -113,6 +128,20 @@ class CornersSection:
 
     def _move(self, corner: Corner, text: str) -> None:
         self._put("place of corner", corner, {"place": parse_place(text, self._units())})
+
+    def _end(self, corner: Corner, number: int) -> str:
+        return place_text(corner.edge[number], self._units())
+
+    def _move_end(self, corner: Corner, number: int, text: str) -> None:
+        edge = list(corner.edge)
+        edge[number] = parse_place(text, self._units())
+        self._put("edge of corner", corner, along_edge(tuple(edge)))
+
+    def _run_along(self, corner: Corner, on: bool) -> None:
+        x, y = corner.place
+        self._put(
+            "edge of corner", corner, along_edge(((x - NEW_EDGE_M / 2, y), (x + NEW_EDGE_M / 2, y)) if on else ())
+        )
 
     def _put(self, words: str, corner: Corner, fields: dict[str, object] | None) -> None:
         """*corner* with other *fields*, or without it."""

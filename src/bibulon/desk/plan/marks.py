@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from itertools import pairwise
 
@@ -74,6 +75,10 @@ def paint_found(painter: QPainter, frame: Frame, spots: Sequence[Point | None]) 
             painter.drawLine(at - QPointF(6, -6), at + QPointF(6, -6))
 
 
+LARGEST_LEAK_PX, LEAST_LEAK_PX = 90.0, 3.0
+"""Radius of a disc for all leaks there are, and of the smallest."""
+
+
 def paint_numbered(painter: QPainter, frame: Frame, places: Sequence[Point | None]) -> None:
     """A number on a disc at each of *places*, counted from 1."""
     palette = theme.current.palette
@@ -88,10 +93,27 @@ def paint_numbered(painter: QPainter, frame: Frame, places: Sequence[Point | Non
             painter.drawText(QRectF(at.x() - 11, at.y() - 11, 22, 22), Qt.AlignmentFlag.AlignCenter, str(number))
 
 
+def paint_leak_shares(painter: QPainter, frame: Frame, shares: Sequence[tuple[Point, float]]) -> None:
+    """A disc at each place, its area by the share of leaks that is to be looked for there."""
+    palette = theme.current.palette
+    painter.setPen(QPen(palette.colour("stop", 200), 1.4))
+    painter.setBrush(palette.colour("stop", 70))
+    for place, share in sorted(shares, key=lambda pair: -pair[1]):
+        size = max(LARGEST_LEAK_PX * math.sqrt(share), LEAST_LEAK_PX)
+        painter.drawEllipse(frame.to_screen(place), size, size)
+
+
 def paint_corners(painter: QPainter, frame: Frame, corners: Sequence[Corner], chosen: str) -> None:
     """The mould's corners: a quarter turn, open to the side that fibre lies on, with the label."""
     palette = theme.current.palette
     for corner in corners:
+        if corner.edge:
+            course = QPolygonF([frame.to_screen(place) for place in corner.edge])
+            for colour, width in ((palette.colour("paper", 230), 5.0), (QColor(palette.ink), 2.0)):
+                painter.setPen(QPen(colour, width, Qt.PenStyle.DashDotLine, c=Qt.PenCapStyle.FlatCap))
+                painter.drawPolyline(course)
+            if corner.label == chosen:
+                paint_squares(painter, frame, corner.edge)
         at = frame.to_screen(corner.place)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((palette.colour("paper", 230), 6.0), (QColor(palette.ink), 2.4)):

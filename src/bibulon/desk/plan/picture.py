@@ -65,6 +65,7 @@ class PlanPicture(QWidget):
         self.proposed: tuple[Job, FillResult] | None = None
         """A proposed layout, drawn over the present one until it is taken or left."""
         self.numbered: tuple[Point | None, ...] = ()
+        self.leak_shares: tuple[tuple[Point, float], ...] = ()
         """Places that a bench numbers on the plan, from 1; None for one that is nowhere on it."""
         self.field: PlanMap | None = None
         """A map that a bench shows in place of the fill, at the stations that have one."""
@@ -161,6 +162,7 @@ class PlanPicture(QWidget):
         if "marks of the front" in shown:
             marks.paint_marks(painter, self.frame, job)
         if "leaks" in shown:
+            marks.paint_leak_shares(painter, self.frame, self.leak_shares)
             marks.paint_found(painter, self.frame, [leak.spot for leak in job.hunt.found])
             marks.paint_numbered(painter, self.frame, self.numbered)
         places = [

@@ -27,6 +27,7 @@ from bibulon.job.edits import (
 )
 from bibulon.job.lines import Line
 from bibulon.job.places import places_of
+from bibulon.laminate.corner import along_edge
 from bibulon.laminate.joints import joint_id, plies_of, ply_of_joint, with_joint_shift, with_joints_moved
 from bibulon.laminate.relief_shapes import with_outline
 from bibulon.mould.fittings import (
@@ -178,7 +179,17 @@ def _corners(job: Job) -> dict[str, tuple[Point, ...]]:
     return {
         corner.label: tuple((corner.place[0] + side * HALF_FITTING_M, corner.place[1]) for side in (-1, 1))
         for corner in job.mould.corners
+        if not corner.edge
     }
+
+
+def _corner_edges(job: Job) -> dict[str, tuple[Point, ...]]:
+    return {corner.label: corner.edge for corner in job.mould.corners if corner.edge}
+
+
+def _put_corner_edge(job: Job, label: str, points: tuple[Point, ...]) -> Job:
+    corners = tuple(revised(one, **along_edge(points)) if one.label == label else one for one in job.mould.corners)
+    return changed(job, mould=revised(job.mould, corners=corners))
 
 
 def _put_corner(job: Job, label: str, points: tuple[Point, ...]) -> Job:
@@ -252,6 +263,7 @@ KINDS = {
         grows=False,
     ),
     "corner": Kind(_corners, _put_corner, _without_corner, closed=False, shaped=False, grows=False),
+    "corner edge": Kind(_corner_edges, _put_corner_edge, _without_corner, closed=False),
     "pot": Kind(_pots, _put_pot, without_pot, closed=False, shaped=False, grows=False),
     "fitting": Kind(_fittings, _put_fitting, without_fitting, closed=False, shaped=False, grows=False),
     "seal": Kind(_seals, _unmoved, None, closed=False, shaped=False, grows=False, pull=seal_pulled, step=seal_stepped),

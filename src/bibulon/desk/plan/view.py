@@ -83,6 +83,12 @@ class PlanView(PlanPicture):
             self.numbered = tuple(places)
             self.update()
 
+    def set_leak_map(self, shares: Sequence[tuple[Point, float]]) -> None:
+        """Show what share of leaks is to be looked for at places; none: no map."""
+        if tuple(shares) != self.leak_shares:
+            self.leak_shares = tuple(shares)
+            self.update()
+
     def set_marked_cells(self, cells: tuple[Polygon, ...]) -> None:
         """Mark *cells* at Lay-up."""
         if cells != self._marked_cells:
@@ -94,6 +100,7 @@ class PlanView(PlanPicture):
     def set_document(self, document: Document) -> None:
         self.document = document
         self.chosen, self.cut, self.proposed, self.numbered, self.field = "", None, None, (), None
+        self.leak_shares = ()
         self.fit()
 
     def set_shown(self, shown: Shown) -> None:
