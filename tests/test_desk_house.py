@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from driving import bench, caution_ids, choose, push, texts, type_into, while_open
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QListWidget, QPlainTextEdit
 
 from bibulon.desk.dialogs.house_window import FIELDS, HouseWindow
@@ -126,3 +126,22 @@ def test_a_bag_is_made_a_tube_and_cut_out_at_a_hole(window: Window) -> None:
     window.refresh()
     assert window.document.assessment.bag.tape_m > before + 1.5
     assert len(window.document.assessment.bag.courses) == 2
+
+
+def test_a_mirrored_pair_lies_under_one_bag(window: Window) -> None:
+    window.go("bag")
+    page = bench(window)
+    one = window.document.assessment.charge.total_kg
+    type_into(page, "Parts", "2")
+    window.refresh()
+    type_into(page, "Apart", "250 mm")
+    next(box for box in page.findChildren(QCheckBox) if box.text().startswith("Every other one")).click()
+    choose(window, "They lie", "one over another along y")
+    bag = window.document.job.bag
+    assert (bag.parts, bag.parts_apart_m, bag.parts_mirrored, bag.parts_along) == (2, 0.25, True, "y")
+    assert window.document.assessment.charge.total_kg > 1.8 * one
+    window.plan.fit()
+    (_, y1) = window.plan.frame.to_plan(QPointF(0, 0))
+    assert y1 > 1.4 + 0.25 + 1.4, "both are in sight"
+    wrong = type_into(page, "Parts", "40")
+    assert "12" in wrong.error.text() and window.document.job.bag.parts == 2

@@ -161,7 +161,8 @@ class Assessment:
         if job.plumbing.bypass is not None:
             bypass = job.plumbing.bypass
             bores += pipe_volume_m3(job.card(bypass.hose, TubeCard).bore_m, bypass.hose_length_m)
-        return sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells) + bores
+        pores = sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells)
+        return job.parts_together * (pores + bores)
 
     @property
     def pots_m3(self) -> float:
@@ -179,7 +180,12 @@ class Assessment:
     @property
     def hold_figures(self) -> HoldFigures:
         """The house rules for a part of this size."""
-        return self.job.hold_rules.for_area(self.laminate.total.area_m2)
+        return self.job.hold_rules.for_area(self.area_together_m2)
+
+    @property
+    def area_together_m2(self) -> float:
+        """The area of all parts that are shot together."""
+        return self.job.parts_together * self.laminate.total.area_m2
 
     def judged(self, test: HoldTest) -> HoldVerdict:
         """The verdict of the house rules on *test*."""
@@ -190,7 +196,7 @@ class Assessment:
         return judge(
             test,
             rules,
-            self.laminate.total.area_m2,
+            self.area_together_m2,
             self.evacuated_m3 + pots,
             film_gel_s(self.job.resin, self.job.mould_temperature_k),
             self.units,
@@ -345,7 +351,8 @@ class Assessment:
         """Times (s) and resin drawn (kg) of the fill; empty arrays without one."""
         if self.fill is None:
             return np.zeros(0), np.zeros(0)
-        return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * self.job.resin.density_kg_m3
+        each = self.job.parts_together * self.job.resin.density_kg_m3
+        return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * each
 
 
 WARMTHS_K = (-6.0, 6.0)
@@ -377,7 +384,7 @@ def resin_at(assessment: Assessment, time_s: float) -> ResinAt | None:
     fill = assessment.fill
     if fill is None:
         return None
-    density = assessment.job.resin.density_kg_m3
+    density = assessment.job.resin.density_kg_m3 * assessment.job.parts_together
     pots = float(np.interp(time_s, fill.times_s, fill.in_pots_m3)) * density
     return ResinAt(fill.drawn_at(time_s) * density, float(in_bucket_kg(assessment, np.array([time_s]))[0]), pots)
 

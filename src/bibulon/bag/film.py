@@ -7,12 +7,13 @@ what has to be gathered to the length of the tape goes into pleats (:mod:`bibulo
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from shapely import LinearRing, LineString, Polygon
 
 from bibulon.bag.pleats import Pleat, Port, corners_of, gathering_of, pleats_of
+from bibulon.bag.together import bagged_part, placings
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
@@ -66,7 +67,23 @@ class BagPlan:
 @derived("bag plan", 64)
 def bag_plan_of(job: Job) -> BagPlan:
     """The bag of *job*, with pleats beside its ports."""
-    return bag_plan(job.part, job.bag, ports_of(job), line_ends_of(job))
+    if job.parts_together == 1:
+        return bag_plan(job.part, job.bag, ports_of(job), line_ends_of(job))
+    every = placings(job)
+    ports, ends = (
+        tuple(
+            replace(port, place=place([port.place])[0], label=f"{port.label}{_letter(number)}")
+            for number, place in enumerate(every)
+            for port in some
+        )
+        for some in (ports_of(job), line_ends_of(job))
+    )
+    return bag_plan(bagged_part(job), job.bag, ports, ends)
+
+
+def _letter(number: int) -> str:
+    """What tells the parts under one bag apart: a, b, c …"""
+    return "abcdefghijkl"[number]
 
 
 def ports_of(job: Job) -> tuple[Port, ...]:

@@ -373,6 +373,6 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
     of_plan=True,
 )
 def one_pot(assessment: Assessment) -> Iterator[Finding]:
-    area = assessment.laminate.total.area_m2
+    area = assessment.area_together_m2
     if len(assessment.job.pots) == 1 and area > assessment.job.house.large_part_m2:
         yield Finding(f"One catch pot for {brief(area, 'area', assessment.units)}.")

@@ -112,7 +112,7 @@ def heel_forgotten(assessment: Assessment) -> Iterator[Finding]:
 )
 def hose_waste(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    total, density = assessment.charge.total_kg, job.resin.density_kg_m3
+    total, density = assessment.charge.total_kg, job.resin.density_kg_m3 * job.parts_together
     hoses = [(line.hose, line.hose_length_m, line.label, line.points[0]) for line in job.lines]
     hoses += [
         (manifold.hose, manifold.hose_length_m, manifold.label, job.lines[0].points[0])

@@ -185,7 +185,7 @@ def flow_problem(
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         batches_m3=(_batch_m3(job),) if job.flow.by_batch else (),
-        heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3,
+        heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3 / job.parts_together,
         pace=pace,
         channel=mould.channel if mould else None,
         seam=mould.seam if mould else None,
@@ -280,9 +280,9 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
 
 
 def _batch_m3(job: Job) -> float:
-    """The volume of the planned batches, all alike."""
+    """The volume of the planned batches, all alike, that goes to one of the parts that are shot together."""
     kg = even_batch_kg(charge_of(job).total_kg, job.charge.largest_batch_kg)
-    return kg / job.resin.density_kg_m3
+    return kg / job.resin.density_kg_m3 / job.parts_together
 
 
 def drive_pa(job: Job) -> float:

@@ -35,7 +35,8 @@ def scheduled_fill(
     network = build_network(problem)
     result = fill_on(network, problem, progress)
     for _ in range(MOST_ROUNDS - 1):
-        planned = tuple(batch.mass_kg / job.resin.density_kg_m3 for batch in batches_in(job, result))
+        each_kg_m3 = job.resin.density_kg_m3 * job.parts_together
+        planned = tuple(batch.mass_kg / each_kg_m3 for batch in batches_in(job, result))
         if not problem.batches_m3 or not planned or _agree(result, planned):
             break
         problem = replace(problem, batches_m3=planned)
@@ -56,7 +57,7 @@ def _agree(fill: FillResult, planned_m3: tuple[float, ...]) -> bool:
 
 def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
     """The batches of *job* by the draw of its *fill*: those by which resin aged in it where they will do."""
-    density = job.resin.density_kg_m3
+    density = job.resin.density_kg_m3 * job.parts_together
     return batches_of(
         job.charge,
         job.resin,

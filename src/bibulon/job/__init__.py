@@ -271,6 +271,11 @@ class Job(Model):
         return self.pair.cavity_pa if self.in_mould else self.vacuum.cavity_pa
 
     @property
+    def parts_together(self) -> int:
+        """Parts that are shot at once under one film: the charge, the batches and the hold test are for all of them."""
+        return self.bag.parts if self.process in UNDER_FILM else 1
+
+    @property
     def pressing_pa(self) -> float:
         """What film or bladder presses dry fibre with: the pressure on its far side over the vacuum's."""
         over = self.pair.bladder.over_pressure_pa if self.process in WITH_BLADDER else 0.0

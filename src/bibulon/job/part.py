@@ -143,5 +143,14 @@ class Bag(Model):
     """Whether the film runs over holes of the part, or is cut out there and taped round them."""
     film: Identifier | None = None
     tape: Identifier | None = None
+    parts: Annotated[int, Field(ge=1, le=12)] = 1
+    """Parts that lie under it and are shot at once, each like the one that is drawn, with lines of its own that are fed
+    from the same bucket and opened together."""
+    parts_apart_m: Annotated[float, Field(ge=0, le=100)] = 0.1
+    """From one to the next."""
+    parts_along: Literal["x", "y"] = "x"
+    """They lie side by side this way."""
+    parts_mirrored: bool = False
+    """Every other one is the other hand."""
     skin: Skin = Skin()
     """In place of film, tape and pleats where the film is reusable."""

@@ -33,7 +33,7 @@ READS: dict[Result, tuple[str, ...]] = {
     "fill": (
         *_LAMINATE, "mould/temperature_k", "shop", "lines", "manifolds", "bucket", "vacuum", "flow",
         "charge/largest_batch_kg", "charge/mix_time_s", "charge/bleed_kg", "charge/contingency", "charge/gel_margin_s",
-        "charge/pot_life_share",
+        "charge/pot_life_share", "bag/parts",
         "pair/upper", "pair/bladder", "pair/channel", "pair/seal_off_m", "pair/flange_m", "pair/hold_pa",
         "pair/injection",
         "house/late_share", "house/thick_pa_s", "house/brake_m", "house/slow_share",

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, replace
 
 from bibulon.assess import Assessment
 from bibulon.bag.film import bag_materials
@@ -34,26 +34,42 @@ class Need:
     use: str = ""
 
 
-def fittings_needed(network: Network) -> tuple[tuple[str, FittingCard | None, int], ...]:
-    """Fittings of *network* by count: what for, the card, None where the shelf has none that fits, and how many."""
+def fittings_needed(
+    network: Network, own: Collection[str] = (), parts: int = 1
+) -> tuple[tuple[str, FittingCard | None, int], ...]:
+    """Fittings of *network* by count: what for, the card, None where the shelf has none that fits, and how many; those
+    of the hoses named *own* are needed for each of so many *parts*."""
     counted: Counter[tuple[str, FittingCard | None]] = Counter()
     for hose in network.hoses:
+        times = parts if hose.name in own else 1
         for joint in hose.joints:
             if joint.fitting is not None:
-                counted["where a hose branches" if joint.fitting.use == "tee" else "ports of lines", joint.fitting] += 1
+                use = "where a hose branches" if joint.fitting.use == "tee" else "ports of lines"
+                counted[use, joint.fitting] += times
             elif joint.verdict == "nothing fits":
-                counted[f"port for {hose.card.name.lower()}", None] += 1
+                counted[f"port for {hose.card.name.lower()}", None] += times
             if joint.reducer is not None:
-                counted["between hose and barb", joint.reducer] += 1
+                counted["between hose and barb", joint.reducer] += times
         if hose.clamp is not None:
             for_what = "valves" if hose.clamp.card is not None else f"clamp for {hose.card.name.lower()}"
-            counted[for_what, hose.clamp.card] += hose.clamps
+            counted[for_what, hose.clamp.card] += times * hose.clamps
     return tuple((words, card, count) for (words, card), count in counted.items())
 
 
 def needs_of(assessment: Assessment) -> tuple[Need, ...]:
     """Everything that *assessment*'s job takes, in the order of the stations."""
-    return (*_dry(assessment), *_plumbing(assessment.job), *_bag(assessment), *_resin(assessment))
+    parts = assessment.job.parts_together
+    dry = (_times(need, parts) for need in _dry(assessment))
+    return (*dry, *_plumbing(assessment.job), *_bag(assessment), *_resin(assessment))
+
+
+def _times(need: Need, parts: int) -> Need:
+    """*need* for so many parts that are made together."""
+    if parts == 1:
+        return need
+    price = None if need.price is None else parts * need.price
+    use = f"{need.use}, for each of {parts} parts" if need.use else f"for {parts} parts"
+    return replace(need, amount=parts * need.amount, price=price, use=use)
 
 
 def turns_of_tape_m(hose: Hose) -> float:
@@ -96,16 +112,19 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
 
 def _plumbing(job: Job) -> Iterator[Need]:
     metres: dict[str, float] = {}
+    parts, own = job.parts_together, {line.id for line in job.lines}
     for line in job.lines:
         if not line.is_port:
-            metres[line.tube] = metres.get(line.tube, 0.0) + developed_length_m(job.part.relief, line.points)
+            length = parts * developed_length_m(job.part.relief, line.points)
+            metres[line.tube] = metres.get(line.tube, 0.0) + length
     network = network_of(job)
     for hose in network.hoses:
-        metres[hose.card.id] = metres.get(hose.card.id, 0.0) + hose.length_m
+        times = parts if hose.name in own else 1
+        metres[hose.card.id] = metres.get(hose.card.id, 0.0) + times * hose.length_m
     for name, length in metres.items():
         tube = job.card(name, TubeCard)
         yield _priced(tube.name, length * ALLOWANCE, "distance", tube.price, "lines", tube.use)
-    for words, card, count in fittings_needed(network):
+    for words, card, count in fittings_needed(network, own, parts):
         what = "No fitting on the shelf fits these hoses" if card is None else card.name
         yield _priced(what, count, "count", None if card is None else card.price, "lines", words)
     if job.vents and job.plumbing.regulator:
@@ -132,7 +151,7 @@ def _bag(assessment: Assessment) -> Iterator[Need]:
         return
     film = job.card(job.bag.film, FilmCard) if job.bag.film is not None else None
     tape = job.card(job.bag.tape, TapeCard) if job.bag.tape is not None else None
-    turns_m = sum(turns_of_tape_m(hose) for hose in network_of(job).hoses)
+    turns_m = job.parts_together * sum(turns_of_tape_m(hose) for hose in network_of(job).hoses)
     takes = bag_materials(assessment.bag, film, tape)
     width = film.width_m if film is not None else assessment.bag.film_width_m
     use = "one width" if takes.film_widths == 1 else f"{takes.film_widths} widths, joined"

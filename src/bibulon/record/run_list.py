@@ -152,6 +152,7 @@ def _pourings(assessment: Assessment) -> Iterator[RunStep]:
 def _feeding(assessment: Assessment) -> Iterator[RunStep]:
     job, opened = assessment.job, opened_s(assessment)
     first_s = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
+    together = f" on all {job.parts_together} parts" if job.parts_together > 1 else ""
     for feed in job.feeds:
         planned = feed.opens.time_s if isinstance(feed.opens, AtTime) else None
         if planned is None:
@@ -160,7 +161,9 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
         else:
             when = "This starts the clock." if planned == first_s else "By the clock."
         due = opened.get(feed.id, planned)
-        yield RunStep(f"open {feed.id}", f"Open {feed.word} {feed.label}", when, due, "valve opened", feed.label)
+        yield RunStep(
+            f"open {feed.id}", f"Open {feed.word} {feed.label}{together}", when, due, "valve opened", feed.label
+        )
         yield from _turning(assessment, feed)
 
 

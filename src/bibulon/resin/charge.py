@@ -65,15 +65,16 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
     *swollen_m3* is what the simulated laminate holds at the end of the fill beyond its voids under full vacuum.
     """
     units = units or Units()
-    cells = laminate_of(job).cells
+    cells, parts = laminate_of(job).cells, job.parts_together
     density = job.resin.density_kg_m3
+    together = f", in each of {parts} parts" if parts > 1 else ""
 
     def over_cells(name: str, depth: str, why: str, stays: bool) -> ChargeItem:
         volume = sum(cell.area_m2 * _depth(cell, depth) for cell in cells)
         area = sum(cell.area_m2 for cell in cells if _depth(cell, depth) > 0)
         weight = show(density, "density", units)
-        how = f"{why} over {show(area, 'area', units)}: {show(volume, 'volume', units)} at {weight}"
-        return ChargeItem(name, volume * density, how, stays)
+        how = f"{why} over {show(area, 'area', units)}: {show(volume, 'volume', units)} at {weight}{together}"
+        return ChargeItem(name, parts * volume * density, how, stays)
 
     items = [
         over_cells("Laminate", "void_m", "voids (1 − Vf)·h of the plies", True),
@@ -107,7 +108,7 @@ def _swollen(job: Job, swollen_m3: float, units: Units) -> ChargeItem:
         presses = "bladder" if job.process in WITH_BLADDER else "film"
         name, why = "Laminate swollen", f"where resin carries the {presses}'s load as the part fills"
     how = f"{show(swollen_m3, 'volume', units)} more {why}; simulated; most of it bleeds again before gel"
-    return ChargeItem(name, swollen_m3 * job.resin.density_kg_m3, how)
+    return ChargeItem(name, job.parts_together * swollen_m3 * job.resin.density_kg_m3, how)
 
 
 def _channel(job: Job, units: Units) -> tuple[ChargeItem, ...]:
@@ -138,7 +139,9 @@ def _bores(job: Job, what: str, units: Units) -> ChargeItem:
         length += metres
     count = len(job.lines) + len(job.manifolds)
     how = f"bore of {show(length, 'distance', units)} in {count} lines: {show(volume, 'volume', units)}"
-    return ChargeItem(what, volume * job.resin.density_kg_m3, how)
+    parts = job.parts_together
+    together = f", for each of {parts} parts" if parts > 1 else ""
+    return ChargeItem(what, parts * volume * job.resin.density_kg_m3, f"{how}{together}")
 
 
 def components_of(job: Job, mass_kg: float) -> tuple[ComponentMass, ...]:

@@ -15,7 +15,7 @@ from bibulon.bag.slack import FilmSlack, film_slack
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.plan.maps import PlanMap
-from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import column, label
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
@@ -68,7 +68,26 @@ class BagBench(Bench):
                 )
             )  # fmt: skip
 
-    def _put(self, field: str, value: str) -> None:
+    def _fill_parts(self, layout: QVBoxLayout) -> None:
+        if self.document.job.bag.parts == 1:
+            return
+        self.quantity("Apart", "length", "bag/parts_apart_m", "From one part to the next.", into=layout)
+        ways = [("side by side along x", "x"), ("one over another along y", "y")]
+        layout.addWidget(
+            ChoiceField(
+                "They lie", lambda: ways, lambda: self.document.job.bag.parts_along, partial(self._put, "parts_along")
+            )
+        )
+        layout.addWidget(
+            ToggleField(
+                "Every other one is the other hand", lambda: self.document.job.bag.parts_mirrored,
+                lambda on: self._put("parts_mirrored", on),
+            )
+        )  # fmt: skip
+        told = "Charge, batches, hold test and what to prepare are for all of them; the fill is that of each."
+        layout.addWidget(label(told, "muted"))
+
+    def _put(self, field: str, value: object) -> None:
         job = self.document.job
         self.document.edit("shape of the bag", changed(job, bag=revised(job.bag, **{field: value})))
 
@@ -166,6 +185,11 @@ class BagBench(Bench):
             lambda: self.document.job.bag.shape, partial(self._put, "shape"),
         )  # fmt: skip
         self.watch(self._shape_key, column(4), self._fill_shape)
+        self.section("Parts under this bag")
+        self.quantity("Parts", "count", "bag/parts", "Each with its own lines, from one bucket, opened together.")
+        self.watch(
+            lambda: (self.document.job.bag.parts > 1, self.document.settings.system), column(4), self._fill_parts
+        )
         self.quantity("Film excess", "share", "bag/film_excess", "Film area over the taped surface.")
         self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
         self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")

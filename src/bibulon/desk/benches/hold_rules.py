@@ -56,7 +56,7 @@ class RulesOfHold:
 
     @property
     def _area_m2(self) -> float:
-        return self.document.assessment.laminate.total.area_m2
+        return self.document.assessment.area_together_m2
 
     @property
     def _size(self) -> str:

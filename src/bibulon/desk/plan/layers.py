@@ -22,6 +22,7 @@ from shapely import Point as Place
 from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
+from bibulon.bag.together import placings
 from bibulon.desk.plan.frame import Frame
 from bibulon.desk.plan.marks import paint_squares
 from bibulon.desk.plan.rim_layer import paint_port
@@ -68,6 +69,19 @@ def paint_part(painter: QPainter, frame: Frame, job: Job) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(palette.dry))
     painter.drawPath(frame.path(job.part))
+
+
+def paint_together(painter: QPainter, frame: Frame, job: Job) -> None:
+    """The other parts under the bag, with their lines, faintly."""
+    palette = theme.current.palette
+    for place in placings(job)[1:]:
+        painter.setPen(QPen(palette.colour("muted", 190), 1.4, Qt.PenStyle.DashLine))
+        painter.setBrush(palette.colour("dry", 90))
+        painter.drawPolygon(frame.polygon(place(job.part.outline)))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for line in job.lines:
+            painter.setPen(QPen(palette.colour("feed" if line.kind == "feed" else "vent", 120), 2.4))
+            painter.drawPolyline(frame.polygon(place(line.points)))
 
 
 def paint_outline(painter: QPainter, frame: Frame, job: Job) -> None:

@@ -123,6 +123,8 @@ class PlanPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(palette.ground))
         layers.paint_part(painter, self.frame, job)
+        if job.parts_together > 1 and shown & {"bag", "lines"}:
+            layers.paint_together(painter, self.frame, job)
         if "stack" in shown:
             self._paint_stack(painter)
         answer = self._answer()

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy
 from shapely import MultiPoint, Polygon
 
+from bibulon.bag.together import placings
 from bibulon.desk.plan.frame import fitted
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.picture import RULER_PX, PlanPicture
@@ -178,6 +179,7 @@ class PlanView(PlanPicture):
         job = self.document.job
         gap = job.part.flange_width_m
         ways = [place for line in job.lines for place in line.hose_way]
+        ways += [corner for place in placings(job)[1:] for corner in place(job.part.outline)]
         low_x, low_y, high_x, high_y = MultiPoint([*job.part.outline, *ways]).bounds
         taken = 96 if self.cut is None else 76 + PANEL_PX
         box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - taken)

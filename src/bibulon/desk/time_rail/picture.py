@@ -155,7 +155,7 @@ class TimePicture(QWidget):
         fill = self.document.assessment.fill
         if fill is None or fill.in_pots_m3[-1] <= 0:
             return
-        density = self.document.job.resin.density_kg_m3
+        density = self.document.job.resin.density_kg_m3 * self.document.job.parts_together
         path = QPainterPath(QPointF(box.left(), box.bottom()))
         for time_s, volume in zip(fill.times_s, fill.in_pots_m3, strict=True):
             share = float(volume) * density / drawn_kg
