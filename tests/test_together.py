@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -28,7 +30,7 @@ def test_the_others_lie_apart_and_the_bag_goes_round_them_all(parts, apart, alon
     job = together(demo_job(), parts, parts_apart_m=apart, parts_along=along, parts_mirrored=mirrored)
     every = [Polygon(place(job.part.outline)) for place in placings(job)]
     assert every[0].equals(job.part.outline.polygon)
-    for one, other in zip(every, every[1:], strict=False):
+    for one, other in pairwise(every):
         assert one.distance(other) == pytest.approx(apart, abs=1e-5) and one.area == pytest.approx(other.area)
     whole = bagged_part(job).outline.polygon
     assert all(whole.buffer(1e-3).contains(one) for one in every)
