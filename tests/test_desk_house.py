@@ -110,13 +110,13 @@ def test_a_running_pump_tells_its_own_share_from_the_leaks(window: Window) -> No
 def test_a_bag_is_made_a_tube_and_cut_out_at_a_hole(window: Window) -> None:
     window.go("bag")
     page = bench(window)
-    choose(window, "The film is", "a tube, taped at its ends")
+    choose(window, "The film is", "a tube")
     window.refresh()
-    type_into(page, "Thickness of the mould", "40 mm")
+    type_into(page, "Mould thickness", "40 mm")
     assert window.document.job.bag.mould_thickness_m == 0.04
     assert window.document.assessment.bag.tube and window.document.assessment.bag.pleats_planned == 0
     assert "port-without-pleat" not in caution_ids(window)
-    choose(window, "The film is", "a sheet, taped all round")
+    choose(window, "The film is", "a sheet")
     job = window.document.job
     hole = ((1.0, 0.5), (1.6, 0.5), (1.6, 0.9), (1.0, 0.9))
     window.document.edit("a hole", changed(job, part=revised(job.part, holes=(hole,))))

@@ -110,7 +110,7 @@ def test_smaller_parts_have_rules_of_their_own_and_new_jobs_begin_with_them(wind
     assert "other rules judge it" not in texts(page)
     type_into(page, "Up to", "50 m2")
     window.refresh()
-    type_into(page, "Drop in 10 min, 1.00 m²", "1 mbar")
+    type_into(page, "Drop in 10 min", "1 mbar")
     window.refresh()
     assert window.document.assessment.hold_figures.drop_pa_per_600_s == 100.0
     assert window.document.job.hold_rules.drop_pa_per_600_s == 500.0

@@ -8,6 +8,16 @@ from bibulon.job.checks import Check, checked
 TAPE, PLEATS, HALF_WAY, ROOTS = "T1", "T2", "T3", "T4"
 SLOWLY, PULLED, HOLES = "T5", "T6", "T7"
 
+SHEET_CLOSING = (
+    (TAPE, "Tape closed all round on bare flange, corners overlapped, no fibre under it"),
+    (PLEATS, "A pleat at every corner and where something stands up: {standing}"),
+    (ROOTS, "Pleat roots, hose entries and tape corners pressed; the last pleat reversed to close"),
+)
+TUBE_CLOSING = (
+    (TAPE, "Tape closed across both ends of the tube and along its seams, no fibre under it"),
+    (PLEATS, "Film left loose where something stands up: {standing}"),
+    (ROOTS, "Seams, hose entries and the corners of both ends pressed; no sharp edge of the mould against the film"),
+)
 SKIN_CHECKS = (
     ("S1", "Skin looked over: no cut, no tear at corners and ports, no swelling"),
     ("S2", "Seal and flange wiped, no fibre under the seal"),
@@ -21,12 +31,11 @@ def bag_checks(job: Job) -> tuple[Check, ...]:
     if job.process not in WITH_PLEATS:
         return checked(job.run, SKIN_CHECKS)
     standing = ", ".join(line.label for line in job.lines[:12]) or "every port"
+    closing = TUBE_CLOSING if job.bag.shape == "tube" else SHEET_CLOSING
     return checked(
         job.run,
         (
-            (TAPE, "Tape closed all round on bare flange, corners overlapped, no fibre under it"),
-            (PLEATS, f"A pleat at every corner and where something stands up: {standing}"),
-            (ROOTS, "Pleat roots, hose entries and tape corners pressed; the last pleat reversed to close"),
+            *((label, text.format(standing=standing)) for label, text in closing),
             (SLOWLY, "Drawn down slowly at partial vacuum, film worked into the corners from the middle outwards"),
             (HALF_WAY, "Stopped half-way: pleats moved, nothing bridges, no line has shifted"),
             (PULLED, "Drawn to full vacuum; no film stretched over a line, where resin would pool"),

@@ -39,6 +39,8 @@ def bagged_part(job: Job) -> Part:
     """One part in place of all that lie under the bag of *job*: its outline goes round them all, its heights are
     theirs."""
     part, bag = job.part, job.bag
+    if job.parts_together == 1:
+        return part
     outlines = [Polygon(place(part.outline)) for place in placings(job)]
     reach = bag.parts_apart_m / 2 + CLOSED_M
     grown = unary_union([outline.buffer(reach, join_style="mitre", mitre_limit=2.0) for outline in outlines])

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
 from bibulon.bag.slack import BRIDGES_BELOW, film_slack
+from bibulon.bag.together import bagged_part
 from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import REUSABLE, WITH_PLEATS, Job
@@ -201,7 +202,7 @@ def film_cold(assessment: Assessment) -> Iterator[Finding]:
     processes=WITH_PLEATS,
 )
 def film_bridges(assessment: Assessment) -> Iterator[Finding]:
-    relief = assessment.job.part.relief
+    relief = bagged_part(assessment.job).relief
     if not relief:
         return  # on a flat mould there is no hollow to span
     slack = film_slack(relief, assessment.bag)

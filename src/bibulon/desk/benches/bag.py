@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.bag.checks import bag_checks
 from bibulon.bag.film import BagMaterials, BagPlan, bag_materials
 from bibulon.bag.slack import FilmSlack, film_slack
+from bibulon.bag.together import bagged_part
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.plan.maps import PlanMap
@@ -55,10 +56,8 @@ class BagBench(Bench):
     def _fill_shape(self, layout: QVBoxLayout) -> None:
         job = self.document.job
         if job.bag.shape == "tube":
-            self.quantity(
-                "Thickness of the mould", "length", "bag/mould_thickness_m", "The tube goes round it.", into=layout
-            )
-            layout.addWidget(label("Two sheets, a seam along each side. Nothing is gathered along them.", "muted"))
+            self.quantity("Mould thickness", "length", "bag/mould_thickness_m", "The tube goes round it.", into=layout)
+            layout.addWidget(label("Two sheets with a seam along each side, round the mould too.", "muted"))
         elif job.part.holes:
             ways = [("runs over them", "covered"), ("is cut out and taped round them", "cut out")]
             layout.addWidget(
@@ -181,24 +180,24 @@ class BagBench(Bench):
         self.figure("Film and tape", self._cost)
         self.section("Plan the bag")
         self.choice(
-            "The film is", lambda: [("a sheet, taped all round", "sheet"), ("a tube, taped at its ends", "tube")],
+            "The film is", lambda: [("a sheet", "sheet"), ("a tube", "tube")],
             lambda: self.document.job.bag.shape, partial(self._put, "shape"),
         )  # fmt: skip
         self.watch(self._shape_key, column(4), self._fill_shape)
+        self.quantity("Film excess", "share", "bag/film_excess", "Film area over the taped surface.")
+        self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
+        self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")
+        self.quantity("Tape width", "length", "bag/tape_width_m")
         self.section("Parts under this bag")
         self.quantity("Parts", "count", "bag/parts", "Each with its own lines, from one bucket, opened together.")
         self.watch(
             lambda: (self.document.job.bag.parts > 1, self.document.settings.system), column(4), self._fill_parts
         )
-        self.quantity("Film excess", "share", "bag/film_excess", "Film area over the taped surface.")
-        self.quantity("Excess per pleat", "length", "bag/excess_per_pleat_m")
-        self.quantity("Pleats", "count", "bag/pleats", "Empty: as many as needed.", empty="as needed")
-        self.quantity("Tape width", "length", "bag/tape_width_m")
 
     def _slack_of(self) -> FilmSlack:
         job, bag = self.document.job, self.document.assessment.bag
         if self._worked_out is None or self._worked_out[0] is not bag:
-            self._worked_out = bag, film_slack(job.part.relief, bag)
+            self._worked_out = bag, film_slack(bagged_part(job).relief, bag)
         return self._worked_out[1]
 
     def _slack(self) -> tuple[str, str]:

@@ -21,16 +21,24 @@ from bibulon.vacuum.hold import RULES
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
-LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str], ...]] = {
+LIMITS: dict[Rule, tuple[tuple[str, QuantityKind, str, str], ...]] = {
     "no visible drop": (
-        ("Visible drop", "pressure difference", "visible_drop_pa"),
-        ("Held for", "duration", "short_hold_s"),
+        ("Visible drop", "pressure difference", "visible_drop_pa", "The smallest that can be seen on the gauge."),
+        ("Held for", "duration", "short_hold_s", ""),
     ),
-    "drop per time": (("Drop in 10 min, {area}", "pressure difference", "drop_pa_per_600_s"),),
-    "pressure reached": (("Reach", "pressure", "reach_pa"),),
-    "long soak": (("Soak", "duration", "soak_s"),),
-    "leak rate": (("Leak allowed", "leak rate", "leak_pa_m3_s"),),
+    "drop per time": (
+        (
+            "Drop in 10 min",
+            "pressure difference",
+            "drop_pa_per_600_s",
+            "For {area}; it grows with the root of that.",
+        ),
+    ),
+    "pressure reached": (("Reach", "pressure", "reach_pa", ""),),
+    "long soak": (("Soak", "duration", "soak_s", "And no shorter than the resin takes to gel."),),
+    "leak rate": (("Leak allowed", "leak rate", "leak_pa_m3_s", ""),),
 }
+"""Of each rule its figures: name, kind, field and a hint."""
 LARGEST = ""
 """Stands for the rules of parts that are larger than all sizes named."""
 
@@ -96,19 +104,20 @@ class RulesOfHold:
             box.setChecked(rule in shown.rules)
             box.toggled.connect(lambda on, name=rule: self._choose_rule(name, on))
             layout.addWidget(box)
-            for name, kind, field in LIMITS[rule] if rule in shown.rules else ():
-                layout.addWidget(self._field(name.format(area=self._area(1.0)), kind, field))
+            for name, kind, field, hint in LIMITS[rule] if rule in shown.rules else ():
+                layout.addWidget(self._field(name, kind, field, hint.format(area=self._area(1.0))))
         self.bench.button("+ Rules for smaller parts", self._add, into=layout)
         if isinstance(shown, SizedRules):
             self.bench.button("Take these rules away", self._remove, into=layout)
         self.bench.button("Use for new jobs", self._use_for_new, into=layout)
 
-    def _field(self, name: str, kind: QuantityKind, field: str) -> FreeField:
+    def _field(self, name: str, kind: QuantityKind, field: str, hint: str) -> FreeField:
         units = self.document.assessment.units
         return FreeField(
             name,
             lambda: as_typed(getattr(self._shown, field), kind, units),
             lambda text: self._put(**{field: parse(text, kind, units)}),
+            hint,
         )
 
     def _choose(self, size: str) -> None:

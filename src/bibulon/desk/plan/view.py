@@ -181,7 +181,7 @@ class PlanView(PlanPicture):
         ways = [place for line in job.lines for place in line.hose_way]
         ways += [corner for place in placings(job)[1:] for corner in place(job.part.outline)]
         low_x, low_y, high_x, high_y = MultiPoint([*job.part.outline, *ways]).bounds
-        taken = 96 if self.cut is None else 76 + PANEL_PX
+        taken = 112 if self.cut is None else 76 + PANEL_PX
         box = QRectF(RULER_PX + 44, RULER_PX + 52, self.width() - RULER_PX - 72, self.height() - RULER_PX - taken)
         if box.width() > 20 and box.height() > 20:
             self.frame = fitted((low_x - gap, low_y - gap), (high_x + gap, high_y + gap), box)
