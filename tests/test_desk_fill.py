@@ -140,7 +140,7 @@ def test_a_feed_is_opened_by_a_share_and_hangs_on_a_manifold(window: Window) -> 
 
 def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot, monkeypatch) -> None:
     """Left while it is still being looked for, which ends the search; taken once it is settled and studied."""
-    monkeypatch.setattr("bibulon.planning.proposal.USUAL", Effort(moves=6, samples=4))
+    monkeypatch.setattr("bibulon.planning.proposal.USUAL", Effort(moves=4, samples=2, risk_fills=2))
     window.go("lines")
     lines = window.document.job.lines
     for answer in ("Leave it", "Take it"):

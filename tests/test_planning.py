@@ -84,7 +84,11 @@ def test_a_layout_is_proposed_that_keeps_its_margin() -> None:
     told: list[float] = []
     on_the_way: list[Proposal] = []
     found = propose(
-        job, told.append, workers=2, effort=Effort(moves=20, moving_s=600, samples=12), found=on_the_way.append
+        job,
+        told.append,
+        workers=2,
+        effort=Effort(moves=12, moving_s=600, samples=6, risk_fills=3),
+        found=on_the_way.append,
     )
     assert on_the_way and not on_the_way[0].settled and found.settled and found.tried >= on_the_way[-1].tried
     assert found.present is not None and found.present.result.fill_time_s is None
@@ -331,7 +335,7 @@ def test_a_feed_is_moved_to_where_both_sides_fill_at_once() -> None:
     best = min(np.linspace(0.05, 1.95, 400), key=worst)
     assert abs(best - 1.0) > 0.15
     middle = changed(job, lines=(revised(feed, points=((1.0, 0.03), (1.0, 0.37))), *ends))
-    found = propose(middle, workers=2, effort=Effort(moves=60, moving_s=600, samples=0))
+    found = propose(middle, workers=2, effort=Effort(moves=48, moving_s=600, samples=0, risk_fills=2))
     times = [layout.result.fill_time_s for layout in (found.present, found.proposed) if layout is not None]
     assert times[1] < 1.03 * times[0] * worst(float(best)) / worst(1.0)
     moved = {round(LineString(one.feeds[0].points).centroid.x, 2) for one in moved_lines(middle, 0.1)}
@@ -374,7 +378,7 @@ def test_a_hose_that_starves_the_part_is_proposed_wider() -> None:
     thin = min((card for card in tubes_for(job, "hose").values()), key=lambda card: card.bore_m)
     job = with_card(job, thin)
     job = changed(job, lines=tuple(revised(line, hose=thin.id, hose_length_m=4.0) for line in job.lines))
-    found = propose(job, workers=2, effort=Effort(moves=24, moving_s=600, samples=0))
+    found = propose(job, workers=2, effort=Effort(moves=12, moving_s=600, samples=0, risk_fills=2))
     hoses = {line.hose for line in found.proposed.job.feeds}
     bores = [found.proposed.job.card(name, TubeCard).bore_m for name in hoses]
     assert min(bores) > thin.bore_m and "wider hose" in found.proposed.name

@@ -28,7 +28,7 @@ from bibulon.workers.report import Progress, no_progress
 AS_IT_IS = "as it is"
 MOVED = ", moved"
 TRIAL_NODES = 350
-RISK_FILLS, RISK_NODES = 8, 500
+RISK_NODES = 500
 """On fewer points a brake is narrower than a cell, and layouts with media seem to stay dry behind their vents."""
 FINALISTS = 3
 NEARLY = 0.13
@@ -45,12 +45,13 @@ SHARES_OF_PROGRESS = (0.15, 0.55, 0.7)
 
 @dataclass(frozen=True)
 class Effort:
-    """How long to look: fills in which lines are moved and the time that they may take, and fills of the last study
-    (0: none)."""
+    """How long to look: fills in which lines are moved and the time that they may take, fills of the last study (0:
+    none), and spread fills by which the surest of the best is chosen."""
 
     moves: int = 70
     moving_s: float = 30.0
     samples: int = 16
+    risk_fills: int = 8
 
 
 USUAL = Effort()
@@ -183,7 +184,7 @@ def propose(
                 layouts.append(moved)
     best = sorted(layouts, key=_rank)[:FINALISTS]
     best = [layout for layout in best if layout.keeps_margin == best[0].keeps_margin]
-    chosen = _surest(search, best, (moving, choosing))
+    chosen = _surest(search, best, effort.risk_fills, (moving, choosing))
     present, proposed = search.present, chosen
     if effort.samples > 0:
         both = [layout for layout in (present, proposed) if layout is not None]
@@ -242,14 +243,14 @@ def _first_of(layouts: Sequence[Layout | None], otherwise: Layout) -> Layout:
     return min((layout for layout in layouts if layout is not None), key=_rank, default=otherwise)
 
 
-def _surest(search: _Search, layouts: list[Layout], span: tuple[float, float]) -> Layout:
-    """The surest of *layouts* in a few fills with spread inputs; of equally sure ones the simplest."""
+def _surest(search: _Search, layouts: list[Layout], fills: int, span: tuple[float, float]) -> Layout:
+    """The surest of *layouts* in so many *fills* with spread inputs; of equally sure ones the simplest."""
     if len(layouts) == 1:
         return layouts[0]
     tested: list[tuple[float, Layout]] = []
     for number, layout in enumerate(layouts):
         at = partial(_within, search.progress, span, number, len(layouts))
-        risk = study(layout.job, RISK_FILLS, RISK_NODES, progress=at, workers=search.workers, pace=PREVIEW_PACE)
+        risk = study(layout.job, fills, RISK_NODES, progress=at, workers=search.workers, pace=PREVIEW_PACE)
         tested.append((risk.filled_share, layout))
     most = max(share for share, _ in tested)
     return min((layout for share, layout in tested if share >= most - NEARLY), key=_rank)
