@@ -62,4 +62,12 @@ def test_the_front_under_the_hand_goes_as_the_full_fill_does(file: str) -> None:
         places = live.mesh.points_m[np.isfinite(live.arrival_s)]
         seen = np.array([full.arrival_s[full.mesh.nearest(*place)] for place in places])
         off = live.arrival_s[np.isfinite(live.arrival_s)] - seen
-        assert np.sqrt(np.nanmean(off**2)) < 0.1 * full.fill_time_s
+        assert np.sqrt(np.nanmean(off**2)) < 0.13 * full.fill_time_s
+
+
+def test_the_charge_does_not_jump_under_the_hand(demo: Job) -> None:
+    """A laminate that stands still holds what the one that swelled did at the end."""
+    full = fill(flow_problem(demo, 600, 2))
+    match_to(demo, full)
+    live = live_fill(moved(demo, 0.02), 200)
+    assert live.swollen_m3 == pytest.approx(full.swollen_m3, rel=0.1)

@@ -63,7 +63,7 @@ class Pace:
 FULL_PACE = Pace()
 PREVIEW_PACE = Pace(steps=9, growth=3.0, longer=1.2, last_share=0.85, tolerance=0.016, linear_share=0.08)
 """For a picture while the hand still moves, and for trials that are only compared with each other."""
-LIVE_PACE = replace(PREVIEW_PACE, steps=7, tolerance=0.04, quick_mesh=True, swollen_by=0.5)
+LIVE_PACE = replace(PREVIEW_PACE, steps=7, tolerance=0.04, quick_mesh=True, swollen_by=0.75)
 """For a front that follows the hand."""
 
 

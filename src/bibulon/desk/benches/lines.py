@@ -107,7 +107,7 @@ class LinesBench(Bench):
 
     def _lag(self) -> tuple[str, str]:
         fill = self.document.assessment.fill
-        if fill is None:
+        if fill is None or self.document.moving:  # under the hand all levels are filled as one
             return "–", ""
         return f"up to {show(fill.lag_max_s, 'duration')}", "Longest wait from resin under the film to resin through."
 
