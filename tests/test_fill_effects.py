@@ -19,6 +19,7 @@ from bibulon.arrays import Floats
 from bibulon.flow.ageing import Ageing
 from bibulon.flow.assembly import build_network
 from bibulon.flow.fill import fill
+from bibulon.flow.live import live_fill
 from bibulon.flow.problem import flow_problem
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
@@ -468,3 +469,19 @@ def test_gas_cut_off_keeps_the_level_of_the_vent_it_was_cut_off_from(demo: Job) 
         left[level] = sum(pocket.volume_m3 for pocket in result.pockets)
         assert result.mass_error < 1e-9
     assert left[30_000.0] > left[None]
+
+
+def test_vents_that_hold_too_little_leave_it_dry_and_the_fill_ends(demo: Job) -> None:
+    """With the vent at 60 kPa and another at 40 kPa the resin thickens first; that is said, at any fineness."""
+    (vent,) = demo.vents
+    other = revised(vent, id="more", label="V9", points=((0.1, 0.9), (4.1, 1.0)), level_pa=40_000.0)
+    job = with_line(with_line(demo, revised(vent, level_pa=60_000.0)), other)
+    for nodes in (120, 300):
+        result = fill(flow_problem(job, nodes, 1))
+        assert result.stopped_by == "flow limit" and result.mass_error < 1e-9
+    assert live_fill(job, 120).fill_time_s is None
+
+
+def test_parts_under_one_bag_stay_within_a_kilometre(demo: Job) -> None:
+    with pytest.raises(ValidationError, match="farther than 1 km"):
+        changed(demo, bag=revised(demo.bag, parts=12, parts_apart_m=100.0))

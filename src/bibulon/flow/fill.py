@@ -88,6 +88,7 @@ class _Fill:
         self.target_m3 = self.state.total_m3 / problem.pace.steps
         """What a step should bring into the part."""
         self.risen_to_m3, self.risen_at = 0.0, 0.0
+        self.vents_to_come = len(self.steps.awaited_vents())
 
     def run(self) -> FillResult:
         state, valves = self.state, self.valves
@@ -113,9 +114,11 @@ class _Fill:
             gain = self._accept(done, step)
             length = self._next_length(done, gain)
             # a vent of a higher level that resin has come to lets it pass on to one that is lower
-            passes = state.air_pa is not None and bool((self.steps.flooded_vents != flooded).any())
-            stopped_by = None if passes and not full else self._stopped_by(full, gain, timed)
-            if self._turn_valves() or passes:
+            coming = state.air_pa is not None and bool((self.steps.flooded_vents & ~flooded).any())
+            stopped_by = self._stopped_by(full, gain, timed)
+            if coming and stopped_by == "dry area behind the vents":
+                stopped_by = None
+            if self._vent_passed() | self._turn_valves():
                 state.last_length = 0.0
                 state.arrivals.turn()
                 length = min(length, done) * SHORTER_AFTER_VALVE
@@ -125,6 +128,12 @@ class _Fill:
         return replace(
             result, upper=upper_course(self.network, state.rows, self.problem.vent_pa, rows, self.problem.after)
         )
+
+    def _vent_passed(self) -> bool:
+        """Whether resin has passed a vent with a level of its own for the first time."""
+        left = len(self.steps.awaited_vents())
+        passed, self.vents_to_come = left < self.vents_to_come, min(left, self.vents_to_come)
+        return passed
 
     def _turn_valves(self) -> bool:
         clock, time_s = self.state.clock, self.state.seconds()

@@ -36,6 +36,7 @@ from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch
 from bibulon.job.mould import Mould
 from bibulon.job.pair import MouldPair
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
+from bibulon.job.places import FARTHEST_M
 from bibulon.job.plumbing import Plumbing
 from bibulon.job.run import RunEvent, shot_of
 from bibulon.job.series import Series
@@ -112,6 +113,16 @@ class Job(Model):
     charge: ChargePlan
     run: tuple[RunEvent, ...] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
+
+    @model_validator(mode="after")
+    def _parts_lie_in_reach(self) -> Job:
+        if self.bag.parts > 1:
+            low_x, low_y, high_x, high_y = self.part.outline.polygon.bounds
+            along = self.bag.parts_along == "x"
+            each = (high_x - low_x if along else high_y - low_y) + self.bag.parts_apart_m
+            if (high_x if along else high_y) + (self.bag.parts - 1) * each > FARTHEST_M:
+                raise ValueError("so many parts under one bag, so far apart, reach farther than 1 km")
+        return self
 
     @model_validator(mode="after")
     def _names_agree(self) -> Job:
