@@ -291,6 +291,8 @@ class StepControl:
         joined = flowing.copy()
         joined[network.bucket] = True
         joined[self.vents] = True
+        if not flowing.any():  # resin has come to a vent at once, and to nothing else
+            return pressure
         among = joined[edges.starts] & joined[edges.ends]
         conductance = np.where(among, network.through_pores_m3 + self._bores_m3, 0.0)
         through = edges.into_nodes(conductance)
