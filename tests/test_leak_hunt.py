@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from datetime import UTC, datetime
 
 import numpy as np
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches import hunt_gauge
 from bibulon.desk.window import Window
+from bibulon.desk.work import run_controller
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.hunt import FoundLeak
@@ -207,6 +209,20 @@ def test_a_hunt_on_lines_that_went_is_still_read(window: Window) -> None:
     assert shut and side.hunt.belief.of_sections[SPACE] > 0
 
 
+def let_time_pass_by_readings(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Have the clock of simulated instruments go on by a tenth of a second with every reading that the window takes: a
+    machine that is busy then lets no time pass between two readings."""
+    passed_s = [0.0]
+    monkeypatch.setattr(
+        run_controller, "SimulatedBench", functools.partial(run_controller.SimulatedBench, now=lambda: passed_s[0])
+    )
+
+    def pass_on(name: str, _: float) -> None:
+        passed_s[0] += 0.1 if name == "vacuum" else 0.0
+
+    window.run.reading_taken.connect(pass_on)
+
+
 def read_on_the_gauge(window: Window, qtbot, minutes: float) -> None:
     """Take and keep a test from the simulated gauge."""
     push(bench(window), "From the gauge")
@@ -220,6 +236,7 @@ def test_a_leak_that_the_gauge_has_drawn_is_held_hunted_mended_and_held_again(
     window: Window, qtbot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(hunt_gauge, "PACE", 900.0)
+    let_time_pass_by_readings(window, monkeypatch)
     window.go("hold")
     for text in ("It leaks: find where", "Rehearse: a leak somewhere"):
         next(one for one in bench(window).findChildren(QCheckBox) if one.text() == text).click()
