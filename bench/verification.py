@@ -31,7 +31,7 @@ from bibulon.job.lines import AtTime, WhenReached
 from bibulon.job.places import Relief
 from bibulon.laminate.compaction import turned
 from bibulon.laminate.levels import CARRIED_SHARES, Level, levels_of, merged
-from bibulon.resin.viscosity import Rheology
+from bibulon.resin.rheology import Rheology
 from bibulon.stock import shelf_card
 
 MU, DRIVE = 0.2, 90_000.0

@@ -267,7 +267,7 @@ def test_a_feed_opens_at_what_it_waits_for(window: Window) -> None:
     choose(window, "Opened", "when a batch is used up")
     type_into(bench(window), "Batch number", "2")
     fill = fill_of(window)
-    assert fill.drawn_at(opened_at(fill, "feed-2")) == pytest.approx(fill.problem.used_up_m3(2), rel=0.01)
+    assert fill.drawn_at(opened_at(fill, "feed-2")) == pytest.approx(fill.problem.fed.used_up_m3(2), rel=0.01)
     choose(window, "Opened", "when so much is full")
     type_into(bench(window), "Share full", "30 %")
     fill = fill_of(window)

@@ -28,7 +28,9 @@ from bibulon.quantities import show
 from bibulon.resin.batches import batches_of
 from bibulon.resin.charge import charge_of
 from bibulon.resin.cure import cure_plan
-from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s, pot_life_s, rheology
+from bibulon.resin.pot_life import pot_life_s
+from bibulon.resin.rheology import rheology
+from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s
 
 
 def test_arrhenius_goes_through_its_points(demo: Job) -> None:
@@ -234,7 +236,7 @@ def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(
     fill, density = made.fill, demo.resin.density_kg_m3
     assert fill is not None and len(made.batches) > 2
     for number, batch in enumerate(made.batches[:-1], 1):
-        used_m3 = fill.problem.used_up_m3(number)
+        used_m3 = fill.problem.fed.used_up_m3(number)
         if used_m3 < fill.resin_drawn_m3:
             assert fill.drawn_at(batch.used_s) == pytest.approx(used_m3, rel=1e-3)
             left = sum(batch.mass_kg for batch in made.batches[:number]) - fill.drawn_at(batch.used_s) * density
@@ -245,13 +247,15 @@ def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(
 def test_where_pot_life_asks_for_smaller_batches_the_fill_ages_by_those(demo: Job, celsius: float) -> None:
     """A feed that opens when a batch is used up opens when the plan says that it is."""
     warm = changed(demo, shop=revised(demo.shop, temperature_k=celsius + 273.15))
+    warm = changed(warm, charge=revised(warm.charge, people=3, scales=3))
     for number in (1, 2):
         job = with_line(warm, revised(warm.line("feed-2"), opens=WhenBatchUsed(batch=number)))
         made = filled(assess(job), 400, levels=2)
         assert made.fill is not None and len(made.batches) > number
+        assert all(batch.in_time for batch in made.batches)
         assert made.batches[0].mass_kg < 0.95 * job.charge.largest_batch_kg
         (opened,) = [event.time_s for event in made.fill.events if event.line == "feed-2"]
         assert opened == pytest.approx(made.batches[number - 1].used_s, rel=0.01)
-        given = [mass * job.resin.density_kg_m3 for mass in made.fill.problem.batches_m3]
+        given = [batch.volume_m3 * job.resin.density_kg_m3 for batch in made.fill.problem.fed.batches]
         planned = [batch.mass_kg for batch in made.batches]
         assert planned[:-1] == pytest.approx((given + given[-1:] * len(planned))[: len(planned) - 1])

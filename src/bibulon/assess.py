@@ -45,7 +45,8 @@ from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
-from bibulon.resin.viscosity import Rheology, film_gel_s, poured, rheology
+from bibulon.resin.rheology import Rheology, poured, rheology
+from bibulon.resin.viscosity import film_gel_s
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 from bibulon.workers.report import Progress, no_progress

@@ -17,10 +17,11 @@ from bibulon.job.edits import changed, revised, with_hose, with_plumbing
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.job.plumbing import BYPASS_HOSE, DipTube
-from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m, room_kg
+from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m
 from bibulon.plumbing.mending import clamps_help, reducers_help, weak_clamps, with_reducers, with_sound_clamps
 from bibulon.plumbing.network import Hose, inlets_short, into_first_pot, network_of
 from bibulon.quantities import brief, brief_each
+from bibulon.resin.mixing import room_kg
 
 WEEPS = {"jaw": "opens too little to go round it", "weak": "presses too little to shut it"}
 PLUG_M = 0.0015

@@ -11,7 +11,8 @@ from bibulon.durations import clock_time
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief, brief_each, from_to
-from bibulon.resin.viscosity import pot_life_s
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot_life import pot_life_s
 
 MUCH_TOO_THICK = 1.5
 """So many times the house's viscosity is more than a note."""
@@ -80,7 +81,8 @@ def batch_too_heavy(assessment: Assessment) -> Iterator[Finding]:
     mass = max(planned, logged)
     if mass <= 0 or any(not batch.in_time for batch in assessment.batches):
         return  # that one pot gels before it is used up is said by itself
-    left = job.charge.pot_life_share * pot_life_s(job.resin, job.shop.temperature_k, mass) - job.charge.mix_time_s
+    life_s = pot_life_s(job.resin, mixed_temperature_k(job), mass, pot_of(job))
+    left = job.charge.pot_life_share * life_s - job.charge.mix_time_s
     if left < job.house.pot_time_s:
         shown, most = brief(mass, "mass", assessment.units), brief(job.house.pot_time_s, "duration")
         after = f"{brief(left, 'duration')} after mixing" if left > 0 else "while it is still being mixed"

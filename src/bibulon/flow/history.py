@@ -12,7 +12,7 @@ from bibulon.flow.network import Network
 from bibulon.flow.result import Even, UpperCourse
 from bibulon.flow.upper_half import UpperHalf
 from bibulon.laminate.levels import LEVEL_NAMES
-from bibulon.resin.viscosity import Rheology
+from bibulon.resin.rheology import Rheology
 
 
 @dataclass(frozen=True)
@@ -138,8 +138,7 @@ def arrivals_of(
     """
     times = np.full(len(marks), np.nan)
     known = ~np.isnan(marks)
-    rest = 1 - marks[known] * resin.viscosity_pa_s / resin.thickening_s
-    times[known] = np.minimum(-resin.thickening_s * np.log(np.maximum(rest, 1e-300)), end_s)
+    times[known] = np.minimum([resin.time_at(float(mark)) for mark in marks[known]], end_s)
     by_level = np.full((len(LEVEL_NAMES), len(network.mesh.points_m)), np.nan)
     by_level[network.level, network.place] = times
     bores = np.zeros(by_level.shape, dtype=bool)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,6 +11,7 @@ from shapely import union_all
 
 from bibulon.arrays import Floats
 from bibulon.flow.cavity import closed_problem, supply_pa
+from bibulon.flow.fed_resin import FedBatch, FedResin
 from bibulon.flow.line_courses import (
     FlowGap,
     FlowLine,
@@ -29,11 +31,15 @@ from bibulon.job.lines import AtTime
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
-from bibulon.resin.batches import even_batch_kg
-from bibulon.resin.charge import charge_of
-from bibulon.resin.viscosity import Rheology, poured, rheology
+from bibulon.resin.batches import planned_for
+from bibulon.resin.card_law import law_of
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import pot_course
+from bibulon.resin.rheology import Rheology, poured, rheology
 
 NEVER_S = 1e9
+HARDLY_WARM_K = 0.5
+"""Resin that is off the mould's temperature by less is not followed as warm."""
 
 
 @dataclass(frozen=True)
@@ -118,11 +124,9 @@ class FlowProblem:
     relief: Relief = FLAT
     density_kg_m3: float = 0.0
     """Of resin that feels its weight inside the part; 0: gravity is left out."""
-    batches_m3: tuple[float, ...] = ()
-    """Resin is poured in batches of these volumes, each ageing from its own pouring, any more like the last; none: all
-    ages from the start."""
-    heel_m3: float = 0.0
-    """What is left in the bucket when the next batch is poured."""
+    fed: FedResin | None = None
+    """Batches that each age and warm in their pots and in the part; None: all is poured at the start, and ages at the
+    mould's temperature."""
     pace: Pace = FULL_PACE
     channel: FlowChannel | None = None
     """Round the rim of a closed mould."""
@@ -144,19 +148,15 @@ class FlowProblem:
         """Whether there is more room where resin carries load."""
         return self.film_pa > 0 or self.upper is not None
 
-    def used_up_m3(self, batches: int) -> float:
-        """What has been drawn when so many *batches* are used up, down to the heel."""
-        more = max(batches - len(self.batches_m3), 0)
-        poured = sum(self.batches_m3[:batches]) + more * (self.batches_m3[-1] if more else 0.0)
-        return max(poured - self.heel_m3, 0.0)
-
 
 def flow_problem(
     job: Job, nodes: int = 2000, levels: int = 2, after: bool = False, pace: Pace = FULL_PACE
 ) -> FlowProblem:
     """The flow problem of *job* with at most so many *levels*, on to gel if *after*. Raises :class:`FlowRefusal`."""
     _refuse_what_cannot_fill(job)
-    drive, resin = _drive_that_lifts_pa(job), _resin_that_flows(job)
+    drive = _drive_that_lifts_pa(job)
+    fed = fed_resin(job, planned_for(job, None)) if job.flow.by_batch else None
+    resin = _resin_that_flows(job, fed)
     laminate = laminate_of(job)
     covered = [cell for cell in laminate.cells if cell.stack.layers or cell.stack.media_m > 0]
     cells = tuple(_flow_cell(cell, levels) for cell in covered)
@@ -184,8 +184,7 @@ def flow_problem(
         rate_m3_s=0.0 if job.in_mould else job.bucket.rate_m3_s,
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
-        batches_m3=(_batch_m3(job),) if job.flow.by_batch else (),
-        heel_m3=job.bucket.heel_kg / job.resin.density_kg_m3 / job.parts_together,
+        fed=fed,
         pace=pace,
         channel=mould.channel if mould else None,
         seam=mould.seam if mould else None,
@@ -193,7 +192,7 @@ def flow_problem(
         stop_m3=mould.stop_m3 if mould else math.inf,
         hold_pa=max(job.pair.hold_pa - job.pair.cavity_pa, 0.0) if mould else 0.0,
         upper=mould.upper if mould else None,
-        warm=mould.warm if mould else None,
+        warm=mould.warm if mould else _warm_from_pot(fed),
     )
 
 
@@ -243,11 +242,12 @@ def _drive_that_lifts_pa(job: Job) -> float:
     return drive
 
 
-def _resin_that_flows(job: Job) -> Rheology:
+def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
     """The resin of *job* from its pouring on, at the mould's temperature."""
-    resin = poured(rheology(job.resin, job.mould_temperature_k), job.charge.mix_time_s)
+    age_s = fed.at(1, 0.0)[0] if fed is not None else job.charge.mix_time_s
+    resin = poured(rheology(job.resin, job.mould_temperature_k), age_s)
     if not job.flow.thickening:
-        resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S)
+        resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S, growth=())
     if resin.stops_s <= 0:
         raise FlowRefusal(
             "At the mould's temperature this resin is too thick to flow. Warm the mould or take another.",
@@ -279,10 +279,31 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
     )
 
 
-def _batch_m3(job: Job) -> float:
-    """The volume of the planned batches, all alike, that goes to one of the parts that are shot together."""
-    kg = even_batch_kg(charge_of(job).total_kg, job.charge.largest_batch_kg)
-    return kg / job.resin.density_kg_m3 / job.parts_together
+def fed_resin(job: Job, batches: Sequence[tuple[float, float]]) -> FedResin:
+    """Of *job*, whose *batches* each have a mass (kg) for all parts that are shot together and an age when poured."""
+    law, pot, mixed_k = law_of(job.resin), pot_of(job), mixed_temperature_k(job)
+    density = job.resin.density_kg_m3
+    fed = tuple(
+        FedBatch(mass / density / job.parts_together, age_s, pot_course(law, density, mass, mixed_k, pot))
+        for mass, age_s in batches
+    )
+    if not job.flow.thickening:
+        law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf)
+    heel_m3 = job.bucket.heel_kg / density / job.parts_together
+    from_pot = not (job.in_mould and job.pair.injection.resin_temperature_k is not None)
+    return FedResin(law, job.mould_temperature_k, fed, heel_m3, from_pot)
+
+
+def with_fed(job: Job, problem: FlowProblem, fed: FedResin) -> FlowProblem:
+    """The *problem* of *job* with these batches."""
+    warm = problem.warm if job.in_mould else _warm_from_pot(fed)
+    return replace(problem, fed=fed, resin=_resin_that_flows(job, fed), warm=warm)
+
+
+def _warm_from_pot(fed: FedResin | None) -> WarmResin | None:
+    if fed is None or fed.off_k < HARDLY_WARM_K:
+        return None
+    return WarmResin(fed.at(1, 0.0)[1], both_faces=False)
 
 
 def drive_pa(job: Job) -> float:

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+import math
 
 from bibulon.flow.assembly import build_network
+from bibulon.flow.fed_resin import FedResin
 from bibulon.flow.fill import fill_on
-from bibulon.flow.problem import FULL_PACE, Pace, flow_problem
+from bibulon.flow.problem import FULL_PACE, Pace, fed_resin, flow_problem, with_fed
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
-from bibulon.resin.batches import Batch, batches_of
+from bibulon.resin.batches import Batch, batches_of, planned_for
 from bibulon.resin.charge import charge_of
+from bibulon.resin.mixing import mixed_temperature_k, room_kg
 from bibulon.workers.report import Progress, no_progress
 
 MOST_ROUNDS = 3
 SAME_SHARE = 1e-6
+SAME_AGE_SHARE = 0.02
+"""Ages that differ by less than this share of what resin flows for are the same."""
 
 
 def scheduled_fill(
@@ -35,24 +39,29 @@ def scheduled_fill(
     network = build_network(problem)
     result = fill_on(network, problem, progress)
     for _ in range(MOST_ROUNDS - 1):
-        each_kg_m3 = job.resin.density_kg_m3 * job.parts_together
-        planned = tuple(batch.mass_kg / each_kg_m3 for batch in batches_in(job, result))
-        if not problem.batches_m3 or not planned or _agree(result, planned):
+        planned = batches_in(job, result)
+        if problem.fed is None or not planned:
             break
-        problem = replace(problem, batches_m3=planned)
+        fed = fed_resin(job, planned_for(job, planned))
+        if _agree(result, problem.fed, fed):
+            break
+        problem = with_fed(job, problem, fed)
         result = fill_on(network, problem, progress)
     return result
 
 
-def _agree(fill: FillResult, planned_m3: tuple[float, ...]) -> bool:
-    """Whether each batch of the plan is poured when the fill poured it."""
-    pours = [sum(planned_m3[:number]) - fill.problem.heel_m3 for number in range(1, len(planned_m3) + 1)]
+def _agree(fill: FillResult, filled: FedResin, planned: FedResin) -> bool:
+    """Whether each batch of the plan is poured when the fill poured it, and as old."""
     drawn = float(fill.drawn_m3[-1].sum())
-    return all(
-        min(abs(pour - fill.problem.used_up_m3(number)) / max(pour, SAME_SHARE), 1.0) < SAME_SHARE
-        or min(pour, fill.problem.used_up_m3(number)) >= drawn
-        for number, pour in enumerate(pours, 1)
-    )
+    for number, batch in enumerate(planned.batches, 1):
+        pour, was = planned.used_up_m3(number), filled.used_up_m3(number)
+        if min(pour, was) < drawn and abs(pour - was) > SAME_SHARE * max(pour, SAME_SHARE):
+            return False
+        begun = planned.used_up_m3(number - 1) if number > 1 else 0.0
+        age = filled.batches[min(number, len(filled.batches)) - 1].poured_at_s
+        if begun < drawn and abs(batch.poured_at_s - age) > SAME_AGE_SHARE * fill.problem.resin.stops_s:
+            return False
+    return True
 
 
 def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
@@ -61,10 +70,12 @@ def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
     return batches_of(
         job.charge,
         job.resin,
-        job.shop.temperature_k,
+        mixed_temperature_k(job),
         charge_of(job, swollen_m3=fill.swollen_m3).total_kg,
         fill.times_s,
         fill.drawn_m3.sum(axis=1) * density,
         job.bucket.heel_kg,
-        tuple(volume * density for volume in fill.problem.batches_m3),
+        tuple(batch.volume_m3 * density for batch in fill.problem.fed.batches) if fill.problem.fed else (),
+        job.shop.temperature_k,
+        room if (room := room_kg(job)) is not None else math.inf,
     )

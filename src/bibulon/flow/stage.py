@@ -49,5 +49,7 @@ class WarmResin:
     is ``fluidity`` (g,) times as fluid as at the mould's temperature."""
 
     excess_k: float
-    excesses_k: tuple[float, ...]
-    fluidity: tuple[float, ...]
+    excesses_k: tuple[float, ...] = ()
+    fluidity: tuple[float, ...] = ()
+    both_faces: bool = True
+    """Whether the mould holds both faces of the laminate at its temperature; else the tool face alone."""

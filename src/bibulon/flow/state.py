@@ -12,16 +12,15 @@ from typing import Protocol
 import numpy as np
 
 from bibulon.arrays import Flags, Floats, Integers
-from bibulon.flow.ageing import Ageing
 from bibulon.flow.arrival import Arrivals
 from bibulon.flow.history import Row
 from bibulon.flow.network import Network
+from bibulon.flow.parcels import Parcels
 from bibulon.flow.pockets import Pockets
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.step import Step
 from bibulon.flow.valves import Reach
-from bibulon.flow.warmth import Warmth
 
 NEVER_CLOCK = 0.999999
 """Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
@@ -54,8 +53,7 @@ class FillState:
         self.pockets = None
         if problem.trapped_air:
             self.pockets = Pockets(network, problem.vent_pa, problem.drive_pa, self.most_pa + problem.vent_pa)
-        self.ageing = Ageing(network, problem)
-        self.warmth = Warmth(network, problem.warm, problem.density_kg_m3) if problem.warm is not None else None
+        self.parcels = Parcels(network, problem)
         self.arrivals = Arrivals(network)
         self._supplies = np.flatnonzero(
             (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
@@ -74,12 +72,12 @@ class FillState:
     def limit(self) -> float:
         """θ at which the newest resin stops."""
         resin = self.problem.resin
-        end = resin.thickening_s / resin.viscosity_pa_s * NEVER_CLOCK
-        return min(resin.fluidity_time(self.ageing.stops_s), end)
+        end = resin.longest_fluidity_time * NEVER_CLOCK
+        return min(resin.fluidity_time(self.parcels.stops_s), end)
 
     def seconds(self, clock: float | None = None) -> float:
         """The time at θ = *clock*, or now."""
-        return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.ageing.stops_s) + 0.0
+        return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.parcels.stops_s) + 0.0
 
     # -- how far it is -----------------------------------------------------------------------------------------------
 
@@ -139,13 +137,8 @@ class FillState:
         return Reach(self.filled_m3, self.drawn_m3, self.arrivals.front_m)
 
     def fluidity(self, start_s: float, end_s: float) -> Floats | None:
-        """(e,) mean fluidity along the edges over that span, as a share of that of resin poured at the start and at the
-        mould's temperature; None if all is such."""
-        aged = self.ageing.fluidity(start_s, end_s)
-        warm = self.warmth.fluidity() if self.warmth is not None else None
-        if aged is None or warm is None:
-            return warm if aged is None else aged
-        return aged * warm
+        """(e,) mean fluidity along the edges over that span, as a share of what the clock counts; None if all is it."""
+        return self.parcels.fluidity(start_s, end_s)
 
     # -- how it goes on ----------------------------------------------------------------------------------------------
 
@@ -167,11 +160,9 @@ class FillState:
             self._full_share(step.filled_m3, step.wet),
             self._impulse(length, step),
         )
-        if self.warmth is not None:
-            self.warmth.take(step, self.filled_m3, span_s[1] - span_s[0])
         for follower in self.followers:
             follower.take(step, self.filled_m3, span_s, (vents, beyond))
-        self.ageing.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
+        self.parcels.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
         self.last_rise_m3, self.last_length = rise, length
         self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa
         self.clock += length
@@ -204,7 +195,10 @@ class FillState:
 
     def margin_s(self, end_s: float) -> float:
         """How long the resin that filled the last places would still have flowed."""
-        poured = self.ageing.poured_s()[self.shell]
+        fed = self.problem.fed
+        if fed is None:
+            return self.problem.resin.stops_s - end_s
         late = self.last_rise_m3[self.shell] > 1e-3 * self.network.capacity_m3[self.shell]
-        oldest = float(poured[late].min()) if late.any() else 0.0
-        return oldest + self.problem.resin.stops_s - end_s
+        age = self.parcels.age_s[self.shell]
+        oldest = float(age[late].max()) if late.any() else float(age.max())
+        return float(fed.still.times_s[-1]) - oldest

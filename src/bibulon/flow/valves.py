@@ -133,9 +133,9 @@ class Valves:
             inside = np.minimum(filled / np.maximum(self._network.capacity_m3, 1e-300), 1.0)
             return trigger.share * (1 - 1e-6) - float(self._pore_share @ inside)
         if isinstance(trigger, WhenBatchUsed):
-            if not self._problem.batches_m3:
+            if self._problem.fed is None:
                 return math.inf
-            wanted = self._problem.used_up_m3(trigger.batch)
+            wanted = self._problem.fed.used_up_m3(trigger.batch)
             return 1 - reach.drawn_m3 / wanted if wanted > 0 else math.inf
         return math.inf
 

@@ -1,9 +1,9 @@
 """Resin that enters warm: how warm it is at each node, and how much more fluid for it.
 
 Followed is the excess θ of resin and fibre over the mould's temperature. Resin gives its heat to the fibre that it
-wets at once, and to the mould with the time constant of a slab whose two faces are held, ``τ = h²/(π² a)``; it is
-carried with the flow by :mod:`bibulon.flow.upwind`. Hoses, lines and channel keep their heat. Heat of reaction is left
-out, and age is counted at the mould's temperature.
+wets at once, and to the mould with the time constant of a slab whose two faces are held, ``τ = h²/(π² a)``, or of one
+that only its tool face is held of, four times that; it is carried with the flow by :mod:`bibulon.flow.upwind`. Hoses,
+lines and channel keep their heat. Heat of reaction is left out while resin flows.
 """
 
 from __future__ import annotations
@@ -32,14 +32,24 @@ class Warmth:
         self._weight = density_kg_m3 * GRAVITY_M_S2
         count, shell = len(network.capacity_m3), network.shell_count
         self.excess_k: Floats = np.zeros(count)
-        self.excess_k[network.bucket] = warm.excess_k
+        self.enter(warm.excess_k)
         high = np.where(network.built_m > 0, network.built_m, network.laminate_m)
         self._tau_s: Floats = np.full(count, math.inf)
         self._tau_s[:shell] = np.maximum(high, 1e-5)[network.place] ** 2 / (math.pi**2 * DIFFUSIVITY_M2_S)
+        self._tau_s[:shell] *= 1 if warm.both_faces else 4
         pores = network.capacity_m3 * network.in_part_share
         packed = np.clip(network.fibre_m / np.maximum(network.laminate_m, 1e-9), 0.0, 0.9)
         self._fibre_m3: Floats = np.zeros(count)
         self._fibre_m3[:shell] = pores[:shell] * (packed / (1 - packed))[network.place]
+
+    def enter(self, excess_k: float) -> None:
+        """What comes in from now is warmer than the mould by so much."""
+        self._entering_k = excess_k
+        self.excess_k[self._network.bucket] = excess_k
+
+    def excess_grid_k(self) -> Floats:
+        """Excesses from the least to the most that there is anywhere."""
+        return np.linspace(float(self.excess_k.min()), float(self.excess_k.max()) + 1e-9, 41)
 
     def fluidity(self) -> Floats:
         """(e,) how many times as fluid resin is along the edges as at the mould's temperature."""
@@ -61,4 +71,4 @@ class Warmth:
         still = whole <= 1e-12 * float(network.capacity_m3.max())
         still[bucket] = True
         self.excess_k = flow.carried(whole, before * self.excess_k, self.excess_k, still)
-        self.excess_k[bucket] = self._warm.excess_k
+        self.excess_k[bucket] = self._entering_k

@@ -23,7 +23,7 @@ from bibulon.instruments.protocol import LONGEST_LINE, Reading, write_line
 from bibulon.instruments.simulated_mould import MouldWorld, mould_readings, mould_world
 from bibulon.quantities import Units
 from bibulon.quantity_text import QuantityError, parse
-from bibulon.resin.viscosity import pot_life_s
+from bibulon.resin.pot_life import pot_life_s
 
 HARDLY_WARM_K = 0.5
 QUICKEST_S = 0.1

@@ -26,6 +26,7 @@ from bibulon.job.cards import (
     TapeCard,
 )
 from bibulon.job.charge import ChargePlan
+from bibulon.job.dosing import dosed
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.hold import HoldRules, HoldTest
@@ -307,7 +308,8 @@ class Job(Model):
 
     @property
     def resin(self) -> ResinCard:
-        return self.card(self.charge.resin, ResinCard)
+        """The resin of the charge, with the dose of catalyst that is planned."""
+        return dosed(self.card(self.charge.resin, ResinCard), self.charge.dose)
 
 
 def _no_twins(what: str, names: list[str]) -> None:

@@ -9,10 +9,7 @@ from pydantic import Field, model_validator
 from bibulon.job.base import (
     ArealWeight,
     Density,
-    Exponent,
-    LongTime,
     Model,
-    Name,
     Temperature,
     Thickness,
 )
@@ -26,6 +23,7 @@ from bibulon.job.gear_cards import (
     TubeCard,
     UpperCard,
 )
+from bibulon.job.resin_card import Component, ResinCard, TimePoint, ViscosityPoint
 from bibulon.job.stock_card import Measured, Source, Spread, StockCard
 
 
@@ -212,55 +210,6 @@ class AdhesiveCard(StockCard):
     """What is sprayed on one face of a ply."""
     most_kg_m2: ArealWeight
     """More than this, counted over the whole stack, blocks wet-out."""
-
-
-class ViscosityPoint(Model):
-    """Viscosity of the fresh mix at one temperature."""
-
-    temperature_k: Temperature
-    viscosity_pa_s: Annotated[float, Field(ge=1e-4, le=10_000)]
-
-
-class TimePoint(Model):
-    """A time from the data sheet at one temperature."""
-
-    temperature_k: Temperature
-    time_s: LongTime
-
-
-class Component(Model):
-    """One component of a resin system and its parts by weight."""
-
-    name: Name
-    parts_by_weight: Annotated[float, Field(gt=0, le=1_000_000)]
-    density_kg_m3: Density
-
-
-class ResinCard(StockCard):
-    """A resin system: mix ratio, viscosity, thickening, pot life and gel, as a data sheet gives them."""
-
-    sold_by: ClassVar[str] = "kg"
-
-    kind: Literal["resin"] = "resin"
-    chemistry: Literal["epoxy", "vinyl ester", "polyester"]
-    density_kg_m3: Density
-    components: Annotated[tuple[Component, ...], Field(min_length=2)]
-    viscosity: Annotated[tuple[ViscosityPoint, ...], Field(min_length=1)]
-    viscosity_spread: Annotated[float, Field(ge=1, le=100)] = 1.15
-    thickening_time_s: LongTime
-    """Time at ``film_gel[0].temperature_k`` in which the viscosity grows e-fold."""
-    flow_limit_pa_s: Annotated[float, Field(ge=1e-4, le=1_000_000)] = 1.0
-    pot_life: Annotated[tuple[TimePoint, ...], Field(min_length=1)]
-    pot_life_mass_kg: Annotated[float, Field(ge=0.001, le=10_000)]
-    pot_life_mass_exponent: Exponent = 0.35
-    film_gel: Annotated[tuple[TimePoint, ...], Field(min_length=1)]
-    release_after_gel_factor: Annotated[float, Field(ge=1, le=100)] = 1.5
-    """Vacuum may be let go at this multiple of the film gel time."""
-    lowest_temperature_k: Temperature = 288.15
-    highest_temperature_k: Temperature = 313.15
-    """Mix, mould and shop are kept below this until gel."""
-    lowest_pressure_pa: Annotated[float, Field(ge=0, le=100_000)] = 500.0
-    """Below this absolute pressure the resin gases or boils."""
 
 
 Card = Annotated[

@@ -6,7 +6,28 @@ from typing import Annotated
 
 from pydantic import Field
 
-from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model
+from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model, Temperature
+from bibulon.job.resin_card import PotShape
+
+
+class PlannedBatch(Model):
+    """A batch that somebody has planned: how much, and from when it is mixed on the run clock."""
+
+    mass_kg: BatchMass
+    mix_s: Annotated[float, Field(ge=-864_000, le=2_592_000)] | None = None
+    """None: as late as it may be."""
+
+
+class MixedBatch(Model):
+    """A batch as it was mixed: what the mixing sheet has in writing."""
+
+    number: Annotated[int, Field(ge=1, le=999)]
+    masses_kg: Annotated[tuple[Mass, ...], Field(max_length=12)]
+    """On the scale, by component."""
+    mixed_at: Annotated[str, Field(max_length=40)] = ""
+    """The time of day that was written down."""
+    temperature_k: Temperature | None = None
+    by: Annotated[str, Field(max_length=80)] = ""
 
 
 class ChargePlan(Model):
@@ -25,3 +46,16 @@ class ChargePlan(Model):
     """What one person needs to weigh and mix one batch."""
     gel_margin_s: Duration = 1200.0
     """The fill has to end this long before gel."""
+    dose: Annotated[float, Field(gt=0, le=1)] | None = None
+    """Catalyst as a share of the mass of all else, for a resin that is dosed; None: as the card's parts have it."""
+    component_k: Annotated[tuple[Temperature | None, ...], Field(max_length=12)] = ()
+    """How warm each component is when it is mixed; None or missing: as the shop."""
+    pot_shape: PotShape = "bucket"
+    bath_k: Temperature | None = None
+    """Of the water bath that pots stand in; None: in air."""
+    people: Annotated[int, Field(ge=1, le=20)] = 1
+    """Who can mix."""
+    scales: Annotated[int, Field(ge=1, le=20)] = 1
+    batches: Annotated[tuple[PlannedBatch, ...], Field(max_length=200)] = ()
+    """Batches planned by hand; none: as few as pot life allows."""
+    mixed: Annotated[tuple[MixedBatch, ...], Field(max_length=400)] = ()

@@ -1,4 +1,4 @@
-"""What a bucket holds at a depth, what its dip tube leaves in it, and the room to pour the next batch."""
+"""What a bucket holds at a depth, and what its dip tube leaves in it."""
 
 from __future__ import annotations
 
@@ -11,8 +11,6 @@ from bibulon.job import Job
 
 LEAST_OPENING_M, USUAL_OPENING_M = 0.003, 0.015
 """Heights of a notch or cut."""
-FREEBOARD = 0.1
-"""So much of a bucket stays empty when a batch is poured."""
 
 
 def heel_kg(job: Job) -> float | None:
@@ -21,15 +19,6 @@ def heel_kg(job: Job) -> float | None:
     if not shape.known:
         return None
     return shape.volume_m3(job.plumbing.dip.draws_air_at_m) * job.resin.density_kg_m3
-
-
-def room_kg(job: Job) -> float | None:
-    """Resin that can be poured on the heel that is planned; None where the bucket's shape is not known."""
-    shape = job.plumbing.bucket
-    if not shape.known:
-        return None
-    full = shape.volume_m3(shape.height_m) * (1 - FREEBOARD) * job.resin.density_kg_m3
-    return max(full - job.bucket.heel_kg, 0.0)
 
 
 def mass_kg(job: Job, depth_m: float) -> float | None:

@@ -1,27 +1,32 @@
 """Batches: when to mix how much, so that each is used up well within its own pot life.
 
-The draw curve of the simulated fill says how fast the bucket empties, down to the heel. A batch of mass m, mixed at the
-plan's temperature, lasts ``share · pot life(m)``; from its pouring it serves until the draw has taken it. Each batch is
-the largest that still meets this, so their number is the smallest. One person mixes them one after the other, so where
-the draw is quick a batch is mixed before the one ahead of it is used up, at worst before the start.
+The draw curve of the simulated fill says how fast the bucket empties, down to the heel. A batch of mass m lasts
+``share · pot life(m)`` in the pot that it is mixed in; from its pouring it serves until the draw has taken it. Each
+batch is the largest that still meets this and finds room in the bucket, so their number is the smallest. As many are
+mixed at the same time as there are people and scales, so where the draw is quick a batch is mixed before the one ahead
+of it is used up, at worst before the start. Batches that somebody has planned are taken as they are.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan
-from bibulon.resin.viscosity import pot_life_s
+from bibulon.resin.charge import charge_of
+from bibulon.resin.pot import Pot
+from bibulon.resin.pot_life import pot_life_s
 
 SMALLEST_BATCH_KG = 0.1
 MOST_BATCHES = 200
+MORE_TRIED = 12
 
 
 @dataclass(frozen=True)
@@ -36,6 +41,8 @@ class Batch:
     usable_until_s: float
     in_time: bool
     """False if it gels first: it is older than its share of the pot life when used up."""
+    late_s: float = 0.0
+    """So much later than the bucket is down to its heel can it be poured: the feed has to be clamped for as long."""
 
 
 def batches_of(
@@ -47,13 +54,18 @@ def batches_of(
     drawn_kg: npt.NDArray[np.float64],
     heel_kg: float = 0.0,
     in_fill_kg: tuple[float, ...] = (),
+    air_k: float | None = None,
+    room_kg: float = math.inf,
 ) -> tuple[Batch, ...]:
     """Batches for *total_kg*, of which ``drawn_kg`` (k,) has left the bucket at ``times_s`` (k,).
 
-    A batch is used up, and the next one poured, when the bucket holds no more than *heel_kg*: the dip tube must not
-    draw air. Where batches of *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do, they
-    are taken.
+    They are mixed at *temperature_k*, in air of *air_k* (as warm as the mix where it is not given), and poured where
+    there is room for *room_kg* on the heel. A batch is used up, and the next one poured, when the bucket holds no more
+    than *heel_kg*: the dip tube must not draw air. Where batches of
+    *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do, they are taken.
     """
+    pot = Pot(plan.pot_shape, temperature_k if air_k is None else air_k, plan.bath_k)
+    largest_kg = max(min(plan.largest_batch_kg, room_kg), SMALLEST_BATCH_KG)
     end_kg = float(drawn_kg[-1])
     if total_kg <= 0 or end_kg <= 0:
         return ()
@@ -64,31 +76,75 @@ def batches_of(
 
     def fits(start_kg: float, mass_kg: float) -> bool:
         age = plan.mix_time_s + time_of(start_kg + mass_kg) - time_of(start_kg)
-        return age <= plan.pot_life_share * pot_life_s(resin, temperature_k, mass_kg)
+        return age <= plan.pot_life_share * pot_life_s(resin, temperature_k, mass_kg, pot)
 
-    masses: list[float] = []
-    start = 0.0
-    given = _made_up(total_kg, in_fill_kg, plan.largest_batch_kg)
+    def timed(masses: Sequence[float]) -> tuple[Batch, ...]:
+        """Batches of *masses*, each mixed as late as there are hands for it."""
+        starts = np.concatenate([[0.0], np.cumsum(masses)])
+        pours = [time_of(float(start)) for start in starts[:-1]]
+        batches: list[Batch] = []
+        free_until = [math.inf] * min(plan.people, plan.scales)
+        for index in reversed(range(len(masses))):
+            who = free_until.index(max(free_until))
+            mix = min(pours[index], free_until[who]) - plan.mix_time_s
+            wanted = plan.batches[index].mix_s if index < len(plan.batches) else None
+            mix = free_until[who] = mix if wanted is None else wanted
+            pour = max(pours[index], mix + plan.mix_time_s)
+            used = max(time_of(float(starts[index + 1])), pour)
+            usable = mix + plan.pot_life_share * pot_life_s(resin, temperature_k, masses[index], pot)
+            late_s = pour - pours[index]
+            batches.insert(
+                0, Batch(index + 1, masses[index], mix, pour, used, usable, used <= usable + 1e-6, max(late_s, 0.0))
+            )
+        return tuple(batches)
+
+    if by_hand := _by_hand(plan, total_kg):
+        return timed(by_hand)
+    given = _made_up(total_kg, in_fill_kg, largest_kg)
     if given and all(fits(sum(given[:at]), mass) for at, mass in enumerate(given)):
-        masses, start = given, total_kg
-    while start < total_kg - 1e-9 and len(masses) < MOST_BATCHES:
-        largest = min(plan.largest_batch_kg, total_kg - start)
-        masses.append(_largest(partial(fits, start), min(SMALLEST_BATCH_KG, largest), largest))
-        start += masses[-1]
-    if masses is not given:
-        masses = _levelled(masses, fits)
+        ways = [given]
+    else:
+        masses: list[float] = []
+        start = 0.0
+        while start < total_kg - 1e-9 and len(masses) < MOST_BATCHES:
+            largest = min(largest_kg, total_kg - start)
+            masses.append(_largest(partial(fits, start), min(SMALLEST_BATCH_KG, largest), largest))
+            start += masses[-1]
+        ways = [_levelled(masses, fits)]
+    best = timed(ways[0])
+    # where the draw is quicker than hands can mix, pots stand mixed for long: smaller ones last longer
+    for count in range(len(best) + 1, len(best) + 1 + MORE_TRIED):
+        if all(batch.in_time for batch in best) or count > MOST_BATCHES or total_kg / count < SMALLEST_BATCH_KG:
+            break
+        trial = timed([total_kg / count] * count)
+        if _lateness_s(trial) < _lateness_s(best):
+            best = trial
+    return best
 
-    starts = np.concatenate([[0.0], np.cumsum(masses)])
-    pours = [time_of(float(start)) for start in starts[:-1]]
-    batches: list[Batch] = []
-    busy_from = float("inf")
-    for index in reversed(range(len(masses))):
-        mixed = min(pours[index], busy_from)
-        mix = busy_from = mixed - plan.mix_time_s
-        used = time_of(float(starts[index + 1]))
-        usable = mix + plan.pot_life_share * pot_life_s(resin, temperature_k, masses[index])
-        batches.insert(0, Batch(index + 1, masses[index], mix, pours[index], used, usable, used <= usable + 1e-6))
-    return tuple(batches)
+
+def _lateness_s(batches: Sequence[Batch]) -> float:
+    return max(max(batch.used_s - batch.usable_until_s, 0.0) for batch in batches)
+
+
+def _by_hand(plan: ChargePlan, total_kg: float) -> list[float]:
+    """The masses that somebody has planned, the last of all taking what is left; none where nobody has."""
+    masses: list[float] = []
+    for batch in plan.batches:
+        left = total_kg - sum(masses)
+        if left <= 1e-9:
+            break
+        masses.append(min(batch.mass_kg, left))
+    return masses
+
+
+def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[tuple[float, float], ...]:
+    """Mass (kg) and age when poured (s) of the batches of *job*: those that are planned by a draw, or before there is
+    one those that are planned by hand, else the fewest, all alike."""
+    if batches:
+        return tuple((batch.mass_kg, batch.pour_s - batch.mix_s) for batch in batches)
+    total, mix_s = charge_of(job).total_kg, job.charge.mix_time_s
+    masses = _by_hand(job.charge, total) or [even_batch_kg(total, job.charge.largest_batch_kg)]
+    return tuple((mass, mix_s) for mass in masses)
 
 
 def even_batch_kg(total_kg: float, largest_kg: float) -> float:

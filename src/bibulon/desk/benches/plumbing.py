@@ -14,10 +14,11 @@ from bibulon.job.edits import revised, value_at, with_card, with_plumbing, with_
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.paths import JobPath
 from bibulon.job.plumbing import BYPASS_HOSE
-from bibulon.plumbing.bucket import heel_kg, room_kg
+from bibulon.plumbing.bucket import heel_kg
 from bibulon.plumbing.edits import with_bypass
 from bibulon.plumbing.network import network_of
 from bibulon.quantities import show
+from bibulon.resin.mixing import room_kg
 from bibulon.stock.choice import tubes_for
 
 CUTS = [("at an angle", "at an angle"), ("notched", "notched"), ("flat", "flat")]

@@ -1,0 +1,84 @@
+"""The resin that a bucket feeds, batch by batch: how old and how warm it is when it leaves its pot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from bibulon.arrays import Floats
+from bibulon.resin.law import Isothermal, ResinLaw, isothermal
+from bibulon.resin.pot import PotCourse
+
+
+@dataclass(frozen=True)
+class FedBatch:
+    """A batch: its volume, its age when it is poured, and the course of its pot, which it goes on as if left full."""
+
+    volume_m3: float
+    poured_at_s: float
+    pot: PotCourse
+
+
+@dataclass(frozen=True)
+class FedResin:
+    """Batches in the order they are poured, any more like the last, into a part at ``mould_k``."""
+
+    law: ResinLaw
+    mould_k: float
+    batches: tuple[FedBatch, ...]
+    heel_m3: float = 0.0
+    """What is left in the bucket when the next batch is poured."""
+    from_pot: bool = True
+    """Whether it comes as warm as its pot is; else something between warms it."""
+
+    @property
+    def still(self) -> Isothermal:
+        """Resin kept at the mould's temperature."""
+        return isothermal(self.law, self.mould_k)
+
+    @cached_property
+    def _flown(self) -> Floats:
+        """∫ dt/μ (1/Pa) up to each of the times of ``still``: μ grows exponentially between them."""
+        still = self.still
+        a, b = still.fluidity[:-1], still.fluidity[1:]
+        ratio = np.log(np.maximum(a, 1e-300) / np.maximum(b, 1e-300))
+        mean = np.where(np.abs(ratio) < 1e-9, (a + b) / 2, (a - b) / np.where(np.abs(ratio) < 1e-9, 1.0, ratio))
+        return np.asarray(np.concatenate([[0.0], np.cumsum(mean * np.diff(still.times_s))]))
+
+    def flown(self, age_s: Floats) -> Floats:
+        """∫ dt/μ (1/Pa) of resin kept at the mould's temperature up to an age."""
+        return np.asarray(np.interp(age_s, self.still.times_s, self._flown))
+
+    def at(self, number: int, since_s: float) -> tuple[float, float]:
+        """Age at the mould's temperature, and excess over it (K), of what leaves the pot of the batch of that *number*
+        (from 1) so long after its pouring."""
+        batch = self.batches[min(number, len(self.batches)) - 1]
+        warm, cure = batch.pot.at(batch.poured_at_s + max(since_s, 0.0))
+        age = float(np.interp(float(cure), self.still.cure, self.still.times_s))
+        return age, float(warm) - self.mould_k
+
+    def factors(self, excess_k: Floats) -> tuple[Floats, Floats]:
+        """How many times as fast resin ages, and as fluid it is, at excesses over the mould's temperature."""
+        warm, half = self.mould_k + excess_k, self.law.gel_cure / 2
+        faster = self.law.rate(warm, half) / self.law.rate(self.mould_k, half)
+        thinner = np.exp(self.law.ln_viscosity(self.mould_k, 0.0) - self.law.ln_viscosity(warm, 0.0))
+        return faster, np.asarray(thinner)
+
+    def used_up_m3(self, batches: int) -> float:
+        """What has been drawn when so many *batches* are used up, down to the heel."""
+        volumes = [batch.volume_m3 for batch in self.batches]
+        more = max(batches - len(volumes), 0)
+        return max(sum(volumes[:batches]) + more * volumes[-1] - self.heel_m3, 0.0)
+
+    @property
+    def off_k(self) -> float:
+        """The most that any of it may be off the mould's temperature before its pot is too warm."""
+        most = 0.0
+        for batch in self.batches:
+            until = batch.pot.times_s <= max(min(batch.pot.life_s, float(batch.pot.times_s[-1])), batch.poured_at_s)
+            used = batch.pot.temperature_k[until & (batch.pot.times_s >= batch.poured_at_s)]
+            warm = [*used, float(batch.pot.at(batch.poured_at_s)[0])]
+            most = max(most, *(abs(one - self.mould_k) for one in warm))
+        return most

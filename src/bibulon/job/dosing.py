@@ -1,0 +1,92 @@
+"""The dose of a catalyst: gel time over dose and temperature, and a resin card at another dose."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from bibulon.job.resin_card import Component, ResinCard
+
+TIME_SLOPE_K = 6500.0
+"""Class default of d(ln t)/d(1/T): about half the time for 10 K more."""
+USUAL_POWER = 0.7
+"""Of the dose, where a table has one only: half as much again makes a gel a quarter sooner."""
+
+
+def dose_of(resin: ResinCard) -> float:
+    """The dose that the card's parts by weight have, as a share of the mass of all else."""
+    if resin.dose is None:
+        return 0.0
+    of_it = sum(one.parts_by_weight for one in resin.components if one.name == resin.dose.component)
+    return of_it / max(sum(one.parts_by_weight for one in resin.components) - of_it, 1e-9)
+
+
+@dataclass(frozen=True)
+class DoseFit:
+    """``ln gel = a + slope/T − power·ln dose`` through the points of a dose table."""
+
+    a: float
+    slope_k: float
+    power: float
+
+    def gel_s(self, dose: float, temperature_k: float) -> float:
+        return math.exp(self.a + self.slope_k / temperature_k - self.power * math.log(dose))
+
+
+def dose_fit(resin: ResinCard) -> DoseFit | None:
+    """The fit of the card's dose table by least squares; None without one. What the points do not tell (one
+    temperature, one dose) is taken as usual."""
+    if resin.dose is None or not resin.dose.points:
+        return None
+    points = resin.dose.points
+    logs = np.log([one.gel_s for one in points])
+    inverse, doses = np.array([1 / one.temperature_k for one in points]), np.log([one.dose for one in points])
+    columns, rest = [np.ones(len(points))], logs.copy()
+    fits_slope, fits_power = float(np.ptp(inverse)) > 1e-9, float(np.ptp(doses)) > 1e-9
+    if fits_slope:
+        columns.append(inverse)
+    else:
+        rest -= TIME_SLOPE_K * inverse
+    if fits_power:
+        columns.append(-doses)
+    else:
+        rest += USUAL_POWER * doses
+    found = list(np.linalg.lstsq(np.stack(columns, axis=1), rest, rcond=None)[0])
+    a = float(found.pop(0))
+    slope = float(found.pop(0)) if fits_slope else TIME_SLOPE_K
+    return DoseFit(a, slope, float(found.pop(0)) if fits_power else USUAL_POWER)
+
+
+@lru_cache(maxsize=64)
+def dosed(resin: ResinCard, dose: float | None) -> ResinCard:
+    """*resin* with a dose of catalyst other than that of its parts: its gel, pot life and thickening follow."""
+    if dose is None or resin.dose is None or abs(dose / max(dose_of(resin), 1e-12) - 1) < 1e-9:
+        return resin
+    fit = dose_fit(resin)
+    power = fit.power if fit is not None else USUAL_POWER
+    slower = (dose_of(resin) / dose) ** power
+    others = sum(one.parts_by_weight for one in resin.components if one.name != resin.dose.component)
+    same = [one for one in resin.components if one.name == resin.dose.component]
+
+    def with_parts(one: Component) -> Component:
+        if one not in same:
+            return one
+        share = one.parts_by_weight / sum(other.parts_by_weight for other in same)
+        return one.model_copy(update={"parts_by_weight": dose * others * share, "parts_by_volume": None})
+
+    faster = math.log(slower)
+    cure = resin.cure
+    if cure is not None:
+        cure = cure.model_copy(update={"ln_k1": cure.ln_k1 - faster, "ln_k2": cure.ln_k2 - faster})
+    return resin.model_copy(
+        update={
+            "components": tuple(with_parts(one) for one in resin.components),
+            "film_gel": tuple(one.model_copy(update={"time_s": one.time_s * slower}) for one in resin.film_gel),
+            "pot_life": tuple(one.model_copy(update={"time_s": one.time_s * slower}) for one in resin.pot_life),
+            "thickening_time_s": resin.thickening_time_s * slower,
+            "cure": cure,
+        }
+    )

@@ -1,0 +1,146 @@
+"""The law of a resin card.
+
+Where the card has fitted constants of cure they are taken, and viscosity grows by ``(α_g/(α_g − α))^(a + bα)`` (Castro
+and Macosko). Else it has the usual rate for its chemistry, ``k1 = β·k2`` and ``m = 1``, timed so that resin kept at T
+gels in the film gel time of its card, with β by the pot life of its card; its viscosity grows e-fold in the card's
+thickening time.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from scipy.integrate import quad
+from scipy.optimize import brentq
+
+from bibulon.arrays import Floats
+from bibulon.job.dosing import TIME_SLOPE_K
+from bibulon.job.resin_card import ResinCard
+from bibulon.resin.law import CURES, ResinLaw
+from bibulon.resin.pot import OUT_AT_RISE_K, Pot, pot_course
+from bibulon.resin.viscosity import VISCOSITY_SLOPE_K, arrhenius_line, film_gel_s
+
+HEAT_J_KG = {"epoxy": 420e3, "vinyl ester": 350e3, "polyester": 300e3}
+CURE_AT_GEL = {"epoxy": 0.55, "vinyl ester": 0.25, "polyester": 0.12}
+TG_FULL_K = {"epoxy": 358.15, "vinyl ester": 383.15, "polyester": 353.15}
+TG_FRESH_K = {"epoxy": 238.15, "vinyl ester": 223.15, "polyester": 223.15}
+MOST_EXOTHERM_K = {"epoxy": 373.15, "vinyl ester": 413.15, "polyester": 413.15}
+"""Beyond it resins of the kind discolour, shrink and crack."""
+HEAT_CAPACITY_J_KG_K = 1850.0
+BEGINNING, ORDER = 0.03, 1.5
+"""β and n where nothing tells them."""
+TG_BEND = 0.45
+"""λ of DiBenedetto's formula."""
+LEAST_BEGINNING, MOST_BEGINNING = 2e-4, 1.0
+
+
+@lru_cache(maxsize=64)
+def law_of(resin: ResinCard) -> ResinLaw:
+    """The law of a *resin* card: its fitted constants, else the usual rate timed by its gel and pot life."""
+    plain = _plain_law(resin, BEGINNING)
+    if resin.cure is not None:
+        return plain
+    beginning = _sheet_beginning(resin)
+    if beginning is None:
+        return replace(plain, assumed=(*plain.assumed, "how the rate of cure begins"))
+    return _plain_law(resin, beginning)
+
+
+def _plain_law(resin: ResinCard, beginning: float) -> ResinLaw:
+    chemistry, constants = resin.chemistry, resin.cure
+    line = arrhenius_line([(point.temperature_k, point.viscosity_pa_s) for point in resin.viscosity], VISCOSITY_SLOPE_K)
+    heat, capacity = resin.heat_j_kg, resin.heat_capacity_j_kg_k
+    full_k = resin.tg_full_k or TG_FULL_K[chemistry]
+    assumed = [
+        words
+        for words, known in (
+            ("heat of cure", heat is not None),
+            ("heat capacity", capacity is not None),
+            ("glass transition once cured through", resin.tg_full_k is not None),
+        )
+        if not known
+    ]
+    if constants is not None:
+        k1, slope1, k2, slope2 = constants.ln_k1, constants.slope1_k, constants.ln_k2, constants.slope2_k
+        m, n, gel = constants.m, constants.n, constants.gel_cure
+        cures = np.linspace(0.0, gel, CURES)
+        near = np.log(gel / np.maximum(gel - cures, 1e-6 * gel))
+        growth = near * (constants.steepness + constants.bend * cures)
+        growth = np.maximum.accumulate(growth)
+    else:
+        gel, m, n = CURE_AT_GEL[chemistry], 1.0, ORDER
+        ln_gel, slope = arrhenius_line([(point.temperature_k, point.time_s) for point in resin.film_gel], TIME_SLOPE_K)
+        to_gel = _to(gel, beginning)
+        k2, slope2 = math.log(to_gel) - ln_gel, slope
+        k1, slope1 = k2 + math.log(beginning), slope
+        cures = np.linspace(0.0, gel, CURES)
+        at = resin.film_gel[0].temperature_k
+        growth = _grown(gel, beginning) * film_gel_s(resin, at) / resin.thickening_time_s
+        assumed += ["degree of cure at gel", "shape of the rate of cure"]
+    return ResinLaw(
+        ln_k1=k1,
+        slope1_k=slope1,
+        ln_k2=k2,
+        slope2_k=slope2,
+        m=m,
+        n=n,
+        gel_cure=gel,
+        heat_j_kg=heat or HEAT_J_KG[chemistry],
+        heat_capacity_j_kg_k=capacity or HEAT_CAPACITY_J_KG_K,
+        ln_fresh=line[0],
+        fresh_slope_k=line[1],
+        flow_limit_pa_s=resin.flow_limit_pa_s,
+        growth=growth,
+        tg_fresh_k=min(TG_FRESH_K[chemistry], full_k - 40.0),
+        tg_full_k=full_k,
+        tg_bend=TG_BEND,
+        assumed=tuple(assumed),
+    )
+
+
+@lru_cache(maxsize=512)
+def _to(cure: float, beginning: float) -> float:
+    """∫ dα / ((β + α)(1 − α)ⁿ) up to *cure*."""
+    return float(quad(lambda done: 1 / ((beginning + done) * (1 - done) ** ORDER), 0, cure)[0])
+
+
+@lru_cache(maxsize=64)
+def _grown(gel: float, beginning: float) -> Floats:
+    """(CURES,) the share of the gel time at which resin kept at any temperature has each degree of cure."""
+    places, weights = np.polynomial.legendre.leggauss(5)
+    cures = np.linspace(0.0, gel, CURES)
+    at = cures[:-1, None] + np.diff(cures)[:, None] * (places + 1) / 2
+    spans = (1 / ((beginning + at) * (1 - at) ** ORDER)) @ weights * np.diff(cures) / 2
+    grown = np.concatenate([[0.0], np.cumsum(spans)])
+    return np.asarray(grown / grown[-1])
+
+
+def most_exotherm_k(resin: ResinCard) -> float:
+    """How hot *resin* may get by its own cure."""
+    return resin.most_exotherm_k or MOST_EXOTHERM_K[resin.chemistry]
+
+
+def _sheet_beginning(resin: ResinCard) -> float | None:
+    """β with which the pot of the sheet's first pot life is :data:`OUT_AT_RISE_K` warmer at its end; None if none is.
+
+    A rate that begins slowly (a small β) and then runs off gives a longer pot life for the same gel time.
+    """
+    point = resin.pot_life[0]
+    mass = point.mass_kg or resin.pot_life_mass_kg
+    pot = Pot(point.shape, point.temperature_k)
+
+    def late(ln_beginning: float) -> float:
+        law = _plain_law(resin, math.exp(ln_beginning))
+        course = pot_course(law, resin.density_kg_m3, mass, point.temperature_k, pot)
+        warm = course.temperature_k >= point.temperature_k + OUT_AT_RISE_K
+        if not warm.any():
+            return math.log(3.0)
+        return math.log(max(float(course.times_s[int(np.argmax(warm))]), 1.0) / point.time_s)
+
+    low, high = math.log(LEAST_BEGINNING), math.log(MOST_BEGINNING)
+    if late(low) * late(high) >= 0:
+        return None
+    return math.exp(float(brentq(late, low, high, xtol=0.02)))
