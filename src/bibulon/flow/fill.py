@@ -296,5 +296,7 @@ class _Fill:
             solves=self.steps.solves,
             margin_s=state.margin_s(end_s) if filled else None,
             after=None,
+            age_s=state.age_s(end_s),
+            excess_k=state.excess_k(),
             stage_begun_s=tuple(self.steps.recipe.begun_s),
         )

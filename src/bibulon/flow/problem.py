@@ -127,6 +127,8 @@ class FlowProblem:
     fed: FedResin | None = None
     """Batches that each age and warm in their pots and in the part; None: all is poured at the start, and ages at the
     mould's temperature."""
+    poured_at_s: float = 0.0
+    """How old resin is when it is poured, where it does not come in batches."""
     pace: Pace = FULL_PACE
     channel: FlowChannel | None = None
     """Round the rim of a closed mould."""
@@ -185,6 +187,7 @@ def flow_problem(
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         fed=fed,
+        poured_at_s=job.charge.mix_time_s,
         pace=pace,
         channel=mould.channel if mould else None,
         seam=mould.seam if mould else None,

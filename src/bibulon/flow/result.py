@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -143,6 +143,10 @@ class FillResult:
     after: After | None
     upper: UpperCourse | None = None
     """None under film and in a rigid mould."""
+    age_s: Floats = field(default_factory=lambda: np.zeros(0))
+    """(n,) of the resin at the nodes at the end, at the mould's temperature."""
+    excess_k: Floats = field(default_factory=lambda: np.zeros(0))
+    """(n,) by which it is warmer than the mould then."""
     stage_begun_s: tuple[float, ...] = (0.0,)
     """When each step of the injection began that did."""
 

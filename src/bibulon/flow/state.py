@@ -193,6 +193,17 @@ class FillState:
             air_pa = self.arrivals.ahead_of_front(air_pa, self.wet[self.shell])
         return np.asarray((step.pressure_pa[self.shell] - air_pa) * length)
 
+    def age_s(self, end_s: float) -> Floats:
+        """(shell,) how old the resin is, at the mould's temperature; where it is dry, as what is about to come."""
+        if self.problem.fed is None:
+            return np.full(self.network.shell_count, end_s + self.problem.poured_at_s)
+        return self.parcels.age_s[self.shell].copy()
+
+    def excess_k(self) -> Floats:
+        """(shell,) by how much it is warmer than the mould."""
+        warmth = self.parcels.warmth
+        return np.zeros(self.network.shell_count) if warmth is None else warmth.excess_k[self.shell].copy()
+
     def margin_s(self, end_s: float) -> float:
         """How long the resin that filled the last places would still have flowed."""
         fed = self.problem.fed

@@ -26,6 +26,7 @@ from bibulon.job.cards import (
     TapeCard,
 )
 from bibulon.job.charge import ChargePlan
+from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import FittingCard, TubeCard
@@ -112,6 +113,7 @@ class Job(Model):
     hold_tests: Annotated[tuple[HoldTest, ...], Field(max_length=500)] = ()
     hunt: LeakHunt = LeakHunt()
     charge: ChargePlan
+    curing: Curing = Curing()
     run: tuple[RunEvent, ...] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
 

@@ -114,6 +114,8 @@ class CoreCard(StockCard):
     perforation_pitch_m: Thickness | None = None
     perforation_diameter_m: Thickness = 0.002
     surface_uptake_kg_m2: Annotated[float, Field(ge=0, le=200)] = 0.0
+    highest_temperature_k: Temperature | None = None
+    """What it stands in the cure; None: 80 °C, as foams do."""
     sheet_length_m: Annotated[float, Field(ge=0.01, le=100)] = 2.44
     sheet_width_m: Annotated[float, Field(ge=0.01, le=100)] = 1.22
     conduction_spread: Spread = 1.5

@@ -47,6 +47,8 @@ class Mould(Model):
     """Release agent and how it was put on."""
     temperature_k: Temperature | None = None
     """None: that of the shop."""
+    highest_temperature_k: Temperature | None = None
+    """What it stands; None: as is usual for its kind."""
     draft_deg: Annotated[float, Field(ge=0, le=90)] = 3.0
     corner_radius_m: Length | None = None
     """The tightest corner that fibre has to follow, where none are listed."""

@@ -18,6 +18,7 @@ from bibulon.arrays import Floats
 
 COLDEST_K, WARMEST_K = 200.0, 700.0
 """Temperatures that the rate is asked for lie between."""
+GLASS_OVER_K, GLASS_WIDTH_K = 15.0, 5.0
 CURES = 400
 """Growth of the viscosity is tabulated at so many degrees of cure up to gel."""
 THICK = 60.0
@@ -56,6 +57,14 @@ class ResinLaw:
         k1, k2 = np.exp(self.ln_k1 - self.slope1_k * inverse), np.exp(self.ln_k2 - self.slope2_k * inverse)
         return np.asarray((k1 + k2 * done**self.m) * (1 - done) ** self.n)
 
+    def rate_as_glass(self, temperature_k: Floats | float, cure: Floats | float) -> Floats:
+        """dα/dt (1/s) of resin that slows down as it turns to glass: times ``1/(1 + exp((Tg − T − 15 K)/5 K))``.
+
+        Resin cured at room temperature so stands still well before it is cured through. Class defaults.
+        """
+        over = (self.tg_k(cure) - np.asarray(temperature_k) - GLASS_OVER_K) / GLASS_WIDTH_K
+        return np.asarray(self.rate(temperature_k, cure) / (1 + np.exp(np.clip(over, -50.0, 50.0))))
+
     def ln_viscosity(self, temperature_k: Floats | float, cure: Floats | float) -> Floats:
         """ln of the viscosity (Pa·s) before gel."""
         share = np.clip(np.asarray(cure) / self.gel_cure, 0.0, 1.0) * (CURES - 1)
@@ -73,8 +82,10 @@ class ResinLaw:
         flows = (np.asarray(cure) < self.gel_cure) & (ln_viscosity < math.log(self.flow_limit_pa_s))
         return np.where(flows, np.exp(-np.minimum(ln_viscosity, THICK)), 0.0)
 
-    def aged(self, temperature_k: Floats | float, cure: Floats | float, span_s: float) -> Floats:
-        """α after *span_s* at a temperature that stays (fourth order in steps that change α by little)."""
+    def aged(self, temperature_k: Floats | float, cure: Floats | float, span_s: float, glass: bool = False) -> Floats:
+        """α after *span_s* at a temperature that stays (fourth order in steps that change α by little); with *glass*
+        resin slows down as it turns to it."""
+        rate = self.rate_as_glass if glass else self.rate
         done = np.asarray(cure, dtype=np.float64) + 0.0
         if span_s <= 0:
             return done
@@ -82,10 +93,10 @@ class ResinLaw:
         count = int(min(max(math.ceil(fastest * span_s / 0.05), 1), 200))
         step = span_s / count
         for _ in range(count):
-            one = self.rate(temperature_k, done)
-            two = self.rate(temperature_k, done + step / 2 * one)
-            three = self.rate(temperature_k, done + step / 2 * two)
-            four = self.rate(temperature_k, done + step * three)
+            one = rate(temperature_k, done)
+            two = rate(temperature_k, done + step / 2 * one)
+            three = rate(temperature_k, done + step / 2 * two)
+            four = rate(temperature_k, done + step * three)
             done = np.minimum(done + step / 6 * (one + 2 * two + 2 * three + four), 1.0)
         return done
 

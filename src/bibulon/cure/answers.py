@@ -1,0 +1,196 @@
+"""What follows from the cure: vacuum off, demould, post-cure, too hot and what helps, the deepest vacuum."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from bibulon.cure.schedule import around_of, legs_of, turns_of
+from bibulon.cure.slabs import core_most_k, mould_most_k
+from bibulon.cure.study import FOLLOWED_S, CureStudy, StackCure
+from bibulon.job import Job
+from bibulon.job.cards import FilmCard
+from bibulon.job.edits import changed, revised
+from bibulon.job.resin_card import ResinCard
+from bibulon.resin.boiling import Boiling, boiling_of
+from bibulon.resin.card_law import law_of, most_exotherm_k
+from bibulon.resin.law import ResinLaw
+from bibulon.resin.mixing import mixed_temperature_k
+from bibulon.resin.through_thickness import Slab, cure_through
+
+GREEN_OVER_K, LOAD_OVER_K = 10.0, 35.0
+"""Over the shop's temperature: glass transition of a part that is strong enough to be taken off, and to be loaded,
+where nothing is asked of it."""
+POST_CURES_K = (313.15, 323.15, 333.15, 343.15, 353.15, 363.15, 373.15, 393.15, 413.15)
+LONGEST_POST_S = 16 * 3600.0
+COOLER_K = 6.0
+
+What = Literal["resin", "core", "mould", "film", "tape"]
+
+
+@dataclass(frozen=True)
+class TooHot:
+    """Something gets hotter than it stands, at a stack of the part."""
+
+    what: What
+    peak_k: float
+    most_k: float
+    stack: StackCure
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What would help against heat, in words, and how hot it then gets."""
+
+    words: str
+    peak_k: float
+
+
+@dataclass(frozen=True)
+class PostCure:
+    """A hold at a temperature that brings the glass transition to what is wanted."""
+
+    hold_k: float
+    hold_s: float
+
+
+def demould_s(study: CureStudy) -> float:
+    """When the part may be taken off: vacuum off, and its glass transition over the shop's temperature by a margin."""
+    return max(study.vacuum_off_s, study.tg_over_s(study.shop_k + GREEN_OVER_K))
+
+
+def load_s(job: Job, study: CureStudy) -> float:
+    """When it is fit to be loaded: its glass transition is what is wanted, or well over the shop's temperature."""
+    return max(demould_s(study), study.tg_over_s(wanted_tg_k(job)))
+
+
+def wanted_tg_k(job: Job) -> float:
+    """The glass transition that is wanted of the part of *job*."""
+    return job.curing.tg_wanted_k or job.shop.temperature_k + LOAD_OVER_K
+
+
+def post_cure(job: Job, study: CureStudy) -> PostCure | None:
+    """The coolest hold that brings the resin that has cured least to the glass transition that is wanted within
+    :data:`LONGEST_POST_S`; None if it is there by itself, or no hold does."""
+    law, wanted = study.law, wanted_tg_k(job)
+    cure = law.cure_at_tg(wanted)
+    if cure >= 1 or study.tg_over_s(wanted) < math.inf:
+        return None
+    begin = study.least_cure_at(study.end_s)
+    for hold_k in POST_CURES_K:
+        time_s = _held_s(law, hold_k, begin, cure)
+        if time_s <= LONGEST_POST_S:
+            return PostCure(hold_k, time_s)
+    return None
+
+
+def _held_s(law: ResinLaw, hold_k: float, begin: float, end: float) -> float:
+    """How long resin takes at a temperature from one degree of cure to another, slowing down as it turns to glass."""
+    cures = np.linspace(begin, end, 201)
+    rates = np.maximum(law.rate_as_glass(hold_k, cures), 1e-30)
+    return float(np.trapezoid(1 / rates, cures))
+
+
+def too_hot(job: Job, study: CureStudy) -> tuple[TooHot, ...]:
+    """What gets hotter than it stands, each where it is worst."""
+    found: list[TooHot] = []
+    for what, limit in _limits(job):
+        peaks = [(peak, at) for at, one in enumerate(study.stacks) if (peak := _peak(one, what)) is not None]
+        if not peaks:
+            continue
+        peak, at = max(peaks)
+        stack = study.stacks[at]
+        most = core_most_k(job, stack.stack) if what == "core" else limit
+        if most is not None and peak > most:
+            found.append(TooHot(what, peak, most, stack))
+    return tuple(found)
+
+
+def _limits(job: Job) -> Iterator[tuple[What, float]]:
+    yield "resin", most_exotherm_k(job.resin)
+    yield "core", math.inf
+    yield "mould", mould_most_k(job)
+    if not job.in_mould and job.bag.film is not None:
+        yield "film", job.card(job.bag.film, FilmCard).highest_temperature_k
+
+
+def _peak(one: StackCure, what: What) -> float | None:
+    by_what: dict[What, float | None] = {
+        "resin": one.peak_k, "core": one.core_peak_k, "mould": one.mould_peak_k, "film": one.bag_peak_k,
+        "tape": one.bag_peak_k,
+    }  # fmt: skip
+    return by_what[what]
+
+
+def remedies(job: Job, study: CureStudy, hot: TooHot, slower: tuple[ResinCard, ...] = ()) -> tuple[Remedy, ...]:
+    """What helps at the stack that is too hot, and how hot it then gets: two shots, each of the *slower* hardeners, a
+    cooler mould, a cooler hold; the coolest first. Only what does make it cooler."""
+    stack, found = hot.stack, []
+
+    def peak(of: Job, slabs: tuple[Slab, ...]) -> float:
+        law = law_of(of.resin)
+        legs = legs_of(of, study.start_s)
+        end_s = max(study.start_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
+        still_k = of.mould_temperature_k
+        cure = float(law.aged(still_k, 0.0, stack.age_s))
+        course = cure_through(
+            law, slabs, around_of(of, legs), study.start_s, end_s, [still_k] * len(slabs), cure, turns_of(legs)
+        )
+        there = np.array([slab.name for slab in slabs])[course.slab]
+        names = {"resin": "plies", "core": "core", "mould": "mould"}
+        wanted = names.get(hot.what)
+        rows = course.temperature_k[:, there == wanted] if wanted else course.temperature_k[:, -1:]
+        return float(rows.max())
+
+    halved = tuple(
+        replace(slab, thickness_m=slab.thickness_m / 2) if slab.name == "plies" else slab for slab in stack.slabs
+    )
+    found.append(Remedy("in two shots, each half as thick", peak(job, halved)))
+    for card in slower:
+        other = changed(
+            job, cards=(*(one for one in job.cards if one.id != card.id), card),
+            charge=revised(job.charge, resin=card.id),
+        )  # fmt: skip
+        found.append(Remedy(f"with {card.name}", peak(other, stack.slabs)))
+    cooler_k = job.mould_temperature_k - COOLER_K
+    if cooler_k >= job.resin.lowest_temperature_k:
+        shop = revised(job.shop, temperature_k=min(job.shop.temperature_k, max(cooler_k, 263.15)))
+        mould = revised(job.mould, temperature_k=None if job.mould.temperature_k is None else cooler_k)
+        found.append(Remedy(f"{COOLER_K:.0f} K cooler", peak(changed(job, shop=shop, mould=mould), stack.slabs)))
+    if job.curing.steps:
+        steps = tuple(revised(step, to_k=max(step.to_k - 10.0, 233.15)) for step in job.curing.steps)
+        lower = changed(job, curing=revised(job.curing, steps=steps))
+        found.append(Remedy("with every hold 10 K cooler", peak(lower, stack.slabs)))
+    return tuple(sorted((one for one in found if one.peak_k < hot.peak_k - 0.5), key=lambda one: one.peak_k))
+
+
+@dataclass(frozen=True)
+class SafeVacuum:
+    """The deepest vacuum that does not boil the resin, as absolute pressures: during the fill, and after it to gel."""
+
+    boiling: Boiling
+    filling_k: float
+    filling_pa: float
+    after_k: float
+    after_pa: float
+
+
+def safe_vacuum(job: Job, study: CureStudy | None) -> SafeVacuum | None:
+    """For the resin of *job* at its warmest; None where its card says nothing."""
+    boiling = boiling_of(job.resin)
+    if boiling is None:
+        return None
+    warmest = job.pair.injection.resin_temperature_k if job.in_mould else None
+    filling_k = max(mixed_temperature_k(job), job.mould_temperature_k, warmest or 0.0)
+    after_k = job.mould_temperature_k
+    if study is not None:
+        for one in study.stacks:
+            course = one.course
+            liquid = course.cure[:, course.cures] < study.law.gel_cure
+            warm = course.temperature_k[:, course.cures]
+            after_k = max(after_k, float(warm[liquid].max(initial=after_k)))
+    return SafeVacuum(boiling, filling_k, boiling.deepest_pa(filling_k), after_k, boiling.deepest_pa(after_k))

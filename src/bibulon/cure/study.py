@@ -1,0 +1,218 @@
+"""The cure of a whole part: every distinct stack, wetted by resin of its own age, followed to the end of the plan.
+
+Stacks that are alike are followed together, by the age of the resin that lies in them when the fill ends: the youngest,
+the middle and the oldest of it, and for each stack the resin that was mixed last of all, from which vacuum off and
+demould count.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.arrays import Floats, Integers
+from bibulon.cure.schedule import Leg, around_of, legs_of, turns_of
+from bibulon.cure.slabs import slabs_of
+from bibulon.flow.result import FillResult
+from bibulon.job import Job
+from bibulon.laminate.cells import Cell, laminate_of
+from bibulon.laminate.stack import Stack
+from bibulon.resin.card_law import law_of
+from bibulon.resin.law import ResinLaw, isothermal
+from bibulon.resin.through_thickness import CureCourse, Slab, cure_through
+from bibulon.workers.report import Progress, no_progress
+
+FOLLOWED_S = 24 * 3600.0
+"""The cure is followed for so long after the fill, and after the last step that is planned."""
+MOST_STACKS = 30
+SAME_AGE_SHARE = 0.05
+"""Ages that differ by less than this share of the gel time are the same."""
+
+
+@dataclass(frozen=True, eq=False)
+class StackCure:
+    """The cure of one stack, wetted by resin of one age; ``latest`` if it is the resin that was mixed last."""
+
+    stack: Stack
+    place: tuple[float, float]
+    area_m2: float
+    age_s: float
+    slabs: tuple[Slab, ...]
+    course: CureCourse
+    latest: bool
+    core_peak_k: float | None
+    mould_peak_k: float
+    bag_peak_k: float
+
+    @property
+    def peak_k(self) -> float:
+        return self.course.peak_k
+
+
+@dataclass(frozen=True, eq=False)
+class CureStudy:
+    """The cure of a part. Times on the run clock (s), infinite for what is not reached while it is followed."""
+
+    law: ResinLaw
+    stacks: tuple[StackCure, ...]
+    of_point: Integers
+    """(points,) which of ``stacks`` lies at each point of the fill's mesh; −1 where there is none."""
+    legs: tuple[Leg, ...]
+    start_s: float
+    end_s: float
+    release_cure: float
+    """The degree of cure at which the vacuum may be let go."""
+    shop_k: float
+
+    @property
+    def hottest(self) -> StackCure:
+        return max(self.stacks, key=lambda one: one.peak_k)
+
+    @property
+    def first_gel_s(self) -> float:
+        return min(one.course.first_cured_to_s(self.law.gel_cure) for one in self.stacks)
+
+    @property
+    def last_gel_s(self) -> float:
+        """When the last resin has gelled."""
+        return max(one.course.cured_to_s(self.law.gel_cure) for one in self.stacks)
+
+    @property
+    def vacuum_off_s(self) -> float:
+        """When the last resin is cured as far as the card asks before the vacuum goes."""
+        return max(one.course.cured_to_s(self.release_cure) for one in self.stacks)
+
+    def tg_over_s(self, tg_k: float) -> float:
+        """When the last resin has come to a glass transition."""
+        cure = self.law.cure_at_tg(tg_k)
+        if cure > 1:
+            return math.inf
+        return max(one.course.cured_to_s(max(cure, 1e-6)) for one in self.stacks)
+
+    def least_cure_at(self, time_s: float) -> float:
+        return min(one.course.least_cure_at(time_s) for one in self.stacks)
+
+    def at_points(self, values: Floats) -> Floats:
+        """(points,) a value of each of ``stacks`` at the points of the mesh; NaN where there is none."""
+        return np.where(self.of_point >= 0, np.append(values, np.nan)[self.of_point], np.nan)
+
+
+def cure_study(job: Job, fill: FillResult, last_mixed_s: float, progress: Progress = no_progress) -> CureStudy:
+    """The cure of *job* from the end of its *fill*, the last resin mixed at *last_mixed_s*.
+
+    Raises what *progress* raises to cancel.
+    """
+    law, mould_k = law_of(job.resin), job.mould_temperature_k
+    legs = legs_of(job, fill.end_s)
+    around, turns = around_of(job, legs), turns_of(legs)
+    end_s = max(fill.end_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
+    still = isothermal(law, mould_k)
+    gel_s = law.time_to(mould_k, law.gel_cure)
+    stacks, of_point = _stacks(job, fill)
+    ages = np.zeros(len(fill.mesh.points_m))
+    np.maximum.at(ages, fill.place, fill.age_s)
+    excess = np.zeros(len(fill.mesh.points_m))
+    excess[fill.place] = fill.excess_k
+    found: list[StackCure] = []
+    index = np.full(len(of_point), -1, dtype=np.int64)
+    latest_s = max(fill.end_s - last_mixed_s, 0.0)
+    for number, (cell, area_m2) in enumerate(stacks):
+        slabs = slabs_of(job, cell.stack, law)
+        if not any(slab.resin_kg_m3 > 0 for slab in slabs):
+            continue
+        points = np.flatnonzero(of_point == number)
+        wanted = [(latest_s, 0.0, np.zeros(0, dtype=np.int64))]
+        wanted += _by_age(points, ages, excess, SAME_AGE_SHARE * gel_s)
+        for at, (age_s, excess_k, there) in enumerate(wanted):
+            progress((number + at / len(wanted)) / len(stacks))
+            cure = _cure_at(law, still.times_s, still.cure, age_s, mould_k)
+            starts = [mould_k + (excess_k if slab.name == "plies" else 0.0) for slab in slabs]
+            course = cure_through(law, slabs, around, fill.end_s, end_s, starts, cure, turns)
+            index[there] = len(found)
+            place = _middle(fill.mesh.points_m, there, cell)
+            found.append(_stack_cure(job, cell.stack, place, area_m2, age_s, slabs, course, latest=at == 0))
+    release_s = gel_s * job.resin.release_after_gel_factor
+    release_cure = max(float(law.aged(mould_k, law.gel_cure, release_s - gel_s, glass=True)), law.gel_cure)
+    return CureStudy(law, tuple(found), index, legs, fill.end_s, end_s, release_cure, job.shop.temperature_k)
+
+
+def _middle(points_m: Floats, there: Integers, cell: Cell) -> tuple[float, float]:
+    """The point of those that are *there* which is nearest to their middle; a place in *cell* where none is."""
+    if not len(there):
+        inside = cell.polygon.representative_point()
+        return inside.x, inside.y
+    among = points_m[there]
+    x, y = among[int(np.argmin(((among - among.mean(axis=0)) ** 2).sum(axis=1)))]
+    return float(x), float(y)
+
+
+def _cure_at(law: ResinLaw, times_s: Floats, cures: Floats, age_s: float, mould_k: float) -> float:
+    """The degree of cure of resin of an age at the mould's temperature, also of what flows no longer."""
+    if age_s <= times_s[-1]:
+        return float(np.interp(age_s, times_s, cures))
+    return float(law.aged(mould_k, float(cures[-1]), age_s - float(times_s[-1])))
+
+
+def _stacks(job: Job, fill: FillResult) -> tuple[list[tuple[Cell, float]], Integers]:
+    """The distinct stacks of *job*, the largest first, each as one of its cells with the area of all; and (points,)
+    which each point of the mesh lies in."""
+    laminate = laminate_of(job)
+    alike: dict[object, list[Cell]] = defaultdict(list)
+    for cell in laminate.cells:
+        if cell.stack.layers:
+            key = (tuple((layer.card, layer.count) for layer in cell.stack.layers), cell.stack.cavity_m)
+            alike[key].append(cell)
+    sets = sorted(alike.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))[:MOST_STACKS]
+    number_of = {id(cell): number for number, cells in enumerate(sets) for cell in cells}
+    of_point = np.full(len(fill.mesh.points_m), -1, dtype=np.int64)
+    for at, (x, y) in enumerate(fill.mesh.points_m):
+        there = laminate.at(float(x), float(y))
+        if there is not None:
+            of_point[at] = number_of.get(id(there), -1)
+    largest = [(max(cells, key=lambda cell: cell.area_m2), sum(cell.area_m2 for cell in cells)) for cells in sets]
+    return largest, of_point
+
+
+def _by_age(points: Integers, ages_s: Floats, excess_k: Floats, same_s: float) -> list[tuple[float, float, Integers]]:
+    """Points in groups of nearly one age, three at most: age, excess over the mould (K), and which they are."""
+    if not len(points):
+        return []
+    low, high = float(ages_s[points].min()), float(ages_s[points].max())
+    count = 1 if high - low < same_s else 3
+    edges = np.linspace(low, high, count + 1)
+    group = np.clip(np.searchsorted(edges, ages_s[points], side="right") - 1, 0, count - 1)
+    return [
+        (float(ages_s[there].mean()), float(excess_k[there].mean()), there)
+        for number in range(count)
+        if len(there := points[group == number])
+    ]
+
+
+def _stack_cure(
+    job: Job,
+    stack: Stack,
+    place: tuple[float, float],
+    area_m2: float,
+    age_s: float,
+    slabs: tuple[Slab, ...],
+    course: CureCourse,
+    latest: bool,
+) -> StackCure:
+    peaks = course.temperature_k.max(axis=0)
+    names = np.array([slab.name for slab in slabs])[course.slab]
+    core = peaks[names == "core"]
+    return StackCure(
+        stack,
+        place,
+        area_m2,
+        age_s,
+        slabs,
+        course,
+        latest,
+        float(core.max()) if len(core) else None,
+        float(peaks[names == "mould"].max()),
+        float(peaks[-1]),
+    )
