@@ -9,14 +9,16 @@ from bibulon.job.edits import changed, revised
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 from bibulon.laminate.corner import corner_move, most_proud_m
 from bibulon.laminate.lay_list import lay_list
-from bibulon.resin.exotherm import HEAT_CAPACITY_J_M3K, HEAT_J_KG, peak_temperature_k
+from bibulon.resin.card_law import law_of
+from bibulon.resin.exotherm import FIBRE_HEAT_J_M3K, peak_temperature_k
 
 ROOM_K = 294.15
 
 
 def test_a_film_stays_cool_and_a_block_nears_the_adiabatic_rise() -> None:
     resin = demo_job().resin
-    adiabatic = HEAT_J_KG[resin.chemistry] * resin.density_kg_m3 * 0.45 / HEAT_CAPACITY_J_M3K
+    law, wet = law_of(resin), 0.45 * resin.density_kg_m3
+    adiabatic = law.heat_j_kg * wet / (wet * law.heat_capacity_j_kg_k + 0.55 * FIBRE_HEAT_J_M3K)
     rises = [peak_temperature_k(resin, ROOM_K, thick, 0.45) - ROOM_K for thick in (0.0005, 0.005, 0.02, 0.06)]
     assert 0 <= rises[0] < 1.5
     assert rises == sorted(rises)

@@ -46,7 +46,18 @@ WORK: dict[Result, Callable[[Job], object]] = {
 }
 
 
-CHECKED = ("id", "name", "overlap_least_m", "overlap_most_m", "fittings", "film", "tape")
+CHECKED = (
+    "id",
+    "name",
+    "overlap_least_m",
+    "overlap_most_m",
+    "fittings",
+    "film",
+    "tape",
+    "hoses",
+    "bypass",
+    "pump_hose",
+)
 """Looked at whenever a job is made, as trials of causes are, and by no result."""
 
 

@@ -20,6 +20,8 @@ import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan_of
+from bibulon.cure.answers import demould_s
+from bibulon.cure.study import CureStudy, cure_study, wet_part
 from bibulon.durations import clock_time
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
@@ -96,6 +98,10 @@ class Assessment:
     """The day that it is judged on: materials may be out of date."""
     causes: tuple[Cause, ...] = ()
     """What holds the fill back, the worst first."""
+    cure_found: CureStudy | None = None
+    """The cure, where somebody has worked it out."""
+    follows_cure: bool = False
+    """Whether it is worked out here when it is asked for; it takes up to a second."""
 
     @cached_property
     def laminate(self) -> Laminate:
@@ -115,8 +121,21 @@ class Assessment:
         return bag_plan_of(self.job)
 
     @cached_property
+    def cure_study(self) -> CureStudy | None:
+        """The cure through every stack; None without a fill, and while the desk's is on its way."""
+        if self.cure_found is not None or self.fill is None or not self.follows_cure:
+            return self.cure_found
+        return cure_study(self.job, wet_part(self.fill), self.last_mixed_s)
+
+    @cached_property
     def cure(self) -> CurePlan:
-        return cure_plan(self.job, self.last_mixed_s)
+        """Gel and release of the resin mixed last: through the stack where that is known, else at the mould's
+        temperature. What is not reached while the cure is followed stands at the end of that."""
+        plan, study = cure_plan(self.job, self.last_mixed_s), self.cure_study
+        if study is None or not study.stacks:
+            return plan
+        gel_s, release_s = (min(time, study.end_s) for time in (study.last_gel_s, study.vacuum_off_s))
+        return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(study))
 
     @cached_property
     def last_mixed_s(self) -> float:
@@ -413,6 +432,7 @@ def filled(
     """*assessment* with its fill computed, or with the refusal."""
     try:
         fill = scheduled_fill(assessment.job, nodes, levels, assessment.job.in_mould, progress=progress)
-        return replace(assessment, fill=fill, refusal=None, causes=causes_of(assessment.job, fill))
+        causes = causes_of(assessment.job, fill)
+        return replace(assessment, fill=fill, refusal=None, causes=causes, follows_cure=True)
     except FlowRefusal as refusal:
         return replace(assessment, fill=None, refusal=refusal, causes=())

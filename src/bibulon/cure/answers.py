@@ -26,7 +26,7 @@ GREEN_OVER_K, LOAD_OVER_K = 10.0, 35.0
 """Over the shop's temperature: glass transition of a part that is strong enough to be taken off, and to be loaded,
 where nothing is asked of it."""
 POST_CURES_K = (313.15, 323.15, 333.15, 343.15, 353.15, 363.15, 373.15, 393.15, 413.15)
-LONGEST_POST_S = 16 * 3600.0
+SHORTEST_POST_S, LONGEST_POST_S = 3600.0, 16 * 3600.0
 COOLER_K = 6.0
 
 What = Literal["resin", "core", "mould", "film", "tape"]
@@ -84,7 +84,7 @@ def post_cure(job: Job, study: CureStudy) -> PostCure | None:
     for hold_k in POST_CURES_K:
         time_s = _held_s(law, hold_k, begin, cure)
         if time_s <= LONGEST_POST_S:
-            return PostCure(hold_k, time_s)
+            return PostCure(hold_k, max(time_s, SHORTEST_POST_S))
     return None
 
 

@@ -100,7 +100,27 @@ class CureStudy:
         return np.where(self.of_point >= 0, np.append(values, np.nan)[self.of_point], np.nan)
 
 
-def cure_study(job: Job, fill: FillResult, last_mixed_s: float, progress: Progress = no_progress) -> CureStudy:
+@dataclass(frozen=True, eq=False)
+class WetPart:
+    """What a fill leaves: when it ended, and at (points,) of its mesh how old the oldest resin is, and how much warmer
+    than the mould."""
+
+    end_s: float
+    points_m: Floats
+    age_s: Floats
+    excess_k: Floats
+
+
+def wet_part(fill: FillResult) -> WetPart:
+    """What *fill* leaves."""
+    count = len(fill.mesh.points_m)
+    age, excess = np.zeros(count), np.zeros(count)
+    np.maximum.at(age, fill.place, fill.age_s)
+    excess[fill.place] = fill.excess_k
+    return WetPart(fill.end_s, fill.mesh.points_m, age, excess)
+
+
+def cure_study(job: Job, fill: WetPart, last_mixed_s: float, progress: Progress = no_progress) -> CureStudy:
     """The cure of *job* from the end of its *fill*, the last resin mixed at *last_mixed_s*.
 
     Raises what *progress* raises to cancel.
@@ -108,14 +128,10 @@ def cure_study(job: Job, fill: FillResult, last_mixed_s: float, progress: Progre
     law, mould_k = law_of(job.resin), job.mould_temperature_k
     legs = legs_of(job, fill.end_s)
     around, turns = around_of(job, legs), turns_of(legs)
-    end_s = max(fill.end_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
+    end_s = max(fill.end_s, last_mixed_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
     still = isothermal(law, mould_k)
     gel_s = law.time_to(mould_k, law.gel_cure)
-    stacks, of_point = _stacks(job, fill)
-    ages = np.zeros(len(fill.mesh.points_m))
-    np.maximum.at(ages, fill.place, fill.age_s)
-    excess = np.zeros(len(fill.mesh.points_m))
-    excess[fill.place] = fill.excess_k
+    stacks, of_point = _stacks(job, fill.points_m)
     found: list[StackCure] = []
     index = np.full(len(of_point), -1, dtype=np.int64)
     latest_s = max(fill.end_s - last_mixed_s, 0.0)
@@ -125,14 +141,15 @@ def cure_study(job: Job, fill: FillResult, last_mixed_s: float, progress: Progre
             continue
         points = np.flatnonzero(of_point == number)
         wanted = [(latest_s, 0.0, np.zeros(0, dtype=np.int64))]
-        wanted += _by_age(points, ages, excess, SAME_AGE_SHARE * gel_s)
+        wanted += _by_age(points, fill.age_s, fill.excess_k, SAME_AGE_SHARE * gel_s)
         for at, (age_s, excess_k, there) in enumerate(wanted):
             progress((number + at / len(wanted)) / len(stacks))
             cure = _cure_at(law, still.times_s, still.cure, age_s, mould_k)
             starts = [mould_k + (excess_k if slab.name == "plies" else 0.0) for slab in slabs]
-            course = cure_through(law, slabs, around, fill.end_s, end_s, starts, cure, turns)
+            begin_s = max(fill.end_s, last_mixed_s) if at == 0 else fill.end_s
+            course = cure_through(law, slabs, around, begin_s, end_s, starts, cure, turns)
             index[there] = len(found)
-            place = _middle(fill.mesh.points_m, there, cell)
+            place = _middle(fill.points_m, there, cell)
             found.append(_stack_cure(job, cell.stack, place, area_m2, age_s, slabs, course, latest=at == 0))
     release_s = gel_s * job.resin.release_after_gel_factor
     release_cure = max(float(law.aged(mould_k, law.gel_cure, release_s - gel_s, glass=True)), law.gel_cure)
@@ -156,7 +173,7 @@ def _cure_at(law: ResinLaw, times_s: Floats, cures: Floats, age_s: float, mould_
     return float(law.aged(mould_k, float(cures[-1]), age_s - float(times_s[-1])))
 
 
-def _stacks(job: Job, fill: FillResult) -> tuple[list[tuple[Cell, float]], Integers]:
+def _stacks(job: Job, points_m: Floats) -> tuple[list[tuple[Cell, float]], Integers]:
     """The distinct stacks of *job*, the largest first, each as one of its cells with the area of all; and (points,)
     which each point of the mesh lies in."""
     laminate = laminate_of(job)
@@ -167,8 +184,8 @@ def _stacks(job: Job, fill: FillResult) -> tuple[list[tuple[Cell, float]], Integ
             alike[key].append(cell)
     sets = sorted(alike.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))[:MOST_STACKS]
     number_of = {id(cell): number for number, cells in enumerate(sets) for cell in cells}
-    of_point = np.full(len(fill.mesh.points_m), -1, dtype=np.int64)
-    for at, (x, y) in enumerate(fill.mesh.points_m):
+    of_point = np.full(len(points_m), -1, dtype=np.int64)
+    for at, (x, y) in enumerate(points_m):
         there = laminate.at(float(x), float(y))
         if there is not None:
             of_point[at] = number_of.get(id(there), -1)

@@ -23,7 +23,7 @@ Result = Literal["laminate", "plies", "cut list", "bag plan", "fill"]
 _BOOK = ("part", "regions", "layup", "groups", "cards")
 _LAMINATE = (
     *_BOOK, "process", "core_laying", "media", "peel_ply", "peel_ply_on", "shop/barometer_pa", "vacuum/cavity_pa",
-    "charge/resin", "pair/cavity_m", "pair/heights", "pair/cavity_pa", "pair/bladder/over_pressure_pa",
+    "charge/resin", "charge/dose", "pair/cavity_m", "pair/heights", "pair/cavity_pa", "pair/bladder/over_pressure_pa",
 )  # fmt: skip
 READS: dict[Result, tuple[str, ...]] = {
     "laminate": _LAMINATE,
@@ -33,7 +33,8 @@ READS: dict[Result, tuple[str, ...]] = {
     "fill": (
         *_LAMINATE, "mould/temperature_k", "shop", "lines", "manifolds", "bucket", "vacuum", "flow",
         "charge/largest_batch_kg", "charge/mix_time_s", "charge/bleed_kg", "charge/contingency", "charge/gel_margin_s",
-        "charge/pot_life_share", "bag/parts",
+        "charge/pot_life_share", "charge/pot_shape", "charge/bath_k", "charge/component_k", "charge/people",
+        "charge/scales", "charge/batches", "plumbing/bucket", "bag/parts",
         "pair/upper", "pair/bladder", "pair/channel", "pair/seal_off_m", "pair/flange_m", "pair/hold_pa",
         "pair/injection",
         "house/late_share", "house/thick_pa_s", "house/brake_m", "house/slow_share",

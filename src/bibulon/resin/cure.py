@@ -15,6 +15,8 @@ class CurePlan:
     gel_s: float
     release_s: float
     shift_end_s: float
+    demould_s: float | None = None
+    """When the part may be taken off, where its cure was followed through the stack; infinite for never."""
 
     @property
     def after_shift_s(self) -> float:

@@ -105,7 +105,8 @@ def cure_through(
     glass: bool = True,
 ) -> CureCourse:
     """The course of a stack from *start_s* to *end_s*; *temperature_k* is that of each slab at the start, *cure* that
-    of all resin. What is *around* it bends or jumps at *turns_s* only. With *glass* resin slows down as it turns to glass.
+    of all resin. What is *around* it bends or jumps at *turns_s* only. With *glass* resin slows down as it turns
+    to glass.
     """
     sizes = [slab.places for slab in slabs]
     index = np.repeat(np.arange(len(slabs)), sizes)

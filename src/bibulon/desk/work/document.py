@@ -13,11 +13,12 @@ from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import Caution, cautions_of
+from bibulon.cure.study import CureStudy, wet_part
 from bibulon.desk.work.autosave import Autosave, Unsaved
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.desk.work.fill_runner import FillRunner
-from bibulon.desk.work.job_tasks import StudyAnswer
+from bibulon.desk.work.job_tasks import CureQuestion, StudyAnswer, cure_answer
 from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import Cause
@@ -89,13 +90,18 @@ class Document(QObject):
         self._assessment: Assessment | None = None
         self._cautions: tuple[Caution, ...] | None = None
         self._last_cautions: tuple[Caution, ...] = ()
-        self._assessed_of: tuple[object, ...] = (None, None, None)
+        self._assessed_of: tuple[object, ...] = (None, None, None, None)
         self._assessed_in: tuple[object, ...] = ()
         self._autosave = Autosave(self, self._unsaved)
         self._autosave.failed.connect(self.message_raised)
         runner.answered.connect(self._take_answer)
         runner.causes_found.connect(self._take_causes)
         runner.refused.connect(self._take_refusal)
+        runner.settled.connect(self._ask_cure)
+        self._cure: tuple[object, CureStudy] | None = None
+        self._cure_asked: object = None
+        self._curing = Background(cure_answer, self)
+        self._curing.finished.connect(self._take_cure)
         self._ask(live=False)
         self._forget_what_is_old()
 
@@ -127,6 +133,9 @@ class Document(QObject):
             fill = self.answer.result if self.answer else None
             causes = self.answer.causes if self.answer else ()
             self._assessment = replace(made, fill=fill, refusal=self._refusal, causes=causes)
+            # when its last resin is mixed the cure itself does not change
+            if self._cure is not None and self._cure[0] == self._cure_of(self._assessment):
+                self._assessment = replace(self._assessment, cure_found=self._cure[1])
         return self._assessment
 
     @property
@@ -201,10 +210,11 @@ class Document(QObject):
             self._assessed = self.job
         self._forget_what_is_old()
         self.changed.emit()
+        self._ask_cure()
 
     def _forget_what_is_old(self) -> None:
         """Drop the assessment, and what was found in it, unless all that it is of is still the same."""
-        of = (self._assessed, self.answer, self._refusal)
+        of = (self._assessed, self.answer, self._refusal, self._cure)
         read_in = (self.settings.units(self._assessed.shop.barometer_pa), date.today())
         if read_in != self._assessed_in or any(new is not old for new, old in zip(of, self._assessed_of, strict=True)):
             self._assessed_of, self._assessed_in = of, read_in
@@ -277,6 +287,29 @@ class Document(QObject):
     def _take_refusal(self, message: str, place: tuple[float, float] | None) -> None:
         self.answer, self._refusal = None, FlowRefusal(message, place)
         self._announce()
+
+    # -- the cure ----------------------------------------------------------------------------------------------------
+
+    def _cure_of(self, assessment: Assessment) -> tuple[object, ...]:
+        """What the cure is of: the fill, and what else of the job it reads."""
+        job, fill = assessment.job, self.answer.result if self.answer is not None else None
+        return id(fill), job.curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
+
+    def _ask_cure(self) -> None:
+        """Have the cure worked out, once the fill of the job as it stands is there."""
+        answer = self.answer
+        if answer is None or not answer.final or self.moving or self.working or self.runner.busy:
+            return
+        asked = self._cure_of(self.assessment)
+        if asked == self._cure_asked:
+            return
+        self._cure_asked = asked
+        self._curing.start(CureQuestion(self.job, wet_part(answer.result), self.assessment.last_mixed_s, asked))
+
+    def _take_cure(self, question: CureQuestion, found: CureStudy) -> None:
+        self._cure = question.asked, found
+        self._forget_what_is_old()
+        self.changed.emit()
 
     @property
     def study(self) -> StudyAnswer | None:
@@ -408,5 +441,7 @@ class Document(QObject):
             self.kept.clear(but_clock=under_way(self.job.shot))
         self.kept.close()
         self.runner.answered.disconnect(self._take_answer)
+        self.runner.settled.disconnect(self._ask_cure)
+        self._curing.cancel()
         self.runner.causes_found.disconnect(self._take_causes)
         self.runner.refused.disconnect(self._take_refusal)

@@ -9,6 +9,7 @@ from bibulon.assess import assess
 from bibulon.bag.film import BagPlan
 from bibulon.cautions import findings_of_plan
 from bibulon.cautions.registry import PlanFindings
+from bibulon.cure.study import CureStudy, WetPart, cure_study
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
@@ -77,6 +78,26 @@ def proposed_layout(report: Report, job: Job) -> Proposal:
     from bibulon.planning.proposal import propose
 
     return propose(job, report.progress, found=report.result)
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class CureQuestion:
+    """The cure of a job that is asked for: what its fill leaves, when its last resin is mixed, and what it was asked
+    for as."""
+
+    job: Job
+    wet: WetPart
+    last_mixed_s: float
+    asked: object
+
+
+def cure_answer(report: Report, question: CureQuestion) -> CureStudy:
+    """Follow the cure that is asked for, in the helper process."""
+    return in_helper_process(_cure, report, question.job, question.wet, question.last_mixed_s)
+
+
+def _cure(report: Report, job: Job, wet: WetPart, last_mixed_s: float) -> CureStudy:
+    return cure_study(job, wet, last_mixed_s, report.progress)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
