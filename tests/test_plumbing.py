@@ -31,13 +31,14 @@ from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import changed_since, held_plan
 from bibulon.job.plumbing import BucketShape, DipTube
 from bibulon.job.storage import dump, parse
-from bibulon.plumbing.bucket import heel_kg, room_kg, runs_dry_at_s
+from bibulon.plumbing.bucket import heel_kg, runs_dry_at_s
 from bibulon.plumbing.edits import with_bypass, with_manifold
 from bibulon.plumbing.fits import bore_verdict, clamp_for, clamp_verdict, reducer_for
 from bibulon.plumbing.hose_way import tightest_bend, with_way
 from bibulon.plumbing.layout import layout_of
 from bibulon.plumbing.mending import with_reducers
 from bibulon.plumbing.network import BUCKET, PUMP, network_of
+from bibulon.resin.mixing import room_kg
 from bibulon.stock import shelf_card
 from bibulon.stock.choice import cards_for
 

@@ -138,7 +138,7 @@ STATIONS = (
         _logged("valve clamped"),
         runs=True,
     ),
-    Station("cure", "Cure", CureBench, ("stack", "lines", "marks of the front"), _logged("vacuum let go")),
+    Station("cure", "Cure", CureBench, ("stack", "fill", "lines", "marks of the front"), _logged("vacuum let go")),
     Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
     Station("series", "Series", SeriesBench, ("fill", "rim", "lines"), _quiet, processes=IN_MOULD),
 )

@@ -21,6 +21,13 @@ class HeatStep(Model):
     hold_s: Duration = 7200.0
 
 
+class LoggedPoint(Model):
+    """What a thermocouple at the part showed at a time on the run clock."""
+
+    time_s: Annotated[float, Field(ge=-864_000, le=2_592_000)]
+    temperature_k: Annotated[float, Field(ge=200, le=700)]
+
+
 class Curing(Model):
     """What is planned for the cure; nothing: at the shop's temperature, or the mould's where that is heated."""
 
@@ -29,5 +36,7 @@ class Curing(Model):
     """When the first ramp begins, on the run clock; None: at the end of the fill."""
     tg_wanted_k: Temperature | None = None
     """Glass transition that the part has to have in use."""
+    logged: Annotated[tuple[LoggedPoint, ...], Field(max_length=5000)] = ()
+    """Temperatures of the part that were measured."""
     wall_m: Thickness | None = None
     """How thick the mould is; None: as is usual for its kind."""

@@ -85,6 +85,8 @@ class HouseRules(Model):
     """A batch has to last at least so long after it was mixed."""
     mix_temperature_k: TemperatureDifference = 3.0
     """Mixed resin may differ from the planned temperature by so much."""
+    ratio_off: Portion = 0.02
+    """What was weighed may be off the mix ratio by this share."""
     # run
     vacuum_rise_pa: PressureDifference = 1_000.0
     """During a shot, the vacuum may lose so much against its best."""

@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from bibulon.job import Job
 from bibulon.job.base import Model
-from bibulon.job.cards import MediaCard
+from bibulon.job.cards import MediaCard, ResinCard
 from bibulon.job.edits import with_card
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import LayupCard
@@ -55,3 +55,14 @@ def with_ply_card(job: Job, kind: type[LayupCard]) -> tuple[Job, LayupCard]:
     like = [card for card in job.cards if isinstance(card, kind) and card.id in used]
     card = like[-1] if like else next(iter(cards_for(job, kind).values()))
     return with_card(job, card), card
+
+
+def hardeners_for(job: Job) -> tuple[ResinCard, ...]:
+    """The cards that are hardeners of the job's resin, its own first: those of the same system, which a card that the
+    job carries from before cards had one has from the shelf."""
+    cards = cards_for(job, ResinCard)
+    own = cards[job.charge.resin]
+    on_shelf = next((card for card in shelf() if isinstance(card, ResinCard) and card.id == own.id), None)
+    system = own.system or (on_shelf.system if on_shelf is not None else "")
+    others = [card for name, card in cards.items() if name != own.id and system and card.system == system]
+    return (own, *others)

@@ -1,14 +1,18 @@
-"""Charge: where every kilogram goes, what to weigh, and the batches."""
+"""Charge: where every kilogram goes, the mixing desk, pots and batches."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.charge_batches import BatchesSection
+from bibulon.desk.benches.charge_mixing import MixingSection
+from bibulon.desk.benches.charge_pots import PotsSection
+from bibulon.desk.dialogs.hardeners import HardenersDialog
+from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
-from bibulon.durations import clock_time
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.stock.choice import cards_for
@@ -17,26 +21,34 @@ from bibulon.stock.choice import cards_for
 class ChargeBench(Bench):
     """The resin, itemised."""
 
+    long = True
+    width_px = 380
+
     def build(self) -> None:
         self.choice("Resin", self._resins, lambda: self.document.job.charge.resin, self._choose)
+        row = QHBoxLayout()
+        self.button("From its data sheet …", self.ask_sheet, into=row)
+        self.button("Which hardener …", self.compare_hardeners, into=row)
+        self.body.addLayout(row)
         self.figure("Charge", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
         self.items = column(2)
         self.watch(self._charge_key, self.items, self._fill_items)
-        self.section("Weigh")
-        self.weigh = column(2)
-        self.watch(self._charge_key, self.weigh, self._fill_weigh)
-        self.section("Batches")
-        self.batches = column(3)
-        self.watch(self._batch_key, self.batches, self._fill_batches)
-        self.section("Plan")
         self.quantity("In hand", "mass", "charge/in_hand_kg", "All components in the shop.", empty="not counted")
         self.quantity("Contingency", "share", "charge/contingency", "On top of the computed charge.")
         self.quantity("Bleed", "mass", "charge/bleed_kg", "Run on into the catch pot.")
         self.quantity("Bucket heel", "mass", "bucket/heel_kg", "What the dip tube leaves.")
-        self.quantity("Largest batch", "mass", "charge/largest_batch_kg")
-        self.quantity("Share of pot life", "share", "charge/pot_life_share", "A batch is used up within it.")
-        self.quantity("Time to mix one", "duration", "charge/mix_time_s")
         self.quantity("Margin before gel", "duration", "charge/gel_margin_s")
+        self.batches = BatchesSection(self)
+        self.batches.build()
+        self.mixing = MixingSection(self)
+        self.mixing.build()
+        self.button("Mixing sheet …", self._mixing_sheet)
+        self.pots = PotsSection(self)
+        self.pots.build()
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.batches.refresh()
 
     def _resin_cards(self) -> dict[str, ResinCard]:
         return cards_for(self.document.job, ResinCard)
@@ -46,7 +58,24 @@ class ChargeBench(Bench):
 
     def _choose(self, identifier: str) -> None:
         job = with_card(self.document.job, self._resin_cards()[identifier])
-        self.document.edit("resin", changed(job, charge=revised(job.charge, resin=identifier)))
+        charge = revised(job.charge, resin=identifier, dose=None, component_k=())
+        self.document.edit("resin", changed(job, charge=charge))
+
+    def ask_sheet(self) -> None:
+        """Ask for the resin's data sheet, and keep what is fitted to it on the job's card."""
+        card = self.document.job.card(self.document.job.charge.resin, ResinCard)
+        asked = ResinSheetDialog(self, card, self.document.assessment.units)
+        if asked.exec() and asked.card != card:
+            self.document.edit("resin from its data sheet", with_card(self.document.job, asked.card))
+
+    def compare_hardeners(self) -> None:
+        """Show the hardeners of the resin side by side."""
+        HardenersDialog(self.document, self).exec()
+
+    def _mixing_sheet(self) -> None:
+        from bibulon.record.mixing_sheet import mixing_sheet_pdf  # loads the PDF writer, only when it is asked for
+
+        self.desk.files.save_bytes("Mixing sheet", ".pdf", lambda: mixing_sheet_pdf(self.document.assessment))
 
     def _charge_key(self) -> object:
         return self.document.assessment.charge, self.document.settings.system
@@ -67,39 +96,3 @@ class ChargeBench(Bench):
         layout.addWidget(
             label(f"{share:.0%} stays in the part; {self.shown(charge.waste_kg, 'mass')} does not.", "muted")
         )
-
-    def _fill_weigh(self, layout: QVBoxLayout) -> None:
-        for component in self.document.assessment.charge.components:
-            layout.addWidget(
-                label(
-                    f"{component.name}: {self.shown(component.mass_kg, 'mass')} on the scale"
-                    f" ({self.shown(component.volume_m3, 'volume')} if measured by volume)"
-                )
-            )
-
-    def _batch_key(self) -> object:
-        job = self.document.job
-        return self.document.assessment.batches, job.shop.shot_start_s, self.document.settings.system
-
-    def _fill_batches(self, layout: QVBoxLayout) -> None:
-        batches = self.document.assessment.batches
-        if not batches:
-            layout.addWidget(label("Batches follow from the fill, which is not known yet.", "muted"))
-            return
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(2)
-        for at, head in enumerate(("", "Mass", "Mix at", "Pour at", "Use by")):
-            grid.addWidget(label(head, "muted"), 0, at)
-        start = self.document.job.shop.shot_start_s
-        for row, batch in enumerate(batches, 1):
-            cells = (
-                f"B{batch.number}",
-                self.shown(batch.mass_kg, "mass"),
-                clock_time(start + batch.mix_s),
-                clock_time(start + batch.pour_s),
-                clock_time(start + batch.usable_until_s),
-            )
-            for at, cell in enumerate(cells):
-                grid.addWidget(label(cell, "" if at else "figure", wrap=False), row, at)
-        layout.addLayout(grid)

@@ -1,40 +1,160 @@
-"""Cure: gel, release of vacuum, the end of the shift."""
+"""Cure: gel, vacuum off, demould, the end of the shift; heat and cure through the stack; ramps and holds."""
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
+from PySide6.QtWidgets import QVBoxLayout
+
+from bibulon.cure.answers import demould_s, load_s, post_cure, remedies, safe_vacuum, too_hot, wanted_tg_k
+from bibulon.cure.schedule import around_of
+from bibulon.cure.study import CureStudy, StackCure
 from bibulon.desk.benches.base import Bench
-from bibulon.desk.widgets.fields import label
+from bibulon.desk.benches.cure_heating import HeatingSection
+from bibulon.desk.benches.cure_logged import LoggedSection
+from bibulon.desk.plan.maps import MAPS
+from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
+from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.durations import clock_time
-from bibulon.quantities import show
+from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantity_text import parse, parse_clock_time
+from bibulon.resin.card_law import law_of
+from bibulon.stock.choice import hardeners_for
+
+LOOKS: tuple[tuple[str, str], ...] = (
+    ("temperature, over time", "temperature"),
+    ("degree of cure and Tg, over time", "cure"),
+    ("temperature, through the stack", "through"),
+)
+DAY_S = 86_400.0
 
 
 class CureBench(Bench):
-    """From the end of the fill to letting the vacuum go."""
+    """From the end of the fill to the part off its mould."""
+
+    long = True
+    width_px = 380
 
     def build(self) -> None:
-        self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
-        self.figure("Fresh viscosity", self._viscosity)
-        self.figure("Resin flows until", lambda: self._time(self.document.assessment.flows_until_s, "flow"))
+        self.look, self.chosen = "temperature", 0
         in_mould = self.document.job.in_mould
-        gel = "Gel in the part" if in_mould else "Gel of the film"
-        self.figure(gel, lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
+        self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
+        self.figure("First gel in the part", self._first_gel)
+        self.figure("Last gel in the part", lambda: self._time(self.document.assessment.cure.gel_s, "gel"))
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("To the end of the shift", self._shift)
+        self.figure("Demould from", self._demould)
+        self.figure("Fit to be loaded from", self._load)
+        self.figure("Hottest", self._hottest)
         self.figure("Comes apart", self._pieces)
+        self.said = column(3)
+        self.watch(self._study_key, self.said, self._fill_said)
+        self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
+        self.at = FreeField("Cure and Tg at", self._map_time, self._set_map_time, "Time of day, or hours as 12 h.")
+        self.at.editor.setPlaceholderText("vacuum off")
+        self.add(self.at)
+        self.section("Through the stack")
+        self.choice("Shown", lambda: list(LOOKS), lambda: self.look, self._set_look)
+        self.choice("At", self._places, lambda: self.chosen, self._set_place)
+        self.chart = CurvesChart("Cure through the stack", 210)
+        self.body.addWidget(self.chart)
+        self.chart_words = column(2)
+        self.watch(self._chart_key, self.chart_words, self._fill_chart)
+        self.heating = HeatingSection(self)
+        self.heating.build()
+        self.logged = LoggedSection(self)
+        self.logged.build()
         self.section("Conditions")
         self.quantity(
             "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
         )
+        self.quantity("Mould held at", "temperature", "mould/temperature_k", empty="as the shop")
+        self.quantity("Mould is thick", "thickness", "curing/wall_m", empty="as is usual for its kind")
+        self.quantity("Mould stands", "temperature", "mould/highest_temperature_k", empty="as is usual for its kind")
+        self.quantity(
+            "Tg wanted", "temperature", "curing/tg_wanted_k", "Of the part in use.", empty="35 K over the shop"
+        )
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends at", "shop/shift_end_s")
+        self.section("Vacuum against vapour")
+        self.vapour = column(2)
+        self.watch(self._study_key, self.vapour, self._fill_vapour)
         self.section("Remember")
         where = "laminate in the mould" if in_mould else "film in the bag"
         for text in (
             f"The thin {where} gels later than the pot: the pot says nothing about the part.",
             "Vacuum stays on until gel, whatever the clock says: test a sample of the same batch first.",
+            "What cured at room temperature is brittle at first: warm it before it is handled hard. Leftovers in pots "
+            "are hot and may crack; keep off until they are cold.",
         ):
             self.body.addWidget(label(text))
+
+    # -- figures -----------------------------------------------------------------------------------------------------
+
+    @property
+    def study(self) -> CureStudy | None:
+        found = self.document.assessment.cure_study
+        return found if found is not None and found.stacks else None
+
+    def _study_key(self) -> object:
+        job = self.document.job
+        return id(self.study), job.resin, job.curing, job.vacuum, job.mould, self.document.settings
+
+    def _clock(self, time_s: float) -> str:
+        if not math.isfinite(time_s):
+            return "not by itself"
+        day = int((self.document.job.shop.shot_start_s + time_s) // DAY_S)
+        later = "" if day == 0 else " tomorrow" if day == 1 else f" in {day} days"
+        return f"{clock_time(self.document.job.shop.shot_start_s + time_s)}{later}"
+
+    def _time(self, time_s: float, what: str) -> tuple[str, str]:
+        resin, study = self.document.job.resin, self.study
+        by = (
+            "Through the stack, where it is last; counted from the resin that was mixed last."
+            if study is not None
+            else "At the mould's temperature, from the last mixing; the cure through the stack is on its way."
+        )
+        how = {
+            "gel": by,
+            "release": f"{by} As far cured as after {resin.release_after_gel_factor:g} gel times at the mould's "
+            "temperature.",
+        }[what]
+        return f"{self._clock(time_s)}  ({show(time_s, 'duration')})", how
+
+    def _first_gel(self) -> tuple[str, str]:
+        study = self.study
+        if study is None:
+            return "–", self._waits()
+        return self._clock(study.first_gel_s), "Where the oldest and warmest resin lies."
+
+    def _waits(self) -> str:
+        fill = self.document.assessment.fill
+        return "There is no fill yet." if fill is None else "The cure is being followed through the stack."
+
+    def _demould(self) -> tuple[str, str]:
+        study = self.study
+        if study is None:
+            return "–", self._waits()
+        return self._clock(
+            demould_s(study)
+        ), "Vacuum off, and glass transition 10 K over the shop's temperature: green."
+
+    def _load(self) -> tuple[str, str]:
+        study = self.study
+        if study is None:
+            return "–", self._waits()
+        wanted = self.shown(wanted_tg_k(self.document.job), "temperature")
+        return self._clock(load_s(self.document.job, study)), f"Glass transition of {wanted} everywhere."
+
+    def _hottest(self) -> tuple[str, str]:
+        study = self.study
+        if study is None:
+            return "–", self._waits()
+        hottest = study.hottest
+        when = self._clock(hottest.course.peak_s)
+        return f"{self.shown(hottest.peak_k, 'temperature')} at {when}", f"In {self._stack_words(hottest)}."
 
     def _pieces(self) -> tuple[str, str]:
         pieces = self.document.job.mould.pieces
@@ -42,27 +162,170 @@ class CureBench(Bench):
             return "one piece", "The part comes off a mould that is one piece; say at Part if it comes apart."
         return ", ".join(f"{number} {name}" for number, name in enumerate(pieces, 1)), "In the order given at Part."
 
-    def _viscosity(self) -> tuple[str, str]:
-        resin = self.document.job.resin
-        points = len(resin.viscosity)
-        fit = "a straight line" if points > 1 else "the class slope"
-        how = f"{resin.name}: ln(viscosity) against 1/T, {fit} through {points} point(s) of the card ({resin.source})."
-        return show(
-            self.document.assessment.resin_flow.viscosity_pa_s, "viscosity", self.document.assessment.units
-        ), how
-
-    def _time(self, time_s: float, what: str) -> tuple[str, str]:
-        clock = clock_time(self.document.job.shop.shot_start_s + time_s)
-        resin = self.document.job.resin
-        how = {
-            "flow": "The resin that fills the last places, until it gels or thickening brings it to "
-            f"{resin.flow_limit_pa_s * 1000:.0f} mPa·s.",
-            "gel": "Film gel times of the card, Arrhenius, at the mould's temperature, from the last mixing.",
-            "release": f"{resin.release_after_gel_factor:g} times the film gel time, after the last mixing.",
-        }[what]
-        return f"{clock}  ({show(time_s, 'duration')})", how
-
     def _shift(self) -> tuple[str, str]:
         left = -self.document.assessment.cure.after_shift_s
         text = show(left, "duration") if left >= 0 else f"{show(-left, 'duration')} past it"
         return text, "From the earliest release of vacuum to the end of the shift."
+
+    # -- what is said ------------------------------------------------------------------------------------------------
+
+    def _fill_said(self, layout: QVBoxLayout) -> None:
+        study, job = self.study, self.document.job
+        if study is None:
+            layout.addWidget(label(self._waits(), "muted"))
+            return
+        least = study.least_cure_at(study.end_s)
+        reached, span = float(study.law.tg_k(least)), show(study.end_s - study.start_s, "duration")
+        words = f"After {span} the least cured resin is {least:.0%} cured, Tg {self.shown(reached, 'temperature')}."
+        layout.addWidget(label(words, "muted"))
+        if not math.isfinite(study.tg_over_s(wanted_tg_k(job))):
+            hold, wanted = post_cure(job, study), self.shown(wanted_tg_k(job), "temperature")
+            if study.law.cure_at_tg(wanted_tg_k(job)) >= 1:
+                words = f"No cure of this resin brings a Tg of {wanted}: take another."
+            elif hold is None:
+                words = f"No hold of up to 16 h brings a Tg of {wanted}."
+            else:
+                at, time = self.shown(hold.hold_k, "temperature"), show(hold.hold_s, "duration")
+                words = (
+                    f"A post-cure of {time} at {at} brings a Tg of {wanted}; warm up slowly, no faster than it cures."
+                )
+            layout.addWidget(label(words))
+        for hot in too_hot(job, study):
+            peak, most = self.shown(hot.peak_k, "temperature"), self.shown(hot.most_k, "temperature")
+            layout.addWidget(label(f"The {hot.what} gets {peak}; it stands {most}.", "error"))
+            helps = remedies(job, study, hot, hardeners_for(job)[1:])
+            for help_ in helps[:3]:
+                layout.addWidget(label(f"{help_.words}: {self.shown(help_.peak_k, 'temperature')}", "muted"))
+            if not helps:
+                layout.addWidget(label("Nothing that was tried makes it cooler.", "muted"))
+        assumed = law_of(job.resin).assumed
+        if assumed:
+            layout.addWidget(label(f"Assumed: {'; '.join(assumed)}. Treat figures as a guess.", "muted"))
+
+    def _fill_vapour(self, layout: QVBoxLayout) -> None:
+        job = self.document.job
+        safe = safe_vacuum(job, self.study)
+        if safe is None:
+            layout.addWidget(label("The card says nothing of what boils: ask the maker.", "muted"))
+            return
+        for words, at_k, deepest in (
+            ("during the fill", safe.filling_k, safe.filling_pa), ("after it, to gel", safe.after_k, safe.after_pa),
+        ):  # fmt: skip
+            pressure, warm = self.shown(deepest, "pressure"), self.shown(at_k, "temperature")
+            boils = job.vacuum_pa < deepest
+            text = f"No deeper than {pressure} {words}, at {warm}."
+            if boils:
+                text += f" Planned: {self.shown(job.vacuum_pa, 'pressure')}."
+            layout.addWidget(label(text, "error" if boils else ""))
+        if safe.boiling.assumed:
+            layout.addWidget(label(f"Assumed: {safe.boiling.assumed}.", "muted"))
+
+    # -- the chart ---------------------------------------------------------------------------------------------------
+
+    def _stack_words(self, one: StackCure) -> str:
+        job = self.document.job
+        core = any(job.is_core(layer.card) for layer in one.stack.layers)
+        thick = self.shown(one.stack.laminate_thickness_m, "thickness")
+        words = f"{thick} of plies" + (" on core" if core else "")
+        if one.latest:
+            return f"{words}, resin mixed last"
+        return f"{words}, resin {show(one.age_s, 'duration')} old"
+
+    def _places(self) -> list[tuple[str, int]]:
+        study = self.study
+        if study is None:
+            return [("the hottest place", 0)]
+        order = sorted(range(len(study.stacks)), key=lambda at: -study.stacks[at].peak_k)
+        return [
+            (f"{'the hottest: ' if rank == 0 else ''}{self._stack_words(study.stacks[at])}", rank)
+            for rank, at in enumerate(order)
+        ]
+
+    def _maps(self) -> list[tuple[str, str]]:
+        return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]
+
+    def _map_time(self) -> str:
+        at_s = self.document.cure_at_s
+        return "" if at_s is None else self._clock(at_s)
+
+    def _set_map_time(self, text: str) -> None:
+        """A time of day, the next that there is after the start, or a span from it."""
+        text = text.strip()
+        start_s, at_s = self.document.job.shop.shot_start_s, None
+        if text:
+            later = text.removesuffix("tomorrow").strip()
+            if ":" in later and not later.endswith("h"):
+                at_s = parse_clock_time(later) - start_s
+                if later != text or at_s < 0:
+                    at_s += DAY_S
+            else:
+                at_s = parse(later, "duration", self.document.assessment.units)
+        self.document.cure_at_s = at_s
+        self.desk.plan.update()
+        self.refresh()
+
+    def _set_look(self, look: str) -> None:
+        self.look = look
+        self.refresh()
+
+    def _set_place(self, rank: int) -> None:
+        self.chosen = rank
+        self.refresh()
+
+    def _chart_key(self) -> object:
+        return id(self.study), self.look, self.chosen, self.document.job.curing.logged, self.document.settings
+
+    def _fill_chart(self, layout: QVBoxLayout) -> None:
+        study, units = self.study, self.document.assessment.units
+        degrees = unit_shown("temperature", units)
+        if study is None:
+            self.chart.draw(Drawn(), "h", degrees)
+            layout.addWidget(label(self._waits(), "muted"))
+            return
+        order = sorted(range(len(study.stacks)), key=lambda at: -study.stacks[at].peak_k)
+        one = study.stacks[order[min(self.chosen, len(order) - 1)]]
+
+        def warm(values: np.ndarray) -> np.ndarray:
+            return np.array([number_shown(float(value), "temperature", units) for value in values])
+
+        course, hours = one.course, one.course.times_s / 3600
+        resin = course.temperature_k[:, course.cures]
+        cure = course.cure[:, course.cures]
+        gel = one.course.cured_to_s(study.law.gel_cure)
+        marks = [Mark(gel / 3600, "gel", upright=True)] if math.isfinite(gel) else []
+        if self.look == "through":
+            hottest = int(np.argmax(resin.max(axis=1)))
+            end = len(course.times_s) - 1
+            curves = [
+                Curve(course.z_m * 1000, warm(course.temperature_k[at]), name)
+                for at, name in ((0, "at first"), (hottest, "hottest"), (end, "at the end"))
+            ]
+            edges = np.cumsum([slab.thickness_m for slab in one.slabs])[:-1] * 1000
+            names = [slab.name for slab in one.slabs][1:]
+            marks = [Mark(float(edge), name, upright=True) for edge, name in zip(edges, names, strict=True)]
+            self.chart.draw(Drawn(curves, marks), "mm from the back of the mould", degrees)
+        elif self.look == "cure":
+            glass = study.law.tg_k(cure.min(axis=1))
+            curves = [
+                Curve(hours, 100 * cure.max(axis=1), "most cured, %"),
+                Curve(hours, 100 * cure.min(axis=1), "least cured, %"),
+                Curve(hours, warm(glass), f"its Tg, {degrees}"),
+            ]
+            self.chart.draw(Drawn(curves, marks), "h since the start", f"% · {degrees}")
+        else:
+            around = around_of(self.document.job, study.legs)
+            below = warm(np.array([around(float(time)).below_k for time in course.times_s]))
+            curves = [
+                Curve(hours, warm(resin.max(axis=1)), "hottest resin"),
+                Curve(hours, warm(resin.min(axis=1)), "coolest resin"),
+                Curve(hours, below, "around"),
+            ]
+            logged = [(point.time_s, point.temperature_k) for point in self.document.job.curing.logged]
+            if logged:
+                times, values = np.array(logged).T
+                curves.append(Curve(times / 3600, warm(values), "logged", dots=True))
+            self.chart.draw(Drawn(curves, marks), "h since the start", degrees)
+            if logged:
+                off = [value - float(np.interp(time, course.times_s, resin.max(axis=1))) for time, value in logged]
+                worst = max(off, key=abs)
+                layout.addWidget(label(f"Points are logged; at most {worst:+.1f} K off the hottest resin.", "muted"))

@@ -75,6 +75,7 @@ FIELDS: tuple[tuple[Section, ...], ...] = (
                 ("Thick resin", "viscosity", "thick_pa_s"),
                 ("Life in the pot", "duration", "pot_time_s"),
                 ("Mix off by", "temperature difference", "mix_temperature_k"),
+                ("Mix ratio off by", "share", "ratio_off"),
                 ("Pot warmer by", "temperature difference", "pot_rise_k"),
                 ("Bucket low", "mass", "bucket_low_kg"),
                 ("Vacuum lost", "pressure difference", "vacuum_rise_pa"),

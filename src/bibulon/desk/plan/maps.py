@@ -9,8 +9,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bibulon.arrays import Floats
+from bibulon.cure.study import CureStudy, StackCure
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_answers import FillAnswer
+from bibulon.durations import clock_time
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.flow.traced_air import SPOILT_SHARE
@@ -136,6 +138,74 @@ def _dry(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | Non
     return PlanMap(study.picture, "Chance of staying dry", 0.0, highest, "0", shown)
 
 
+def _of_cure(
+    document: Document, answer: FillAnswer, name: str, of: Callable[[CureStudy, StackCure], float], kind: QuantityKind
+) -> PlanMap | None:
+    """A figure of the cure of each stack; clear where there is none, or it is never reached."""
+    study = document.assessment.cure_study
+    if study is None or len(study.of_point) != len(answer.result.mesh.points_m):
+        return None
+    values = np.array([of(study, one) for one in study.stacks])
+    grid = answer.canvas.draw(study.at_points(np.where(np.isfinite(values), values, np.nan)))
+    ends = _ends(grid)
+    if ends is None:
+        return None
+    units, start_s = document.assessment.units, document.job.shop.shot_start_s
+    if kind == "duration":
+        texts = [clock_time(start_s + value) for value in ends]
+    else:
+        texts = [f"{value:.0%}" if kind == "share" else show(value, kind, units) for value in ends]
+    return PlanMap(grid, name, ends[0], max(ends[1], ends[0] + 1e-6), texts[0], texts[1], kind)
+
+
+def _peak(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    return _of_cure(document, answer, "Hottest in the cure", lambda _, one: one.peak_k, "temperature")
+
+
+def _gel(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    def gel(study: CureStudy, one: StackCure) -> float:
+        return one.course.cured_to_s(study.law.gel_cure)
+
+    return _of_cure(document, answer, "Gelled through", gel, "duration")
+
+
+def _release(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    def release(study: CureStudy, one: StackCure) -> float:
+        return one.course.cured_to_s(study.release_cure)
+
+    return _of_cure(document, answer, "Vacuum may go", release, "duration")
+
+
+def _looked_at_s(document: Document, study: CureStudy, time_s: float) -> float:
+    """The time that a map of the cure is of: that which is shown, or when the vacuum may go."""
+    later = document.cure_at_s
+    if later is not None:
+        return later
+    return time_s if study.start_s < time_s < AT_GEL_S else min(study.vacuum_off_s, study.end_s)
+
+
+def _cured(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    study = document.assessment.cure_study
+    if study is None:
+        return None
+    at_s = _looked_at_s(document, study, time_s)
+    name = f"Least degree of cure at {clock_time(document.job.shop.shot_start_s + at_s)}"
+    return _of_cure(document, answer, name, lambda _, one: one.course.least_cure_at(at_s), "share")
+
+
+def _glass(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
+    study = document.assessment.cure_study
+    if study is None:
+        return None
+    at_s = _looked_at_s(document, study, time_s)
+    name = f"Least Tg at {clock_time(document.job.shop.shot_start_s + at_s)}"
+
+    def glass(study: CureStudy, one: StackCure) -> float:
+        return float(study.law.tg_k(one.course.least_cure_at(at_s)))
+
+    return _of_cure(document, answer, name, glass, "temperature")
+
+
 Maker = Callable[[Document, FillAnswer, float], PlanMap | None]
 
 
@@ -154,6 +224,10 @@ class MapKind:
     offered: Callable[[Document], bool] = lambda document: True
 
 
+def _cures(document: Document) -> bool:
+    return document.assessment.cure_study is not None
+
+
 MAPS = (
     MapKind("through", "resin through"),
     MapKind("seen", "resin under the film", offered=lambda document: not document.job.in_mould),
@@ -164,6 +238,11 @@ MAPS = (
     MapKind("off", "thickness off, as it fills", _off, of_time=True, offered=lambda document: document.job.bends),
     MapKind("off at gel", "thickness off, at gel", _off_at_gel, offered=lambda document: document.job.bends),
     MapKind("fibre", "fibre fraction at gel", _fibre),
+    MapKind("peak", "hottest in the cure", _peak, offered=_cures),
+    MapKind("gel", "time of gel", _gel, offered=_cures),
+    MapKind("release", "vacuum may go", _release, offered=_cures),
+    MapKind("cured", "degree of cure", _cured, of_time=True, offered=_cures),
+    MapKind("glass", "glass transition", _glass, of_time=True, offered=_cures),
     MapKind("dry", "chance of staying dry", _dry, offered=lambda document: document.study is not None),
 )
 

@@ -100,6 +100,8 @@ class Document(QObject):
         runner.settled.connect(self._ask_cure)
         self._cure: tuple[object, CureStudy] | None = None
         self._cure_asked: object = None
+        self.cure_at_s: float | None = None
+        """The time on the run clock that maps of the cure are of; None: when the vacuum may go."""
         self._curing = Background(cure_answer, self)
         self._curing.finished.connect(self._take_cure)
         self._ask(live=False)

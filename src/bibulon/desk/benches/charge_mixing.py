@@ -1,0 +1,286 @@
+"""Charge: the mixing desk. Components and their warmth, the dose of a catalyst, what to weigh for each batch, and what
+was weighed."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout
+
+from bibulon.desk.widgets.fields import FreeField, column, label
+from bibulon.job.charge import MixedBatch
+from bibulon.job.dosing import dose_fit, dose_of
+from bibulon.job.edits import changed, revised
+from bibulon.quantities import show
+from bibulon.quantity_text import QuantityError, cells_of, parse
+from bibulon.resin.batches import Batch
+from bibulon.resin.mixing import (
+    measures_of,
+    mixed_temperature_k,
+    pot_of,
+    ratios_disagree,
+    warm_component_to_k,
+    weighed_off,
+)
+from bibulon.resin.pot_life import pot_life_s
+from bibulon.resin.viscosity import fresh_viscosity_pa_s
+
+if TYPE_CHECKING:
+    from bibulon.desk.benches.base import Bench
+
+THIN_PA_S = 0.1
+"""No infusion resin has to be thinner at use."""
+SAME_RATIO = 0.02
+WARMEST_COMPONENT_K = 333.15
+
+
+class MixingSection:
+    """Built into a *bench*."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench, self.document = bench, bench.document
+
+    def build(self) -> None:
+        bench = self.bench
+        bench.section("Mixing")
+        self.fields = column(4)
+        bench.watch(self._components_key, self.fields, self._fill_fields)
+        bench.figure("Mix comes to", self._mixed)
+        bench.figure("Viscosity of the mix", self._viscosity)
+        bench.figure("A pot of the largest batch lasts", self._pot_life)
+        self.helps = column(2)
+        bench.watch(self._key, self.helps, self._fill_helps)
+        self.weigh = column(3)
+        bench.watch(self._key, self.weigh, self._fill_weigh)
+        self.mixed = column(3)
+        bench.watch(self._key, self.mixed, self._fill_mixed)
+
+    def _components_key(self) -> object:
+        resin = self.document.job.resin
+        return len(resin.components), resin.id, resin.dose is not None, [one.name for one in resin.components]
+
+    def _key(self) -> object:
+        job = self.document.job
+        return self.document.assessment.batches, job.resin, job.charge, job.shop, self.document.settings
+
+    # -- components --------------------------------------------------------------------------------------------------
+
+    def _fill_fields(self, layout: QVBoxLayout) -> None:
+        for at, component in enumerate(self.document.job.resin.components):
+            field = FreeField(
+                f"{component.name} is at", partial(self._warmth, at), partial(self._set_warmth, at),
+                "How warm it is when it is mixed; empty: as the shop.",
+            )  # fmt: skip
+            field.editor.setPlaceholderText("as the shop")
+            self.bench.keep_fresh(field)
+            layout.addWidget(field)
+        if self.document.job.resin.dose is not None:
+            field = FreeField("Dose of catalyst", self._dose, self._set_dose, "By weight of the resin.")
+            self.bench.keep_fresh(field)
+            layout.addWidget(field)
+            layout.addWidget(label(self._dose_words(), "muted"))
+
+    def _warmth(self, at: int) -> str:
+        given = self.document.job.charge.component_k
+        value = given[at] if at < len(given) else None
+        return "" if value is None else self.bench.shown(value, "temperature").replace("−", "-")
+
+    def _set_warmth(self, at: int, text: str) -> None:
+        job = self.document.job
+        value = parse(text, "temperature", self.document.assessment.units) if text.strip() else None
+        given = [*job.charge.component_k, *[None] * len(job.resin.components)][: len(job.resin.components)]
+        given[at] = value
+        self.document.edit("warmth of a component", changed(job, charge=revised(job.charge, component_k=tuple(given))))
+
+    def _dose(self) -> str:
+        return f"{dose_of(self.document.job.resin):.2%}"
+
+    def _set_dose(self, text: str) -> None:
+        job = self.document.job
+        dose = job.resin.dose
+        if dose is None:
+            return
+        value = parse(text, "share", self.document.assessment.units) if text.strip() else None
+        if value is not None and not dose.least <= value <= dose.most:
+            raise QuantityError(f"The maker's range is {dose.least:.2%} to {dose.most:.2%}.")
+        self.document.edit("dose of catalyst", changed(job, charge=revised(job.charge, dose=value)))
+
+    def _dose_words(self) -> str:
+        job = self.document.job
+        dose = job.resin.dose
+        assert dose is not None
+        words = f"Within the maker's {dose.least:.1%} to {dose.most:.1%}, chosen for the temperature, never to hurry."
+        fit = dose_fit(job.resin)
+        if fit is not None:
+            ends = [show(fit.gel_s(one, job.mould_temperature_k), "duration") for one in (dose.least, dose.most)]
+            words += f" At the mould's temperature a film gels in {ends[0]} to {ends[1]}."
+        return words
+
+    # -- figures -----------------------------------------------------------------------------------------------------
+
+    def _mixed(self) -> tuple[str, str]:
+        how = "Σ m·c·T / Σ m·c of the components; measure the mix, not the drums."
+        return self.bench.shown(mixed_temperature_k(self.document.job), "temperature"), how
+
+    def _viscosity(self) -> tuple[str, str]:
+        job = self.document.job
+        value = fresh_viscosity_pa_s(job.resin, mixed_temperature_k(job))
+        low, high = (self.bench.shown(one, "viscosity") for one in (THIN_PA_S, job.house.thick_pa_s))
+        return self.bench.shown(value, "viscosity"), f"Of the fresh mix in its pot; infusion aims at {low} to {high}."
+
+    def _pot_life(self) -> tuple[str, str]:
+        job = self.document.job
+        batches = self.document.assessment.batches
+        mass = max((one.mass_kg for one in batches), default=job.charge.largest_batch_kg)
+        life = pot_life_s(job.resin, mixed_temperature_k(job), mass, pot_of(job))
+        how = (
+            "By the heat balance of the pot, from the fitted cure."
+            if job.resin.cure is not None
+            else "By the sheet's pot life, for the mass and the pot: the card has no fitted cure."
+        )
+        return f"{show(life, 'duration')} ({self.bench.shown(mass, 'mass')})", how
+
+    def _fill_helps(self, layout: QVBoxLayout) -> None:
+        """Which component to warm, how far, where the mix is too thick; and what that costs."""
+        job = self.document.job
+        resin, now_k, aim = job.resin, mixed_temperature_k(job), job.house.thick_pa_s
+        viscosity = fresh_viscosity_pa_s(resin, now_k)
+        if viscosity <= aim:
+            return
+        wanted_k = now_k
+        while fresh_viscosity_pa_s(resin, wanted_k) > aim and wanted_k < resin.highest_temperature_k:
+            wanted_k += 0.25
+        heaviest = max(range(len(resin.components)), key=lambda at: resin.components[at].parts_by_weight)
+        to_k = warm_component_to_k(job, heaviest, wanted_k)
+        name = resin.components[heaviest].name
+        if to_k > WARMEST_COMPONENT_K or wanted_k >= resin.highest_temperature_k:
+            layout.addWidget(
+                label("No warmth within the card makes the mix thin enough: take a thinner system.", "muted")
+            )
+            return
+        mass = max((one.mass_kg for one in self.document.assessment.batches), default=job.charge.largest_batch_kg)
+        now, then = (pot_life_s(resin, at, mass, pot_of(job)) for at in (now_k, wanted_k))
+        warm, mix, kg = (self.bench.shown(to_k, "temperature"), self.bench.shown(wanted_k, "temperature"),
+                         self.bench.shown(mass, "mass"))  # fmt: skip
+        words = f"{name} at {warm} makes the mix {mix} and {self.bench.shown(aim, 'viscosity')}; a pot of {kg} then "
+        words += f"lasts {show(then, 'duration')} instead of {show(now, 'duration')}."
+        layout.addWidget(label(words, "muted"))
+
+    # -- weighing ----------------------------------------------------------------------------------------------------
+
+    def _fill_weigh(self, layout: QVBoxLayout) -> None:
+        job, assessment = self.document.job, self.document.assessment
+        resin = job.resin
+        off = ratios_disagree(resin)
+        if abs(off) > SAME_RATIO:
+            layout.addWidget(
+                label(
+                    f"By volume the card's ratio is {off:.0%} off that by weight: ask the maker which is right.",
+                    "error",
+                )
+            )
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(2)
+        for at, component in enumerate(resin.components, 1):
+            grid.addWidget(label(component.name, "muted"), 0, at)
+        batches = assessment.batches
+        groups: list[tuple[str, float]] = []
+        for batch in batches:
+            if groups and abs(groups[-1][1] - batch.mass_kg) < 5e-4:
+                groups[-1] = (f"{groups[-1][0].split('–')[0]}–B{batch.number}", batch.mass_kg)
+            else:
+                groups.append((f"B{batch.number}", batch.mass_kg))
+        if len(batches) != 1:
+            groups.append(("All", assessment.charge.total_kg))
+        small: list[str] = []
+        for row, (name, mass) in enumerate(groups, 1):
+            grid.addWidget(label(name, "figure", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
+            for at, measure in enumerate(measures_of(resin, mass), 1):
+                text = f"{self.bench.shown(measure.mass_kg, 'mass')}\n{self.bench.shown(measure.volume_m3, 'volume')}"
+                grid.addWidget(label(text, wrap=False), row, at)
+                if measure.small:
+                    small.append(f"{name}: {measure.small} of {measure.name}.")
+        layout.addLayout(grid)
+        layout.addWidget(label("On the scale; the volume under it is for a measuring cup.", "muted"))
+        for words in small:
+            layout.addWidget(label(words, "muted"))
+
+    # -- what was weighed --------------------------------------------------------------------------------------------
+
+    def _fill_mixed(self, layout: QVBoxLayout) -> None:
+        job = self.document.job
+        batches = self.document.assessment.batches
+        if not batches:
+            return
+        names = ", ".join(one.name.lower() for one in job.resin.components)
+        layout.addWidget(label("As weighed", "figure"))
+        layout.addWidget(
+            label(
+                f"For each batch: {names}; temperature of the mix; time of day. 3.26 kg; 0.98 kg; 22 °C; 9:40", "muted"
+            )
+        )
+        for batch in batches:
+            field = FreeField(
+                f"B{batch.number}", partial(self._as_weighed, batch), partial(self._set_weighed, batch),
+                "What stood on the scale, as on the mixing sheet.",
+            )  # fmt: skip
+            layout.addWidget(field)
+            if said := self._judged(batch):
+                layout.addWidget(label(said[0], said[1]))
+
+    def _record(self, batch: Batch) -> MixedBatch | None:
+        return next((one for one in self.document.job.charge.mixed if one.number == batch.number), None)
+
+    def _as_weighed(self, batch: Batch) -> str:
+        record = self._record(batch)
+        if record is None:
+            return ""
+        cells = [self.bench.shown(mass, "mass") for mass in record.masses_kg]
+        if record.temperature_k is not None:
+            cells.append(self.bench.shown(record.temperature_k, "temperature"))
+        if record.mixed_at:
+            cells.append(record.mixed_at)
+        return "; ".join(cells)
+
+    def _set_weighed(self, batch: Batch, text: str) -> None:
+        job, units = self.document.job, self.document.assessment.units
+        others = tuple(one for one in job.charge.mixed if one.number != batch.number)
+        if not text.strip():
+            self.document.edit(f"batch {batch.number}", changed(job, charge=revised(job.charge, mixed=others)))
+            return
+        cells = [cell.strip() for cell in text.split(";")] if ";" in text else cells_of(text)
+        count = len(job.resin.components)
+        if len(cells) < count:
+            raise QuantityError(f"{count} masses are needed, one for each component; there are {len(cells)}.")
+        masses = tuple(parse(cell, "mass", units) for cell in cells[:count])
+        if any(mass <= 0 for mass in masses):
+            raise QuantityError("A component cannot have weighed nothing.")
+        temperature = parse(cells[count], "temperature", units) if len(cells) > count else None
+        record = MixedBatch(
+            number=batch.number, masses_kg=masses, temperature_k=temperature,
+            mixed_at=cells[count + 1] if len(cells) > count + 1 else "",
+        )  # fmt: skip
+        mixed = tuple(sorted((*others, record), key=lambda one: one.number))
+        self.document.edit(f"batch {batch.number}", changed(job, charge=revised(job.charge, mixed=mixed)))
+
+    def _judged(self, batch: Batch) -> tuple[str, str] | None:
+        """What is to be said of a batch as it was weighed."""
+        record, job = self._record(batch), self.document.job
+        if record is None:
+            return None
+        off = weighed_off(job.resin, record.masses_kg)
+        if abs(off) > job.house.ratio_off:
+            return f"B{batch.number}: the ratio is {off:+.0%} off. Set the pot aside: it may never cure.", "error"
+        words = [f"ratio within {abs(off):.1%}"]
+        if record.temperature_k is not None:
+            warmer = record.temperature_k - mixed_temperature_k(job)
+            if abs(warmer) > job.house.mix_temperature_k:
+                return f"B{batch.number}: the mix is {warmer:+.1f} K off what the plan counts on.", "error"
+            words.append("as warm as planned")
+        total = sum(record.masses_kg)
+        if total < batch.mass_kg * 0.99:
+            words.append(f"{self.bench.shown(batch.mass_kg - total, 'mass')} less than planned")
+        return f"B{batch.number}: {', '.join(words)}.", "muted"

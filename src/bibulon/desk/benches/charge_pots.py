@@ -1,0 +1,101 @@
+"""Charge: pots. What batches stand in, how warm each gets by itself, and when it has to be out of the shop."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QVBoxLayout
+
+from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
+from bibulon.desk.widgets.fields import column, label
+from bibulon.durations import clock_time
+from bibulon.job.edits import changed, revised
+from bibulon.job.resin_card import PotShape
+from bibulon.quantities import number_shown, unit_shown
+from bibulon.resin.batches import Batch
+from bibulon.resin.card_law import law_of
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import OUT_AT_RISE_K, PotCourse, pot_course
+
+if TYPE_CHECKING:
+    from bibulon.desk.benches.base import Bench
+
+SHAPES: tuple[tuple[str, PotShape], ...] = (("buckets, as deep as wide", "bucket"), ("shallow trays, 30 mm", "tray"))
+MOST_CURVES = 4
+
+
+class PotsSection:
+    """Built into a *bench*."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench, self.document = bench, bench.document
+
+    def build(self) -> None:
+        bench = self.bench
+        bench.section("Pots")
+        bench.choice("Batches stand in", lambda: list(SHAPES), lambda: self.document.job.charge.pot_shape, self._shape)
+        bench.quantity("Water bath at", "temperature", "charge/bath_k", "Empty: in the shop's air.", empty="in air")
+        self.chart = CurvesChart("Temperature of each batch in its pot", 170)
+        bench.body.addWidget(self.chart)
+        self.words = column(2)
+        bench.watch(self._key, self.words, self._fill)
+
+    def _shape(self, shape: PotShape) -> None:
+        job = self.document.job
+        self.document.edit("pots", changed(job, charge=revised(job.charge, pot_shape=shape)))
+
+    def _key(self) -> object:
+        job = self.document.job
+        return self.document.assessment.batches, job.resin, job.charge, job.shop, self.document.settings
+
+    def _course(self, batch_kg: float) -> PotCourse:
+        job = self.document.job
+        return pot_course(law_of(job.resin), job.resin.density_kg_m3, batch_kg, mixed_temperature_k(job), pot_of(job))
+
+    def _fill(self, layout: QVBoxLayout) -> None:
+        job, units = self.document.job, self.document.assessment.units
+        batches = self.document.assessment.batches
+        kinds: dict[float, list[Batch]] = {}
+        for batch in batches:
+            kinds.setdefault(round(batch.mass_kg, 2), []).append(batch)
+        some = list(kinds.items())[:MOST_CURVES] or [(job.charge.largest_batch_kg, [])]
+        curves, marks, worst_s = [], [], 0.0
+        for mass, alike in some:
+            course = self._course(mass)
+            life = course.life_s if math.isfinite(course.life_s) else float(course.times_s[-1])
+            used_s = max((batch.used_s - batch.mix_s for batch in alike), default=0.0)
+            worst_s = max(worst_s, min(max(1.1 * used_s, 1.05 * life), float(course.times_s[-1])))
+            name = " ".join(f"B{batch.number}" for batch in alike[:1]) or "largest"
+            name = name if len(alike) < 2 else f"{name}–B{alike[-1].number}"
+            curves.append((course, name))
+            if used_s:
+                marks.append(Mark(used_s / 60, f"{name} used up", upright=True))
+        drawn = [
+            Curve(
+                course.times_s[(until := course.times_s <= worst_s)] / 60,
+                np.array([number_shown(float(k), "temperature", units) for k in course.temperature_k[until]]),
+                name,
+            )
+            for course, name in curves
+        ]
+        self.chart.draw(Drawn(drawn, marks[:2]), "min since mixing", unit_shown("temperature", units))
+        start = job.shop.shot_start_s
+        for batch in batches:
+            course = self._course(batch.mass_kg)
+            warm = float(course.at(batch.used_s - batch.mix_s)[0])
+            words = f"B{batch.number}: {self.bench.shown(warm, 'temperature')} when it is used up"
+            if math.isfinite(course.life_s):
+                out = clock_time(start + batch.mix_s + course.life_s)
+                words += f"; {OUT_AT_RISE_K:.0f} K over the mix, or too thick, at {out}: out of the shop by then."
+            else:
+                words += "; it never runs away."
+            layout.addWidget(label(words, "muted"))
+        if not batches:
+            layout.addWidget(label("Batches follow from the fill, which is not known yet.", "muted"))
+        layout.addWidget(label(f"A pot that warms by itself is swapped, not watched. {self._assumed()}", "muted"))
+
+    def _assumed(self) -> str:
+        assumed = law_of(self.document.job.resin).assumed
+        return f"Assumed: {'; '.join(assumed)}." if assumed else ""

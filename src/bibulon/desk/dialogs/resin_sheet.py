@@ -1,0 +1,449 @@
+"""A resin card from its data sheet: tables typed, pasted or from CSV, what is fitted to them, and how well it fits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
+from bibulon.desk.widgets.fields import label
+from bibulon.desk.work.background import Background
+from bibulon.desk.work.helper_process import in_helper_process
+from bibulon.exchange.resin_sheet import TABLES, SheetError, Table, read_table, table_text, with_tables
+from bibulon.job.dosing import dose_fit
+from bibulon.job.resin_card import ResinCard
+from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
+from bibulon.quantity_text import QuantityError, parse
+from bibulon.resin.boiling import boiling_of
+from bibulon.resin.card_law import law_of
+from bibulon.resin.fitting import TRUSTED_K, CureFit, fit_cure, fit_tg
+from bibulon.resin.law import isothermal
+from bibulon.resin.pot import Pot, pot_course
+from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
+from bibulon.workers.report import Report
+
+SIZE = (1180, 740)
+SIDE_PX = 430
+AROUND_K = 12.0
+"""Curves over temperature go so far beyond their points."""
+
+
+def fit_answer(report: Report, card: ResinCard) -> CureFit:
+    """Fit the constants of cure of *card*, in the helper process."""
+    return in_helper_process(_fit, report, card)
+
+
+def _fit(report: Report, card: ResinCard) -> CureFit:
+    return fit_cure(card, report.progress)
+
+
+class ResinSheetDialog(QDialog):
+    """Tables of a data sheet at the left, their points and what is fitted to them at the right.
+
+    ``card`` is the card with what was typed, and the fitted constants if they were asked for; it is kept on accepting.
+    """
+
+    def __init__(self, parent: QWidget | None, card: ResinCard, units: Units) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Resin from its data sheet")
+        self.resize(*SIZE)
+        self.card, self._began, self._units = card, card, units
+        self._found: CureFit | None = None
+        self._work = Background(fit_answer, self)
+        self._work.finished.connect(self._take_fit)
+        self._work.failed.connect(self._fit_failed)
+        self._work.progressed.connect(self._show_progress)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 16, 18, 16)
+        row.setSpacing(18)
+        side = QWidget()
+        side.setLayout(self._left())
+        side.setFixedWidth(SIDE_PX)
+        row.addWidget(side)
+        right = QVBoxLayout()
+        self.chart = CurvesChart("The chosen table, and the curve through it", 280)
+        right.addWidget(self.chart, 3)
+        self.chart_words = label("", "muted")
+        right.addWidget(self.chart_words)
+        self.rows = QTableWidget(0, 5)
+        self.rows.setAccessibleName("Figures of the sheet beside the fit's")
+        self.rows.setHorizontalHeaderLabels(["Figure", "At", "Sheet", "Fit", "Off"])
+        self.rows.verticalHeader().hide()
+        self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.rows.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.rows.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.rows.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        right.addWidget(self.rows, 2)
+        self.fit_words = label("", "muted")
+        right.addWidget(self.fit_words)
+        row.addLayout(right, 1)
+        self._show_fit()
+        self._show_table()
+
+    def _left(self) -> QVBoxLayout:
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(label("Resin from its data sheet", "title"))
+        left.addWidget(label(f"{self.card.name}. One figure of the sheet a line, with its unit.", "muted"))
+        self.tabs = QTabWidget()
+        self.tabs.setUsesScrollButtons(True)
+        self.editors: dict[str, QPlainTextEdit] = {}
+        self.wrong: dict[str, Any] = {}
+        for table in TABLES:
+            page = QWidget()
+            inside = QVBoxLayout(page)
+            inside.setContentsMargins(8, 8, 8, 8)
+            inside.addWidget(label(f"{table.asked}: {table.example}", "muted"))
+            editor = QPlainTextEdit(table_text(table, self.card, self._units))
+            editor.setAccessibleName(table.words)
+            editor.setPlaceholderText(table.example)
+            editor.setTabChangesFocus(True)
+            editor.textChanged.connect(self._changed)
+            inside.addWidget(editor, 1)
+            error = label("", "error")
+            inside.addWidget(error)
+            self.editors[table.name], self.wrong[table.name] = editor, error
+            self.tabs.addTab(page, table.words)
+        self.tabs.currentChanged.connect(self._show_table)
+        left.addWidget(self.tabs, 1)
+        self.heat = self._line(left, "Heat of cure, kJ/kg", self.card.heat_j_kg, 1000.0)
+        self.full = QLineEdit(
+            "" if self.card.tg_full_k is None else show(self.card.tg_full_k, "temperature", self._units)
+        )
+        self._named(left, "Tg cured through", self.full, "usual for the chemistry")
+        self.error = label("", "error")
+        left.addWidget(self.error)
+        buttons = QHBoxLayout()
+        self.from_file = self._button(buttons, "From CSV …", self._from_csv)
+        self.fit = self._button(buttons, "Fit the cure", self._ask_fit)
+        self.unfit = self._button(buttons, "Without fit", self._drop_fit)
+        left.addLayout(buttons)
+        ends = QHBoxLayout()
+        self.keep = self._button(ends, "Keep on the card", self._keep)
+        self.keep.setProperty("role", "main")
+        self._button(ends, "Leave it", self.reject)
+        left.addLayout(ends)
+        return left
+
+    def _line(self, into: QVBoxLayout, name: str, value: float | None, unit: float) -> QLineEdit:
+        made = QLineEdit("" if value is None else f"{value / unit:g}")
+        self._named(into, name, made, "usual for the chemistry")
+        return made
+
+    def _named(self, into: QVBoxLayout, name: str, editor: QLineEdit, hint: str) -> None:
+        row = QHBoxLayout()
+        row.addWidget(label(name))
+        editor.setAccessibleName(name)
+        editor.setPlaceholderText(hint)
+        editor.textChanged.connect(self._changed)
+        row.addWidget(editor)
+        into.addLayout(row)
+
+    def _button(self, into: QHBoxLayout, text: str, do: Any) -> QPushButton:
+        made = QPushButton(text)
+        made.setAutoDefault(False)
+        made.clicked.connect(lambda _=False: do())
+        into.addWidget(made)
+        return made
+
+    # -- what is typed -----------------------------------------------------------------------------------------------
+
+    def typed(self) -> ResinCard | None:
+        """The card with what stands in the tables; None where something cannot be read, which is said there."""
+        tables: dict[Any, tuple[Any, ...]] = {}
+        bad = False
+        for table in TABLES:
+            editor, error = self.editors[table.name], self.wrong[table.name]
+            said = ""
+            if editor.toPlainText().strip() != table_text(table, self._began, self._units).strip():
+                try:
+                    tables[table.name] = read_table(table, editor.toPlainText(), self._units)
+                except SheetError as wrong:
+                    said, bad = str(wrong), True
+            error.setText(said)
+            at = TABLES.index(table)
+            self.tabs.setTabText(at, f"{table.words}  !" if said else table.words)
+        said = ""
+        update: dict[str, Any] = {}
+        try:
+            heat = self.heat.text().strip().replace(",", ".")
+            update["heat_j_kg"] = float(heat) * 1000 if heat else None
+            if update["heat_j_kg"] is not None and not 10_000 <= update["heat_j_kg"] <= 1_000_000:
+                said = "A heat of cure lies between 10 and 1000 kJ/kg."
+            full = self.full.text().strip()
+            update["tg_full_k"] = parse(full, "temperature", self._units) if full else None
+            if update["tg_full_k"] is not None and not 250 <= update["tg_full_k"] <= 620:
+                said = "A glass transition lies between −20 and 350 °C."
+        except QuantityError as wrong:
+            said = str(wrong)
+        except ValueError:
+            said = "The heat of cure is a number of kJ/kg, or empty."
+        card = None
+        if not bad and not said:
+            same = all(getattr(self._began, name) == value for name, value in update.items())
+            try:
+                card = self._began if same and not tables else with_tables(self._began, tables)
+                card = card.model_copy(update=update) if not same else card
+            except SheetError as wrong:
+                said = str(wrong)
+        self.error.setText(said)
+        for button in (self.keep, self.fit):
+            button.setEnabled(card is not None)
+        return card
+
+    def _changed(self) -> None:
+        card = self.typed()
+        if card is not None and card != self.card:
+            self.card, self._found = card, None
+            self._show_fit()
+        self._show_table()
+
+    def _from_csv(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A table of the data sheet", "", "Tables (*.csv *.txt *.tsv)")
+        if not name:
+            return
+        table = TABLES[self.tabs.currentIndex()]
+        try:
+            text = Path(name).read_bytes()[:1_000_000].decode("utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            self.error.setText(
+                f"{Path(name).name} could not be read ({getattr(error, 'strerror', None) or 'no text'})."
+            )
+            return
+        self.editors[table.name].setPlainText(text)
+
+    # -- the fit -----------------------------------------------------------------------------------------------------
+
+    def _ask_fit(self) -> None:
+        card = self.typed()
+        if card is None:
+            return
+        if card.tg and not self.full.text().strip():
+            full_k = fit_tg(card)
+            if full_k is not None:
+                self.full.setText(show(full_k, "temperature", self._units))
+                card = self.typed() or card
+        self.card = card
+        self.fit.setEnabled(False)
+        self.fit_words.setText("Fitting …")
+        self._work.start(card.model_copy(update={"cure": None}))
+
+    def _show_progress(self, share: float) -> None:
+        self.fit_words.setText(f"Fitting: {share:.0%}")
+
+    def _take_fit(self, asked: ResinCard, found: CureFit) -> None:
+        self.fit.setEnabled(True)
+        if asked != self.card.model_copy(update={"cure": None}):
+            return  # something else was typed meanwhile
+        self._found = found
+        self.card = self.card.model_copy(update={"cure": found.constants})
+        self._show_fit()
+        self._show_table()
+
+    def _fit_failed(self, _: object, error: Exception) -> None:
+        self.fit.setEnabled(True)
+        self.fit_words.setText("")
+        self.error.setText(str(error))
+
+    def _drop_fit(self) -> None:
+        self._found = None
+        self.card = self.card.model_copy(update={"cure": None})
+        self._show_fit()
+        self._show_table()
+
+    def _show_fit(self) -> None:
+        self.unfit.setEnabled(self.card.cure is not None)
+        found = self._found
+        self.rows.setVisible(found is not None)
+        if found is None:
+            law = law_of(self.card)
+            kept = "Fitted constants are on the card." if self.card.cure is not None else (
+                "Not fitted: gel and pot life are taken from their points, the rate of cure is usual for the chemistry."
+            )  # fmt: skip
+            self.fit_words.setText(f"{kept} Assumed: {_listed(law.assumed)}." if law.assumed else kept)
+            return
+        self.rows.setRowCount(len(found.rows))
+        for at, row in enumerate(found.rows):
+            kind: QuantityKind = row.kind  # type: ignore[assignment]
+            where = show(row.temperature_k, "temperature", self._units)
+            if row.at_s is not None:
+                where += f", {show(row.at_s, 'duration', self._units)}"
+            off = f"{row.off:+.1f} K" if kind == "temperature" else f"{row.off:+.0%}"
+            texts = (
+                row.what, where, show(row.measured, kind, self._units), show(row.fitted, kind, self._units), off,
+            )  # fmt: skip
+            for column, text in enumerate(texts):
+                self.rows.setItem(at, column, QTableWidgetItem(text))
+        low, high = (show(value, "temperature", self._units) for value in (found.coldest_k, found.warmest_k))
+        self.fit_words.setText(
+            f"Figures lie within a factor of {found.spread:.2f} of the fit. Data from {low} to {high}: trusted "
+            f"{TRUSTED_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
+        )
+
+    # -- the chart ---------------------------------------------------------------------------------------------------
+
+    def _show_table(self) -> None:
+        table = TABLES[self.tabs.currentIndex()]
+        drawn, bottom, left, words = self._drawn(table)
+        self.chart.draw(drawn, bottom, left)
+        self.chart_words.setText(words)
+
+    def _drawn(self, table: Table) -> tuple[Drawn, str, str, str]:
+        card, units = self.card, self._units
+        degrees = unit_shown("temperature", units)
+
+        def shown(values: Any, kind: QuantityKind) -> Any:
+            return np.array([number_shown(float(value), kind, units) for value in values])
+
+        def over_temperature(
+            points: Sequence[tuple[float, float]], kind: QuantityKind, curve: Any, words: str, factor: float = 1.0
+        ) -> tuple[Drawn, str, str, str]:
+            if not points:
+                return Drawn(), degrees, "", "Nothing is written yet."
+            temperatures = [point[0] for point in points]
+            grid = np.linspace(min(temperatures) - AROUND_K, max(temperatures) + AROUND_K, 80)
+            values = [curve(float(at)) for at in grid]
+            unit = "min" if kind == "duration" else unit_shown(kind, units)
+
+            def figures(some: Any) -> Any:
+                return np.array(some) / 60 if kind == "duration" else shown(some, kind)
+
+            dots = Curve(shown(temperatures, "temperature"), figures([point[1] for point in points]), dots=True)
+            return Drawn([Curve(shown(grid, "temperature"), figures(values)), dots]), degrees, unit, words
+
+        if table.name == "viscosity":
+            points = [(one.temperature_k, one.viscosity_pa_s) for one in card.viscosity]
+            how = "a straight line of ln μ over 1/T" if len(points) > 1 else "the usual slope through the one point"
+            return over_temperature(points, "viscosity", lambda at: fresh_viscosity_pa_s(card, at), f"Curve: {how}.")
+        if table.name == "film_gel":
+            points = [(one.temperature_k, one.time_s) for one in card.film_gel]
+            law = law_of(card)
+            fitted = card.cure is not None
+            return over_temperature(
+                points, "duration", lambda at: law.time_to(at, law.gel_cure) if fitted else film_gel_s(card, at),
+                "Curve: by the fitted rate of cure." if fitted else "Curve: a straight line of ln t over 1/T.",
+            )  # fmt: skip
+        if table.name == "boiling":
+            points = [(one.temperature_k, one.pressure_pa) for one in card.boiling]
+            line = boiling_of(card)
+            if not points or line is None:
+                return Drawn(), degrees, "", "Nothing is written: the card's lowest pressure is taken, at 25 °C."
+            assumed = f" Assumed: {line.assumed}." if line.assumed else ""
+            return over_temperature(
+                points, "pressure difference", line.pressure_pa, f"Curve: a straight line of ln P over 1/T.{assumed}"
+            )
+        if table.name == "dose":
+            return self._dose_drawn(degrees)
+        if table.name == "tg":
+            return self._tg_drawn(card, shown, degrees)
+        return self._course_drawn(table, card, shown)
+
+    def _dose_drawn(self, degrees: str) -> tuple[Drawn, str, str, str]:
+        card = self.card
+        fit = dose_fit(card)
+        if fit is None or card.dose is None:
+            return Drawn(), "%", "min", "Nothing is written: the card's own parts are the dose."
+        doses = np.linspace(card.dose.least, card.dose.most, 60)
+        curves = []
+        for at_k in sorted({point.temperature_k for point in card.dose.points})[:4]:
+            gels = np.array([fit.gel_s(float(dose), at_k) / 60 for dose in doses])
+            curves.append(Curve(100 * doses, gels, show(at_k, "temperature", self._units)))
+        dots = Curve(
+            np.array([100 * point.dose for point in card.dose.points]),
+            np.array([point.gel_s / 60 for point in card.dose.points]), dots=True,
+        )  # fmt: skip
+        words = (
+            f"{card.dose.component}: {card.dose.least:.1%} to {card.dose.most:.1%} of the mass of the resin is the "
+            f"maker's range. Gel goes with the dose to the power −{fit.power:.2f}."
+        )
+        return Drawn([*curves, dots]), "% of the resin", "gel, min", words
+
+    def _tg_drawn(self, card: ResinCard, shown: Any, degrees: str) -> tuple[Drawn, str, str, str]:
+        law = law_of(card)
+        cures = np.linspace(0, 1, 80)
+        curves = [Curve(100 * cures, shown(law.tg_k(cures), "temperature"))]
+        if card.tg:
+            reached = [float(law.aged(one.cured_k, 0.0, one.cured_s, glass=True)) for one in card.tg]
+            measured = shown([one.tg_k for one in card.tg], "temperature")
+            curves.append(Curve(100 * np.array(reached), measured, dots=True))
+        marks = [Mark(100 * law.gel_cure, "gel", upright=True)]
+        words = "Glass transition over the degree of cure (DiBenedetto); points where the sheet's cures bring it."
+        return Drawn(curves, marks), "degree of cure, %", f"Tg, {degrees}", words
+
+    def _course_drawn(self, table: Table, card: ResinCard, shown: Any) -> tuple[Drawn, str, str, str]:
+        """Viscosity against time, pots and cups."""
+        law, units = law_of(card), self._units
+        curves: list[Curve] = []
+        if table.name == "viscosity_aged":
+            temperatures = sorted({one.temperature_k for one in card.viscosity_aged}) or [
+                card.film_gel[0].temperature_k
+            ]
+            for at_k in temperatures[:4]:
+                still = isothermal(law, at_k)
+                if len(still.times_s) < 2:
+                    continue
+                values = shown(1 / np.maximum(still.fluidity, 1e-9), "viscosity")
+                curves.append(Curve(still.times_s / 60, values, show(at_k, "temperature", units)))
+            if card.viscosity_aged:
+                curves.append(
+                    Curve(
+                        np.array([one.time_s / 60 for one in card.viscosity_aged]),
+                        shown([one.viscosity_pa_s for one in card.viscosity_aged], "viscosity"), dots=True,
+                    )
+                )  # fmt: skip
+            words = "Curve until the resin stops flowing: at gel, or at the limit of the card."
+            return Drawn(curves), "min", unit_shown("viscosity", units), words
+        cups = {(one.mass_kg, one.mixed_k, "bucket") for one in card.cup_tests} if table.name == "cup_tests" else {
+            (one.mass_kg or card.pot_life_mass_kg, one.temperature_k, one.shape) for one in card.pot_life
+        }  # fmt: skip
+        for mass, mixed_k, shape in sorted(cups)[:5]:
+            pot = Pot("tray" if shape == "tray" else "bucket", mixed_k)
+            course = pot_course(law, card.density_kg_m3, mass, mixed_k, pot)
+            until = course.times_s <= min(1.15 * course.life_s, float(course.times_s[-1]))
+            name = f"{show(mass, 'mass', units)}, {show(mixed_k, 'temperature', units)}"
+            curves.append(
+                Curve(course.times_s[until] / 60, shown(course.temperature_k[until], "temperature"), name)
+            )  # fmt: skip
+        if table.name == "cup_tests" and card.cup_tests:
+            curves.append(
+                Curve(
+                    np.array([one.time_s / 60 for one in card.cup_tests]),
+                    shown([one.temperature_k for one in card.cup_tests], "temperature"), dots=True,
+                )
+            )  # fmt: skip
+        marks = [] if table.name == "cup_tests" else [
+            Mark(one.time_s / 60, "sheet", upright=True) for one in card.pot_life[:4]
+        ]  # fmt: skip
+        words = "Temperature of the pot by its own heat; it is at its end 20 K over the mix, or too thick to flow."
+        return Drawn(curves, marks), "min", unit_shown("temperature", units), words
+
+    def _keep(self) -> None:
+        card = self.typed()
+        if card is None:
+            return
+        self.card = card.model_copy(update={"cure": self.card.cure})
+        if self.card != self._began:
+            self.card = self.card.model_copy(update={"source": "data sheet"})
+        self.accept()
+
+
+def _listed(words: Sequence[str]) -> str:
+    return "; ".join(words)

@@ -1,0 +1,102 @@
+"""The hardeners of a resin side by side for one job: which is the surest."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from bibulon.assess import assess
+from bibulon.cure.answers import demould_s
+from bibulon.cure.study import cure_study, wet_part
+from bibulon.fineness import PREVIEW_NODES
+from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.scheduled import batches_in, scheduled_fill
+from bibulon.job import Job
+from bibulon.job.cards import ResinCard
+from bibulon.job.edits import changed, revised, with_card
+from bibulon.workers.report import Progress, no_progress
+
+
+@dataclass(frozen=True)
+class HardenerRow:
+    """The job with one hardener: fill, margin, batches, gel, vacuum off, demould and the hottest place.
+
+    Times are on the run clock. ``refusal`` says why there is no fill."""
+
+    card: ResinCard
+    fill_s: float | None = None
+    margin_s: float | None = None
+    batches: int = 0
+    in_time: bool = False
+    gel_s: float = math.inf
+    vacuum_off_s: float = math.inf
+    demould_s: float = math.inf
+    peak_k: float = 0.0
+    refusal: str = ""
+
+
+@dataclass(frozen=True)
+class Hardeners:
+    """Hardeners side by side; ``surest`` is the index of the one that is (None: none will do), and ``reason`` why."""
+
+    rows: tuple[HardenerRow, ...]
+    surest: int | None
+    reason: str
+
+
+def compare_hardeners(
+    job: Job, cards: tuple[ResinCard, ...], progress: Progress = no_progress, nodes: int = PREVIEW_NODES
+) -> Hardeners:
+    """*job* filled on about so many *nodes*, and cured, with each of the *cards*. Raises what *progress* raises to
+    cancel."""
+    rows = []
+    for at, card in enumerate(cards):
+        progress(at / len(cards))
+        rows.append(_with_hardener(job, card, nodes, progress))
+    shift_s = job.shop.shift_end_s - job.shop.shot_start_s
+    slack = [_slack(row, job, shift_s) for row in rows]
+    best = max(range(len(rows)), key=lambda at: slack[at][0], default=None)
+    if best is None or slack[best][0] < 0:
+        worst = slack[best][1] if best is not None else "There is no hardener to compare."
+        return Hardeners(tuple(rows), None, f"None keeps everything. With the best: {worst}")
+    return Hardeners(tuple(rows), best, slack[best][1])
+
+
+def _with_hardener(job: Job, card: ResinCard, nodes: int, progress: Progress) -> HardenerRow:
+    trial = changed(with_card(job, card), charge=revised(job.charge, resin=card.id, batches=()))
+    try:
+        fill = scheduled_fill(trial, nodes, 2, progress=progress)
+    except FlowRefusal as refusal:
+        return HardenerRow(card, refusal=str(refusal))
+    made = replace(assess(trial), fill=fill)
+    batches = batches_in(trial, fill)
+    study = cure_study(trial, wet_part(fill), made.last_mixed_s, progress)
+    return HardenerRow(
+        card,
+        fill.fill_time_s,
+        fill.margin_s,
+        len(batches),
+        all(batch.in_time for batch in batches),
+        study.last_gel_s,
+        study.vacuum_off_s,
+        demould_s(study),
+        study.hottest.peak_k,
+        "" if fill.fill_time_s is not None else "the part does not fill",
+    )
+
+
+def _slack(row: HardenerRow, job: Job, shift_s: float) -> tuple[float, str]:
+    """How much room there is at what is tightest, in its own measure (0: just enough), and what that is in words."""
+    if row.refusal or row.margin_s is None or row.fill_s is None:
+        return -math.inf, f"{row.card.name}: {row.refusal or 'the part does not fill'}."
+    asked = max(job.charge.gel_margin_s, 60.0)
+    checks = [
+        ((row.margin_s - asked) / asked, "the margin before the resin stops is tightest"),
+        ((shift_s - row.vacuum_off_s) / 3600.0, "the end of the shift is tightest"),
+        ((job.house.hottest_k - row.peak_k) / 10.0, "its heat of cure is tightest"),
+        (1.0 if row.in_time else -1.0, "pots last as long as they have to" if row.in_time else "a pot gels first"),
+    ]
+    tightest, words = min(checks)
+    if tightest >= 0:
+        return tightest, f"Fills with {words.replace(' is tightest', '')} to spare, more than the others have."
+    return tightest, f"{words}."

@@ -1,0 +1,226 @@
+"""Constants of cure fitted to what a resin's data sheet and the shop's own tests say.
+
+Fitted by least squares of logarithms (of kelvins for a cup's warming): the rate ``k2`` and its slope over 1/T, how it
+begins (``k1/k2``), and the steepness and bend of the growing viscosity. Held: the orders ``m`` and ``n`` and the degree
+of cure at gel, usual for the chemistry, and one slope for both rates. What no figure tells stays near what is usual:
+each constant is drawn there as by one loose measurement.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import least_squares, minimize_scalar
+
+from bibulon.arrays import Floats
+from bibulon.job.resin_card import CureConstants, ResinCard
+from bibulon.refusal import Refusal
+from bibulon.resin.card_law import CURE_AT_GEL, ORDER, law_of
+from bibulon.resin.law import ResinLaw, isothermal
+from bibulon.resin.pot import Pot, pot_course
+from bibulon.resin.viscosity import fresh_viscosity_pa_s
+from bibulon.workers.report import Progress, no_progress
+
+SAME_AS_SHEET = 0.08
+"""Times and viscosities of a sheet are read off to about so much of themselves, one standard deviation."""
+POT_SPREAD, CUP_K = 0.15, 2.0
+USUAL = {"begin": (math.log(0.03), 1.5), "slope": (6500.0, 1200.0), "steepness": (1.5, 0.8), "bend": (1.0, 1.5)}
+"""What each constant is drawn to, and how loosely."""
+MOST_CUP_POINTS = 40
+TRUSTED_K = 6.0
+"""So far beyond the temperatures of the data a fit is trusted."""
+
+
+class FitRefusal(Refusal):
+    """There is not enough on a card to fit."""
+
+
+@dataclass(frozen=True)
+class FitRow:
+    """One figure of the sheet beside the fit's: times in s, viscosities in Pa·s, temperatures in K."""
+
+    what: str
+    temperature_k: float
+    measured: float
+    fitted: float
+    kind: str
+    """Kind of the quantity that it is shown as."""
+    at_s: float | None = None
+    """When it was so, of a course."""
+
+    @property
+    def off(self) -> float:
+        """By what share the fit is off; of a temperature, by how many kelvins."""
+        return self.fitted - self.measured if self.kind == "temperature" else self.fitted / self.measured - 1
+
+
+@dataclass(frozen=True)
+class CureFit:
+    """Fitted constants with what they are worth."""
+
+    constants: CureConstants
+    rows: tuple[FitRow, ...]
+    assumed: tuple[str, ...]
+    spread: float
+    """Geometric spread of figures about the fit, one standard deviation."""
+    coldest_k: float
+    warmest_k: float
+
+
+def fit_cure(resin: ResinCard, progress: Progress = no_progress) -> CureFit:
+    """Fit the constants of cure of a *resin* card. Raises :class:`FitRefusal` where it has too little to go
+    by, and what *progress* raises to cancel."""
+    figures = len(resin.film_gel) + len(resin.viscosity_aged) + len(resin.pot_life) + min(len(resin.cup_tests), 1)
+    if figures < 2:
+        raise FitRefusal("One figure alone fits nothing: type another gel time, pot life or viscosity against time.")
+    middle_k = float(np.mean([point.temperature_k for point in resin.film_gel]))
+    gel_cure = CURE_AT_GEL[resin.chemistry]
+    start_law = law_of(resin.model_copy(update={"cure": None}))
+    begin = np.array(
+        [
+            math.log(float(start_law.rate(middle_k, gel_cure / 2))),
+            start_law.slope2_k,
+            max(start_law.ln_k1 - start_law.ln_k2, math.log(1e-3)),
+            USUAL["steepness"][0],
+            USUAL["bend"][0],
+        ]
+    )
+    scale = np.array([1.0, 1000.0, 1.0, 1.0, 1.0])
+    count = 0
+
+    def constants_of(values: Floats) -> CureConstants:
+        ln_rate, slope, ln_begin, steepness, bend = (float(value) for value in values)
+        slope = min(max(slope, 500.0), 20_000.0)
+        ln_begin = min(max(ln_begin, -14.0), 3.0)
+        half = gel_cure / 2
+        ln_k2 = ln_rate - math.log((math.exp(ln_begin) + half) * (1 - half) ** ORDER) + slope / middle_k
+        return CureConstants(
+            ln_k1=min(max(ln_k2 + ln_begin, -200.0), 200.0),
+            slope1_k=slope,
+            ln_k2=min(max(ln_k2, -200.0), 200.0),
+            slope2_k=slope,
+            m=1.0,
+            n=ORDER,
+            gel_cure=gel_cure,
+            steepness=min(max(steepness, 0.0), 20.0),
+            bend=min(max(bend, -20.0), 20.0),
+        )
+
+    def residuals(values: Floats) -> Floats:
+        nonlocal count
+        count += 1
+        progress(min(count / 120, 0.99))
+        rows = fit_rows(resin, constants_of(values))
+        off = [_weighed(row) for row in rows]
+        drawn = [
+            (values[2] - USUAL["begin"][0]) / USUAL["begin"][1],
+            (values[1] - USUAL["slope"][0]) / USUAL["slope"][1],
+            (values[3] - USUAL["steepness"][0]) / USUAL["steepness"][1],
+            (values[4] - USUAL["bend"][0]) / USUAL["bend"][1],
+        ]
+        every = np.nan_to_num(np.array([*off, *drawn]), nan=50.0, posinf=50.0, neginf=-50.0)
+        return np.asarray(np.clip(every, -50.0, 50.0))
+
+    found = least_squares(residuals, begin, x_scale=scale, diff_step=1e-3, max_nfev=25, loss="soft_l1")
+    constants = constants_of(found.x)
+    rows = tuple(fit_rows(resin, constants))
+    logs = [math.log(row.fitted / row.measured) for row in rows if row.kind != "temperature" and row.fitted > 0]
+    spread = math.exp(math.sqrt(float(np.mean(np.square(logs))))) if logs else 1.0
+    temperatures = [row.temperature_k for row in rows]
+    return CureFit(constants, rows, _assumed(resin), spread, min(temperatures), max(temperatures))
+
+
+def _weighed(row: FitRow) -> float:
+    if row.kind == "temperature":
+        return row.off / CUP_K
+    spread = POT_SPREAD if row.what == "pot life" else SAME_AS_SHEET
+    return math.log(max(row.fitted, 1e-12) / row.measured) / spread
+
+
+def _assumed(resin: ResinCard) -> tuple[str, ...]:
+    assumed = ["orders of the rate of cure (m = 1, n = 1.5)", f"cure at gel ({CURE_AT_GEL[resin.chemistry]:.0%})"]
+    if resin.heat_j_kg is None:
+        assumed.append("heat of cure")
+    if len({point.temperature_k for point in resin.film_gel}) < 2:
+        assumed.append("how gel goes with temperature, where no other figures tell")
+    if not resin.viscosity_aged:
+        assumed.append("how viscosity grows, but for the time in which it grows e-fold")
+    if resin.tg_full_k is None and not resin.tg:
+        assumed.append("glass transition")
+    return tuple(assumed)
+
+
+def fit_rows(resin: ResinCard, constants: CureConstants) -> list[FitRow]:
+    """Every figure of *resin* beside what *constants* make of it."""
+    law = law_of(resin.model_copy(update={"cure": constants}))
+    rows = [
+        FitRow(
+            "film gel", point.temperature_k, point.time_s, law.time_to(point.temperature_k, law.gel_cure), "duration"
+        )
+        for point in resin.film_gel
+    ]
+    for temperature_k, time_s, measured in _thickened(resin):
+        fitted = _viscosity_at(law, temperature_k, time_s)
+        rows.append(FitRow("viscosity", temperature_k, measured, fitted, "viscosity", time_s))
+    for point in resin.pot_life:
+        mass = point.mass_kg or resin.pot_life_mass_kg
+        pot = Pot(point.shape, point.temperature_k)
+        course = pot_course(law, resin.density_kg_m3, mass, point.temperature_k, pot)
+        life = course.life_s if math.isfinite(course.life_s) else float(course.times_s[-1])
+        rows.append(FitRow("pot life", point.temperature_k, point.time_s, life, "duration"))
+    rows += _cup_rows(resin, law)
+    return rows
+
+
+def _thickened(resin: ResinCard) -> list[tuple[float, float, float]]:
+    """Temperature, age and viscosity of the sheet's ageing samples; where it has none, e times the fresh viscosity at
+    its thickening time."""
+    if resin.viscosity_aged:
+        return [(one.temperature_k, one.time_s, one.viscosity_pa_s) for one in resin.viscosity_aged]
+    at_k = resin.film_gel[0].temperature_k
+    return [(at_k, resin.thickening_time_s, math.e * fresh_viscosity_pa_s(resin, at_k))]
+
+
+def _viscosity_at(law: ResinLaw, temperature_k: float, time_s: float) -> float:
+    still = isothermal(law, temperature_k)
+    cure = float(np.interp(time_s, still.times_s, still.cure))
+    if time_s > still.times_s[-1]:
+        cure = min(
+            float(law.aged(temperature_k, float(still.cure[-1]), time_s - float(still.times_s[-1]))), law.gel_cure
+        )
+    return math.exp(min(float(law.ln_viscosity(temperature_k, cure)), 30.0))
+
+
+def _cup_rows(resin: ResinCard, law: ResinLaw) -> list[FitRow]:
+    rows: list[FitRow] = []
+    cups: dict[tuple[float, float], list[tuple[float, float]]] = {}
+    for point in resin.cup_tests:
+        cups.setdefault((point.mass_kg, point.mixed_k), []).append((point.time_s, point.temperature_k))
+    for (mass, mixed_k), readings in cups.items():
+        course = pot_course(law, resin.density_kg_m3, mass, mixed_k, Pot(air_k=mixed_k))
+        step = max(len(readings) // MOST_CUP_POINTS, 1)
+        for time_s, warm_k in sorted(readings)[::step]:
+            fitted = float(course.at(time_s)[0])
+            rows.append(FitRow("cup", mixed_k, warm_k, fitted, "temperature", time_s))
+    return rows
+
+
+def fit_tg(resin: ResinCard) -> float | None:
+    """The glass transition of the resin that is cured through, by those that the sheet has after its cures (least
+    squares of DiBenedetto's formula); None where it has none."""
+    if not resin.tg:
+        return None
+
+    def off(full_k: float) -> float:
+        law = law_of(resin.model_copy(update={"tg_full_k": full_k}))
+        made = [float(law.tg_k(law.aged(one.cured_k, 0.0, one.cured_s, glass=True))) for one in resin.tg]
+        return float(np.sum(np.square(np.array(made) - [one.tg_k for one in resin.tg])))
+
+    return _least(off, max(one.tg_k for one in resin.tg) - 10.0, max(one.tg_k for one in resin.tg) + 80.0)
+
+
+def _least(of: Callable[[float], float], low: float, high: float) -> float:
+    return float(minimize_scalar(of, bounds=(low, high), method="bounded", options={"xatol": 0.1}).x)
