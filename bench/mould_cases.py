@@ -202,7 +202,7 @@ def warm_into_cold(nodes: int) -> float:
 
     running = _Fill(problem, build_network(problem), lambda share: None)
     result = running.run()
-    found = running.state.warmth.excess_k[: len(result.place)]
+    found = running.state.parcels.warmth.excess_k[: len(result.place)]
     tau = thick**2 / (math.pi**2 * DIFFUSIVITY_M2_S)
     speed = rate / (depth * width)
     slower = 1 + FIBRE_HEAT_J_M3_K / RESIN_HEAT_J_M3_K * packed / (1 - packed)  # the fibre's heat goes along

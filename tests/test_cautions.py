@@ -24,7 +24,8 @@ from bibulon.cautions.safety import safety_notes
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.cards import AdhesiveCard, CoreCard, FabricCard
-from bibulon.job.charge import ChargePlan
+from bibulon.job.charge import ChargePlan, MixedBatch, PlannedBatch
+from bibulon.job.curing import Curing, HeatStep
 from bibulon.job.edits import (
     changed,
     grouped_layup,
@@ -43,6 +44,7 @@ from bibulon.job.layup import Dart, Layer, Preform
 from bibulon.job.lines import Manifold
 from bibulon.job.part import Part, Region, ReliefFigures, Vacuum
 from bibulon.job.plumbing import BucketShape, Bypass, DipTube
+from bibulon.job.resin_card import Dose
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.joints import plies_of, with_joint_shift
@@ -205,6 +207,22 @@ def early_vent() -> Job:
     return with_line(job, revised(job.line("v2"), turns=()))
 
 
+def by_hand(job: Job, *masses_kg: float, mix_s: float | None = None) -> Job:
+    """The batches planned by hand, the last mixed from *mix_s* on."""
+    batches = [PlannedBatch(mass_kg=mass) for mass in masses_kg]
+    batches[-1] = revised(batches[-1], mix_s=mix_s)
+    return changed(job, charge=revised(job.charge, batches=tuple(batches)))
+
+
+def with_resin(job: Job, **fields: object) -> Job:
+    return with_card(job, revised(job.resin, **fields))
+
+
+def weighed(job: Job, masses_kg: tuple[float, ...], temperature_k: float | None = None) -> Job:
+    record = MixedBatch(number=1, masses_kg=masses_kg, temperature_k=temperature_k)
+    return changed(job, charge=revised(job.charge, mixed=(record,)))
+
+
 def cold(job: Job) -> Job:
     return changed(job, shop=revised(job.shop, temperature_k=288.15))
 
@@ -276,7 +294,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "dip-tube-flat": lambda job: with_plumbing(job, dip=DipTube(cut="flat")),
     "heel-under-dip-tube": lambda job: with_plumbing(job, dip=DipTube(opening_m=0.04), bucket=MEASURED),
     "batch-overfills-bucket": lambda job: with_plumbing(
-        job, dip=DipTube(opening_m=0.003), bucket=revised(MEASURED, height_m=0.05)
+        by_hand(job, *[9.0] * 4), dip=DipTube(opening_m=0.003), bucket=revised(MEASURED, height_m=0.1)
     ),
     "air-in-late-hose": lambda job: with_fitted(job, "feed-2", shut_at="port"),
     "bypass-weeps": lambda job: with_plumbing(job, bypass=Bypass(hose=job.feeds[0].hose, clamps=1)),
@@ -336,7 +354,20 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "pump-cannot-reach": lambda job: changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=5000.0)),
     "resin-boils": lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=200.0)),
     "charge-short": lambda job: changed(job, charge=revised(job.charge, in_hand_kg=12.0)),
-    "batch-gels-first": lambda job: changed(job, charge=revised(job.charge, pot_life_share=0.06)),
+    "batch-gels-first": lambda job: by_hand(job, *[9.0] * 4),
+    "batch-comes-late": lambda job: by_hand(job, 2.0, 30.0, mix_s=1800.0),
+    "batches-short": lambda job: by_hand(job, 4.0, 4.0),
+    "catalyst-out-of-range": lambda job: with_resin(job, dose=Dose(component="Slow hardener", least=0.31, most=0.4)),
+    "mix-ratio-off": lambda job: weighed(job, (3.0, 1.05)),
+    "ratios-disagree": lambda job: with_resin(
+        job, components=tuple(revised(one, parts_by_volume=one.parts_by_weight) for one in job.resin.components)
+    ),
+    "weighed-mix-off": lambda job: weighed(job, (3.0, 0.9), 289.0),
+    "cure-too-hot": lambda job: changed(job, curing=Curing(steps=(HeatStep(heats="oven", to_k=400.0),))),
+    "cure-stands-still": lambda job: with_resin(
+        job, tg_full_k=520.0, film_gel=tuple(revised(one, time_s=3 * one.time_s) for one in job.resin.film_gel)
+    ),
+    "tg-not-reached": lambda job: changed(job, curing=Curing(tg_wanted_k=355.0)),
     "too-viscous": lambda job: changed(job, shop=revised(job.shop, temperature_k=287.0)),
     "too-cold": lambda job: changed(job, shop=revised(job.shop, temperature_k=285.0)),
     "beyond-card-data": lambda job: in_mould(job, temperature_k=311.0),
@@ -460,7 +491,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 132
+    assert len(rows) == 139
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside

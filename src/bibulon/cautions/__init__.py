@@ -2,7 +2,7 @@
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
 place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``wear``, ``shots``, ``lines``,
-``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``, ``run``; ``safety`` holds the
+``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``, ``mixing``, ``cure``, ``run``; ``safety`` holds the
 notes about hurting people.
 """
 
@@ -11,11 +11,13 @@ from __future__ import annotations
 from bibulon.cautions import (
     bag,
     bladder,
+    cure,
     hold,
     injection,
     layout,
     layup,
     lines,
+    mixing,
     mould,
     pair,
     plumbing,
@@ -37,12 +39,14 @@ __all__ = [
     "bag",
     "bladder",
     "cautions_of",
+    "cure",
     "findings_of_plan",
     "hold",
     "injection",
     "layout",
     "layup",
     "lines",
+    "mixing",
     "mould",
     "pair",
     "plumbing",

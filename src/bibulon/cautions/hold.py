@@ -10,6 +10,7 @@ from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
+from bibulon.cure.answers import safe_vacuum
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
@@ -19,6 +20,8 @@ from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.two_spaces import read_pair
 
 NEARLY_ATMOSPHERE = 0.5
+CURE_WARMS_K = 15.0
+"""By so much a laminate warms as it cures, where that is not followed."""
 LONG_HOLD_S = 2 * 3600.0
 """In less the barometer hardly moves."""
 
@@ -307,6 +310,13 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"The pump can reach {reach} with the measured leak; the plan counts on {planned}.")
 
 
+def _deepest_pa(job: Job) -> float:
+    """The deepest vacuum to plan: by the resin's card, as warm as the resin comes in and some warmer as it cures."""
+    safe = safe_vacuum(job, None) if job.resin.boiling else None
+    warmer = 0.0 if safe is None else safe.boiling.deepest_pa(max(safe.filling_k, safe.after_k) + CURE_WARMS_K)
+    return max(job.resin.lowest_pressure_pa, warmer)
+
+
 @caution(
     "resin-boils",
     "caution",
@@ -315,14 +325,20 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     remedy="Regulate the vacuum to a pressure that the resin's data sheet allows.",
     fix=Fix(
         "Plan the deepest that it allows",
-        lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=job.resin.lowest_pressure_pa)),
+        lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=_deepest_pa(job))),
     ),
 )
 def resin_boils(assessment: Assessment) -> Iterator[Finding]:
-    planned, lowest = assessment.job.vacuum_pa, assessment.job.resin.lowest_pressure_pa
-    if planned < lowest:
+    job, planned = assessment.job, assessment.job.vacuum_pa
+    lowest, at = job.resin.lowest_pressure_pa, ""
+    safe = safe_vacuum(job, assessment.cure_study)
+    if safe is not None and job.resin.boiling and max(safe.filling_pa, safe.after_pa) > lowest:
+        at_k = safe.filling_k if safe.filling_pa >= safe.after_pa else safe.after_k
+        lowest = max(safe.filling_pa, safe.after_pa)
+        at = f" at {brief(at_k, 'temperature', assessment.units)}"
+    if planned < lowest * (1 - 1e-6):
         plan, limit = brief_each((planned, lowest), "pressure", assessment.units)
-        yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {assessment.job.resin.name} gases.")
+        yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {job.resin.name} gases{at}.")
 
 
 @caution(

@@ -146,7 +146,7 @@ def hose_waste(assessment: Assessment) -> Iterator[Finding]:
 )
 def mix_temperature_missed(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    planned = job.shop.temperature_k
+    planned = mixed_temperature_k(job)
     off = [
         event
         for event in job.shot
@@ -203,7 +203,7 @@ def warmed_too_far(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     poured = [event.temperature_k or 0.0 for event in job.shot if event.kind == "batch added"]
     temperatures = {"The shop": job.shop.temperature_k, "The mould": job.mould_temperature_k}
-    temperatures["The mix"] = max(poured, default=0.0)
+    temperatures["The mix"] = max([mixed_temperature_k(job), *poured])
     what, temperature = max(temperatures.items(), key=lambda item: item[1])
     if temperature > job.resin.highest_temperature_k:
         is_, most = brief_each((temperature, job.resin.highest_temperature_k), "temperature", assessment.units)
@@ -224,7 +224,7 @@ def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
     pot = [point.temperature_k for point in resin.pot_life]
     for what, known, temperature in (
         ("viscosity and gel", flow, job.mould_temperature_k),
-        ("pot life", pot, job.shop.temperature_k),
+        ("pot life", pot, mixed_temperature_k(job)),
     ):
         if temperature > resin.highest_temperature_k:
             return  # too warm for the resin at all, and said so

@@ -14,6 +14,7 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.quantities import show
 from bibulon.workers.report import Progress, no_progress
 
 
@@ -55,11 +56,19 @@ def compare_hardeners(
         rows.append(_with_hardener(job, card, nodes, progress))
     shift_s = job.shop.shift_end_s - job.shop.shot_start_s
     slack = [_slack(row, job, shift_s) for row in rows]
-    best = max(range(len(rows)), key=lambda at: slack[at][0], default=None)
-    if best is None or slack[best][0] < 0:
-        worst = slack[best][1] if best is not None else "There is no hardener to compare."
-        return Hardeners(tuple(rows), None, f"None keeps everything. With the best: {worst}")
-    return Hardeners(tuple(rows), best, slack[best][1])
+    best = max(range(len(rows)), key=lambda at: slack[at], default=None)
+    if best is None or slack[best] == -math.inf:
+        return Hardeners(tuple(rows), None, "The part fills with none of them.")
+    row = rows[best]
+    assert row.margin_s is not None
+    left_s = shift_s - row.vacuum_off_s
+    shift = f"{show(abs(left_s), 'duration')} {'before' if left_s >= 0 else 'after'} the end of the shift"
+    margin = f"{show(row.margin_s, 'duration')} of margin ({show(job.charge.gel_margin_s, 'duration')} asked)"
+    pots = "every batch is used up in time" if row.in_time else "a batch gels before it is used up"
+    kept = f"{margin}, vacuum off {shift}, {pots}"
+    if slack[best] < 0:
+        return Hardeners(tuple(rows), None, f"None keeps everything. The nearest, {row.card.name}: {kept}.")
+    return Hardeners(tuple(rows), best, f"It keeps everything, with the most room where that is least: {kept}.")
 
 
 def _with_hardener(job: Job, card: ResinCard, nodes: int, progress: Progress) -> HardenerRow:
@@ -85,18 +94,14 @@ def _with_hardener(job: Job, card: ResinCard, nodes: int, progress: Progress) ->
     )
 
 
-def _slack(row: HardenerRow, job: Job, shift_s: float) -> tuple[float, str]:
-    """How much room there is at what is tightest, in its own measure (0: just enough), and what that is in words."""
+def _slack(row: HardenerRow, job: Job, shift_s: float) -> float:
+    """How much room there is at what is tightest, each in a measure of its own: 0 for just enough."""
     if row.refusal or row.margin_s is None or row.fill_s is None:
-        return -math.inf, f"{row.card.name}: {row.refusal or 'the part does not fill'}."
+        return -math.inf
     asked = max(job.charge.gel_margin_s, 60.0)
-    checks = [
-        ((row.margin_s - asked) / asked, "the margin before the resin stops is tightest"),
-        ((shift_s - row.vacuum_off_s) / 3600.0, "the end of the shift is tightest"),
-        ((job.house.hottest_k - row.peak_k) / 10.0, "its heat of cure is tightest"),
-        (1.0 if row.in_time else -1.0, "pots last as long as they have to" if row.in_time else "a pot gels first"),
-    ]
-    tightest, words = min(checks)
-    if tightest >= 0:
-        return tightest, f"Fills with {words.replace(' is tightest', '')} to spare, more than the others have."
-    return tightest, f"{words}."
+    return min(
+        (row.margin_s - asked) / asked,
+        (shift_s - row.vacuum_off_s) / 3600.0,
+        (job.house.hottest_k - row.peak_k) / 10.0,
+        1.0 if row.in_time else -1.0,
+    )

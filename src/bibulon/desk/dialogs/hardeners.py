@@ -100,10 +100,12 @@ class HardenersDialog(QDialog):
                     font = item.font()
                     font.setBold(True)
                     item.setFont(font)
+                item.setToolTip(row.refusal)
                 self.table.setItem(at, column, item)
         self.table.resizeRowsToContents()
         chosen = "" if found.surest is None else f"Surest: {found.rows[found.surest].card.name}. "
-        self.words.setText(f"{chosen}{found.reason}")
+        whys = [f"{row.card.name}: {row.refusal}" for row in found.rows if row.refusal and row.batches == 0]
+        self.words.setText("\n".join([f"{chosen}{found.reason}", *whys]))
         for row in found.rows:
             if row.card.id == job.charge.resin or row.refusal:
                 continue
@@ -124,7 +126,7 @@ class HardenersDialog(QDialog):
 
         name = f"● {row.card.name}" if surest else row.card.name
         if row.batches == 0:
-            return name, row.refusal, *[""] * (len(HEADS) - 2)
+            return name, "does not fill", *["–"] * (len(HEADS) - 2)
         batches = f"{row.batches}" if row.in_time else f"{row.batches}, one gels"
         fill = span(row.fill_s) if row.fill_s is not None else "stays dry"
         return (

@@ -16,13 +16,14 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
+    QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
-    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.desk.widgets.choices import ChoiceBox
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import label
 from bibulon.desk.work.background import Background
@@ -79,7 +80,7 @@ class ResinSheetDialog(QDialog):
         side.setFixedWidth(SIDE_PX)
         row.addWidget(side)
         right = QVBoxLayout()
-        self.chart = CurvesChart("The chosen table, and the curve through it", 280)
+        self.chart = CurvesChart("The chosen table, and the curve through it", 330)
         right.addWidget(self.chart, 3)
         self.chart_words = label("", "muted")
         right.addWidget(self.chart_words)
@@ -103,14 +104,16 @@ class ResinSheetDialog(QDialog):
         left.setSpacing(8)
         left.addWidget(label("Resin from its data sheet", "title"))
         left.addWidget(label(f"{self.card.name}. One figure of the sheet a line, with its unit.", "muted"))
-        self.tabs = QTabWidget()
-        self.tabs.setUsesScrollButtons(True)
+        self.choice = ChoiceBox()
+        self.choice.setAccessibleName("Table of the data sheet")
+        left.addWidget(self.choice)
+        self.pages = QStackedWidget()
         self.editors: dict[str, QPlainTextEdit] = {}
         self.wrong: dict[str, Any] = {}
         for table in TABLES:
             page = QWidget()
             inside = QVBoxLayout(page)
-            inside.setContentsMargins(8, 8, 8, 8)
+            inside.setContentsMargins(0, 0, 0, 0)
             inside.addWidget(label(f"{table.asked}: {table.example}", "muted"))
             editor = QPlainTextEdit(table_text(table, self.card, self._units))
             editor.setAccessibleName(table.words)
@@ -121,9 +124,12 @@ class ResinSheetDialog(QDialog):
             error = label("", "error")
             inside.addWidget(error)
             self.editors[table.name], self.wrong[table.name] = editor, error
-            self.tabs.addTab(page, table.words)
-        self.tabs.currentChanged.connect(self._show_table)
-        left.addWidget(self.tabs, 1)
+            self.pages.addWidget(page)
+            self.choice.addItem(table.words)
+        self._count()
+        self.choice.currentIndexChanged.connect(self.pages.setCurrentIndex)
+        self.choice.currentIndexChanged.connect(lambda _: self._show_table())
+        left.addWidget(self.pages, 1)
         self.heat = self._line(left, "Heat of cure, kJ/kg", self.card.heat_j_kg, 1000.0)
         self.full = QLineEdit(
             "" if self.card.tg_full_k is None else show(self.card.tg_full_k, "temperature", self._units)
@@ -164,6 +170,13 @@ class ResinSheetDialog(QDialog):
         into.addWidget(made)
         return made
 
+    def _count(self) -> None:
+        """Say in the choice how much is written in each table, and where something is wrong."""
+        for at, table in enumerate(TABLES):
+            lines = sum(1 for line in self.editors[table.name].toPlainText().splitlines() if line.strip())
+            said = "cannot be read" if self.wrong[table.name].text() else f"{lines} line{'s' if lines != 1 else ''}"
+            self.choice.setItemText(at, f"{table.words}: {said if lines else 'nothing'}")
+
     # -- what is typed -----------------------------------------------------------------------------------------------
 
     def typed(self) -> ResinCard | None:
@@ -179,8 +192,7 @@ class ResinSheetDialog(QDialog):
                 except SheetError as wrong:
                     said, bad = str(wrong), True
             error.setText(said)
-            at = TABLES.index(table)
-            self.tabs.setTabText(at, f"{table.words}  !" if said else table.words)
+        self._count()
         said = ""
         update: dict[str, Any] = {}
         try:
@@ -220,7 +232,7 @@ class ResinSheetDialog(QDialog):
         name, _ = QFileDialog.getOpenFileName(self, "A table of the data sheet", "", "Tables (*.csv *.txt *.tsv)")
         if not name:
             return
-        table = TABLES[self.tabs.currentIndex()]
+        table = TABLES[self.choice.currentIndex()]
         try:
             text = Path(name).read_bytes()[:1_000_000].decode("utf-8-sig")
         except (OSError, UnicodeDecodeError) as error:
@@ -301,7 +313,7 @@ class ResinSheetDialog(QDialog):
     # -- the chart ---------------------------------------------------------------------------------------------------
 
     def _show_table(self) -> None:
-        table = TABLES[self.tabs.currentIndex()]
+        table = TABLES[self.choice.currentIndex()]
         drawn, bottom, left, words = self._drawn(table)
         self.chart.draw(drawn, bottom, left)
         self.chart_words.setText(words)

@@ -54,8 +54,7 @@ class CurvesChart(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         self.plot = quiet_plot()
         layout.addWidget(self.plot)
-        self.setMinimumHeight(height_px)
-        self.setMaximumHeight(height_px * 3)
+        self.setFixedHeight(height_px)
         self.shown = Drawn()
 
     def draw(self, drawn: Drawn, bottom: str, left: str) -> None:
@@ -74,30 +73,42 @@ class CurvesChart(QWidget):
                     curve.along, curve.values, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.field,
                     symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
                 )  # fmt: skip
-        for mark in drawn.marks:
+        for number, mark in enumerate(drawn.marks):
             pen = pyqtgraph.mkPen(palette.stop, width=1.2, style=Qt.PenStyle.DashLine)
-            label = {"position": 0.03 if not mark.upright else 0.94, "color": palette.muted, "movable": False,
-                     "anchors": [(0, 1), (0, 1)]}  # fmt: skip
+            high_up = 0.94 - 0.1 * (number % 4) if mark.upright else 0.03
+            label = {"position": high_up, "color": palette.muted, "movable": False, "anchors": [(0, 1), (0, 1)]}
             angle = 90 if mark.upright else 0
             self.plot.addItem(pyqtgraph.InfiniteLine(mark.at, angle, pen, label=mark.name, labelOpts=label))
-        self._name(lines)
+        self._name(lines, [mark.at for mark in drawn.marks if mark.upright])
         values = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.values), np.nanmax(curve.values))]
         values += [mark.at for mark in drawn.marks if not mark.upright]
         along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
         if values and along:
             self.plot.setXRange(min(along), max(max(along), min(along) + 1e-9), padding=0.02)
-            self.plot.setYRange(min(values), max(max(values), min(values) + 1e-6), padding=0.1)
+            self.plot.setYRange(min(values), max(max(values), min(values) + 1e-6), padding=0.16)
 
-    def _name(self, lines: Sequence[Curve]) -> None:
-        """Write the name of each line at its end."""
+    def _name(self, lines: Sequence[Curve], marks: Sequence[float]) -> None:
+        """Write the name of each line where it is furthest from the others, and off the upright *marks*."""
+        if not lines:
+            return
         palette = theme.current.palette
-        taken: list[float] = []
-        for curve in lines:
-            if not curve.name or not len(curve.values):
+        low, high = (float(end(np.concatenate([curve.along for curve in lines]))) for end in (np.min, np.max))
+        places = np.linspace(low + 0.12 * (high - low), low + 0.9 * (high - low), 24)
+        values = np.array([np.interp(places, curve.along, curve.values, np.nan, np.nan) for curve in lines])
+        taken: list[int] = []
+        for at, curve in enumerate(lines):
+            if not curve.name or np.isnan(values[at]).all():
                 continue
-            text = pyqtgraph.TextItem(curve.name, color=palette.muted, anchor=(1, 1))
+            others = np.abs(np.delete(values, at, axis=0) - values[at])
+            room = np.nanmin(np.nan_to_num(others, nan=np.inf), axis=0) if len(others) else np.ones(len(places))
+            room = np.where(np.isnan(values[at]), -1.0, np.minimum(room, 1e9))
+            for mark in marks:
+                room = np.where(np.abs(places - mark) < 0.09 * (high - low), 0.1 * room, room)
+            for other in taken:  # names of lines that run together stand side by side
+                room[max(other - 4, 0) : other + 5] *= 0.2
+            best = int(np.argmax(room))
+            taken.append(best)
+            text = pyqtgraph.TextItem(curve.name, color=palette.ink, anchor=(0.5, 1))
             text.setFont(theme.font(10))
-            at = int(len(curve.values) * (0.98 - 0.12 * (len(taken) % 4)))
-            text.setPos(float(curve.along[at]), float(curve.values[at]))
+            text.setPos(float(places[best]), float(values[at, best]))
             self.plot.addItem(text)
-            taken.append(float(curve.values[at]))

@@ -1,0 +1,142 @@
+"""Cautions about weighing and mixing: the dose of a catalyst, ratios, batches planned by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bibulon.assess import Assessment
+from bibulon.cautions.places import listed
+from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.durations import clock_time
+from bibulon.job import Job
+from bibulon.job.dosing import dose_of
+from bibulon.job.edits import changed, revised
+from bibulon.quantities import brief, brief_each
+from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
+
+LATE_S = 30.0
+RATIOS_APART = 0.02
+
+
+def _dose_in_range(job: Job) -> Job:
+    dose = job.resin.dose
+    if dose is None or job.charge.dose is None:
+        return job
+    return changed(job, charge=revised(job.charge, dose=min(max(job.charge.dose, dose.least), dose.most)))
+
+
+@caution(
+    "catalyst-out-of-range",
+    "stop",
+    "charge",
+    why="Too little catalyst never cures through, too much boils, cracks and burns; neither can be put right later.",
+    remedy="Dose within the maker's range, by temperature; never more to hurry. Warm or cool the shop instead.",
+    fix=Fix("Take the nearest dose of the range", _dose_in_range, lambda job: job.charge.dose is not None),
+    of_plan=True,
+)
+def catalyst_out_of_range(assessment: Assessment) -> Iterator[Finding]:
+    resin = assessment.job.resin
+    if resin.dose is None:
+        return
+    planned = dose_of(resin)
+    if not resin.dose.least * (1 - 1e-6) <= planned <= resin.dose.most * (1 + 1e-6):
+        least, most = f"{resin.dose.least:.2%}", f"{resin.dose.most:.2%}"
+        yield Finding(f"{planned:.2%} of {resin.dose.component} are planned; the maker's range is {least} to {most}.")
+
+
+@caution(
+    "mix-ratio-off",
+    "stop",
+    "charge",
+    why="Resin of the wrong ratio stays soft or brittle wherever it has gone, and no cure mends it.",
+    remedy="Set the pot aside, away from people, and weigh another. If some is in the part, ask the maker.",
+)
+def mix_ratio_off(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    off = [(record, weighed_off(job.resin, record.masses_kg)) for record in job.charge.mixed]
+    wrong = [(record, share) for record, share in off if abs(share) > job.house.ratio_off]
+    if not wrong:
+        return
+    record, worst = max(wrong, key=lambda pair: abs(pair[1]))
+    why = ""
+    if abs(weighed_off_by_volume(job.resin, record.masses_kg)) <= job.house.ratio_off:
+        why = " These are the parts by volume, put on the scale."
+    more = f" So are B{', B'.join(str(one.number) for one, _ in wrong if one is not record)}." if len(wrong) > 1 else ""
+    yield Finding(f"B{record.number} was weighed {worst:+.0%} off its mix ratio.{why}{more}")
+
+
+@caution(
+    "ratios-disagree",
+    "caution",
+    "charge",
+    why="One of the ratios is wrong, or a density: whoever measures by the other mixes resin that never cures.",
+    remedy="Ask the maker which holds, and correct the card.",
+    of_plan=True,
+)
+def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
+    resin = assessment.job.resin
+    off = ratios_disagree(resin)
+    if off > RATIOS_APART:
+        yield Finding(f"By volume the card of {resin.name} mixes {off:.0%} otherwise than by weight and density.")
+
+
+@caution(
+    "batch-comes-late",
+    "caution",
+    "charge",
+    why="The bucket is down to its heel before the next batch is there: the dip tube draws air into the part.",
+    remedy="Mix it sooner, make the batch before it larger, or clamp the feed until it is there.",
+)
+def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
+    late = [batch for batch in assessment.batches if batch.late_s > LATE_S]
+    if late:
+        start = assessment.job.shop.shot_start_s
+        worst = max(late, key=lambda batch: batch.late_s)
+        wanted = clock_time(start + worst.pour_s - worst.late_s)
+        others = [batch for batch in late if batch is not worst]
+        more = f" {listed(f'B{batch.number}' for batch in others)} come late too." if others else ""
+        yield Finding(f"B{worst.number} is wanted at {wanted} and mixed {brief(worst.late_s, 'duration')} later.{more}")
+
+
+@caution(
+    "batches-short",
+    "stop",
+    "charge",
+    why="What is in no batch is not mixed: the feed runs dry with the part half full.",
+    remedy="Add a batch, make them larger, or let the program plan them.",
+    fix=Fix(
+        "Plan as few as will do",
+        lambda job: changed(job, charge=revised(job.charge, batches=())),
+        lambda job: bool(job.charge.batches),
+    ),
+)
+def batches_short(assessment: Assessment) -> Iterator[Finding]:
+    charge = assessment.job.charge
+    planned = sum(batch.mass_kg for batch in charge.batches)
+    wanted = assessment.charge.total_kg
+    if charge.batches and planned < wanted * (1 - 1e-3):
+        has, needs = brief_each((planned, wanted), "mass", assessment.units)
+        yield Finding(f"The batches that are planned by hand come to {has}; the charge is {needs}.")
+
+
+@caution(
+    "weighed-mix-off",
+    "caution",
+    "charge",
+    why="Viscosity, pot life and gel are planned for one temperature of the mix.",
+    remedy="Bring the components to the planned temperature, and measure the mix, not the drums.",
+)
+def weighed_mix_off(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    planned = mixed_temperature_k(job)
+    off = [
+        (record.temperature_k - planned, record)
+        for record in job.charge.mixed
+        if record.temperature_k is not None and abs(record.temperature_k - planned) > job.house.mix_temperature_k
+    ]
+    if off:
+        _, record = max(off, key=lambda pair: abs(pair[0]))
+        assert record.temperature_k is not None
+        is_, plan = brief_each((record.temperature_k, planned), "temperature", assessment.units)
+        more = f" {len(off) - 1} more are off as well." if len(off) > 1 else ""
+        yield Finding(f"B{record.number} was mixed at {is_}; its components should make {plan}.{more}")
