@@ -370,10 +370,11 @@ CASES = (
 
 def table() -> str:
     """The table in Markdown, closed moulds and all."""
-    from mould_cases import MOULD_CASES  # which takes its parts from here
+    from mould_cases import MOULD_CASES  # which take their parts from here
+    from resin_cases import RESIN_CASES
 
     lines = ["| case | closed form | nodes: worst error | order in mesh size |", "|---|---|---|---|"]
-    for case in (*CASES, *MOULD_CASES):
+    for case in (*CASES, *MOULD_CASES, *RESIN_CASES):
         errors = [case.error(nodes) for nodes in case.nodes]
         steps = [
             2 * math.log(a / b) / math.log(n / m)

@@ -7,13 +7,14 @@ from pathlib import Path
 
 import pytest
 from mould_cases import MOULD_CASES
+from resin_cases import RESIN_CASES
 from verification import BEGIN, CASES, END, TENSOR, Case, level, strip
 
 from bibulon.flow.fill import fill
 from bibulon.job.places import Relief
 
 COARSE, FINE = 400, 1600
-EVERY = (*CASES, *MOULD_CASES)
+EVERY = (*CASES, *MOULD_CASES, *RESIN_CASES)
 SAME_PLATE = {case.name for case in MOULD_CASES if "plate" in case.name}
 """Of these the plate's own mesh, which is no finer for a finer one of the fill, makes the error."""
 BOUNDS = {
@@ -44,6 +45,17 @@ BOUNDS = {
     "warm resin into a cold mould": 0.04,
     "tube round its section": 0.02,
     "mass in a closed mould": 1e-9,
+    "cure of the n-th order, isothermal": 1e-4,
+    "Kamal and Sourour, isothermal": 5e-4,
+    "pot without loss": 5e-4,
+    "pot, cure of the first order": 1e-3,
+    "pot that runs away": 0.02,
+    "slab that does not cure": 1e-3,
+    "slab that cures, own equation": 2e-3,
+    "slab that cures, places": 5e-3,
+    "temperature of the mix": 1e-9,
+    "fluidity of a parcel with a history": 2e-3,
+    "card without constants of cure": 1e-3,
 }
 
 

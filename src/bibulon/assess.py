@@ -10,6 +10,7 @@ True
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
@@ -21,6 +22,7 @@ import numpy as np
 from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan_of
 from bibulon.cure.answers import demould_s
+from bibulon.cure.schedule import legs_of
 from bibulon.cure.study import CureStudy, cure_study, wet_part
 from bibulon.durations import clock_time
 from bibulon.figures import Figure
@@ -61,8 +63,10 @@ MomentKind = Literal[
     "pots full",
     "mix",
     "batch",
+    "heat",
     "gel",
     "release",
+    "demould",
     "shift end",
 ]
 
@@ -341,6 +345,13 @@ class Assessment:
         for batch in self.batches:
             moments.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
             moments.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
+        for leg in legs_of(self.job, self.fill.end_s if self.fill is not None else 0.0):
+            what = "oven" if leg.heats == "oven" else "mould"
+            moments.append(
+                Moment("heat", f"{what} {show(leg.end_k, 'temperature', self.units)}", leg.begin_s, leg.end_s)
+            )
+        if (demould := self.cure.demould_s) is not None and math.isfinite(demould):
+            moments.append(Moment("demould", "Demould", demould, demould))
         moments.append(Moment("gel", "Gel", self.cure.gel_s, self.cure.gel_s))
         moments.append(Moment("release", "Vacuum may go", self.cure.release_s, self.cure.release_s))
         end = clock_time(self.job.shop.shift_end_s)

@@ -20,9 +20,9 @@ RATIOS_APART = 0.02
 
 def _dose_in_range(job: Job) -> Job:
     dose = job.resin.dose
-    if dose is None or job.charge.dose is None:
+    if dose is None:
         return job
-    return changed(job, charge=revised(job.charge, dose=min(max(job.charge.dose, dose.least), dose.most)))
+    return changed(job, charge=revised(job.charge, dose=min(max(dose_of(job.resin), dose.least), dose.most)))
 
 
 @caution(
@@ -31,7 +31,7 @@ def _dose_in_range(job: Job) -> Job:
     "charge",
     why="Too little catalyst never cures through, too much boils, cracks and burns; neither can be put right later.",
     remedy="Dose within the maker's range, by temperature; never more to hurry. Warm or cool the shop instead.",
-    fix=Fix("Take the nearest dose of the range", _dose_in_range, lambda job: job.charge.dose is not None),
+    fix=Fix("Take the nearest dose of the range", _dose_in_range),
     of_plan=True,
 )
 def catalyst_out_of_range(assessment: Assessment) -> Iterator[Finding]:

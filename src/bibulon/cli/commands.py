@@ -202,6 +202,68 @@ def charge(job: JobFile, as_json: AsJson = False) -> None:
 
 
 @app.command()
+def cure(
+    job: JobFile,
+    nodes: Annotated[
+        int, typer.Option(min=100, max=40_000, help="About how many mesh points the fill has.")
+    ] = FULL_NODES,
+    as_json: AsJson = False,
+) -> None:
+    """Heat and cure through every stack after the fill: gel, vacuum off, demould, how hot, post-cure."""
+    from bibulon.cli.cure_answer import cure_answer, cure_lines
+
+    assessment = opened(job, nodes)
+    if assessment.refusal is not None:
+        refuse(str(assessment.refusal))
+    study = assessment.cure_study
+    if study is None or not study.stacks:
+        refuse("There is nothing that cures.")
+    if as_json:
+        print_json(cure_answer(assessment, study))
+    else:
+        for line in cure_lines(assessment, study):
+            typer.echo(line)
+    end_by_cautions(assessment)
+
+
+@app.command()
+def resin(
+    job: JobFile,
+    temperature: Annotated[str, typer.Option(help="Where it is kept and mixed, as 23 °C; else as the job's mix.")] = "",
+    mass: Annotated[str, typer.Option(help="What one pot holds, as 2 kg; else the largest batch.")] = "",
+    tray: Annotated[bool, typer.Option("--tray", help="The pot is a tray filled to 30 mm.")] = False,
+    bath: Annotated[str, typer.Option(help="Of a water bath that the pot stands in, as 15 °C.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """The resin of a job: viscosity, gel, and a pot of it."""
+    from bibulon.cli.cure_answer import resin_answer, resin_lines
+    from bibulon.quantity_text import QuantityError, parse
+    from bibulon.resin.mixing import mixed_temperature_k
+    from bibulon.resin.pot import Pot
+
+    assessment = opened(job, with_fill=False)
+    of, units = assessment.job, assessment.units
+    try:
+        warm_k = parse(temperature, "temperature", units) if temperature else mixed_temperature_k(of)
+        kilograms = parse(mass, "mass", units) if mass else of.charge.largest_batch_kg
+        bath_k = parse(bath, "temperature", units) if bath else of.charge.bath_k
+    except QuantityError as error:
+        refuse(str(error))
+    if not 233 <= warm_k <= 523:
+        refuse("A temperature between −40 and 250 °C is wanted.")
+    if not 1e-3 <= kilograms <= 10_000:
+        refuse("A mass between 1 g and 10 t is wanted.")
+    shape = "tray" if tray else of.charge.pot_shape
+    air_k = warm_k if temperature else of.shop.temperature_k
+    answer = resin_answer(of, warm_k, kilograms, Pot(shape, air_k, bath_k))
+    if as_json:
+        print_json(answer)
+    else:
+        for line in resin_lines(answer):
+            typer.echo(line)
+
+
+@app.command()
 def report(
     job: JobFile,
     output: Annotated[Path | None, typer.Option("--output", "-o", help="Where the PDF goes.")] = None,

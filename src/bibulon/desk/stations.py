@@ -50,6 +50,8 @@ class Station:
     processes: frozenset[Process] = EVERY_PROCESS
     plumbing: bool = False
     """Whether the plumbing diagram can be shown beside the plan here."""
+    whole_day: bool = False
+    """Whether the clock shows the whole day when one comes here."""
     runs: bool = False
     """Whether the shot is worked here: its plan follows the clock, and the key for the next step leads here."""
 
@@ -138,7 +140,14 @@ STATIONS = (
         _logged("valve clamped"),
         runs=True,
     ),
-    Station("cure", "Cure", CureBench, ("stack", "fill", "lines", "marks of the front"), _logged("vacuum let go")),
+    Station(
+        "cure",
+        "Cure",
+        CureBench,
+        ("stack", "fill", "lines", "marks of the front"),
+        _logged("vacuum let go"),
+        whole_day=True,
+    ),
     Station("log", "Log", LogBench, ("fill", "lines", "marks of the front"), _logged("finished")),
     Station("series", "Series", SeriesBench, ("fill", "rim", "lines"), _quiet, processes=IN_MOULD),
 )

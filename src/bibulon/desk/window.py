@@ -282,7 +282,7 @@ class Window(WindowDialogs):
 
     def go(self, station: StationId) -> None:
         """Show *station*, or what stands in its place in this job."""
-        station = in_place_of(station, self.document.job.process)
+        station, before = in_place_of(station, self.document.job.process), self.station
         shown = station_of(station).shown
         bench = self.bench_of(station)
         self.station = station
@@ -292,6 +292,8 @@ class Window(WindowDialogs):
         self.plan.set_shown(shown)
         self.tools.show_for(station, self.document.job.process, bool(shown.edits), station_of(station).plumbing)
         self.plumbing_place.place(station_of(station).plumbing)
+        if station != before and station_of(station).whole_day != station_of(before).whole_day:
+            self.time_rail.day.setChecked(station_of(station).whole_day)
         bench.refresh()
 
     def bench_of(self, station: StationId) -> Bench:

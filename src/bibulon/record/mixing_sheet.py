@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
@@ -13,6 +11,7 @@ from bibulon.record.sheet import Sheet, sheet_pdf
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k, pot_of
 from bibulon.resin.pot import OUT_AT_RISE_K, pot_course
+from bibulon.resin.pot_life import pot_life_s
 
 MARGIN_MM = 16
 
@@ -74,7 +73,8 @@ class _MixingSheet(Sheet):
             course = pot_course(
                 law_of(job.resin), job.resin.density_kg_m3, batch.mass_kg, mixed_temperature_k(job), pot_of(job)
             )
-            out = clock_time(start + batch.mix_s + course.life_s) if math.isfinite(course.life_s) else "–"
+            sheet_s = pot_life_s(job.resin, mixed_temperature_k(job), batch.mass_kg, pot_of(job))
+            out = clock_time(start + batch.mix_s + min(course.life_s, sheet_s))
             weigh = [
                 f"{self.show(one.mass_kg, 'mass')} ({self.show(one.volume_m3, 'volume')})"
                 + (f", {one.small}" if one.small else "")
@@ -95,7 +95,7 @@ class _MixingSheet(Sheet):
             ),
             Spacer(1, 3),
             self.text(
-                f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, or too thick, if it stands full. Shot starts "
+                f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, too thick, or at the end of its pot life, if it stands full. Shot starts "
                 f"{clock_time(start)}; {show(job.charge.mix_time_s, 'duration')} to mix one.", "muted",
             ),
         ]  # fmt: skip

@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import column, label
@@ -18,6 +18,7 @@ from bibulon.resin.batches import Batch
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import OUT_AT_RISE_K, PotCourse, pot_course
+from bibulon.resin.pot_life import pot_life_s
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -82,15 +83,25 @@ class PotsSection:
         ]
         self.chart.draw(Drawn(drawn, marks[:2]), "min since mixing", unit_shown("temperature", units))
         start = job.shop.shot_start_s
-        for batch in batches:
-            course = self._course(batch.mass_kg)
-            warm = float(course.at(batch.used_s - batch.mix_s)[0])
-            words = f"B{batch.number}: {self.bench.shown(warm, 'temperature')} when it is used up"
-            if math.isfinite(course.life_s):
-                out = clock_time(start + batch.mix_s + course.life_s)
-                words += f"; {OUT_AT_RISE_K:.0f} K over the mix, or too thick, at {out}: out of the shop by then."
-            else:
-                words += "; it never runs away."
+        if batches:
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(10)
+            grid.setVerticalSpacing(1)
+            for at, head in enumerate(("", "When used up", "Out of the shop by")):
+                grid.addWidget(label(head, "muted"), 0, at)
+            for row, batch in enumerate(batches, 1):
+                course = self._course(batch.mass_kg)
+                warm = float(course.at(batch.used_s - batch.mix_s)[0])
+                lasts = min(course.life_s, pot_life_s(job.resin, mixed_temperature_k(job), batch.mass_kg, pot_of(job)))
+                texts = (
+                    f"B{batch.number}",
+                    self.bench.shown(warm, "temperature"),
+                    clock_time(start + batch.mix_s + lasts),
+                )
+                for at, text in enumerate(texts):
+                    grid.addWidget(label(text, "" if at else "figure", wrap=False), row, at)
+            layout.addLayout(grid)
+            words = f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, too thick, or at the end of the sheet's pot life."
             layout.addWidget(label(words, "muted"))
         if not batches:
             layout.addWidget(label("Batches follow from the fill, which is not known yet.", "muted"))

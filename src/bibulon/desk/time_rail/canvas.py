@@ -1,7 +1,8 @@
 """The time rail under mouse and keys.
 
-Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it; on the lane of an injection ends,
-pressures and rates of its steps are dragged. From the keyboard, left and right scrub by a minute.
+Dragging over it scrubs; dragging the flag of a feed opened by the clock re-times it; the mixing of a batch and where it
+is used up are dragged, and on the clock of the whole day the ends and levels of ramps and holds; on the lane of an
+injection ends, pressures and rates of its steps. From the keyboard, left and right scrub by a minute.
 """
 
 from __future__ import annotations
@@ -12,7 +13,9 @@ from PySide6.QtGui import (
     QMouseEvent,
 )
 
-from bibulon.assess import Moment, resin_at
+from bibulon.assess import Assessment, Moment, resin_at
+from bibulon.desk.time_rail.batch_lane import BatchGrip, batch_grip_at, batch_words, with_batch_dragged
+from bibulon.desk.time_rail.heat_lane import HeatGrip, heat_grip_at, with_heat_dragged
 from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
 from bibulon.desk.time_rail.recipe_lane import Grip
 from bibulon.desk.time_rail.scale import Scale
@@ -40,6 +43,9 @@ class TimeCanvas(TimePicture):
         self._held: str | None = None
         self._gripped: tuple[Grip, InjectionCourse, Scale] | None = None
         """What is held of the injection, its course before it was moved, and the clock as it was then."""
+        self._batch_held: tuple[BatchGrip, Assessment, Scale] | None = None
+        """What is held of the batches, with the assessment and the clock before it was moved."""
+        self._heat_held: tuple[HeatGrip, Assessment, Scale] | None = None
         self._moved = False
         self._spoken = SpokenObjects(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -49,7 +55,7 @@ class TimeCanvas(TimePicture):
     def set_document(self, document: Document) -> None:
         """Show another document."""
         self.document = self.recipe.document = document
-        self.recipe.touched = self._gripped = self._held = None
+        self.recipe.touched = self._gripped = self._held = self._batch_held = self._heat_held = None
 
     def speak(self) -> None:
         """Have programs that read the screen know what stands on the clock."""
@@ -97,6 +103,9 @@ class TimeCanvas(TimePicture):
         self._held = self._flag_at(event.position())
         grip, course = self.recipe.grip_at(self.scale(), event.position()), self.recipe.course()
         self.recipe.touched = grip
+        self._take_cure_or_batch(event.position())
+        if self._batch_held is not None or self._heat_held is not None:
+            return
         if grip is not None and course is not None:
             self._gripped, self._moved = (grip, course, self.scale()), False
             self.update()
@@ -107,10 +116,21 @@ class TimeCanvas(TimePicture):
         position = event.position()
         self.pointer_described.emit(self._resin_text(self.scale().time(position.x())))
         if not event.buttons() & Qt.MouseButton.LeftButton:
+            heat = self._heat_at(position)
+            if heat is not None or self._batch_at(position) is not None:
+                level = heat is not None and heat.of == "level"
+                self.setCursor(Qt.CursorShape.SizeVerCursor if level else Qt.CursorShape.SizeHorCursor)
+                return
             grip = self.recipe.grip_at(self.scale(), position)
             along = self._flag_at(position) is not None or (grip is not None and grip.of == "end")
             upright = Qt.CursorShape.SizeVerCursor if grip is not None else Qt.CursorShape.ArrowCursor
             self.setCursor(Qt.CursorShape.SizeHorCursor if along else upright)
+            return
+        if self._batch_held is not None or self._heat_held is not None:
+            self._moved = True
+            self.document.preview(self._cure_or_batch_dragged(position))
+            if self._batch_held is not None:
+                self.pointer_described.emit(batch_words(self.document.assessment, self._batch_held[0]))
             return
         if self._gripped is not None:
             dragged, self._moved = self._dragged(position), True
@@ -143,7 +163,37 @@ class TimeCanvas(TimePicture):
     def _round(self, position: QPointF) -> float:
         return max(round(self.scale().time(position.x()) / ROUND_S) * ROUND_S, 0.0)
 
+    # -- batches, ramps and holds ------------------------------------------------------------------------------------
+
+    def _batch_at(self, position: QPointF) -> BatchGrip | None:
+        if self.whole_day and self.document.job.curing.steps:
+            return None
+        return batch_grip_at(self.document.assessment, self.scale(), position)
+
+    def _heat_at(self, position: QPointF) -> HeatGrip | None:
+        return heat_grip_at(self.document.assessment, self.scale(), position) if self.whole_day else None
+
+    def _take_cure_or_batch(self, position: QPointF) -> None:
+        batch, heat = self._batch_at(position), self._heat_at(position)
+        assessment, scale, self._moved = self.document.assessment, self.scale(), False
+        self._heat_held = (heat, assessment, scale) if heat is not None else None
+        self._batch_held = (batch, assessment, scale) if batch is not None and heat is None else None
+
+    def _cure_or_batch_dragged(self, position: QPointF) -> Job:
+        if self._heat_held is not None:
+            held, before, scale = self._heat_held
+            return with_heat_dragged(before, held, scale.time(position.x()), position.y())
+        assert self._batch_held is not None
+        grip, assessment, clock = self._batch_held
+        return with_batch_dragged(assessment, grip, clock.time(position.x()))
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._batch_held is not None or self._heat_held is not None:
+            words = "a ramp or hold" if self._heat_held is not None else "a batch on the rail"
+            if self._moved:
+                self.document.edit(words, self._cure_or_batch_dragged(event.position()))
+            self._batch_held = self._heat_held = None
+            return
         if self._gripped is not None:
             grip = self._gripped[0]
             if self._moved:  # a click alone chooses

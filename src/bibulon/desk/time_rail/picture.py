@@ -18,6 +18,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from bibulon.assess import Moment, in_bucket_kg
+from bibulon.desk.time_rail.batch_lane import BATCH_LANE
+from bibulon.desk.time_rail.heat_lane import paint_heat
 from bibulon.desk.time_rail.recipe_lane import LANE, RecipeLane
 from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets import theme
@@ -28,11 +30,12 @@ from bibulon.job.run import LAYING
 from bibulon.quantities import show
 
 LEFT, RIGHT = 12, 16
-FILL_LANE, BATCH_LANE, FLAG_LANE = (20, 46), (52, 70), (78, 96)
+FILL_LANE, FLAG_LANE = (20, 46), (78, 96)
 BEFORE_SHOT, AFTER_SHOT = 0.12, 1.5
 """The rail of a shot in a mould goes from so much of its span before the start to so many times the fill."""
 PLAIN_PX, WITH_RECIPE_PX = 116, 166
 """Height of the rail, and of that with the lane of an injection."""
+FLAGS = ("gel", "release", "demould", "shift end", "pots full")
 TURNED_TO = {"valve clamped": " shut", "valve throttled": " slower"}
 """What is written at a valve on the rail beside its label."""
 STEPS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
@@ -93,10 +96,13 @@ class TimePicture(QWidget):
         for moment in self.document.assessment.moments:
             if moment.kind == "fill":
                 self._fill(painter, scale, moment)
-        for moment in self.document.assessment.moments:
-            if moment.kind in ("mix", "batch"):
-                self._batch(painter, scale, moment)
-        self._bucket(painter, scale)
+        if self.whole_day and self.document.job.curing.steps:
+            paint_heat(painter, self.document.assessment, scale)
+        else:
+            for moment in self.document.assessment.moments:
+                if moment.kind in ("mix", "batch"):
+                    self._batch(painter, scale, moment)
+            self._bucket(painter, scale)
         self.recipe.paint(painter, scale)
         self._band(painter, scale)
         self._flags(painter, scale)
@@ -206,9 +212,12 @@ class TimePicture(QWidget):
         if right <= left:
             return
         mixing = moment.kind == "mix"
+        batch = next((one for one in self.document.assessment.batches if f"B{one.number}" == moment.label), None)
+        wrong = batch is not None and (not batch.in_time or batch.late_s > 1)
         top = BATCH_LANE[0] + (10 if mixing else 0)
         box = QRectF(left + 0.5, top, max(right - left - 1, 2), 9)
-        painter.setPen(QPen(QColor(palette.muted if mixing else palette.feed), 1))
+        edge = palette.stop if wrong else palette.muted if mixing else palette.feed
+        painter.setPen(QPen(QColor(edge), 2 if wrong else 1))
         painter.setBrush(palette.colour("ground") if mixing else palette.colour("feed", 60))
         painter.drawRoundedRect(box, 2, 2)
         made = theme.font(10, QFont.Weight.DemiBold, most_px=10)  # lanes of batches do not grow with the text
@@ -239,10 +248,14 @@ class TimePicture(QWidget):
                 painter.drawRect(box)
                 painter.setPen(QColor(palette.ink))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-            elif moment.kind in ("gel", "release", "shift end", "pots full") and scale.left <= x <= scale.right:
+            elif (
+                moment.kind in ("gel", "release", "demould", "shift end", "pots full")
+                and scale.left <= x <= scale.right
+            ):
                 colour = {
                     "gel": palette.stop,
                     "release": palette.good,
+                    "demould": palette.good,
                     "shift end": palette.muted,
                     "pots full": palette.stop,
                 }[moment.kind]

@@ -76,7 +76,12 @@ class CurvesChart(QWidget):
         for number, mark in enumerate(drawn.marks):
             pen = pyqtgraph.mkPen(palette.stop, width=1.2, style=Qt.PenStyle.DashLine)
             high_up = 0.94 - 0.1 * (number % 4) if mark.upright else 0.03
-            label = {"position": high_up, "color": palette.muted, "movable": False, "anchors": [(0, 1), (0, 1)]}
+            label = {
+                "position": high_up,
+                "color": palette.muted,
+                "movable": False,
+                "anchors": [(0, 0), (0, 0)] if mark.upright else [(0, 1), (0, 1)],
+            }
             angle = 90 if mark.upright else 0
             self.plot.addItem(pyqtgraph.InfiniteLine(mark.at, angle, pen, label=mark.name, labelOpts=label))
         self._name(lines, [mark.at for mark in drawn.marks if mark.upright])
@@ -102,10 +107,12 @@ class CurvesChart(QWidget):
             others = np.abs(np.delete(values, at, axis=0) - values[at])
             room = np.nanmin(np.nan_to_num(others, nan=np.inf), axis=0) if len(others) else np.ones(len(places))
             room = np.where(np.isnan(values[at]), -1.0, np.minimum(room, 1e9))
+            free = ~np.isnan(values[at])
             for mark in marks:
-                room = np.where(np.abs(places - mark) < 0.09 * (high - low), 0.1 * room, room)
+                free &= np.abs(places - mark) > 0.09 * (high - low)
             for other in taken:  # names of lines that run together stand side by side
-                room[max(other - 4, 0) : other + 5] *= 0.2
+                free[max(other - 5, 0) : other + 6] = False
+            room = np.where(free, room, -0.5) if free.any() else room
             best = int(np.argmax(room))
             taken.append(best)
             text = pyqtgraph.TextItem(curve.name, color=palette.ink, anchor=(0.5, 1))
