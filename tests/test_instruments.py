@@ -32,7 +32,7 @@ WORLD = World(
     cavity_pa=3000.0,
     leak_pa_s=0.5,
     temperature_k=294.0,
-    pot_life_s=2400.0,
+    pot=((0.0, 294.0), (2400.0, 314.0)),
     drawn=((0.0, 0.0), (600.0, 4.0), (1200.0, 6.0)),
 )
 

@@ -23,9 +23,10 @@ from bibulon.instruments.protocol import LONGEST_LINE, Reading, write_line
 from bibulon.instruments.simulated_mould import MouldWorld, mould_readings, mould_world
 from bibulon.quantities import Units
 from bibulon.quantity_text import QuantityError, parse
-from bibulon.resin.pot_life import pot_life_s
+from bibulon.resin.card_law import law_of
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import pot_course
 
-HARDLY_WARM_K = 0.5
 QUICKEST_S = 0.1
 SMALL_LEAK_PA_S = 0.25
 
@@ -34,14 +35,14 @@ SMALL_LEAK_PA_S = 0.25
 class World:
     """What the simulated instruments measure.
 
-    ``drawn`` is the draw curve as ``(time_s, kg)``; ``pot_life_s`` that of the batch in the bucket.
+    ``drawn`` is the draw curve as ``(time_s, kg)``; ``pot`` how warm the largest batch gets, as ``(age_s, K)``.
     """
 
     barometer_pa: float
     cavity_pa: float
     leak_pa_s: float
     temperature_k: float
-    pot_life_s: float
+    pot: tuple[tuple[float, float], ...]
     drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
     mould: MouldWorld | None = None
     """What there is besides on a closed mould."""
@@ -54,12 +55,13 @@ def world_of(assessment: Assessment) -> World:
     job = assessment.job
     times, drawn = assessment.drawn_curve
     largest = max((batch.mass_kg for batch in assessment.batches), default=job.charge.largest_batch_kg)
+    course = pot_course(law_of(job.resin), job.resin.density_kg_m3, largest, mixed_temperature_k(job), pot_of(job))
     return World(
         barometer_pa=job.shop.barometer_pa,
         cavity_pa=job.vacuum_pa,
         leak_pa_s=SMALL_LEAK_PA_S,
         temperature_k=job.shop.temperature_k,
-        pot_life_s=pot_life_s(job.resin, job.shop.temperature_k, largest),
+        pot=tuple((float(age), float(warm)) for age, warm in zip(course.times_s, course.temperature_k, strict=True)),
         drawn=tuple((float(t), float(m)) for t, m in zip(times, drawn, strict=True)) or ((0.0, 0.0),),
         mould=mould_world(assessment, SMALL_LEAK_PA_S) if job.in_mould else None,
     )
@@ -187,7 +189,8 @@ class SimulatedBench:
         if not self._poured:
             return self.world.temperature_k
         age = self._since(self._poured[-1][0], now)
-        return self.world.temperature_k + HARDLY_WARM_K * math.exp(min(4.5 * age / self.world.pot_life_s, 5.0))
+        ages, temperatures = np.array(self.world.pot).T
+        return float(np.interp(age, ages, temperatures))
 
     # -- the wire ----------------------------------------------------------------------------------------------------
 

@@ -314,6 +314,8 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         ),
         media=tuple(revised(patch, outline=there(patch.outline)) for patch in job.media),
         pots=tuple(pot if pot.place is None else revised(pot, place=there((pot.place,))[0]) for pot in job.pots),
+        charge=revised(job.charge, mixed=()),
+        curing=revised(job.curing, logged=()),
         hold_tests=(),
         hunt=type(job.hunt)(),
         run=(),

@@ -95,7 +95,8 @@ class _MixingSheet(Sheet):
             ),
             Spacer(1, 3),
             self.text(
-                f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, too thick, or at the end of its pot life, if it stands full. Shot starts "
+                f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, too thick, or at the end of its pot "
+                f"life, if it stands full. Shot starts "
                 f"{clock_time(start)}; {show(job.charge.mix_time_s, 'duration')} to mix one.", "muted",
             ),
         ]  # fmt: skip

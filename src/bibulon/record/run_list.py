@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
+from bibulon.cure.schedule import legs_of
 from bibulon.durations import clock_time, run_clock
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.lines import (
@@ -225,6 +227,27 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     if job.process in WITH_BLADDER:
         hint += " The bladder is let off before any clamp is opened."
     yield RunStep("release", "Let the vacuum go", hint, release, "vacuum let go", "")
+    yield from _cure_steps(assessment)
+
+
+def _cure_steps(assessment: Assessment) -> Iterator[RunStep]:
+    """Ramps of a heated mould or an oven, and the part off its mould."""
+    job, units = assessment.job, assessment.units
+    legs = legs_of(job, assessment.fill.end_s if assessment.fill else 0.0)
+    at = 0
+    for number, step in enumerate(job.curing.steps, 1):
+        count = (step.ramp_s > 0) + (step.hold_s > 0)
+        begin_s = legs[at].begin_s if count else None
+        at += count
+        heats = "the oven" if step.heats == "oven" else "the mould"
+        what = f"Bring {heats} to {show(step.to_k, 'temperature', units)}"
+        hint = f"Over {show(step.ramp_s, 'duration')}; hold for {show(step.hold_s, 'duration')}."
+        yield RunStep(f"cure step {number}", what, hint, begin_s, "step done", f"cure step {number}")
+    demould = assessment.cure.demould_s
+    if demould is not None and math.isfinite(demould):
+        earliest = clock_time(job.shop.shot_start_s + demould)
+        hint = f"Not before {earliest}; it is green: warm it before it is handled hard."
+        yield RunStep("demould", "Take the part off", hint, demould, "step done", "demould")
 
 
 def _left_clamped(line: Line) -> bool:

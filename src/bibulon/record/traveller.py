@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from base64 import b64decode
 from io import BytesIO
 from typing import Any
@@ -22,6 +23,7 @@ from reportlab.platypus import (
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
+from bibulon.cure.answers import demould_s, load_s
 from bibulon.durations import clock_time, run_clock
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
@@ -33,6 +35,7 @@ from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
 from bibulon.record.run_log import log_rows
 from bibulon.record.sheet import FACE, MUTED, Sheet
+from bibulon.resin.mixing import weighed_off
 
 PICTURE_MM = 78
 
@@ -210,7 +213,52 @@ class _Traveller(Sheet):
                 batches,
                 [14, 22, *(width for _ in heads), 20, 20, 28],
             ),
+            *self.weighed(),
+            *self.cure(),
         ]
+
+    def weighed(self) -> list[Flowable]:
+        """Batches as they were mixed, where somebody has written it down."""
+        mixed = self.job.charge.mixed
+        if not mixed:
+            return []
+        names = [component.name for component in self.job.resin.components]
+        rows = [
+            [
+                f"B{record.number}",
+                *(self.show(mass, "mass") for mass in record.masses_kg),
+                self.show(record.temperature_k, "temperature"),
+                record.mixed_at,
+                f"{weighed_off(self.job.resin, record.masses_kg):+.1%}",
+            ]
+            for record in mixed
+            if len(record.masses_kg) == len(names)
+        ]
+        return [
+            self.text("As weighed", "head"),
+            self.table(
+                ["", *names, "Mix at", "Mixed", "Ratio off"], rows, [14, *(110 / len(names) for _ in names), 20, 20, 20]
+            ),
+        ]
+
+    def cure(self) -> list[Flowable]:
+        """What the cure comes to, and the ramps and holds that are planned."""
+        plan, study, start = self.assessment.cure, self.assessment.cure_study, self.job.shop.shot_start_s
+        rows = [
+            ["Last gel", clock_time(start + plan.gel_s)],
+            ["Vacuum off, not before", clock_time(start + plan.release_s)],
+        ]
+        if study is not None and study.stacks:
+            times = (("Demould", demould_s(study)), ("Fit to be loaded", load_s(self.job, study)))
+            rows += [
+                [name, clock_time(start + time) if math.isfinite(time) else "not by itself"] for name, time in times
+            ]
+            rows.append(["Hottest in the cure", self.show(study.hottest.peak_k, "temperature")])
+        for number, step in enumerate(self.job.curing.steps, 1):
+            heats = "oven" if step.heats == "oven" else "mould"
+            ramp, hold = show(step.ramp_s, "duration"), show(step.hold_s, "duration")
+            rows.append([f"Step {number}: {heats}", f"{self.show(step.to_k, 'temperature')}, ramp {ramp}, hold {hold}"])
+        return [self.text("Cure", "head"), self.table(["", ""], rows, [60, 120])]
 
     def holds(self) -> list[Flowable]:
         rows = []

@@ -1,0 +1,193 @@
+"""Heat and cure through the stack of a whole part: stacks apart, the last resin, ramps and holds, what is answered."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from conftest import rectangle
+
+from bibulon.assess import Assessment, assess, filled
+from bibulon.cautions import cautions_of
+from bibulon.cure.answers import demould_s, load_s, post_cure, remedies, safe_vacuum, too_hot, wanted_tg_k
+from bibulon.cure.schedule import around_of, legs_of
+from bibulon.cure.study import CureStudy
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.job import Job
+from bibulon.job.curing import Curing, HeatStep
+from bibulon.job.edits import changed, revised, with_card
+from bibulon.job.layup import Layer
+from bibulon.job.part import Part
+from bibulon.job.resin_card import BoilingPoint
+from bibulon.resin.boiling import ABOVE, boiling_of
+from bibulon.resin.law import isothermal
+from bibulon.stock import shelf_card
+from bibulon.stock.choice import hardeners_for
+
+
+def cured(job: Job) -> tuple[Assessment, CureStudy]:
+    made = filled(assess(job), 400)
+    assert made.cure_study is not None
+    return made, made.cure_study
+
+
+@pytest.fixture(scope="module")
+def deck() -> tuple[Assessment, CureStudy]:
+    return cured(demo_job())
+
+
+def pad() -> Job:
+    """A pad of 40 mm of plies on a warm day, fed along one edge with media over it."""
+    job = demo_job()
+    ply = next(layer for layer in job.layup if not job.is_core(layer.card))
+    job = changed(
+        job,
+        part=Part(outline=rectangle(0, 0, 0.8, 0.5)),
+        layup=(Layer(id="p", card=ply.card, count=86),),
+        regions=(),
+        media=(),
+        shop=revised(job.shop, temperature_k=297.15),
+    )
+    resin = shelf_card("epoxy-extra-slow")
+    job = with_card(job, resin)
+    feed, vent = job.feeds[0], job.vents[0]
+    lines = (
+        revised(feed, points=((0.02, 0.05), (0.02, 0.45)), port_at=0.5),
+        revised(vent, points=((0.78, 0.05), (0.78, 0.45)), port_at=0.5),
+    )
+    return changed(job, lines=lines, charge=revised(job.charge, resin=resin.id))
+
+
+def test_every_place_has_the_cure_of_its_stack_and_the_last_resin_counts(deck: tuple[Assessment, CureStudy]) -> None:
+    made, study = deck
+    assert made.fill is not None
+    latest = [one for one in study.stacks if one.latest]
+    assert len({one.stack.layers for one in study.stacks}) == len(latest) > 1
+    for one in latest:
+        assert one.age_s == pytest.approx(made.fill.end_s - made.last_mixed_s)
+    peaks = study.at_points(np.array([one.peak_k for one in study.stacks]))
+    for number, one in enumerate(study.stacks):
+        there = np.flatnonzero(study.of_point == number)
+        assert len(there) or one.latest
+        if len(there):
+            assert np.allclose(peaks[there], one.peak_k)
+    assert study.first_gel_s < study.last_gel_s < study.vacuum_off_s <= demould_s(study) <= load_s(made.job, study)
+    assert made.cure.gel_s == study.last_gel_s and made.cure.release_s == study.vacuum_off_s
+    moments = {moment.kind: moment.start_s for moment in made.moments}
+    assert moments["release"] == study.vacuum_off_s and moments["demould"] == demould_s(study)
+
+
+def test_the_resin_that_comes_last_is_the_freshest_and_ages_carry_to_the_cure(
+    deck: tuple[Assessment, CureStudy],
+) -> None:
+    """Where the front ends lies older resin than at the feed; the oldest gels first."""
+    made, study = deck
+    fill = made.fill
+    assert fill is not None and fill.problem.fed is not None
+    young, old = (np.percentile(fill.age_s[fill.age_s > 0], q) for q in (5, 95))
+    assert young < old <= fill.end_s + 1200
+    by_age = sorted((one for one in study.stacks if not one.latest), key=lambda one: one.age_s)
+    layers = by_age[0].stack.layers
+    alike = [one for one in by_age if one.stack.layers == layers]
+    gels = [one.course.cured_to_s(study.law.gel_cure) for one in alike]
+    assert gels == sorted(gels, reverse=True), "resin of a greater age gels sooner"
+    still = isothermal(study.law, made.job.mould_temperature_k)
+    cool = study.stacks[int(np.argmin([one.peak_k for one in study.stacks]))]
+    begun = float(cool.course.cure[0, cool.course.cures][0])
+    assert begun == pytest.approx(float(np.interp(cool.age_s, still.times_s, still.cure)), abs=1e-3)
+
+
+def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> None:
+    made, study = cured(pad())
+    (hot, *_) = too_hot(made.job, study)
+    assert study.hottest.stack.laminate_thickness_m == pytest.approx(0.04, abs=0.002)
+    assert study.hottest.peak_k > made.job.mould_temperature_k + 30
+    ids = {caution.id for caution in cautions_of(made)}
+    assert "cure-too-hot" in ids
+    helps = remedies(made.job, study, hot, hardeners_for(made.job)[1:])
+    by_words = {one.words: one.peak_k for one in helps}
+    assert by_words["in two shots, each half as thick"] < hot.peak_k - 5
+    assert list(by_words.values()) == sorted(by_words.values())
+    inside = study.hottest.course
+    middle = inside.temperature_k[:, inside.cures]
+    hottest = int(np.argmax(middle.max(axis=0)))
+    assert 0.3 < hottest / middle.shape[1] <= 1.0, "not at the mould, which takes heat away"
+
+
+def test_ramps_and_holds_follow_one_another_and_bring_the_glass_transition(deck: tuple[Assessment, CureStudy]) -> None:
+    made, study = deck
+    job = changed(made.job, curing=Curing(tg_wanted_k=343.15))
+    assert "tg-not-reached" in {caution.id for caution in cautions_of(replace(made, job=job))}
+    assert not math.isfinite(load_s(job, study)) and wanted_tg_k(job) == 343.15
+    hold = post_cure(job, study)
+    assert hold is not None
+    steps = (
+        HeatStep(heats="mould", to_k=313.15, ramp_s=3600, hold_s=3600),
+        HeatStep(heats="oven", to_k=hold.hold_k, ramp_s=7200, hold_s=hold.hold_s + 3600),
+    )
+    planned = changed(job, curing=revised(job.curing, steps=steps))
+    legs = legs_of(planned, 1000.0)
+    assert [leg.begin_s for leg in legs] == [1000.0, 4600.0, 8200.0, 15_400.0]
+    assert all(before.end_s == after.begin_s for before, after in itertools.pairwise(legs))
+    around = around_of(planned, legs)
+    shop = job.shop.temperature_k
+    assert around(0.0).below_k == shop
+    assert around(1000.0 + 1800.0).below_k == pytest.approx((shop + 313.15) / 2, abs=0.01)
+    assert around(2800.0).above_k == shop, "a heated mould leaves the bag in the shop's air"
+    assert around(16_000.0).above_k == pytest.approx(hold.hold_k) and around(1e9).below_k == shop
+    after = replace(made, job=planned)
+    found = cured_again(after)
+    assert math.isfinite(found.tg_over_s(343.15)), "the hold that was answered does bring it"
+    assert found.last_gel_s < study.last_gel_s
+    assert "tg-not-reached" not in {caution.id for caution in cautions_of(after)}
+
+
+def cured_again(made: Assessment) -> CureStudy:
+    study = made.cure_study
+    assert study is not None
+    return study
+
+
+def test_under_film_the_skin_on_the_core_stays_cool_on_a_heated_mould(deck: tuple[Assessment, CureStudy]) -> None:
+    """A core keeps the heat of the mould from the skin over it: that gels last, and release waits for it."""
+    made, _ = deck
+    heated = changed(made.job, curing=Curing(steps=(HeatStep(heats="mould", to_k=318.15, ramp_s=1800, hold_s=14_400),)))
+    study = cured_again(replace(made, job=heated))
+    cored = next(one for one in study.stacks if one.core_peak_k is not None and one.latest)
+    names = np.array([slab.name for slab in cored.slabs])[cored.course.slab]
+    plies = np.flatnonzero(names == "plies")
+    core = np.flatnonzero(names == "core")
+    gels = cored.course.first_s(cored.course.cure / study.law.gel_cure)
+    assert gels[plies[plies < core[0]]].max() < gels[plies[plies > core[-1]]].min()
+
+
+def test_the_deepest_vacuum_is_that_which_does_not_boil_the_resin() -> None:
+    job = demo_job()
+    points = (BoilingPoint(temperature_k=293.15, pressure_pa=800), BoilingPoint(temperature_k=313.15, pressure_pa=2400))
+    card = revised(job.resin, boiling=points, lowest_pressure_pa=0.0)
+    line = boiling_of(card)
+    assert line is not None and line.assumed == ""
+    slope = math.log(2400 / 800) / (1 / 313.15 - 1 / 293.15)
+    exact = 800 * math.exp(slope * (1 / 303.15 - 1 / 293.15))
+    assert line.pressure_pa(303.15) == pytest.approx(exact) and line.boils_at_k(exact) == pytest.approx(303.15)
+    job = with_card(job, card)
+    safe = safe_vacuum(job, None)
+    assert safe is not None and safe.filling_pa == pytest.approx(ABOVE * line.pressure_pa(job.shop.temperature_k))
+    made = filled(assess(changed(job, vacuum=revised(job.vacuum, cavity_pa=0.8 * safe.filling_pa))), 400)
+    (boils,) = [caution for caution in cautions_of(made) if caution.id == "resin-boils"]
+    assert boils.fix is not None
+    mended = filled(assess(boils.fix.apply(made.job)), 400)
+    assert "resin-boils" not in {caution.id for caution in cautions_of(mended)}
+    assert boiling_of(revised(card, boiling=())) is None
+
+
+def test_a_lid_is_cured_between_two_walls_that_are_both_heated() -> None:
+    job = demo_job(DEMO_FILES[2])
+    _, plain = cured(job)
+    _, warm = cured(changed(job, curing=Curing(steps=(HeatStep(to_k=323.15, ramp_s=600, hold_s=7200),))))
+    assert [slab.name for slab in plain.stacks[0].slabs][0::3] != []
+    assert plain.stacks[0].slabs[0].name == "mould" and plain.stacks[0].slabs[-1].name == "upper half"
+    assert warm.last_gel_s < plain.last_gel_s and demould_s(warm) < demould_s(plain)

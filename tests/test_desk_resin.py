@@ -1,0 +1,247 @@
+"""Charge and Cure in the window: the data sheet, the mixing desk, batches by hand, heat and cure."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+from driving import (
+    LEFT,
+    bench,
+    button,
+    caution_ids,
+    choose,
+    fill_of,
+    push,
+    settle,
+    texts,
+    type_into,
+    while_open,
+)
+from pypdf import PdfReader
+from PySide6.QtCore import QPoint, QPointF
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QPlainTextEdit
+
+from bibulon.cure.study import CureStudy
+from bibulon.desk.dialogs.hardeners import HardenersDialog
+from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
+from bibulon.desk.time_rail.batch_lane import BATCH_LANE
+from bibulon.desk.time_rail.heat_lane import planned_legs
+from bibulon.desk.window import Window
+from bibulon.job.storage import dump, parse
+
+SHEET = {
+    "Viscosity": "20 °C; 380 mPa·s\n25 °C; 270 mPa·s",
+    "Viscosity with time": "25 °C; 20 min; 330 mPa·s\n25 °C; 40 min; 440 mPa·s\n25 °C; 60 min; 640 mPa·s",
+    "Pot life": "150 g; 25 °C; 95 min\n1 kg; 25 °C; 70 min",
+    "Gel of a thin film": "25 °C; 3 h 20 min",
+    "Tg after cure": "60 °C; 16 h; 84 °C",
+}
+
+
+def cure_of(window: Window, qtbot) -> CureStudy:
+    """The cure of the job as it is now."""
+    fill_of(window)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study is not None, timeout=60_000)
+    window.refresh()
+    found = window.document.assessment.cure_study
+    assert found is not None
+    return found
+
+
+def test_a_data_sheet_is_typed_fitted_and_kept_and_the_fill_goes_by_it(window: Window, qtbot) -> None:
+    window.go("charge")
+    before = window.document.assessment.resin_flow
+
+    def type_sheet(dialog: ResinSheetDialog) -> None:
+        for name, text in SHEET.items():
+            at = next(i for i in range(dialog.choice.count()) if dialog.choice.itemText(i).startswith(f"{name}:"))
+            dialog.choice.setCurrentIndex(at)
+            editor = next(one for one in dialog.findChildren(QPlainTextEdit) if one.accessibleName() == name)
+            assert editor.isVisible()
+            editor.setPlainText("1; another; thing; still")
+            assert not dialog.keep.isEnabled() and "Line 1" in texts(dialog)
+            assert "cannot be read" in dialog.choice.itemText(at)
+            editor.setPlainText(text)
+            assert dialog.keep.isEnabled() and dialog.chart.shown.curves
+        dialog.heat.setText("much")
+        assert "kJ/kg" in texts(dialog) and not dialog.keep.isEnabled()
+        dialog.heat.setText("390")
+        QTest.mouseClick(dialog.fit, LEFT)
+        qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
+        assert dialog.rows.rowCount() == 6 and "within a factor of" in texts(dialog) and "°C" in dialog.full.text()
+        push(dialog, "Keep on the card")
+
+    while_open(ResinSheetDialog, type_sheet)
+    push(bench(window), "From its data sheet")
+    card = window.document.job.resin
+    assert card.cure is not None and card.heat_j_kg == 390_000 and card.source == "data sheet"
+    assert len(card.viscosity_aged) == 3 and card.film_gel[0].time_s == 12_000
+    assert parse(dump(window.document.job)).resin == card
+    assert fill_of(window).problem.resin.growth, "the fill goes by the fitted law"
+    assert window.document.assessment.resin_flow != before
+    window.undo()
+    assert window.document.job.resin.cure is None
+
+
+def test_hardeners_are_compared_and_one_is_taken(window: Window, qtbot) -> None:
+    window.go("charge")
+
+    def take(dialog: HardenersDialog) -> None:
+        qtbot.waitUntil(lambda: dialog.found is not None, timeout=120_000)
+        assert dialog.table.rowCount() == 4 and "Surest: Infusion epoxy with slow hardener" in texts(dialog)
+        push(dialog, "Take Infusion epoxy with extra slow hardener")
+
+    while_open(HardenersDialog, take)
+    push(bench(window), "Which hardener")
+    assert window.document.job.resin.id == "epoxy-extra-slow"
+    window.undo()
+    assert window.document.job.resin.id == "epoxy-slow"
+
+
+def test_components_are_warmed_and_a_batch_is_weighed_against_its_ratio(
+    window: Window, qtbot, tmp_path: Path, monkeypatch
+) -> None:
+    window.go("charge")
+    side = bench(window)
+    thick = window.document.assessment.resin_flow.viscosity_pa_s
+    type_into(side, "Resin is at", "27 °C")
+    type_into(side, "Slow hardener is at", "24 °C")
+    assert "26.3 °C" in texts(side)
+    fill_of(window)
+    assert window.document.job.charge.component_k == (300.15, 297.15)
+    assert thick == window.document.assessment.resin_flow.viscosity_pa_s, "in the part it is as warm as the mould"
+    field = type_into(side, "B1", "3.25 kg")
+    assert "2 masses are needed" in field.error.text()
+    type_into(side, "B1", "3.25 kg; 0.975 kg; 26 °C; 9:20")
+    window.refresh()
+    assert "B1: ratio within" in texts(side) and "as warm as planned" in texts(side)
+    type_into(side, "B2", "3.25; 1.17; 20 °C")
+    window.refresh()
+    assert "mix-ratio-off" in caution_ids(window) and "Set the pot aside" in texts(side)
+    type_into(side, "Slow hardener is at", " ")
+    assert window.document.job.charge.component_k[1] is None
+    out = tmp_path / "mixing.pdf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(out), ""))
+    push(side, "Mixing sheet")
+    words = "\n".join(page.extract_text() for page in PdfReader(out).pages)
+    assert "mixing sheet" in words and "Slow hardener" in words and "B1" in words and "9:20" in words
+
+
+def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(window: Window, qtbot) -> None:
+    window.go("charge")
+    side = bench(window)
+    type_into(side, "Water bath at", "16 °C")
+    choose(window, "Batches stand in", "shallow trays, 30 mm")
+    fill_of(window)
+    assert window.document.job.charge.bath_k == 289.15 and window.document.job.charge.pot_shape == "tray"
+    push(side, "Plan them by hand")
+    fill_of(window)
+    planned = window.document.job.charge.batches
+    assert len(planned) == len(window.document.assessment.batches) > 3
+    type_into(side, "B1 weighs", "2 kg")
+    window.refresh()
+    assert "are in no batch" in texts(side) and "batches-short" in caution_ids(window)
+    window.undo()
+    fill_of(window)
+    type_into(side, "B3 mixed from", "9:50")
+    fill_of(window)
+    third = window.document.assessment.batches[2]
+    assert third.late_s > 600 and "batch-comes-late" in caution_ids(window) and "clamp the feed" in texts(side)
+    push(side, "As few as will do")
+    assert not window.document.job.charge.batches
+    fill_of(window)
+    canvas = window.time_rail.canvas
+    batch, scale = window.document.assessment.batches[4], canvas.scale()
+    top, foot = BATCH_LANE
+    start = QPoint(round(scale.x(batch.mix_s + 100)), foot - 4)
+    QTest.mousePress(canvas, LEFT, pos=start)
+    QTest.mouseMove(canvas, start - QPoint(20, 0))
+    assert f"B{batch.number}" in window.pointer_text.text() and window.document.moving
+    QTest.mouseRelease(canvas, LEFT, pos=start - QPoint(20, 0))
+    moved = window.document.job.charge.batches[4]
+    assert moved.mix_s is not None and moved.mix_s < batch.mix_s - 60
+    fill_of(window)
+    first, scale = window.document.assessment.batches[1], canvas.scale()
+    end = QPoint(round(scale.x(first.used_s)), top + 3)
+    QTest.mousePress(canvas, LEFT, pos=end)
+    QTest.mouseMove(canvas, end - QPoint(12, 0))
+    QTest.mouseRelease(canvas, LEFT, pos=end - QPoint(12, 0))
+    now = window.document.job.charge.batches
+    assert now[1].mass_kg < first.mass_kg - 0.1
+    assert now[1].mass_kg + now[2].mass_kg > 2 * first.mass_kg - 0.01
+
+
+def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
+    window: Window, qtbot, tmp_path: Path, monkeypatch
+) -> None:
+    window.go("cure")
+    side = bench(window)
+    study = cure_of(window, qtbot)
+    assert window.time_rail.day.isChecked(), "the clock shows the whole day here"
+    assert "Vacuum may go from" in texts(side) and "A post-cure of" in texts(side)
+    pictures = set()
+    for words in ("hottest in the cure", "time of gel", "vacuum may go", "degree of cure", "glass transition"):
+        choose(window, "Plan shows", words)
+        pictures.add(window.plan.grab().toImage().bits().tobytes()[::997])
+    assert len(pictures) == 5
+    type_into(side, "Cure and Tg at", "13:00")
+    assert window.document.cure_at_s == 13 * 3600 - window.document.job.shop.shot_start_s
+    early = study.least_cure_at(window.document.cure_at_s)
+    type_into(side, "Cure and Tg at", "20 h")
+    assert window.document.cure_at_s == 72_000 and study.least_cure_at(72_000) > early
+    for look in ("degree of cure and Tg, over time", "temperature, through the stack", "temperature, over time"):
+        choose(window, "Shown", look)
+        assert len(side.chart.shown.curves) == 3 and all(
+            np.isfinite(one.values).all() for one in side.chart.shown.curves
+        )
+    push(side, "Post-cure in an oven")
+    window.refresh()
+    type_into(side, "To, step 1", "65 °C")
+    type_into(side, "Hold for, step 1", "6 h")
+    cure_of(window, qtbot)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study not in (None, study), timeout=60_000)
+    window.refresh()
+    warm = window.document.assessment.cure_study
+    assert warm is not None and warm.legs and math.isfinite(warm.tg_over_s(329.15))
+    (step,) = window.document.job.curing.steps
+    assert (step.heats, step.to_k, step.hold_s) == ("oven", 338.15, 21_600)
+    canvas = window.time_rail.canvas
+    legs = planned_legs(window.document.assessment)
+    place = next(
+        QPoint(round(canvas.scale().x(legs[1].end_s)), y)
+        for y in range(40, 90)
+        if canvas._heat_at(QPointF(canvas.scale().x(legs[1].end_s), y)) is not None
+    )
+    QTest.mousePress(canvas, LEFT, pos=place)
+    QTest.mouseMove(canvas, place - QPoint(30, 0))
+    QTest.mouseRelease(canvas, LEFT, pos=place - QPoint(30, 0))
+    assert window.document.job.curing.steps[0].hold_s < 21_600
+    logged = next(one for one in side.findChildren(QPlainTextEdit) if one.accessibleName() == "Logged temperatures")
+    logged.setPlainText("time; temperature\n60; 22.5 °C\nnonsense")
+    push(side, "Draw them")
+    assert "Line 3" in texts(side) and not window.document.job.curing.logged
+    table = tmp_path / "thermocouple.csv"
+    table.write_text("time (min),temperature\n60,22.5 °C\n120,24 °C\n240,26.0 °C\n", encoding="utf-8")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(table), ""))
+    push(side, "From CSV")
+    cure_of(window, qtbot)
+    assert [point.time_s for point in window.document.job.curing.logged] == [3600.0, 7200.0, 14_400.0]
+    assert any(curve.dots for curve in side.chart.shown.curves) and "Points are logged" in texts(side)
+    window.go("lines")
+    assert not window.time_rail.day.isChecked()
+
+
+def test_what_is_too_hot_is_said_with_what_helps(window: Window, qtbot) -> None:
+    window.go("cure")
+    side = bench(window)
+    cure_of(window, qtbot)
+    type_into(side, "Mould stands", "22 °C")
+    study = cure_of(window, qtbot)
+    qtbot.waitUntil(lambda: "cure-too-hot" in caution_ids(window), timeout=60_000)
+    window.refresh()
+    settle(side)
+    assert "The mould gets" in texts(side) and "in two shots" in texts(side)
+    assert study.stacks and button(side, "Heat the mould").isVisible()

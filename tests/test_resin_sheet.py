@@ -1,0 +1,287 @@
+"""A resin card from its data sheet: tables read and written, constants fitted; doses, mixing, schedules, hardeners."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bibulon.assess import assess, filled
+from bibulon.demo import demo_job
+from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_named, table_text, with_tables
+from bibulon.job.dosing import dose_fit, dose_of, dosed
+from bibulon.job.edits import changed, revised
+from bibulon.job.resin_card import CupPoint, CureConstants, PotLifePoint, ResinCard, TimePoint, ViscosityAtAge
+from bibulon.planning.charge_spread import charge_spread
+from bibulon.planning.hardeners import compare_hardeners
+from bibulon.planning.schedule_help import what_would_work
+from bibulon.quantities import Units
+from bibulon.resin.card_law import law_of
+from bibulon.resin.fitting import FitRefusal, fit_cure, fit_rows
+from bibulon.resin.law import isothermal
+from bibulon.resin.mixing import (
+    component_temperatures_k,
+    heat_shares,
+    measures_of,
+    mixed_temperature_k,
+    ratios_disagree,
+    warm_component_to_k,
+    weighed_off,
+    weighed_off_by_volume,
+)
+from bibulon.resin.pot import Pot, pot_course
+from bibulon.resin.pot_life import pot_life_s
+from bibulon.resin.rheology import rheology
+from bibulon.stock import shelf_card
+from bibulon.stock.choice import hardeners_for
+
+METRIC = Units()
+
+
+def known_card() -> tuple[ResinCard, CureConstants]:
+    """A card whose sheet was made by known constants: two gels, viscosities against time, three pots and a cup."""
+    ln_k2 = math.log(4.5e-4) + 6800 / 298.15
+    known = CureConstants(
+        ln_k1=ln_k2 - 4.0, slope1_k=6800, ln_k2=ln_k2, slope2_k=6800, m=1, n=1.5, gel_cure=0.55, steepness=1.2, bend=1.5
+    )
+    resin = demo_job().resin
+    law = law_of(revised(resin, cure=known))
+
+    def viscosity(at_k: float, time_s: float) -> float:
+        return math.exp(float(law.ln_viscosity(at_k, law.aged(at_k, 0.0, time_s))))
+
+    cup = pot_course(law, resin.density_kg_m3, 0.2, 298.15, Pot(air_k=298.15))
+    return (
+        revised(
+            resin,
+            film_gel=tuple(
+                TimePoint(temperature_k=at, time_s=law.time_to(at, law.gel_cure)) for at in (293.15, 303.15)
+            ),
+            viscosity_aged=tuple(
+                ViscosityAtAge(temperature_k=298.15, time_s=time, viscosity_pa_s=viscosity(298.15, time))
+                for time in (900.0, 1800.0, 2700.0, 3600.0)
+            ),
+            pot_life=tuple(
+                PotLifePoint(
+                    temperature_k=at,
+                    mass_kg=mass,
+                    time_s=pot_course(law, resin.density_kg_m3, mass, at, Pot(air_k=at)).life_s,
+                )
+                for mass, at in ((0.15, 296.15), (1.0, 296.15), (1.0, 303.15))
+            ),
+            cup_tests=tuple(
+                CupPoint(mass_kg=0.2, mixed_k=298.15, time_s=time, temperature_k=float(cup.at(time)[0]))
+                for time in (600.0, 1200.0, 2400.0)
+            ),
+        ),
+        known,
+    )
+
+
+def test_a_fit_finds_the_constants_that_made_the_sheet_and_says_what_it_took_for_granted() -> None:
+    card, known = known_card()
+    fit = fit_cure(card)
+    assert fit.spread < 1.05 and max(abs(row.off) for row in fit.rows if row.kind != "temperature") < 0.12
+    assert max(abs(row.off) for row in fit.rows if row.kind == "temperature") < 2.0
+    assert fit.constants.slope2_k == pytest.approx(known.slope2_k, rel=0.12)
+    assert fit.constants.ln_k1 - fit.constants.ln_k2 == pytest.approx(known.ln_k1 - known.ln_k2, abs=0.8)
+    assert any("heat of cure" in words for words in fit.assumed)
+    assert (fit.coldest_k, fit.warmest_k) == (293.15, 303.15)
+    # what is fitted is what is used: the flow's clock, the pot, the gel
+    fitted = revised(card, cure=fit.constants)
+    flow, law = rheology(fitted, 298.15), law_of(fitted)
+    assert flow.gel_s == pytest.approx(law.time_to(298.15, law.gel_cure))
+    assert flow.viscosity_at(2700.0) == pytest.approx(card.viscosity_aged[2].viscosity_pa_s, rel=0.1)
+    assert flow.time_at(flow.fluidity_time(1234.0)) == pytest.approx(1234.0, rel=1e-6)
+    assert pot_life_s(fitted, 296.15, 1.0) == pytest.approx(card.pot_life[1].time_s, rel=0.12)
+    assert [row.measured for row in fit_rows(card, fit.constants)] == [row.measured for row in fit.rows]
+
+
+def test_too_little_is_not_fitted() -> None:
+    card, _ = known_card()
+    bare = card.model_copy(
+        update={"film_gel": card.film_gel[:1], "pot_life": (), "viscosity_aged": (), "cup_tests": ()}
+    )
+    with pytest.raises(FitRefusal, match="One figure alone"):
+        fit_cure(bare)
+
+
+def test_tables_are_written_as_they_are_read() -> None:
+    card, _ = known_card()
+    for table in TABLES:
+        text = table_text(table, card, METRIC)
+        if text:
+            read = read_table(table, text, METRIC)
+            kept = getattr(card, table.name)
+            assert len(read) == len(kept)
+            for one, other in zip(read, kept, strict=True):
+                for field, _ in table.columns:
+                    value = getattr(other, field) or card.pot_life_mass_kg
+                    assert getattr(one, field) == pytest.approx(value, rel=2e-4)
+    pasted = "T (°C);gel (h)\n# of the film\n20;5\n30;2.5\n"
+    gels = read_table(table_named("film_gel"), pasted, METRIC)
+    assert [(one.temperature_k, one.time_s) for one in gels] == [(293.15, 18_000.0), (303.15, 9000.0)]
+    (tray,) = read_table(table_named("pot_life"), "500 g; 23 °C; 60 min; tray", METRIC)
+    assert (tray.shape, tray.mass_kg, tray.time_s) == ("tray", 0.5, 3600.0)
+    dosed_card = with_tables(
+        card, {"dose": read_table(table_named("dose"), "1 %; 20 °C; 90 min\n2 %; 20 °C; 50", METRIC)}
+    )
+    assert dosed_card.dose is not None and (dosed_card.dose.least, dosed_card.dose.most) == (0.01, 0.02)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "said"),
+    [
+        ("viscosity", "20 °C", "Line 1: 2 figures are needed"),
+        ("viscosity", "", "At least one line"),
+        ("film_gel", "20 °C; 5 h\n25 °C; soon", "Line 2"),
+        ("boiling", "25 °C; 8 kg", "Line 1"),
+        ("pot_life", "1 kg; 20 °C; 60 min; jug", "a bucket or a tray"),
+        ("dose", "250 %; 20 °C; 60 min", "Line 1"),
+        ("cup_tests", "1 kg; 20 °C; 5 min; 900 °C", "Line 1"),
+    ],
+)
+def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:
+    with pytest.raises(SheetError, match=said):
+        read_table(table_named(name), text, METRIC)
+
+
+# -- doses and mixing --------------------------------------------------------------------------------------------------
+
+
+def test_a_dose_moves_gel_pot_and_parts_together() -> None:
+    resin = shelf_card("polyester")
+    assert isinstance(resin, ResinCard) and resin.dose is not None
+    assert dose_of(resin) == pytest.approx(0.012)
+    fit = dose_fit(resin)
+    assert fit is not None
+    for point in resin.dose.points:
+        assert fit.gel_s(point.dose, point.temperature_k) == pytest.approx(point.gel_s, rel=0.06)
+    more = dosed(resin, 0.018)
+    assert dose_of(more) == pytest.approx(0.018)
+    slower = (0.012 / 0.018) ** fit.power
+    assert more.film_gel[0].time_s == pytest.approx(slower * resin.film_gel[0].time_s)
+    law, before = law_of(more), law_of(resin)
+    assert law.time_to(295.0, law.gel_cure) == pytest.approx(slower * before.time_to(295.0, before.gel_cure), rel=1e-3)
+    assert dosed(resin, None) is resin and dosed(demo_job().resin, 0.02) == demo_job().resin
+
+
+@given(warm=st.floats(283, 318), cool=st.floats(283, 318), wanted=st.floats(288, 305))
+def test_the_component_that_is_warmed_as_told_makes_the_mix_as_wanted(warm: float, cool: float, wanted: float) -> None:
+    job = demo_job()
+    job = changed(job, charge=revised(job.charge, component_k=(warm, cool)))
+    assert min(warm, cool) - 1e-9 <= mixed_temperature_k(job) <= max(warm, cool) + 1e-9
+    to_k = warm_component_to_k(job, 0, wanted)
+    if 240 < to_k < 520:
+        told = changed(job, charge=revised(job.charge, component_k=(to_k, cool)))
+        assert mixed_temperature_k(told) == pytest.approx(wanted)
+    assert sum(heat_shares(job.resin)) == pytest.approx(1.0)
+    assert component_temperatures_k(changed(job, charge=revised(job.charge, component_k=(None, cool))))[0] == (
+        job.shop.temperature_k
+    )
+
+
+def test_what_is_weighed_is_held_against_the_ratio_and_volumes_against_their_own() -> None:
+    resin = demo_job().resin
+    one, two = measures_of(resin, 1.3)
+    assert (one.mass_kg, two.mass_kg) == pytest.approx((1.0, 0.3))
+    assert two.volume_m3 == pytest.approx(0.3 / 960) and not two.small
+    assert measures_of(resin, 0.1)[1].small == "4 spoons of 5 ml and 81 drops"
+    assert weighed_off(resin, (2.0, 0.6)) == pytest.approx(0) and weighed_off(resin, (2.0, 0.66)) == pytest.approx(0.1)
+    assert weighed_off(resin, (0.0, 1.0)) == math.inf
+    ours = tuple(
+        revised(component, parts_by_volume=part) for component, part in zip(resin.components, (100, 36), strict=True)
+    )
+    by_volume = revised(resin, components=ours)
+    assert ratios_disagree(by_volume) < 0.01 and ratios_disagree(resin) == 0.0
+    assert weighed_off_by_volume(by_volume, (2.0, 0.72)) == pytest.approx(0)
+    small, large = measures_of(by_volume, 1.3)
+    assert large.volume_m3 / small.volume_m3 == pytest.approx(0.36)
+
+
+# -- pots --------------------------------------------------------------------------------------------------------------
+
+
+def test_a_bath_and_a_tray_keep_a_pot_longer_and_cooler() -> None:
+    resin = shelf_card("epoxy-extra-slow")
+    assert isinstance(resin, ResinCard)
+    law = law_of(resin)
+    ways = {
+        "bucket": Pot(air_k=293.15), "tray": Pot("tray", 293.15), "bath": Pot(air_k=293.15, bath_k=288.15),
+    }  # fmt: skip
+    hottest = {name: pot_course(law, 1110.0, 5.0, 293.15, pot).hottest_k for name, pot in ways.items()}
+    assert hottest["bath"] < hottest["tray"] < hottest["bucket"] and hottest["bath"] < 303
+    lives = {name: pot_life_s(resin, 293.15, 5.0, pot) for name, pot in ways.items()}
+    assert lives["bucket"] < lives["tray"] and lives["bucket"] < lives["bath"]
+    warmer = pot_life_s(resin, 303.15, 5.0, Pot(air_k=293.15))
+    assert warmer < lives["bucket"], "warm components shorten it"
+
+
+def test_pot_life_of_the_sheet_is_that_of_the_balance_it_begins_by() -> None:
+    for name in ("epoxy-slow", "epoxy-medium", "epoxy-extra-slow"):
+        card = shelf_card(name)
+        assert isinstance(card, ResinCard)
+        course = pot_course(law_of(card), card.density_kg_m3, 1.0, 293.15, Pot(air_k=293.15))
+        assert course.life_s == pytest.approx(card.pot_life[0].time_s, rel=0.03)
+
+
+# -- schedules and hardeners -------------------------------------------------------------------------------------------
+
+
+def test_what_would_make_a_schedule_work_does() -> None:
+    job = demo_job()
+    hot = changed(job, shop=revised(job.shop, temperature_k=305.15))
+    made = filled(assess(hot), 400)
+    assert not all(batch.in_time for batch in made.batches)
+    helps = what_would_work(made, hardeners_for(hot)[1:])
+    used = [one for one in helps if one.plan is not None]
+    assert {"a second person with a second scale", "pots in a water bath of 15 °C"} <= {one.words for one in helps}
+    for one in used:
+        assert one.plan is not None
+        again = filled(assess(changed(hot, charge=one.plan)), 400)
+        assert all(batch.in_time for batch in again.batches), one.words
+    assert what_would_work(filled(assess(job), 400)) == ()
+
+
+def test_the_spread_of_the_charge_by_hand() -> None:
+    """Where plies pack looser by their spread more resin is wanted: clamp and mix by the clock, or throw away."""
+    job = demo_job()
+    made = filled(assess(job), 400)
+    spread = charge_spread(made)
+    plan = made.charge.total_kg
+    assert spread.least_kg < plan / 1.1 < spread.most_kg and spread.over_kg == pytest.approx(plan - spread.least_kg)
+    assert job.resin.price is not None and spread.over_cost == pytest.approx(spread.over_kg * job.resin.price)
+    bare = changed(job, charge=revised(job.charge, contingency=0.0))
+    tight = charge_spread(filled(assess(bare), 400))
+    assert tight.short_kg > 0 and tight.clamp_s is not None and tight.mix_by_s is not None
+    assert tight.mix_by_s == pytest.approx(tight.clamp_s - job.charge.mix_time_s)
+
+
+def test_hardeners_stand_side_by_side_and_the_surest_is_told() -> None:
+    job = demo_job()
+    cards = hardeners_for(job)
+    assert len(cards) == 4 and cards[0].id == job.charge.resin
+    found = compare_hardeners(job, cards, nodes=300)
+    rows = {row.card.id: row for row in found.rows}
+    assert found.surest is not None and found.rows[found.surest].card.id == "epoxy-slow"
+    slow, extra = rows["epoxy-slow"], rows["epoxy-extra-slow"]
+    assert slow.margin_s is not None and extra.margin_s is not None and extra.margin_s > slow.margin_s
+    assert extra.vacuum_off_s > slow.vacuum_off_s and rows["epoxy-fast"].refusal
+    late = changed(job, shop=revised(job.shop, shift_end_s=13 * 3600.0))
+    none = compare_hardeners(late, cards[:1], nodes=300)
+    assert none.surest is None and "after the end of the shift" in none.reason
+
+
+def test_resin_kept_at_a_temperature_ages_as_its_ordinary_equation() -> None:
+    law = law_of(demo_job().resin)
+    still = isothermal(law, 296.0)
+    cures = np.linspace(0.02, float(still.cure[-1]), 5)
+    for cure in cures:
+        age = float(np.interp(cure, still.cure, still.times_s))
+        assert law.aged(296.0, 0.0, age) == pytest.approx(cure, rel=1e-3)
+        assert still.left_s(cure) == pytest.approx(still.stops_s - age)
+    assert float(law.fluidity(296.0, law.gel_cure)) == 0.0
+    assert law.cure_at_tg(float(law.tg_k(0.7))) == pytest.approx(0.7)
