@@ -134,7 +134,7 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     window.go("charge")
     side = bench(window)
     type_into(side, "Water bath at", "16 °C")
-    choose(window, "Batches stand in", "shallow trays, 30 mm")
+    choose(window, "Batches stand in", "wide shallow trays")
     fill_of(window)
     assert window.document.job.charge.bath_k == 289.15 and window.document.job.charge.pot_shape == "tray"
     push(side, "Plan them by hand")

@@ -30,7 +30,7 @@ from bibulon.resin.charge import charge_of
 from bibulon.resin.cure import cure_plan
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
-from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s
+from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s, sheet_pot_life_s
 
 
 def test_arrhenius_goes_through_its_points(demo: Job) -> None:
@@ -138,7 +138,10 @@ def test_pot_life_follows_its_power_of_the_mass(mass: float, temperature: float)
     resin = demo_job().resin
     sheet = arrhenius([(one.temperature_k, one.time_s) for one in resin.pot_life], temperature, 0)
     share = (max(mass, 0.05) / resin.pot_life_mass_kg) ** resin.pot_life_mass_exponent
-    assert pot_life_s(resin, temperature, mass) == pytest.approx(sheet / share)
+    assert sheet_pot_life_s(resin, temperature, mass) == pytest.approx(sheet / share)
+    assert pot_life_s(resin, temperature, mass) <= sheet / share * (1 + 1e-9)
+    if mass >= 2 * resin.pot_life_mass_kg:
+        assert pot_life_s(resin, temperature, mass) == pytest.approx(sheet / share), "the sheet is the more careful"
 
 
 def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) -> None:
@@ -151,7 +154,7 @@ def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) 
     assert [one.pour_s for one in slow] == pytest.approx([0.0, 1500.0, 3000.0])
     assert [one.used_s for one in slow] == pytest.approx([1500.0, 3000.0, 3600.0])
     assert [one.mix_s for one in slow] == pytest.approx([time - plan.mix_time_s for time in (0.0, 1500.0, 3000.0)])
-    life = 0.9 * pot_life_s(resin, 293.15, 1.0)
+    life = 0.9 * pot_life_s(resin, 293.15, 10 / 3)
     assert [one.usable_until_s - one.mix_s for one in slow] == pytest.approx([life] * 3)
     quick = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 30.0]), np.array([0.0, 8.0]))
     last = 25.0 - plan.mix_time_s

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from bibulon.assess import Assessment
@@ -62,7 +63,8 @@ def mix_ratio_off(assessment: Assessment) -> Iterator[Finding]:
     if abs(weighed_off_by_volume(job.resin, record.masses_kg)) <= job.house.ratio_off:
         why = " These are the parts by volume, put on the scale."
     more = f" So are B{', B'.join(str(one.number) for one, _ in wrong if one is not record)}." if len(wrong) > 1 else ""
-    yield Finding(f"B{record.number} was weighed {worst:+.0%} off its mix ratio.{why}{more}")
+    how = f"{worst:+.0%} off its mix ratio" if math.isfinite(worst) else "without one of its components"
+    yield Finding(f"B{record.number} was weighed {how}.{why}{more}")
 
 
 @caution(

@@ -16,6 +16,7 @@ from bibulon.job import Job
 from bibulon.job.cards import FilmCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import ResinCard
+from bibulon.quantities import Units, show
 from bibulon.resin.boiling import Boiling, boiling_of
 from bibulon.resin.card_law import law_of, most_exotherm_k
 from bibulon.resin.law import ResinLaw
@@ -27,7 +28,7 @@ GREEN_OVER_K, LOAD_OVER_K = 10.0, 35.0
 where nothing is asked of it."""
 POST_CURES_K = (313.15, 323.15, 333.15, 343.15, 353.15, 363.15, 373.15, 393.15, 413.15)
 SHORTEST_POST_S, LONGEST_POST_S = 3600.0, 16 * 3600.0
-COOLER_K = 6.0
+COOLER_K, LOWER_K = 6.0, 10.0
 
 What = Literal["resin", "core", "mould", "film", "tape"]
 
@@ -126,10 +127,15 @@ def _peak(one: StackCure, what: What) -> float | None:
     return by_what[what]
 
 
-def remedies(job: Job, study: CureStudy, hot: TooHot, slower: tuple[ResinCard, ...] = ()) -> tuple[Remedy, ...]:
+def remedies(
+    job: Job, study: CureStudy, hot: TooHot, slower: tuple[ResinCard, ...] = (), units: Units | None = None
+) -> tuple[Remedy, ...]:
     """What helps at the stack that is too hot, and how hot it then gets: two shots, each of the *slower* hardeners, a
     cooler mould, a cooler hold; the coolest first. Only what does make it cooler."""
     stack, found = hot.stack, []
+
+    def by(kelvins: float) -> str:
+        return show(kelvins, "temperature difference", units or Units())
 
     def peak(of: Job, slabs: tuple[Slab, ...]) -> float:
         law = law_of(of.resin)
@@ -160,11 +166,21 @@ def remedies(job: Job, study: CureStudy, hot: TooHot, slower: tuple[ResinCard, .
     if cooler_k >= job.resin.lowest_temperature_k:
         shop = revised(job.shop, temperature_k=min(job.shop.temperature_k, max(cooler_k, 263.15)))
         mould = revised(job.mould, temperature_k=None if job.mould.temperature_k is None else cooler_k)
-        found.append(Remedy(f"{COOLER_K:.0f} K cooler", peak(changed(job, shop=shop, mould=mould), stack.slabs)))
+        found.append(
+            Remedy(
+                f"{by(COOLER_K)} cooler",
+                peak(changed(job, shop=shop, mould=mould), stack.slabs),
+            )
+        )
     if job.curing.steps:
-        steps = tuple(revised(step, to_k=max(step.to_k - 10.0, 233.15)) for step in job.curing.steps)
+        steps = tuple(revised(step, to_k=max(step.to_k - LOWER_K, 233.15)) for step in job.curing.steps)
         lower = changed(job, curing=revised(job.curing, steps=steps))
-        found.append(Remedy("with every hold 10 K cooler", peak(lower, stack.slabs)))
+        found.append(
+            Remedy(
+                f"with every hold {by(LOWER_K)} cooler",
+                peak(lower, stack.slabs),
+            )
+        )
     return tuple(sorted((one for one in found if one.peak_k < hot.peak_k - 0.5), key=lambda one: one.peak_k))
 
 

@@ -44,6 +44,8 @@ STALLED_AFTER = 1e-3
 """But not before this share of the time that it flows at all: fine pores take their time at first."""
 SQUEEZED_A_STEP = 0.2
 """Gas comes nearer to its last pressure by about e to the power of so much in a step."""
+STANDS_SHARE = 1e-3
+"""A part that gains less than this share of what arrived anywhere in it has come to a stand."""
 DRY_SHARE = 1e-3
 """A part with more of its pores in pockets than this is not filled."""
 
@@ -223,7 +225,9 @@ class _Fill:
             return "too high for the vacuum"
         # a swollen laminate gives resin back when the supply lets up, and goes on filling from what it holds
         gives_back = self.valves.open and gain.drawn < 0
-        if gain.held < 1e-6 * gain.arrived and gain.arrived > self.target_m3 / 4 and not gives_back:
+        # and where it bleeds to the pots as much as comes, dry places may still be filling
+        stands = gain.held < 1e-6 * gain.arrived and gain.in_part < STANDS_SHARE * gain.arrived
+        if stands and gain.arrived > self.target_m3 / 4 and not gives_back:
             if self.steps.recipe.stopped:
                 return "shot mass in"
             return "dry area behind the vents" if self.valves.open else "no feed open"

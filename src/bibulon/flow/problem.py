@@ -31,6 +31,7 @@ from bibulon.job.lines import AtTime
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
+from bibulon.quantities import show
 from bibulon.resin.batches import planned_for
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
@@ -251,6 +252,14 @@ def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
     resin = poured(rheology(job.resin, job.mould_temperature_k), age_s)
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S, growth=())
+    fresh = rheology(job.resin, job.mould_temperature_k)
+    if resin.stops_s <= 0 < fresh.stops_s and fed is not None:
+        stands = show(fed.batches[0].poured_at_s, "duration")
+        raise FlowRefusal(
+            f"The first batch stands mixed for {stands} before it is poured, and is too thick to flow by then. More "
+            "hands and scales, larger batches or a slower hardener have it poured fresher.",
+            station="charge",
+        )
     if resin.stops_s <= 0:
         raise FlowRefusal(
             "At the mould's temperature this resin is too thick to flow. Warm the mould or take another.",

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from bibulon.flow.assembly import build_network
 from bibulon.flow.fed_resin import FedResin
 from bibulon.flow.fill import fill_on
-from bibulon.flow.problem import FULL_PACE, Pace, fed_resin, flow_problem, with_fed
+from bibulon.flow.problem import FULL_PACE, PREVIEW_PACE, Pace, fed_resin, flow_problem, with_fed
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.resin.batches import Batch, batches_of, planned_for
@@ -31,12 +32,16 @@ def scheduled_fill(
 ) -> FillResult:
     """The fill of *job* in which resin ages in the batches that :func:`batches_in` plans by it.
 
-    It begins with the fewest batches all alike. Where pot life asks for smaller ones the fill is computed again with
-    those, at most :data:`MOST_ROUNDS` times. Raises as :func:`~bibulon.flow.problem.flow_problem` and
+    It begins with the batches that a coarse fill asks for. Where its own draw asks for others the fill is computed
+    again with those, at most :data:`MOST_ROUNDS` times. Raises as :func:`~bibulon.flow.problem.flow_problem` and
     :func:`~bibulon.flow.fill.fill`.
     """
     problem = flow_problem(job, nodes, levels, after, pace)
     network = build_network(problem)
+    if problem.fed is not None and pace == FULL_PACE:
+        rough = fill_on(network, replace(problem, pace=PREVIEW_PACE), lambda share: progress(0.1 * share))
+        if planned := batches_in(job, rough):
+            problem = with_fed(job, problem, fed_resin(job, planned_for(job, planned)))
     result = fill_on(network, problem, progress)
     for _ in range(MOST_ROUNDS - 1):
         planned = batches_in(job, result)

@@ -11,6 +11,7 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import revised
+from bibulon.quantities import show
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.mixing import mixed_temperature_k, room_kg
 
@@ -31,7 +32,7 @@ class Help:
 def what_would_work(assessment: Assessment, hardeners: tuple[ResinCard, ...] = ()) -> tuple[Help, ...]:
     """What would make the schedule of *assessment* work, by the draw of its fill; empty where it works as it is, or
     there is no fill. Single changes first, two together where no single one is enough."""
-    job, fill = assessment.job, assessment.fill
+    job, fill, units = assessment.job, assessment.fill, assessment.units
     if fill is None or not assessment.batches or all(batch.in_time for batch in assessment.batches):
         return ()
     times = fill.times_s
@@ -47,6 +48,8 @@ def what_would_work(assessment: Assessment, hardeners: tuple[ResinCard, ...] = (
     room = room_kg(job)
     room = math.inf if room is None else room
     mixed_k = mixed_temperature_k(job)
+    bath = show(BATH_K, "temperature", units, 0)
+    cooler = show(COOLER_K, "temperature difference", units)
     same = _Way("", plan, job.resin, mixed_k, room)
     ways = [
         replace(
@@ -54,9 +57,17 @@ def what_would_work(assessment: Assessment, hardeners: tuple[ResinCard, ...] = (
             words="a second person with a second scale",
             plan=revised(plan, people=plan.people + 1, scales=plan.scales + 1),
         ),
-        replace(same, words="pots in a water bath of 15 °C", plan=revised(plan, bath_k=BATH_K)),
+        replace(
+            same,
+            words=f"pots in a water bath of {bath}",
+            plan=revised(plan, bath_k=BATH_K),
+        ),
         replace(same, words="wide shallow trays", plan=revised(plan, pot_shape="tray")),
-        replace(same, words=f"components {COOLER_K:.0f} K cooler", mixed_k=mixed_k - COOLER_K),
+        replace(
+            same,
+            words=f"components {cooler} cooler",
+            mixed_k=mixed_k - COOLER_K,
+        ),
         *(replace(same, words=card.name, resin=card) for card in hardeners),
         replace(same, words="a fill half as fast, with feeds throttled or fewer", slower=SLOWER),
     ]

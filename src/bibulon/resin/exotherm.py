@@ -16,6 +16,7 @@ CONDUCTIVITY_W_MK = 0.35
 FIBRE_HEAT_J_M3K = 2.05e6
 TO_AIR_W_M2K = 10.0
 PLACES = 12
+LONGEST_S = 30 * 86_400.0
 GEL_TIMES = 8.0
 """The stack is followed for so many gel times."""
 
@@ -30,6 +31,6 @@ def peak_temperature_k(
     heat = (1 - resin_share) * FIBRE_HEAT_J_M3K + resin_share * resin.density_kg_m3 * law.heat_capacity_j_kg_k
     plies = Slab("plies", thickness_m, CONDUCTIVITY_W_MK, heat, resin_share * resin.density_kg_m3, PLACES)
     around = Around(temperature_k, TO_AIR_W_M2K, temperature_k, 0.0 if against_core else TO_AIR_W_M2K)
-    end_s = GEL_TIMES * law.time_to(temperature_k, law.gel_cure)
+    end_s = min(GEL_TIMES * law.time_to(temperature_k, law.gel_cure), LONGEST_S)
     course = cure_through(law, (plies,), lambda _: around, 0.0, end_s, (temperature_k,), 0.0)
     return course.peak_k

@@ -25,6 +25,7 @@ OUT_AT_RISE_K = 20.0
 FOLLOWED_GELS = 2.0
 """A pot is followed for so many times what its resin takes to gel at the temperature it was mixed at."""
 ROWS = 160
+LONGEST_S = 30 * 86_400.0
 
 
 @dataclass(frozen=True)
@@ -88,7 +89,7 @@ def _course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float,
         rate = (math.exp(k1 - slope1 / warm) + math.exp(k2 - slope2 / warm) * done**m) * (1 - done) ** n
         return rise_k * rate - loss * (warm - around), rate
 
-    end_s = FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure)
+    end_s = max(min(FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure), LONGEST_S), 1.0)
     done = solve_ivp(slopes, (0.0, end_s), (mixed_k, 0.0), method="LSODA", rtol=1e-6, atol=(1e-4, 1e-7))
     times, warm, cure = done.t, done.y[0], np.clip(done.y[1], 0.0, 1.0)
     # as fine as anything is asked for: even in time, and even in cure where that is quick

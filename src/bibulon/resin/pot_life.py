@@ -24,19 +24,18 @@ def pot_life_s(resin: ResinCard, mixed_k: float, mass_kg: float, pot: Pot | None
     """How long *mass_kg* mixed at *mixed_k* lasts in its *pot*, a bucket in air as warm as the mix where none is given.
 
     By the heat balance where the card has fitted constants of cure. Else by the sheet's pot life and its mass exponent,
-    longer or shorter as the balance says that this pot lasts than a bucket in air.
+    longer or shorter as the balance says that this pot lasts than a bucket in air, but no longer than by the balance:
+    what is too thick or has run away is past use, however little it is.
     """
     pot = pot or Pot(air_k=mixed_k)
+    here = _finite(life_by_balance_s(resin, mixed_k, mass_kg, pot))
     if resin.cure is not None:
-        return _finite(life_by_balance_s(resin, mixed_k, mass_kg, pot))
+        return here
     sheet = sheet_pot_life_s(resin, mixed_k, mass_kg)
     if pot == Pot(air_k=mixed_k):
-        return sheet
-    bucket = life_by_balance_s(resin, mixed_k, mass_kg, Pot(air_k=mixed_k))
-    here = life_by_balance_s(resin, mixed_k, mass_kg, pot)
-    if math.isinf(bucket):
-        return sheet
-    return sheet * min(_finite(here) / max(bucket, 1.0), MOST_LONGER)
+        return min(sheet, here)
+    bucket = _finite(life_by_balance_s(resin, mixed_k, mass_kg, Pot(air_k=mixed_k)))
+    return min(sheet * min(here / max(bucket, 1.0), MOST_LONGER), here)
 
 
 def _finite(time_s: float) -> float:

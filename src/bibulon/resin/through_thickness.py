@@ -20,6 +20,7 @@ from bibulon.resin.law import ResinLaw
 
 TOLERANCE_K, TOLERANCE_CURE = 1e-3, 1e-6
 LONGEST_STEP_S, LITTLE_S = 900.0, 1e-3
+LEAST_STEPS = 200
 HELD_W_M2_K = 1e5
 """A face that is held at a temperature."""
 
@@ -151,7 +152,7 @@ def cure_through(
             atol=tolerance,
             lband=2,
             uband=2,
-            max_step=LONGEST_STEP_S,
+            max_step=max(LONGEST_STEP_S, (stop - begin) / LEAST_STEPS),
         )
         times.append(course.t[1:])
         rows.append(course.y.T[1:])

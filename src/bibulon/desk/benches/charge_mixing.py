@@ -58,8 +58,8 @@ class MixingSection:
         bench.watch(self._key, self.mixed, self._fill_mixed)
 
     def _components_key(self) -> object:
-        resin = self.document.job.resin
-        return len(resin.components), resin.id, resin.dose is not None, [one.name for one in resin.components]
+        job = self.document.job
+        return job.resin, job.charge.component_k, job.charge.dose, job.mould_temperature_k, self.document.settings
 
     def _key(self) -> object:
         job = self.document.job
@@ -74,11 +74,9 @@ class MixingSection:
                 "How warm it is when it is mixed; empty: as the shop.",
             )  # fmt: skip
             field.editor.setPlaceholderText("as the shop")
-            self.bench.keep_fresh(field)
             layout.addWidget(field)
         if self.document.job.resin.dose is not None:
             field = FreeField("Dose of catalyst", self._dose, self._set_dose, "By weight of the resin.")
-            self.bench.keep_fresh(field)
             layout.addWidget(field)
             layout.addWidget(label(self._dose_words(), "muted"))
 
@@ -217,11 +215,10 @@ class MixingSection:
             return
         names = ", ".join(one.name.lower() for one in job.resin.components)
         layout.addWidget(label("As weighed", "figure"))
-        layout.addWidget(
-            label(
-                f"For each batch: {names}; temperature of the mix; time of day. 3.26 kg; 0.98 kg; 22 °C; 9:40", "muted"
-            )
-        )
+        example = [self.bench.shown(one.mass_kg, "mass") for one in measures_of(job.resin, batches[0].mass_kg)]
+        example.append(self.bench.shown(mixed_temperature_k(job), "temperature"))
+        asked = f"For each batch: {names}; temperature of the mix; time of day. {'; '.join(example)}; 9:40"
+        layout.addWidget(label(asked, "muted"))
         for batch in batches:
             field = FreeField(
                 f"B{batch.number}", partial(self._as_weighed, batch), partial(self._set_weighed, batch),
@@ -278,7 +275,9 @@ class MixingSection:
         if record.temperature_k is not None:
             warmer = record.temperature_k - mixed_temperature_k(job)
             if abs(warmer) > job.house.mix_temperature_k:
-                return f"B{batch.number}: the mix is {warmer:+.1f} K off what the plan counts on.", "error"
+                off_by = show(abs(warmer), "temperature difference", self.document.assessment.units)
+                how = "warmer" if warmer > 0 else "colder"
+                return f"B{batch.number}: the mix is {off_by} {how} than the plan counts on.", "error"
             words.append("as warm as planned")
         total = sum(record.masses_kg)
         if total < batch.mass_kg * 0.99:

@@ -13,7 +13,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.durations import clock_time
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import PotShape
-from bibulon.quantities import number_shown, unit_shown
+from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.resin.batches import Batch
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
@@ -23,7 +23,7 @@ from bibulon.resin.pot_life import pot_life_s
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
-SHAPES: tuple[tuple[str, PotShape], ...] = (("buckets, as deep as wide", "bucket"), ("shallow trays, 30 mm", "tray"))
+SHAPES: tuple[tuple[str, PotShape], ...] = (("buckets, as deep as wide", "bucket"), ("wide shallow trays", "tray"))
 MOST_CURVES = 4
 
 
@@ -101,7 +101,8 @@ class PotsSection:
                 for at, text in enumerate(texts):
                     grid.addWidget(label(text, "" if at else "figure", wrap=False), row, at)
             layout.addLayout(grid)
-            words = f"Out by: {OUT_AT_RISE_K:.0f} K over the mix, too thick, or at the end of the sheet's pot life."
+            over = show(OUT_AT_RISE_K, "temperature difference", units)
+            words = f"Out by: {over} over the mix, too thick, or at the end of the sheet's pot life."
             layout.addWidget(label(words, "muted"))
         if not batches:
             layout.addWidget(label("Batches follow from the fill, which is not known yet.", "muted"))

@@ -74,7 +74,7 @@ class CureBench(Bench):
         self.quantity("Mould is thick", "thickness", "curing/wall_m", empty="as is usual for its kind")
         self.quantity("Mould stands", "temperature", "mould/highest_temperature_k", empty="as is usual for its kind")
         self.quantity(
-            "Tg wanted", "temperature", "curing/tg_wanted_k", "Of the part in use.", empty="35 K over the shop"
+            "Tg wanted", "temperature", "curing/tg_wanted_k", "Of the part in use.", empty="well over the shop"
         )
         self.clock("Shot starts", "shop/shot_start_s")
         self.clock("Shift ends at", "shop/shift_end_s")
@@ -193,7 +193,7 @@ class CureBench(Bench):
         for hot in too_hot(job, study):
             peak, most = self.shown(hot.peak_k, "temperature"), self.shown(hot.most_k, "temperature")
             layout.addWidget(label(f"The {hot.what} gets {peak}; it stands {most}.", "error"))
-            helps = remedies(job, study, hot, hardeners_for(job)[1:])
+            helps = remedies(job, study, hot, hardeners_for(job)[1:], self.document.assessment.units)
             for help_ in helps[:3]:
                 layout.addWidget(label(f"{help_.words}: {self.shown(help_.peak_k, 'temperature')}", "muted"))
             if not helps:
@@ -288,6 +288,9 @@ class CureBench(Bench):
         def warm(values: np.ndarray) -> np.ndarray:
             return np.array([number_shown(float(value), "temperature", units) for value in values])
 
+        def deep(values: np.ndarray) -> np.ndarray:
+            return np.array([number_shown(float(value), "length", units) for value in values])
+
         course, hours = one.course, one.course.times_s / 3600
         resin = course.temperature_k[:, course.cures]
         cure = course.cure[:, course.cures]
@@ -297,13 +300,13 @@ class CureBench(Bench):
             hottest = int(np.argmax(resin.max(axis=1)))
             end = len(course.times_s) - 1
             curves = [
-                Curve(course.z_m * 1000, warm(course.temperature_k[at]), name)
+                Curve(deep(course.z_m), warm(course.temperature_k[at]), name)
                 for at, name in ((0, "at first"), (hottest, "hottest"), (end, "at the end"))
             ]
-            edges = np.cumsum([slab.thickness_m for slab in one.slabs])[:-1] * 1000
+            edges = deep(np.cumsum([slab.thickness_m for slab in one.slabs])[:-1])
             names = [slab.name for slab in one.slabs][1:]
             marks = [Mark(float(edge), name, upright=True) for edge, name in zip(edges, names, strict=True)]
-            self.chart.draw(Drawn(curves, marks), "mm from the back of the mould", degrees)
+            self.chart.draw(Drawn(curves, marks), f"{unit_shown('length', units)} from the back of the mould", degrees)
         elif self.look == "cure":
             glass = study.law.tg_k(cure.min(axis=1))
             curves = [
@@ -328,4 +331,9 @@ class CureBench(Bench):
             if logged:
                 off = [value - float(np.interp(time, course.times_s, resin.max(axis=1))) for time, value in logged]
                 worst = max(off, key=abs)
-                layout.addWidget(label(f"Points are logged; at most {worst:+.1f} K off the hottest resin.", "muted"))
+                layout.addWidget(label(self._off_words(worst), "muted"))
+
+    def _off_words(self, off_k: float) -> str:
+        """How far logged temperatures are off at most."""
+        off = show(abs(off_k), "temperature difference", self.document.assessment.units)
+        return f"Points are logged; at most {off} {'over' if off_k > 0 else 'under'} the hottest resin."
