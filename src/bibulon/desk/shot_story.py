@@ -107,10 +107,15 @@ def shoot_all(folder: Path) -> None:
         if station.id in ("cure", "log"):
             window.time_rail.day.setChecked(True)
             window.plan.set_time(None)
+        if station.id == "cure":
+            wait_for_cure(window)
+            window.plan.set_map("release")
         window.refresh()
         for _ in range(5):
             app.processEvents()
         window.grab().save(str(folder / f"{number}-{station.id}.png"))
+        if station.id == "cure":
+            window.plan.set_map("through")
         if station.id == "layup":
             shoot_layup(window, folder)
         if station.id == "hold":
@@ -124,6 +129,12 @@ def shoot_all(folder: Path) -> None:
     shoot_gore(window, folder / "1-part-relief.png")
     shoot_stock(window, folder / "stock.png")
     window.close()
+
+
+def wait_for_cure(window: Window) -> None:
+    """Wait until the cure of the job as it is has been followed."""
+    while window.document.assessment.cure_study is None:
+        pause(50)
 
 
 def pause(milliseconds: int) -> None:

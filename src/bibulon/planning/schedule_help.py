@@ -17,6 +17,7 @@ from bibulon.resin.mixing import mixed_temperature_k, room_kg
 
 COOLER_K, BATH_K = 5.0, 288.15
 SLOWER = 2.0
+MOST_PEOPLE = 20
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ def what_would_work(assessment: Assessment, hardeners: tuple[ResinCard, ...] = (
         replace(
             same,
             words="a second person with a second scale",
-            plan=revised(plan, people=plan.people + 1, scales=plan.scales + 1),
+            plan=revised(plan, people=min(plan.people + 1, MOST_PEOPLE), scales=min(plan.scales + 1, MOST_PEOPLE)),
         ),
         replace(
             same,

@@ -20,6 +20,9 @@ from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
 
+SOLID = 300.0
+"""ln of what viscosity has grown by beyond which nothing is told apart."""
+
 
 @dataclass(frozen=True)
 class Rheology:
@@ -112,7 +115,7 @@ def poured(resin: Rheology, age_s: float) -> Rheology:
     """*resin* as it flows from its pouring on, *age_s* after it was mixed."""
     gel_s, limit_s = max(resin.gel_s - age_s, 0.0), resin.flow_limit_s - age_s
     if not resin.growth:
-        thicker = math.exp(age_s / resin.thickening_s)
+        thicker = math.exp(min(age_s / resin.thickening_s, SOLID))
         return replace(resin, viscosity_pa_s=resin.viscosity_pa_s * thicker, gel_s=gel_s, flow_limit_s=limit_s)
     now = resin.viscosity_at(age_s)
     later = tuple(

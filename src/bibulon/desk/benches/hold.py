@@ -353,7 +353,7 @@ class HoldBench(Bench):
         units = self.document.assessment.units
         kinds: dict[Channel, QuantityKind] = {"barometer": "pressure difference", "shop": "temperature"}
         kind = kinds.get(channel, "pressure")
-        return f"{time_s / 60:.2f}, {number_shown(value, kind, units):.2f} {unit_shown(kind, units)}"
+        return f"{round(time_s, 2) / 60:.2f}, {number_shown(value, kind, units):.2f} {unit_shown(kind, units)}"
 
     def _gauge_lost(self, message: str) -> None:
         """Say so, and aloud: nobody may stand beside a test that runs overnight."""
