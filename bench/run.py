@@ -3,6 +3,7 @@
 - against the textbook march (bench/march.py): same panel, same mesh;
 - against one sparse factor-and-solve of the whole system;
 - growth of the time with the number of nodes; peak memory;
+- the cure of a stack and of a part;
 - the desk: seconds to a usable window, longest block of the interface while a line is dragged.
 """
 
@@ -162,7 +163,7 @@ def main() -> None:
     if quick:
         return
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    for script in ("bench/desk.py", "bench/large.py"):
+    for script in ("bench/cure.py", "bench/desk.py", "bench/large.py"):
         subprocess.run([sys.executable, script], check=True, env=environment)
 
 

@@ -6,12 +6,14 @@ import math
 from pathlib import Path
 
 import numpy as np
+import pytest
 from driving import (
     LEFT,
     bench,
     button,
     caution_ids,
     choose,
+    click,
     fill_of,
     push,
     settle,
@@ -197,6 +199,14 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
         assert len(side.chart.shown.curves) == 3 and all(
             np.isfinite(one.values).all() for one in side.chart.shown.curves
         )
+    fill = window.document.assessment.fill
+    assert fill is not None
+    for x, y in ((0.3, 0.6), (3.0, 0.6)):
+        click(window, x, y)
+        nearest = int(np.argmin(((fill.mesh.points_m - (x, y)) ** 2).sum(axis=1)))
+        course = study.stacks[int(study.of_point[nearest])].course
+        hottest = float(course.temperature_k[:, course.cures].max()) - 273.15
+        assert side.chart.shown.curves[0].values.max() == pytest.approx(hottest, abs=0.01)
     push(side, "Post-cure in an oven")
     window.refresh()
     type_into(side, "To, step 1", "65 °C")

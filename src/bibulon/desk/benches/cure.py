@@ -58,10 +58,12 @@ class CureBench(Bench):
         self.section("Through the stack")
         self.choice("Shown", lambda: list(LOOKS), lambda: self.look, self._set_look)
         self.choice("At", self._places, lambda: self.chosen, self._set_place)
+        self.body.addWidget(label("Or click a place on the plan.", "muted"))
         self.chart = CurvesChart("Cure through the stack", 210)
         self.body.addWidget(self.chart)
         self.chart_words = column(2)
         self.watch(self._chart_key, self.chart_words, self._fill_chart)
+        self.desk.plan.touched.connect(self._look_at)
         self.heating = HeatingSection(self)
         self.heating.build()
         self.logged = LoggedSection(self)
@@ -235,10 +237,9 @@ class CureBench(Bench):
         study = self.study
         if study is None:
             return [("the hottest place", 0)]
-        order = sorted(range(len(study.stacks)), key=lambda at: -study.stacks[at].peak_k)
         return [
             (f"{'the hottest: ' if rank == 0 else ''}{self._stack_words(study.stacks[at])}", rank)
-            for rank, at in enumerate(order)
+            for rank, at in enumerate(self._order(study))
         ]
 
     def _maps(self) -> list[tuple[str, str]]:
@@ -268,6 +269,20 @@ class CureBench(Bench):
         self.look = look
         self.refresh()
 
+    def _look_at(self, place: tuple[float, float]) -> None:
+        """Show the cure at the place on the plan that was clicked."""
+        study, fill = self.study, self.document.assessment.fill
+        if study is None or fill is None or not self.isVisible() or len(study.of_point) != len(fill.mesh.points_m):
+            return
+        nearest = int(np.argmin(((fill.mesh.points_m - np.array(place)) ** 2).sum(axis=1)))
+        stack = int(study.of_point[nearest])
+        if stack >= 0:
+            self._set_place(self._order(study).index(stack))
+
+    def _order(self, study: CureStudy) -> list[int]:
+        """The stacks, the hottest first."""
+        return sorted(range(len(study.stacks)), key=lambda at: -study.stacks[at].peak_k)
+
     def _set_place(self, rank: int) -> None:
         self.chosen = rank
         self.refresh()
@@ -282,7 +297,7 @@ class CureBench(Bench):
             self.chart.draw(Drawn(), "h", degrees)
             layout.addWidget(label(self._waits(), "muted"))
             return
-        order = sorted(range(len(study.stacks)), key=lambda at: -study.stacks[at].peak_k)
+        order = self._order(study)
         one = study.stacks[order[min(self.chosen, len(order) - 1)]]
 
         def warm(values: np.ndarray) -> np.ndarray:
