@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
@@ -107,9 +108,7 @@ class CureBench(Bench):
     def _clock(self, time_s: float) -> str:
         if not math.isfinite(time_s):
             return "not by itself"
-        day = int((self.document.job.shop.shot_start_s + time_s) // DAY_S)
-        later = "" if day == 0 else " tomorrow" if day == 1 else f" in {day} days"
-        return f"{clock_time(self.document.job.shop.shot_start_s + time_s)}{later}"
+        return clock_time(self.document.job.shop.shot_start_s + time_s)
 
     def _time(self, time_s: float, what: str) -> tuple[str, str]:
         resin, study = self.document.job.resin, self.study
@@ -254,13 +253,14 @@ class CureBench(Bench):
         text = text.strip()
         start_s, at_s = self.document.job.shop.shot_start_s, None
         if text:
-            later = text.removesuffix("tomorrow").strip()
-            if ":" in later and not later.endswith("h"):
-                at_s = parse_clock_time(later) - start_s
-                if later != text or at_s < 0:
+            days = re.search(r"\+\s*(\d+)\s*d$", text)
+            clock = text[: days.start()].strip() if days else text
+            if ":" in clock and not clock.endswith("h"):
+                at_s = parse_clock_time(clock) - start_s + (int(days[1]) * DAY_S if days else 0.0)
+                if at_s < 0:
                     at_s += DAY_S
             else:
-                at_s = parse(later, "duration", self.document.assessment.units)
+                at_s = parse(text, "duration", self.document.assessment.units)
         self.document.cure_at_s = at_s
         self.desk.plan.update()
         self.refresh()
