@@ -6,16 +6,17 @@ from datetime import date
 from pathlib import Path
 
 import pytest
-from driving import push, texts, type_into
+from driving import push, texts, type_into, while_open
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 
+from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.dialogs.stock_window import StockWindow
 from bibulon.desk.dialogs.strip_test import StripTestDialog
 from bibulon.desk.dialogs.thickness_test import ThicknessDialog
 from bibulon.desk.window import Window
-from bibulon.job.cards import FabricCard
+from bibulon.job.cards import FabricCard, ResinCard
 from bibulon.job.edits import revised
 from bibulon.stock import own_cards, save_own, shelf_card
 
@@ -189,3 +190,21 @@ def test_a_strip_test_is_kept_on_the_card(stock: StockWindow, qtbot) -> None:
     assert kept.permeability_through_m2.source == "class default"
     QApplication.processEvents()
     assert "strip test" in [box.currentText() for box in stock.findChildren(QComboBox) if box.isVisible()]
+
+
+def test_a_data_sheet_is_kept_on_the_shops_own_card(stock: StockWindow, qtbot) -> None:
+    find(stock, "infusion polyester")
+    push(stock, "Copy")
+    QApplication.processEvents()
+
+    def type_sheet(asked: ResinSheetDialog) -> None:
+        asked.editors["dose"].setPlainText("dose (%); temperature (°C); gel (min)\n1; 20; 70\n2; 20; 42")
+        asked.editors["film_gel"].setPlainText("18 °C; 75 min")
+        push(asked, "Keep on the card")
+
+    while_open(ResinSheetDialog, type_sheet)
+    push(stock, "Data sheet …")
+    (kept,) = own_cards()
+    assert isinstance(kept, ResinCard) and kept.dose is not None
+    assert [point.gel_s for point in kept.dose.points] == [4200.0, 2520.0]
+    assert kept.film_gel[0].temperature_k == pytest.approx(291.15) and kept.source == "data sheet"

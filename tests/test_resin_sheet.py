@@ -282,6 +282,5 @@ def test_resin_kept_at_a_temperature_ages_as_its_ordinary_equation() -> None:
     for cure in cures:
         age = float(np.interp(cure, still.cure, still.times_s))
         assert law.aged(296.0, 0.0, age) == pytest.approx(cure, rel=1e-3)
-        assert still.left_s(cure) == pytest.approx(still.stops_s - age)
     assert float(law.fluidity(296.0, law.gel_cure)) == 0.0
     assert law.cure_at_tg(float(law.tg_k(0.7))) == pytest.approx(0.7)

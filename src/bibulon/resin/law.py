@@ -129,11 +129,6 @@ class Isothermal:
         """When it gels or is too thick to flow."""
         return float(self.times_s[-1])
 
-    def left_s(self, cure: Floats | float) -> Floats:
-        """How long resin with a degree of cure still flows at this temperature."""
-        age = np.interp(cure, self.cure, self.times_s)
-        return np.asarray(np.maximum(self.times_s[-1] - age, 0.0))
-
 
 @lru_cache(maxsize=256)
 def _clock(law: ResinLaw, temperature_k: float, glass: bool) -> tuple[Floats, Floats]:

@@ -45,7 +45,7 @@ class Pot:
         return float(1.5 * math.pi * wide**2)
 
     def loss_w_k(self, volume_m3: float) -> float:
-        """``U A``: walls and floor against a bath if there is one, the top always against air (in W/K)."""
+        """``U A`` (W/K): all of the surface against a bath if there is one, else against air."""
         area = self.area_m2(volume_m3)
         return area * (TO_AIR_W_M2_K if self.bath_k is None else TO_BATH_W_M2_K)
 

@@ -18,7 +18,7 @@ KINDS: dict[str, QuantityKind] = {
     "_s": "duration",
     "_m": "thickness",
 }
-PLAIN_UNITS = {"_m2": "m²"}
+PLAIN_UNITS = {"_m2": "m²", "_j_kg_k": "J/(kg·K)", "_j_kg": "J/kg"}
 
 
 def card_count(cards: int) -> str:
@@ -38,6 +38,8 @@ def differences(carried: Card, card: Card) -> str:
 def kind_of_figure(name: str) -> QuantityKind | None:
     if name == "price":
         return "money"
+    if name.endswith(("_j_kg", "_j_kg_k")):
+        return None
     if name.endswith("modulus_pa"):
         return "stiffness"
     if name.startswith(("roll_width", "sheet_", "rib_")):

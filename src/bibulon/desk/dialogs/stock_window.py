@@ -26,12 +26,13 @@ from PySide6.QtWidgets import (
 from bibulon.desk.dialogs.card_words import PLAIN_UNITS, card_count, differences, figure_name, kind_of_figure
 from bibulon.desk.dialogs.fabric_readings import ReadingsDialog
 from bibulon.desk.dialogs.packing_curve import packing_curve
+from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.dialogs.strip_test import StripTestDialog
 from bibulon.desk.dialogs.thickness_test import ThicknessDialog
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, clear, column, label
 from bibulon.desk.work.document import Document
-from bibulon.job.cards import Card, FabricCard
+from bibulon.job.cards import Card, FabricCard, ResinCard
 from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
 from bibulon.job.stock_card import Measured
@@ -48,6 +49,15 @@ SIZE = (860, 600)
 LIST_PX = 300
 """Kind of figure by the end of a field's name."""
 OF_ALL = {"spread": "Spread of values without their own", "source": "Source of values without their own"}
+OF_THE_SHEET = {
+    "viscosity_aged": "Viscosity with time",
+    "cup_tests": "Cup tests",
+    "tg": "Tg after cure",
+    "boiling": "Vapour",
+    "dose": "Dose of catalyst",
+    "cure": "Fitted constants of cure",
+}
+"""What a resin card has from its data sheet, which is typed there as tables."""
 IN_THE_SHOP = ("price", "in_hand", "lot", "expires", "note")
 
 
@@ -173,6 +183,8 @@ class StockWindow(QDialog):
         if mine and isinstance(card, FabricCard):
             self._button(row, "Strip test …", partial(self.take_test, "strip"))
             self._button(row, "Thickness …", partial(self.take_test, "thickness"))
+        if mine and isinstance(card, ResinCard):
+            self._button(row, "Data sheet …", self.take_sheet)
         carried = next((carried_card for carried_card in self.document.job.cards if carried_card.id == card.id), None)
         if carried is not None and carried != card:
             self._button(row, "Take into this job", self.take_over)
@@ -208,6 +220,10 @@ class StockWindow(QDialog):
         elif isinstance(value, Measured):
             for part in Measured.model_fields:
                 self._add_figure(card, (name, part), getattr(value, part), Measured, mine)
+        elif name in OF_THE_SHEET:
+            if value:
+                words = f"{len(value)} lines" if isinstance(value, tuple) else "there"
+                self.form.addWidget(label(f"{OF_THE_SHEET[name]}: {words}, under Data sheet.", "muted"))
         elif isinstance(value, tuple):
             self.form.addWidget(label(figure_name(name), "section"))
             for at, element in enumerate(value):
@@ -350,6 +366,15 @@ class StockWindow(QDialog):
         if isinstance(card, FabricCard):
             kind = StripTestDialog if which == "strip" else ThicknessDialog
             asked: ReadingsDialog = kind(self, card, self.document.assessment.units)
+            if asked.exec():
+                self._keep({**self.own, card.id: asked.card})
+                self._show()
+
+    def take_sheet(self) -> None:
+        """Ask for the data sheet of the chosen resin and keep what is fitted to it on its card."""
+        card = self.chosen
+        if isinstance(card, ResinCard):
+            asked = ResinSheetDialog(self, card, self.document.assessment.units)
             if asked.exec():
                 self._keep({**self.own, card.id: asked.card})
                 self._show()
