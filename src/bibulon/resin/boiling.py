@@ -53,4 +53,4 @@ def boiling_of(resin: ResinCard) -> Boiling | None:
     if resin.lowest_pressure_pa <= 0:
         return None
     line = arrhenius_line([(CARD_AT_K, resin.lowest_pressure_pa / ABOVE)], SLOPE_K)
-    return Boiling(*line, "all but the card's lowest pressure, taken at 25 °C")
+    return Boiling(*line, "all but the card's lowest pressure, taken at room temperature")

@@ -83,7 +83,7 @@ class ResinSheetDialog(QDialog):
         self.chart = CurvesChart("The chosen table, and the curve through it", 330)
         right.addWidget(self.chart, 3)
         self.chart_words = label("", "muted")
-        right.addWidget(self.chart_words)
+        right.addWidget(self.chart_words, 0, Qt.AlignmentFlag.AlignTop)
         self.rows = QTableWidget(0, 5)
         self.rows.setAccessibleName("Figures of the sheet beside the fit's")
         self.rows.setHorizontalHeaderLabels(["Figure", "At", "Sheet", "Fit", "Off"])
@@ -94,7 +94,8 @@ class ResinSheetDialog(QDialog):
         self.rows.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         right.addWidget(self.rows, 2)
         self.fit_words = label("", "muted")
-        right.addWidget(self.fit_words)
+        right.addWidget(self.fit_words, 0, Qt.AlignmentFlag.AlignTop)
+        right.addStretch(1)
         row.addLayout(right, 1)
         self._show_fit()
         self._show_table()
@@ -357,7 +358,12 @@ class ResinSheetDialog(QDialog):
             points = [(one.temperature_k, one.pressure_pa) for one in card.boiling]
             line = boiling_of(card)
             if not points or line is None:
-                return Drawn(), degrees, "", "Nothing is written: the card's lowest pressure is taken, at 25 °C."
+                return (
+                    Drawn(),
+                    degrees,
+                    "",
+                    "Nothing is written: the card's lowest pressure is taken, at room temperature.",
+                )
             assumed = f" Assumed: {line.assumed}." if line.assumed else ""
             return over_temperature(
                 points, "pressure difference", line.pressure_pa, f"Curve: a straight line of ln P over 1/T.{assumed}"
