@@ -123,6 +123,9 @@ def test_components_are_warmed_and_a_batch_is_weighed_against_its_ratio(
     type_into(side, "B2", "3.25; 1.17; 20 °C")
     window.refresh()
     assert "mix-ratio-off" in caution_ids(window) and "Set the pot aside" in texts(side)
+    type_into(side, "Resin is at", "50 °C")
+    assert "mPa·s, guessed" in texts(side) and "min, guessed" in texts(side), "the card has figures from 20 to 30 °C"
+    window.undo()
     type_into(side, "Slow hardener is at", " ")
     assert window.document.job.charge.component_k[1] is None
     out = tmp_path / "mixing.pdf"

@@ -11,6 +11,7 @@ from bibulon.durations import clock_time
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief, brief_each, from_to
+from bibulon.resin.data_range import Of, guessed, known_k
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot_life import pot_life_s
 
@@ -18,8 +19,6 @@ MUCH_TOO_THICK = 1.5
 """So many times the house's viscosity is more than a note."""
 SHORT_HOSE_M = 1.5
 """A hose of this length is needed in any case."""
-BEYOND_K = 6.0
-"""So far beyond the points of a card its curves are trusted."""
 
 
 @caution(
@@ -220,17 +219,16 @@ def warmed_too_far(assessment: Assessment) -> Iterator[Finding]:
 def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
     job, units = assessment.job, assessment.units
     resin = job.resin
-    flow = [*(point.temperature_k for point in resin.viscosity), *(point.temperature_k for point in resin.film_gel)]
-    pot = [point.temperature_k for point in resin.pot_life]
-    for what, known, temperature in (
-        ("viscosity and gel", flow, job.mould_temperature_k),
-        ("pot life", pot, mixed_temperature_k(job)),
-    ):
+    of: tuple[tuple[Of, float], ...] = (
+        ("viscosity and gel", job.mould_temperature_k),
+        ("pot life", mixed_temperature_k(job)),
+    )
+    for what, temperature in of:
         if temperature > resin.highest_temperature_k:
             return  # too warm for the resin at all, and said so
-        if not min(known) - BEYOND_K <= temperature <= max(known) + BEYOND_K:
+        if guessed(resin, what, temperature):
             is_ = brief(temperature, "temperature", units)
-            low, high = brief_each((min(known), max(known)), "temperature", units)
+            low, high = brief_each(known_k(resin, what), "temperature", units)
             has = f"at {low} only" if low == high else f"from {from_to(low, high)}"
             yield Finding(f"At {is_} the {what} of {resin.name} are guessed: its card has them {has}.")
             return

@@ -30,8 +30,6 @@ POT_SPREAD, CUP_K = 0.15, 2.0
 USUAL = {"begin": (math.log(0.03), 1.5), "slope": (6500.0, 1200.0), "steepness": (1.5, 0.8), "bend": (1.0, 1.5)}
 """What each constant is drawn to, and how loosely."""
 MOST_CUP_POINTS = 40
-TRUSTED_K = 6.0
-"""So far beyond the temperatures of the data a fit is trusted."""
 
 
 class FitRefusal(Refusal):

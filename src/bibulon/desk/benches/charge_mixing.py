@@ -16,6 +16,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, cells_of, parse
 from bibulon.resin.batches import Batch
+from bibulon.resin.data_range import Of, guessed
 from bibulon.resin.mixing import (
     measures_of,
     mixed_temperature_k,
@@ -126,7 +127,8 @@ class MixingSection:
         job = self.document.job
         value = fresh_viscosity_pa_s(job.resin, mixed_temperature_k(job))
         low, high = (self.bench.shown(one, "viscosity") for one in (THIN_PA_S, job.house.thick_pa_s))
-        return self.bench.shown(value, "viscosity"), f"Of the fresh mix in its pot; infusion aims at {low} to {high}."
+        shown = self._trusted(self.bench.shown(value, "viscosity"), "viscosity and gel")
+        return shown, f"Of the fresh mix in its pot; infusion aims at {low} to {high}."
 
     def _pot_life(self) -> tuple[str, str]:
         job = self.document.job
@@ -138,7 +140,13 @@ class MixingSection:
             if job.resin.cure is not None
             else "By the sheet's pot life, for the mass and the pot: the card has no fitted cure."
         )
-        return f"{show(life, 'duration')} ({self.bench.shown(mass, 'mass')})", how
+        lasts = self._trusted(show(life, "duration"), "pot life")
+        return f"{lasts} ({self.bench.shown(mass, 'mass')})", how
+
+    def _trusted(self, text: str, of: Of) -> str:
+        """A figure at the temperature of the mix, with a word where the card has no data there."""
+        job = self.document.job
+        return f"{text}, guessed" if guessed(job.resin, of, mixed_temperature_k(job)) else text
 
     def _fill_helps(self, layout: QVBoxLayout) -> None:
         """Which component to warm, how far, where the mix is too thick; and what that costs."""

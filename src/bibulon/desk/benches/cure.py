@@ -22,6 +22,7 @@ from bibulon.durations import clock_time
 from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.quantity_text import parse, parse_clock_time
 from bibulon.resin.card_law import law_of
+from bibulon.resin.data_range import guessed, known_k
 from bibulon.stock.choice import hardeners_for
 
 LOOKS: tuple[tuple[str, str], ...] = (
@@ -200,6 +201,13 @@ class CureBench(Bench):
             if not helps:
                 layout.addWidget(label("Nothing that was tried makes it cooler.", "muted"))
         assumed = law_of(job.resin).assumed
+        warmest = max([job.mould_temperature_k, *(step.to_k for step in job.curing.steps), study.hottest.peak_k])
+        for at_k in (job.mould_temperature_k, warmest):
+            if guessed(job.resin, "viscosity and gel", at_k):
+                low, high = (self.shown(one, "temperature") for one in known_k(job.resin, "viscosity and gel"))
+                words = f"At {self.shown(at_k, 'temperature')} the rate of cure is guessed: the card has data from"
+                layout.addWidget(label(f"{words} {low} to {high}.", "muted"))
+                break
         if assumed:
             layout.addWidget(label(f"Assumed: {'; '.join(assumed)}. Treat figures as a guess.", "muted"))
 

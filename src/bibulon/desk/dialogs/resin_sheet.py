@@ -35,7 +35,8 @@ from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_sho
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
-from bibulon.resin.fitting import TRUSTED_K, CureFit, fit_cure, fit_tg
+from bibulon.resin.data_range import BEYOND_K
+from bibulon.resin.fitting import CureFit, fit_cure, fit_tg
 from bibulon.resin.law import isothermal
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
@@ -308,7 +309,7 @@ class ResinSheetDialog(QDialog):
         low, high = (show(value, "temperature", self._units) for value in (found.coldest_k, found.warmest_k))
         self.fit_words.setText(
             f"Figures lie within a factor of {found.spread:.2f} of the fit. Data from {low} to {high}: trusted "
-            f"{TRUSTED_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
+            f"{BEYOND_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
         )
 
     # -- the chart ---------------------------------------------------------------------------------------------------
