@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
@@ -23,29 +22,23 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.desk.dialogs.resin_sheet_charts import drawn_table
 from bibulon.desk.widgets.choices import ChoiceBox
-from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
+from bibulon.desk.widgets.curves_chart import CurvesChart
 from bibulon.desk.widgets.fields import label
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
-from bibulon.exchange.resin_sheet import TABLES, SheetError, Table, read_table, table_text, with_tables
-from bibulon.job.dosing import dose_fit
+from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
+from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantity_text import QuantityError, parse
-from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
 from bibulon.resin.fitting import CureFit, fit_cure, fit_tg
-from bibulon.resin.law import isothermal
-from bibulon.resin.pot import Pot, pot_course
-from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
 from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
 SIDE_PX = 430
-AROUND_K = 12.0
-"""Curves over temperature go so far beyond their points."""
 
 
 def fit_answer(report: Report, card: ResinCard) -> CureFit:
@@ -316,143 +309,9 @@ class ResinSheetDialog(QDialog):
 
     def _show_table(self) -> None:
         table = TABLES[self.choice.currentIndex()]
-        drawn, bottom, left, words = self._drawn(table)
+        drawn, bottom, left, words = drawn_table(table, self.card, self._units)
         self.chart.draw(drawn, bottom, left)
         self.chart_words.setText(words)
-
-    def _drawn(self, table: Table) -> tuple[Drawn, str, str, str]:
-        card, units = self.card, self._units
-        degrees = unit_shown("temperature", units)
-
-        def shown(values: Any, kind: QuantityKind) -> Any:
-            return np.array([number_shown(float(value), kind, units) for value in values])
-
-        def over_temperature(
-            points: Sequence[tuple[float, float]], kind: QuantityKind, curve: Any, words: str, factor: float = 1.0
-        ) -> tuple[Drawn, str, str, str]:
-            if not points:
-                return Drawn(), degrees, "", "Nothing is written yet."
-            temperatures = [point[0] for point in points]
-            grid = np.linspace(min(temperatures) - AROUND_K, max(temperatures) + AROUND_K, 80)
-            values = [curve(float(at)) for at in grid]
-            unit = "min" if kind == "duration" else unit_shown(kind, units)
-
-            def figures(some: Any) -> Any:
-                return np.array(some) / 60 if kind == "duration" else shown(some, kind)
-
-            dots = Curve(shown(temperatures, "temperature"), figures([point[1] for point in points]), dots=True)
-            return Drawn([Curve(shown(grid, "temperature"), figures(values)), dots]), degrees, unit, words
-
-        if table.name == "viscosity":
-            points = [(one.temperature_k, one.viscosity_pa_s) for one in card.viscosity]
-            how = "a straight line of ln μ over 1/T" if len(points) > 1 else "the usual slope through the one point"
-            return over_temperature(points, "viscosity", lambda at: fresh_viscosity_pa_s(card, at), f"Curve: {how}.")
-        if table.name == "film_gel":
-            points = [(one.temperature_k, one.time_s) for one in card.film_gel]
-            law = law_of(card)
-            fitted = card.cure is not None
-            return over_temperature(
-                points, "duration", lambda at: law.time_to(at, law.gel_cure) if fitted else film_gel_s(card, at),
-                "Curve: by the fitted rate of cure." if fitted else "Curve: a straight line of ln t over 1/T.",
-            )  # fmt: skip
-        if table.name == "boiling":
-            points = [(one.temperature_k, one.pressure_pa) for one in card.boiling]
-            line = boiling_of(card)
-            if not points or line is None:
-                return (
-                    Drawn(),
-                    degrees,
-                    "",
-                    "Nothing is written: the card's lowest pressure is taken, at room temperature.",
-                )
-            assumed = f" Assumed: {line.assumed}." if line.assumed else ""
-            return over_temperature(
-                points, "pressure difference", line.pressure_pa, f"Curve: a straight line of ln P over 1/T.{assumed}"
-            )
-        if table.name == "dose":
-            return self._dose_drawn(degrees)
-        if table.name == "tg":
-            return self._tg_drawn(card, shown, degrees)
-        return self._course_drawn(table, card, shown)
-
-    def _dose_drawn(self, degrees: str) -> tuple[Drawn, str, str, str]:
-        card = self.card
-        fit = dose_fit(card)
-        if fit is None or card.dose is None:
-            return Drawn(), "%", "min", "Nothing is written: the card's own parts are the dose."
-        doses = np.linspace(card.dose.least, card.dose.most, 60)
-        curves = []
-        for at_k in sorted({point.temperature_k for point in card.dose.points})[:4]:
-            gels = np.array([fit.gel_s(float(dose), at_k) / 60 for dose in doses])
-            curves.append(Curve(100 * doses, gels, show(at_k, "temperature", self._units)))
-        dots = Curve(
-            np.array([100 * point.dose for point in card.dose.points]),
-            np.array([point.gel_s / 60 for point in card.dose.points]), dots=True,
-        )  # fmt: skip
-        words = (
-            f"{card.dose.component}: {card.dose.least:.1%} to {card.dose.most:.1%} of the mass of the resin is the "
-            f"maker's range. Gel goes with the dose to the power −{fit.power:.2f}."
-        )
-        return Drawn([*curves, dots]), "% of the resin", "gel, min", words
-
-    def _tg_drawn(self, card: ResinCard, shown: Any, degrees: str) -> tuple[Drawn, str, str, str]:
-        law = law_of(card)
-        cures = np.linspace(0, 1, 80)
-        curves = [Curve(100 * cures, shown(law.tg_k(cures), "temperature"))]
-        if card.tg:
-            reached = [float(law.aged(one.cured_k, 0.0, one.cured_s, glass=True)) for one in card.tg]
-            measured = shown([one.tg_k for one in card.tg], "temperature")
-            curves.append(Curve(100 * np.array(reached), measured, dots=True))
-        marks = [Mark(100 * law.gel_cure, "gel", upright=True)]
-        words = "Glass transition over the degree of cure (DiBenedetto); points where the sheet's cures bring it."
-        return Drawn(curves, marks), "degree of cure, %", f"Tg, {degrees}", words
-
-    def _course_drawn(self, table: Table, card: ResinCard, shown: Any) -> tuple[Drawn, str, str, str]:
-        """Viscosity against time, pots and cups."""
-        law, units = law_of(card), self._units
-        curves: list[Curve] = []
-        if table.name == "viscosity_aged":
-            temperatures = sorted({one.temperature_k for one in card.viscosity_aged}) or [
-                card.film_gel[0].temperature_k
-            ]
-            for at_k in temperatures[:4]:
-                still = isothermal(law, at_k)
-                if len(still.times_s) < 2:
-                    continue
-                values = shown(1 / np.maximum(still.fluidity, 1e-9), "viscosity")
-                curves.append(Curve(still.times_s / 60, values, show(at_k, "temperature", units)))
-            if card.viscosity_aged:
-                curves.append(
-                    Curve(
-                        np.array([one.time_s / 60 for one in card.viscosity_aged]),
-                        shown([one.viscosity_pa_s for one in card.viscosity_aged], "viscosity"), dots=True,
-                    )
-                )  # fmt: skip
-            words = "Curve until the resin stops flowing: at gel, or at the limit of the card."
-            return Drawn(curves), "min", unit_shown("viscosity", units), words
-        cups = {(one.mass_kg, one.mixed_k, "bucket") for one in card.cup_tests} if table.name == "cup_tests" else {
-            (one.mass_kg or card.pot_life_mass_kg, one.temperature_k, one.shape) for one in card.pot_life
-        }  # fmt: skip
-        for mass, mixed_k, shape in sorted(cups)[:5]:
-            pot = Pot("tray" if shape == "tray" else "bucket", mixed_k)
-            course = pot_course(law, card.density_kg_m3, mass, mixed_k, pot)
-            until = course.times_s <= min(1.15 * course.life_s, float(course.times_s[-1]))
-            name = f"{show(mass, 'mass', units)}, {show(mixed_k, 'temperature', units)}"
-            curves.append(
-                Curve(course.times_s[until] / 60, shown(course.temperature_k[until], "temperature"), name)
-            )  # fmt: skip
-        if table.name == "cup_tests" and card.cup_tests:
-            curves.append(
-                Curve(
-                    np.array([one.time_s / 60 for one in card.cup_tests]),
-                    shown([one.temperature_k for one in card.cup_tests], "temperature"), dots=True,
-                )
-            )  # fmt: skip
-        marks = [] if table.name == "cup_tests" else [
-            Mark(one.time_s / 60, "sheet", upright=True) for one in card.pot_life[:4]
-        ]  # fmt: skip
-        words = "Temperature of the pot by its own heat; it is at its end 20 K over the mix, or too thick to flow."
-        return Drawn(curves, marks), "min", unit_shown("temperature", units), words
 
     def _keep(self) -> None:
         card = self.typed()
