@@ -261,7 +261,7 @@ class _Fill:
             self.valves.clamp_all()
         steps.vents_open, steps.vents_pa = not self.problem.vents_shut, self.problem.hold_pa
         steps.read_valves()
-        left = state.limit - state.clock
+        left = state.limit_in_part - state.clock
         if self.problem.swells and left > 1e-9 * state.limit:
             ends = state.clock + left * np.geomspace(1e-3, 1.0, STEPS_AFTER)
             for end in ends:

@@ -39,7 +39,7 @@ def scheduled_fill(
     problem = flow_problem(job, nodes, levels, after, pace)
     network = build_network(problem)
     if problem.fed is not None and pace == FULL_PACE:
-        rough = fill_on(network, replace(problem, pace=PREVIEW_PACE), lambda share: progress(0.1 * share))
+        rough = fill_on(network, replace(problem, pace=PREVIEW_PACE, after=False), lambda share: progress(0.1 * share))
         if planned := batches_in(job, rough):
             problem = with_fed(job, problem, fed_resin(job, planned_for(job, planned)))
     result = fill_on(network, problem, progress)

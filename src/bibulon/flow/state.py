@@ -75,6 +75,15 @@ class FillState:
         end = resin.longest_fluidity_time * NEVER_CLOCK
         return min(resin.fluidity_time(self.parcels.stops_s), end)
 
+    @property
+    def limit_in_part(self) -> float:
+        """θ at which the newest resin that is in the part stops."""
+        fed, wet = self.problem.fed, self.wet[self.shell]
+        if fed is None or not wet.any():
+            return self.limit
+        left_s = float(fed.still.times_s[-1] - self.parcels.age_s[self.shell][wet].min())
+        return min(self.problem.resin.fluidity_time(self.seconds() + max(left_s, 0.0)), self.limit)
+
     def seconds(self, clock: float | None = None) -> float:
         """The time at θ = *clock*, or now."""
         return min(self.problem.resin.time_at(self.clock if clock is None else clock), self.parcels.stops_s) + 0.0
