@@ -225,8 +225,9 @@ class _Fill:
             return "too high for the vacuum"
         # a swollen laminate gives resin back when the supply lets up, and goes on filling from what it holds
         gives_back = self.valves.open and gain.drawn < 0
-        # and where it bleeds to the pots as much as comes, dry places may still be filling
-        stands = gain.held < 1e-6 * gain.arrived and gain.in_part < STANDS_SHARE * gain.arrived
+        # where it bleeds to the pots as much as comes, dry places may still be filling
+        fills = bool(self.valves.open) and gain.in_part >= STANDS_SHARE * gain.arrived
+        stands = gain.held < 1e-6 * gain.arrived and not fills
         if stands and gain.arrived > self.target_m3 / 4 and not gives_back:
             if self.steps.recipe.stopped:
                 return "shot mass in"

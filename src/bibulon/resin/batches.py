@@ -82,6 +82,9 @@ def batches_of(
         """Batches of *masses*, each mixed as late as there are hands for it."""
         starts = np.concatenate([[0.0], np.cumsum(masses)])
         pours = [time_of(float(start)) for start in starts[:-1]]
+        for index in range(1, len(pours)):  # what is mixed to be at hand, and never drawn, presses nobody
+            if starts[index - 1] - heel_kg >= end_kg - 1e-9:
+                pours[index] = pours[index - 1] + plan.mix_time_s
         batches: list[Batch] = []
         free_until = [math.inf] * min(plan.people, plan.scales)
         for index in reversed(range(len(masses))):

@@ -125,9 +125,10 @@ class WorkerProcess:
     def kill(self) -> None:
         """End the process; it is started again when it is next needed."""
         self._wanted.value = NOTHING_WANTED
-        if self._process is not None:
-            self._process.kill()
-            self._process.join()
+        process = self._process  # the thread that follows a task may let go of it meanwhile
+        if process is not None:
+            process.kill()
+            process.join()
 
     def _send(self, message: object) -> None:
         assert self._pipe is not None
