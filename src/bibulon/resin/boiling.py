@@ -35,11 +35,6 @@ class Boiling:
         """The deepest vacuum that is safe at a temperature, as an absolute pressure."""
         return ABOVE * self.pressure_pa(temperature_k)
 
-    def boils_at_k(self, pressure_pa: float) -> float:
-        """The temperature at which it boils under an absolute pressure; infinite for none."""
-        inverse = (math.log(max(pressure_pa, 1e-6)) - self.ln_at_infinity) / self.slope_k
-        return 1 / inverse if inverse > 0 else math.inf
-
 
 def boiling_of(resin: ResinCard) -> Boiling | None:
     """Of a *resin* card; None where it says nothing at all of it."""

@@ -15,6 +15,7 @@ from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import Units, show
+from bibulon.resin.mixing import Measure, measures_of
 
 LITTLE_KG = 1e-9
 
@@ -30,20 +31,11 @@ class ChargeItem:
 
 
 @dataclass(frozen=True)
-class ComponentMass:
-    """How much of one component to weigh, for the whole charge."""
-
-    name: str
-    mass_kg: float
-    volume_m3: float
-
-
-@dataclass(frozen=True)
 class Charge:
     """All lines of the charge and what to weigh for it."""
 
     items: tuple[ChargeItem, ...]
-    components: tuple[ComponentMass, ...]
+    components: tuple[Measure, ...]
 
     @property
     def total_kg(self) -> float:
@@ -98,7 +90,7 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
         )
     )
     kept = tuple(item for item in items if item.mass_kg > LITTLE_KG)
-    return Charge(kept, components_of(job, sum(item.mass_kg for item in kept)))
+    return Charge(kept, measures_of(job.resin, sum(item.mass_kg for item in kept)))
 
 
 def _swollen(job: Job, swollen_m3: float, units: Units) -> ChargeItem:
@@ -142,16 +134,3 @@ def _bores(job: Job, what: str, units: Units) -> ChargeItem:
     parts = job.parts_together
     together = f", for each of {parts} parts" if parts > 1 else ""
     return ChargeItem(what, parts * volume * job.resin.density_kg_m3, f"{how}{together}")
-
-
-def components_of(job: Job, mass_kg: float) -> tuple[ComponentMass, ...]:
-    """*mass_kg* of mix split by the card's parts by weight; volumes by each component's own density."""
-    parts = sum(component.parts_by_weight for component in job.resin.components)
-    return tuple(
-        ComponentMass(
-            component.name,
-            mass := mass_kg * component.parts_by_weight / parts,
-            mass / component.density_kg_m3,
-        )
-        for component in job.resin.components
-    )

@@ -17,6 +17,7 @@ from scipy.optimize import least_squares, minimize_scalar
 
 from bibulon.arrays import Floats
 from bibulon.job.resin_card import CureConstants, ResinCard
+from bibulon.quantities import QuantityKind
 from bibulon.refusal import Refusal
 from bibulon.resin.card_law import CURE_AT_GEL, ORDER, law_of
 from bibulon.resin.law import ResinLaw, isothermal
@@ -44,8 +45,8 @@ class FitRow:
     temperature_k: float
     measured: float
     fitted: float
-    kind: str
-    """Kind of the quantity that it is shown as."""
+    kind: QuantityKind
+    """What it is shown as."""
     at_s: float | None = None
     """When it was so, of a course."""
 

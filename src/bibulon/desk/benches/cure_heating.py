@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
@@ -69,9 +69,9 @@ class HeatingSection:
 
         return FreeField(f"{name}, step {at + 1}", lambda: self.bench.shown(self._get(at, of), kind), take)
 
-    def _get(self, at: int, of: str) -> float:
+    def _get(self, at: int, of: str) -> Any:
         steps = self.document.job.curing.steps
-        return getattr(steps[min(at, len(steps) - 1)], of)  # type: ignore[no-any-return]
+        return getattr(steps[min(at, len(steps) - 1)], of)
 
     def _set(self, at: int, of: str, value: object) -> None:
         self._put(

@@ -30,7 +30,7 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities import Units, show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
@@ -289,7 +289,7 @@ class ResinSheetDialog(QDialog):
             return
         self.rows.setRowCount(len(found.rows))
         for at, row in enumerate(found.rows):
-            kind: QuantityKind = row.kind  # type: ignore[assignment]
+            kind = row.kind
             where = show(row.temperature_k, "temperature", self._units)
             if row.at_s is not None:
                 where += f", {show(row.at_s, 'duration', self._units)}"

@@ -35,7 +35,6 @@ BEFORE_SHOT, AFTER_SHOT = 0.12, 1.5
 """The rail of a shot in a mould goes from so much of its span before the start to so many times the fill."""
 PLAIN_PX, WITH_RECIPE_PX = 116, 166
 """Height of the rail, and of that with the lane of an injection."""
-FLAGS = ("gel", "release", "demould", "shift end", "pots full")
 TURNED_TO = {"valve clamped": " shut", "valve throttled": " slower"}
 """What is written at a valve on the rail beside its label."""
 STEPS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
