@@ -107,7 +107,7 @@ def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> Non
     assert study.hottest.peak_k > made.job.mould_temperature_k + 30
     ids = {caution.id for caution in cautions_of(made)}
     assert "cure-too-hot" in ids
-    helps = remedies(made.job, study, hot, hardeners_for(made.job)[1:])
+    helps = remedies(made.job, study.start_s, hot, hardeners_for(made.job)[1:])
     by_words = {one.words: one.peak_k for one in helps}
     assert by_words["in two shots, each half as thick"] < hot.peak_k - 5
     assert list(by_words.values()) == sorted(by_words.values())

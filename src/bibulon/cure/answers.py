@@ -128,10 +128,11 @@ def _peak(one: StackCure, what: What) -> float | None:
 
 
 def remedies(
-    job: Job, study: CureStudy, hot: TooHot, slower: tuple[ResinCard, ...] = (), units: Units | None = None
+    job: Job, start_s: float, hot: TooHot, slower: tuple[ResinCard, ...] = (), units: Units | None = None
 ) -> tuple[Remedy, ...]:
     """What helps at the stack that is too hot, and how hot it then gets: two shots, each of the *slower* hardeners, a
-    cooler mould, a cooler hold; the coolest first. Only what does make it cooler."""
+    cooler mould, a cooler hold; the coolest first. Only what does make it cooler. The cure is followed from *start_s*,
+    the end of the fill on the run clock."""
     stack, found = hot.stack, []
 
     def by(kelvins: float) -> str:
@@ -139,12 +140,12 @@ def remedies(
 
     def peak(of: Job, slabs: tuple[Slab, ...]) -> float:
         law = law_of(of.resin)
-        legs = legs_of(of, study.start_s)
-        end_s = max(study.start_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
+        legs = legs_of(of, start_s)
+        end_s = max(start_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
         still_k = of.mould_temperature_k
         cure = float(law.aged(still_k, 0.0, stack.age_s))
         course = cure_through(
-            law, slabs, around_of(of, legs), study.start_s, end_s, [still_k] * len(slabs), cure, turns_of(legs)
+            law, slabs, around_of(of, legs), start_s, end_s, [still_k] * len(slabs), cure, turns_of(legs)
         )
         there = np.array([slab.name for slab in slabs])[course.slab]
         names = {"resin": "plies", "core": "core", "mould": "mould"}

@@ -11,7 +11,7 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import revised
-from bibulon.quantities import show
+from bibulon.quantities import Units, show
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.mixing import mixed_temperature_k, room_kg
 
@@ -30,15 +30,29 @@ class Help:
     """The charge with it, where it is one of the choices behind the charge."""
 
 
-def what_would_work(assessment: Assessment, hardeners: tuple[ResinCard, ...] = ()) -> tuple[Help, ...]:
-    """What would make the schedule of *assessment* work, by the draw of its fill; empty where it works as it is, or
-    there is no fill. Single changes first, two together where no single one is enough."""
-    job, fill, units = assessment.job, assessment.fill, assessment.units
-    if fill is None or not assessment.batches or all(batch.in_time for batch in assessment.batches):
-        return ()
-    times = fill.times_s
-    drawn = fill.drawn_m3.sum(axis=1) * job.resin.density_kg_m3 * job.parts_together
-    total = assessment.charge.total_kg
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class Draw:
+    """The resin that the fill of a job takes from its pots, (k,) masses at times; and the whole charge."""
+
+    job: Job
+    times_s: Floats
+    drawn_kg: Floats
+    total_kg: float
+
+
+def draw_of(assessment: Assessment) -> Draw | None:
+    """The draw of an assessment; None where it has no fill yet."""
+    job, fill = assessment.job, assessment.fill
+    if fill is None:
+        return None
+    drawn_kg = fill.drawn_m3.sum(axis=1) * job.resin.density_kg_m3 * job.parts_together
+    return Draw(job, fill.times_s, drawn_kg, assessment.charge.total_kg)
+
+
+def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Units | None = None) -> tuple[Help, ...]:
+    """What would make every batch of *draw* be used up in time. Single changes first, two together where no single one
+    is enough."""
+    job, times, drawn, total, units = draw.job, draw.times_s, draw.drawn_kg, draw.total_kg, units or Units()
     plan = revised(job.charge, batches=())
 
     def made(plan: ChargePlan, resin: ResinCard, mixed_k: float, times_s: Floats, room: float) -> tuple[Batch, ...]:

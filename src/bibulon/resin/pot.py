@@ -90,12 +90,14 @@ def _course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float,
         return rise_k * rate - loss * (warm - around), rate
 
     end_s = max(min(FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure), LONGEST_S), 1.0)
-    done = solve_ivp(slopes, (0.0, end_s), (mixed_k, 0.0), method="LSODA", rtol=1e-6, atol=(1e-4, 1e-7))
+    done = solve_ivp(
+        slopes, (0.0, end_s), (mixed_k, 0.0), method="LSODA", dense_output=True, rtol=1e-6, atol=(1e-4, 1e-7)
+    )
     times, warm, cure = done.t, done.y[0], np.clip(done.y[1], 0.0, 1.0)
     # as fine as anything is asked for: even in time, and even in cure where that is quick
     at = np.union1d(np.linspace(0.0, end_s, ROWS), np.interp(np.linspace(0.0, cure[-1], ROWS), cure, times))
-    fine = solve_ivp(slopes, (0.0, end_s), (mixed_k, 0.0), method="LSODA", t_eval=at, rtol=1e-6, atol=(1e-4, 1e-7))
-    times, warm, cure = fine.t, fine.y[0], np.clip(fine.y[1], 0.0, 1.0)
+    warm, cure = done.sol(at)
+    times, cure = at, np.clip(cure, 0.0, 1.0)
     return PotCourse(times, warm, cure, _life_s(law, times, warm, cure, mixed_k), float(warm.max()))
 
 

@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.desk.work.job_tasks import schedule_help
+from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
 from bibulon.job.charge import ChargePlan, PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.planning.charge_spread import charge_spread
-from bibulon.planning.schedule_help import Help, what_would_work
+from bibulon.planning.schedule_help import Help, draw_of
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse, parse_clock_time
 from bibulon.stock.choice import hardeners_for
@@ -26,6 +28,8 @@ class BatchesSection:
 
     def __init__(self, bench: Bench) -> None:
         self.bench, self.document = bench, bench.document
+        self.help = NewestAnswer(schedule_help, bench)
+        self.help.answered.connect(bench.refresh)
 
     def build(self) -> None:
         bench = self.bench
@@ -37,7 +41,7 @@ class BatchesSection:
         self.by_itself = bench.button("As few as will do", self._forget, into=row)
         bench.body.addLayout(row)
         self.helps = column(3)
-        bench.watch(self._key, self.helps, self._fill_helps)
+        bench.watch(lambda: (self._key(), self.help.newest, self.help.message), self.helps, self._fill_helps)
         bench.quantity("Who can mix", "count", "charge/people", "People who mix at the same time.")
         bench.quantity("Scales", "count", "charge/scales")
         bench.quantity("Largest batch", "mass", "charge/largest_batch_kg")
@@ -162,10 +166,16 @@ class BatchesSection:
     # -- what helps --------------------------------------------------------------------------------------------------
 
     def _fill_helps(self, layout: QVBoxLayout) -> None:
-        assessment = self.document.assessment
-        if assessment.fill is None or all(batch.in_time for batch in assessment.batches):
+        assessment, key = self.document.assessment, self._key()
+        draw = draw_of(assessment)
+        if draw is None or all(batch.in_time for batch in assessment.batches):
             return
-        helps = what_would_work(assessment, hardeners_for(assessment.job)[1:])
+        self.help.ask(key, lambda: (draw, hardeners_for(assessment.job)[1:], assessment.units))
+        helps = self.help.of(key)
+        if helps is None:
+            words = self.help.message or "What would make it work is being tried …"
+            layout.addWidget(label(words, "muted"))
+            return
         if not helps:
             words = "No single change makes this schedule hold, nor one beside a second person: fill it in two shots."
             layout.addWidget(label(words, "error"))

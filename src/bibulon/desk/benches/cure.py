@@ -8,7 +8,7 @@ import re
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
 
-from bibulon.cure.answers import demould_s, load_s, post_cure, remedies, safe_vacuum, too_hot, wanted_tg_k
+from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot, wanted_tg_k
 from bibulon.cure.schedule import around_of
 from bibulon.cure.study import CureStudy, StackCure
 from bibulon.desk.benches.base import Bench
@@ -18,6 +18,8 @@ from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
+from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
+from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
 from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.quantity_text import parse, parse_clock_time
@@ -41,6 +43,8 @@ class CureBench(Bench):
 
     def build(self) -> None:
         self.look, self.chosen = "temperature", 0
+        self.helps = NewestAnswer(heat_remedies, self)
+        self.helps.answered.connect(self.refresh)
         in_mould = self.document.job.in_mould
         self.figure("Gel margin", shown_figure(self.document, lambda: self.document.assessment.gel_margin))
         self.figure("First gel in the part", self._first_gel)
@@ -52,7 +56,7 @@ class CureBench(Bench):
         self.figure("Hottest", self._hottest)
         self.figure("Comes apart", self._pieces)
         self.said = column(3)
-        self.watch(self._study_key, self.said, self._fill_said)
+        self.watch(lambda: (self._study_key(), self.helps.newest, self.helps.message), self.said, self._fill_said)
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         self.at = FreeField("Cure and Tg at", self._map_time, self._set_map_time, "Time of day, or hours as 12 h.")
         self.at.editor.setPlaceholderText("vacuum off")
@@ -192,13 +196,20 @@ class CureBench(Bench):
                     f"A post-cure of {time} at {at} brings a Tg of {wanted}; warm up slowly, no faster than it cures."
                 )
             layout.addWidget(label(words))
-        for hot in too_hot(job, study):
+        hot_ones = too_hot(job, study)
+        key, units = self._study_key(), self.document.assessment.units
+        if hot_ones:
+            self.helps.ask(key, lambda: HeatQuestion(job, study.start_s, hot_ones, hardeners_for(job)[1:], units))
+        found = self.helps.of(key)
+        for number, hot in enumerate(hot_ones):
             peak, most = self.shown(hot.peak_k, "temperature"), self.shown(hot.most_k, "temperature")
             layout.addWidget(label(f"The {hot.what} gets {peak}; it stands {most}.", "error"))
-            helps = remedies(job, study, hot, hardeners_for(job)[1:], self.document.assessment.units)
-            for help_ in helps[:3]:
+            if found is None:
+                layout.addWidget(label(self.helps.message or "What would make it cooler is being tried …", "muted"))
+                continue
+            for help_ in found[number][:3]:
                 layout.addWidget(label(f"{help_.words}: {self.shown(help_.peak_k, 'temperature')}", "muted"))
-            if not helps:
+            if not found[number]:
                 layout.addWidget(label("Nothing that was tried makes it cooler.", "muted"))
         assumed = law_of(job.resin).assumed
         warmest = max([job.mould_temperature_k, *(step.to_k for step in job.curing.steps), study.hottest.peak_k])

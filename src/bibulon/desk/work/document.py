@@ -13,13 +13,14 @@ from PySide6.QtCore import QObject, Signal
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import Caution, cautions_of
-from bibulon.cure.study import CureStudy, wet_part
+from bibulon.cure.study import wet_part
 from bibulon.desk.work.autosave import Autosave, Unsaved
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.fill_answers import FillAnswer
 from bibulon.desk.work.fill_runner import FillRunner
 from bibulon.desk.work.job_tasks import CureQuestion, StudyAnswer, cure_answer
 from bibulon.desk.work.large_jobs import is_large, work_out
+from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import Cause
 from bibulon.flow.refusal import FlowRefusal
@@ -98,12 +99,10 @@ class Document(QObject):
         runner.causes_found.connect(self._take_causes)
         runner.refused.connect(self._take_refusal)
         runner.settled.connect(self._ask_cure)
-        self._cure: tuple[object, CureStudy] | None = None
-        self._cure_asked: object = None
         self.cure_at_s: float | None = None
         """The time on the run clock that maps of the cure are of; None: when the vacuum may go."""
-        self._curing = Background(cure_answer, self)
-        self._curing.finished.connect(self._take_cure)
+        self._cure = NewestAnswer(cure_answer, self)
+        self._cure.answered.connect(self._look_again)
         self._ask(live=False)
         self._forget_what_is_old()
 
@@ -136,8 +135,8 @@ class Document(QObject):
             causes = self.answer.causes if self.answer else ()
             self._assessment = replace(made, fill=fill, refusal=self._refusal, causes=causes)
             # when its last resin is mixed the cure itself does not change
-            if self._cure is not None and self._cure[0] == self._cure_of(self._assessment):
-                self._assessment = replace(self._assessment, cure_found=self._cure[1])
+            cure = self._cure.of(self._cure_of(self._assessment))
+            self._assessment = self._assessment if cure is None else replace(self._assessment, cure_found=cure)
         return self._assessment
 
     @property
@@ -216,7 +215,7 @@ class Document(QObject):
 
     def _forget_what_is_old(self) -> None:
         """Drop the assessment, and what was found in it, unless all that it is of is still the same."""
-        of = (self._assessed, self.answer, self._refusal, self._cure)
+        of = (self._assessed, self.answer, self._refusal, self._cure.newest)
         read_in = (self.settings.units(self._assessed.shop.barometer_pa), date.today())
         if read_in != self._assessed_in or any(new is not old for new, old in zip(of, self._assessed_of, strict=True)):
             self._assessed_of, self._assessed_in = of, read_in
@@ -302,14 +301,11 @@ class Document(QObject):
         answer = self.answer
         if answer is None or not answer.final or self.moving or self.working or self.runner.busy:
             return
-        asked = self._cure_of(self.assessment)
-        if asked == self._cure_asked:
-            return
-        self._cure_asked = asked
-        self._curing.start(CureQuestion(self.job, wet_part(answer.result), self.assessment.last_mixed_s, asked))
+        assessment, fill = self.assessment, answer.result
+        key = self._cure_of(assessment)
+        self._cure.ask(key, lambda: CureQuestion(assessment.job, wet_part(fill), assessment.last_mixed_s))
 
-    def _take_cure(self, question: CureQuestion, found: CureStudy) -> None:
-        self._cure = question.asked, found
+    def _look_again(self) -> None:
         self._forget_what_is_old()
         self.changed.emit()
 
@@ -444,6 +440,6 @@ class Document(QObject):
         self.kept.close()
         self.runner.answered.disconnect(self._take_answer)
         self.runner.settled.disconnect(self._ask_cure)
-        self._curing.cancel()
+        self._cure.cancel()
         self.runner.causes_found.disconnect(self._take_causes)
         self.runner.refused.disconnect(self._take_refusal)

@@ -9,14 +9,17 @@ from bibulon.assess import assess
 from bibulon.bag.film import BagPlan
 from bibulon.cautions import findings_of_plan
 from bibulon.cautions.registry import PlanFindings
+from bibulon.cure.answers import Remedy, TooHot, remedies
 from bibulon.cure.study import CureStudy, WetPart, cure_study
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.job import Job
 from bibulon.job.layup import Offcut
+from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
+from bibulon.planning.schedule_help import Draw, Help, what_would_work
 from bibulon.quantities import Units
 from bibulon.workers.report import Report
 
@@ -82,13 +85,11 @@ def proposed_layout(report: Report, job: Job) -> Proposal:
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class CureQuestion:
-    """The cure of a job that is asked for: what its fill leaves, when its last resin is mixed, and what it was asked
-    for as."""
+    """The cure of a job that is asked for: what its fill leaves, and when its last resin is mixed."""
 
     job: Job
     wet: WetPart
     last_mixed_s: float
-    asked: object
 
 
 def cure_answer(report: Report, question: CureQuestion) -> CureStudy:
@@ -98,6 +99,39 @@ def cure_answer(report: Report, question: CureQuestion) -> CureStudy:
 
 def _cure(report: Report, job: Job, wet: WetPart, last_mixed_s: float) -> CureStudy:
     return cure_study(job, wet, last_mixed_s, report.progress)
+
+
+def schedule_help(report: Report, question: tuple[Draw, tuple[ResinCard, ...], Units]) -> tuple[Help, ...]:
+    """What would make the schedule of a draw work, in the helper process."""
+    return in_helper_process(_schedule_help, report, *question)
+
+
+def _schedule_help(_: Report, draw: Draw, hardeners: tuple[ResinCard, ...], units: Units) -> tuple[Help, ...]:
+    return what_would_work(draw, hardeners, units)
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class HeatQuestion:
+    """What of a job gets too hot, from when its cure is followed, and the hardeners to try."""
+
+    job: Job
+    start_s: float
+    hot: tuple[TooHot, ...]
+    hardeners: tuple[ResinCard, ...]
+    units: Units
+
+
+def heat_remedies(report: Report, question: HeatQuestion) -> tuple[tuple[Remedy, ...], ...]:
+    """What helps against each thing that gets too hot, in the helper process."""
+    return in_helper_process(_heat_remedies, report, question)
+
+
+def _heat_remedies(report: Report, question: HeatQuestion) -> tuple[tuple[Remedy, ...], ...]:
+    made: list[tuple[Remedy, ...]] = []
+    for at, hot in enumerate(question.hot):
+        report.progress(at / len(question.hot))
+        made.append(remedies(question.job, question.start_s, hot, question.hardeners, question.units))
+    return tuple(made)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
