@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -32,6 +33,7 @@ from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.time_rail.heat_lane import planned_legs
 from bibulon.desk.window import Window
+from bibulon.job.run import thermocouple_readings
 from bibulon.job.storage import dump, parse
 
 SHEET = {
@@ -273,6 +275,27 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     assert any(curve.dots for curve in side.chart.shown.curves) and "Points are logged" in texts(side)
     window.go("lines")
     assert not window.time_rail.day.isChecked()
+
+
+def test_a_thermocouple_is_logged_while_the_part_cures_and_drawn_over_the_prediction(window: Window, qtbot) -> None:
+    window.go("cure")
+    cure_of(window, qtbot)
+    run = window.run
+    run.connect_simulated(pace=60.0)
+    assert run.simulated is not None and run.simulated.world.part, "the stand-in follows the predicted cure"
+    qtbot.waitUntil(lambda: run.latest("part") is not None, timeout=20_000)
+    run.do(next(step for step in run.steps() if step.kind == "valve opened"))
+    qtbot.waitUntil(lambda: len(thermocouple_readings(window.document.job.shot)) == 1, timeout=20_000)
+    assert run.alerts() == ()
+    run.simulated.world = replace(run.simulated.world, part=((0.0, 373.15),))
+    qtbot.waitUntil(lambda: len(thermocouple_readings(window.document.job.shot)) == 2, timeout=20_000)
+    assert any("The part is at 100.0 °C; its" in alert for alert in run.alerts())
+    window.refresh()
+    side = bench(window)
+    dots = next(curve for curve in side.chart.shown.curves if curve.dots)
+    assert dots.values[-1] == pytest.approx(100.0) and "2 readings of the thermocouple" in texts(side)
+    assert window.document.assessment.cure_study is not None, "a reading does not have the cure followed again"
+    run.disconnect_instruments()
 
 
 def test_what_is_too_hot_is_said_with_what_helps(window: Window, qtbot) -> None:

@@ -143,7 +143,10 @@ class Assessment:
 
     @cached_property
     def last_mixed_s(self) -> float:
-        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet."""
+        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet; at
+        the end of the fill where a machine mixes it as it comes."""
+        if self.job.mixed_as_it_comes:
+            return self.fill.end_s if self.fill is not None else 0.0
         done = [event.clock_s for event in self.job.shot if event.kind == "batch added"]
         mixed = [clock_s - self.job.charge.mix_time_s for clock_s in done]
         ended = any(event.kind == "finished" for event in self.job.shot)
@@ -160,7 +163,7 @@ class Assessment:
     @cached_property
     def resin_flow(self) -> Rheology:
         """The resin as it flows from its pouring on."""
-        return poured(rheology(self.job.resin, self.job.mould_temperature_k), self.job.charge.mix_time_s)
+        return poured(rheology(self.job.resin, self.job.mould_temperature_k), self.job.stands_mixed_s)
 
     @cached_property
     def batches(self) -> tuple[Batch, ...]:

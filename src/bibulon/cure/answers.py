@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from operator import itemgetter
 from typing import Literal
 
 import numpy as np
@@ -16,6 +17,7 @@ from bibulon.job import Job
 from bibulon.job.cards import FilmCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import ResinCard
+from bibulon.laminate.cells import laminate_of
 from bibulon.quantities import Units, show
 from bibulon.resin.boiling import Boiling, boiling_of
 from bibulon.resin.card_law import law_of, most_exotherm_k
@@ -117,6 +119,13 @@ def _limits(job: Job) -> Iterator[tuple[What, float]]:
     yield "mould", mould_most_k(job)
     if not job.in_mould and job.bag.film is not None:
         yield "film", job.card(job.bag.film, FilmCard).highest_temperature_k
+
+
+def stands_k(job: Job) -> tuple[What, float]:
+    """What of the part of *job* stands the least heat, and how much."""
+    cores = (core_most_k(job, cell.stack) for cell in laminate_of(job).cells)
+    found: list[tuple[What, float]] = [*_limits(job), *(("core", most) for most in cores if most is not None)]
+    return min(found, key=itemgetter(1))
 
 
 def _peak(one: StackCure, what: What) -> float | None:

@@ -98,7 +98,7 @@ def _quiet(assessment: Assessment) -> bool:
 
 
 def _weighed(assessment: Assessment) -> bool:
-    return bool(assessment.batches) and assessment.job.charge.in_hand_kg is not None
+    return bool(assessment.batches or assessment.job.mixed_as_it_comes) and assessment.job.charge.in_hand_kg is not None
 
 
 STATIONS = (

@@ -90,7 +90,7 @@ class Window(WindowDialogs):
         self.station: StationId = "part"
         """The station that is shown."""
         self.benches: dict[StationId, Bench] = {}
-        self._process = job.process
+        self._made_by = job.process, job.mixed_as_it_comes
         """By which the benches are made."""
         self._prepare_soon = QTimer(self)
         self._prepare_soon.setInterval(PREPARE_EVERY_MS)
@@ -261,15 +261,16 @@ class Window(WindowDialogs):
             self.stack.removeWidget(bench)
             bench.deleteLater()
         self.benches.clear()
-        self._process = self.document.job.process
+        self._made_by = self.document.job.process, self.document.job.mixed_as_it_comes
 
     def _follow_process(self) -> None:
-        """Other benches, and perhaps another station, for a job that is made by another process now."""
-        if self._process == self.document.job.process:
+        """Other benches, and perhaps another station, for a job that is made in another way now."""
+        job = self.document.job
+        if self._made_by == (job.process, job.mixed_as_it_comes):
             return
         self._clear_benches()
         self._prepare_soon.start()
-        self.go(in_place_of(self.station, self._process))
+        self.go(in_place_of(self.station, job.process))
 
     def open_demo(self, file: str) -> None:
         """Put a shipped job on the desk."""

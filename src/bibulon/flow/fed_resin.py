@@ -32,6 +32,8 @@ class FedResin:
     """What is left in the bucket when the next batch is poured."""
     from_pot: bool = True
     """Whether it comes as warm as its pot is; else something between warms it."""
+    fresh: bool = False
+    """Whether it is mixed as it comes, so that it ages in the part only."""
 
     @property
     def still(self) -> Isothermal:
@@ -51,10 +53,14 @@ class FedResin:
         """∫ dt/μ (1/Pa) of resin kept at the mould's temperature up to an age."""
         return np.asarray(np.interp(age_s, self.still.times_s, self._flown))
 
+    def batch(self, number: int) -> FedBatch:
+        """The batch of that *number*, from 1."""
+        return self.batches[min(number, len(self.batches)) - 1]
+
     def at(self, number: int, since_s: float) -> tuple[float, float]:
         """Age at the mould's temperature, and excess over it (K), of what leaves the pot of the batch of that *number*
         (from 1) so long after its pouring."""
-        batch = self.batches[min(number, len(self.batches)) - 1]
+        batch = self.batch(number)
         warm, cure = batch.pot.at(batch.poured_at_s + max(since_s, 0.0))
         age = float(np.interp(float(cure), self.still.cure, self.still.times_s))
         return age, float(warm) - self.mould_k
@@ -66,11 +72,16 @@ class FedResin:
         thinner = np.exp(self.law.ln_viscosity(self.mould_k, 0.0) - self.law.ln_viscosity(warm, 0.0))
         return faster, np.asarray(thinner)
 
+    def _poured_m3(self, batches: int) -> float:
+        return sum(self.batch(number).volume_m3 for number in range(1, batches + 1))
+
     def used_up_m3(self, batches: int) -> float:
         """What has been drawn when so many *batches* are used up, down to the heel."""
-        volumes = [batch.volume_m3 for batch in self.batches]
-        more = max(batches - len(volumes), 0)
-        return max(sum(volumes[:batches]) + more * volumes[-1] - self.heel_m3, 0.0)
+        return max(self._poured_m3(batches) - self.heel_m3, 0.0)
+
+    def left_m3(self, batches: int) -> float:
+        """What is left in the bucket when so many *batches* are used up: the heel, or all of it while it is less."""
+        return min(self._poured_m3(batches), self.heel_m3)
 
     @property
     def off_k(self) -> float:

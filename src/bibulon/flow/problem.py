@@ -35,7 +35,7 @@ from bibulon.quantities import show
 from bibulon.resin.batches import planned_for
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
-from bibulon.resin.pot import pot_course
+from bibulon.resin.pot import fresh_course, pot_course
 from bibulon.resin.rheology import Rheology, poured, rheology
 
 NEVER_S = 1e9
@@ -188,7 +188,7 @@ def flow_problem(
         relief=job.part.relief,
         density_kg_m3=job.resin.density_kg_m3 if job.flow.gravity and job.part.relief else 0.0,
         fed=fed,
-        poured_at_s=job.charge.mix_time_s,
+        poured_at_s=job.stands_mixed_s,
         pace=pace,
         channel=mould.channel if mould else None,
         seam=mould.seam if mould else None,
@@ -248,7 +248,7 @@ def _drive_that_lifts_pa(job: Job) -> float:
 
 def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
     """The resin of *job* from its pouring on, at the mould's temperature."""
-    age_s = fed.at(1, 0.0)[0] if fed is not None else job.charge.mix_time_s
+    age_s = fed.at(1, 0.0)[0] if fed is not None else job.stands_mixed_s
     resin = poured(rheology(job.resin, job.mould_temperature_k), age_s)
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S, growth=())
@@ -292,18 +292,22 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
 
 
 def fed_resin(job: Job, batches: Sequence[tuple[float, float]]) -> FedResin:
-    """Of *job*, whose *batches* each have a mass (kg) for all parts that are shot together and an age when poured."""
+    """Of *job*, whose *batches* each have a mass (kg) for all parts that are shot together and an age when poured; what
+    a machine mixes as it comes is one batch that stays fresh."""
     law, pot, mixed_k = law_of(job.resin), pot_of(job), mixed_temperature_k(job)
     density = job.resin.density_kg_m3
-    fed = tuple(
-        FedBatch(mass / density / job.parts_together, age_s, pot_course(law, density, mass, mixed_k, pot))
-        for mass, age_s in batches
-    )
+    if job.mixed_as_it_comes:
+        fed: tuple[FedBatch, ...] = (FedBatch(math.inf, 0.0, fresh_course(mixed_k)),)
+    else:
+        fed = tuple(
+            FedBatch(mass / density / job.parts_together, age_s, pot_course(law, density, mass, mixed_k, pot))
+            for mass, age_s in batches
+        )
     if not job.flow.thickening:
         law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf)
-    heel_m3 = job.bucket.heel_kg / density / job.parts_together
+    heel_m3 = 0.0 if job.mixed_as_it_comes else job.bucket.heel_kg / density / job.parts_together
     from_pot = not (job.in_mould and job.pair.injection.resin_temperature_k is not None)
-    return FedResin(law, job.mould_temperature_k, fed, heel_m3, from_pot)
+    return FedResin(law, job.mould_temperature_k, fed, heel_m3, from_pot, fresh=job.mixed_as_it_comes)
 
 
 def with_fed(job: Job, problem: FlowProblem, fed: FedResin) -> FlowProblem:

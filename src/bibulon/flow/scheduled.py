@@ -70,7 +70,10 @@ def _agree(fill: FillResult, filled: FedResin, planned: FedResin) -> bool:
 
 
 def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
-    """The batches of *job* by the draw of its *fill*: those by which resin aged in it where they will do."""
+    """The batches of *job* by the draw of its *fill*: those by which resin aged in it where they will do;
+    none where a machine mixes it as it comes."""
+    if job.mixed_as_it_comes:
+        return ()
     density = job.resin.density_kg_m3 * job.parts_together
     return batches_of(
         job.charge,

@@ -30,13 +30,24 @@ class Upwind:
         """(N,) what flows into each node (m³)."""
         return np.asarray(np.bincount(self._down, self._amount, self._count), dtype=np.float64)
 
-    def carried(self, whole: Floats, held: Floats, before: Floats, still: Flags) -> Floats:
-        """(N,) values v with ``whole·v = held + Σ flow·v_upstream`` at all nodes but the *still* ones, which keep those
-        of *before*; *held* and *before* may be (N, s), for s values at once."""
+    def out_of_nodes(self) -> Floats:
+        """(N,) what flows out of each node (m³)."""
+        return np.asarray(np.bincount(self._up, self._amount, self._count), dtype=np.float64)
+
+    def received(self, values: Floats) -> Floats:
+        """(N,) the *values* of the nodes upstream, each times what comes from there."""
+        return np.asarray(np.bincount(self._down, self._amount * values[self._up], self._count), dtype=np.float64)
+
+    def carried(self, whole: Floats, held: Floats, before: Floats, still: Flags, share: Floats | None = None) -> Floats:
+        """(N,) values v with ``whole·v = held + Σ share·flow·v_upstream`` at all nodes but the *still* ones, which keep
+        those of *before*; *share* (N,) is that of what leaves a node which has its value, all if it is not given.
+        *held* and *before* may be (N, s), for s values at once."""
         from scipy.sparse.linalg import splu  # slow to load, and the window, which does not fill, needs none of it
 
         kept = ~still[self._down]
         up, down, amount = self._up[kept], self._down[kept], self._amount[kept]
+        if share is not None:
+            amount = amount * share[up]
         whole = np.where(still, 1.0, whole)
         mixing = ~still
         mixing[up] = True

@@ -33,6 +33,7 @@ CHANNELS: dict[str, QuantityKind] = {
     "flow": "flow rate",
     "supply": "pressure difference",
     "hose": "temperature",
+    "part": "temperature",
 }
 """Channel: kind of quantity."""
 NAMES: dict[str, str] = {
@@ -48,6 +49,7 @@ NAMES: dict[str, str] = {
     "flow": "flow meter",
     "supply": "supply's gauge",
     "hose": "probe in the hose",
+    "part": "thermocouple at the part",
 }
 """Channel: what is on it, in words."""
 POSSIBLE: dict[str, tuple[float, float]] = {
@@ -63,6 +65,7 @@ POSSIBLE: dict[str, tuple[float, float]] = {
     "flow": (-0.1, 0.1),
     "supply": (-110_000.0, 5_000_000.0),
     "hose": (213.15, 773.15),
+    "part": (213.15, 773.15),
 }
 """Channel: the least and most that it can show in SI units; beyond that the instrument is broken or set wrong."""
 LONGEST_LINE = 200

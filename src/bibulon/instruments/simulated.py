@@ -35,7 +35,8 @@ SMALL_LEAK_PA_S = 0.25
 class World:
     """What the simulated instruments measure.
 
-    ``drawn`` is the draw curve as ``(time_s, kg)``; ``pot`` how warm the largest batch gets, as ``(age_s, K)``.
+    ``drawn`` is the draw curve as ``(time_s, kg)``; ``pot`` how warm the largest batch gets, as ``(age_s, K)``, and
+    ``part`` the hottest place of the part, as ``(time_s, K)`` on the run clock.
     """
 
     barometer_pa: float
@@ -44,6 +45,7 @@ class World:
     temperature_k: float
     pot: tuple[tuple[float, float], ...]
     drawn: tuple[tuple[float, float], ...] = ((0.0, 0.0),)
+    part: tuple[tuple[float, float], ...] = ()
     mould: MouldWorld | None = None
     """What there is besides on a closed mould."""
     leaks: tuple[tuple[str, float], ...] = ()
@@ -63,8 +65,18 @@ def world_of(assessment: Assessment) -> World:
         temperature_k=job.shop.temperature_k,
         pot=tuple((float(age), float(warm)) for age, warm in zip(course.times_s, course.temperature_k, strict=True)),
         drawn=tuple((float(t), float(m)) for t, m in zip(times, drawn, strict=True)) or ((0.0, 0.0),),
+        part=_hottest_place(assessment),
         mould=mould_world(assessment, SMALL_LEAK_PA_S) if job.in_mould else None,
     )
+
+
+def _hottest_place(assessment: Assessment) -> tuple[tuple[float, float], ...]:
+    study = assessment.cure_study
+    if study is None or not study.stacks:
+        return ()
+    course = study.hottest.course
+    warm = course.temperature_k[:, course.cures].max(axis=1)
+    return tuple((float(time), float(value)) for time, value in zip(course.times_s, warm, strict=True))
 
 
 class SimulatedBench:
@@ -160,13 +172,14 @@ class SimulatedBench:
                 clamped_s = None if self._clamped_at is None else self._since(self._started_at, self._clamped_at)
                 held_s = self._since(self._isolated_at, now)
                 at_pot = Reading("scale", self._bucket(now)), Reading("pot", self._pot(now))
-                return (*mould_readings(self.world.mould, shot_s, clamped_s, held_s), *at_pot)
+                return (*mould_readings(self.world.mould, shot_s, clamped_s, held_s), *at_pot, self._part(now))
             return (
                 Reading("vacuum", self._vacuum(now)),
                 Reading("scale", self._bucket(now)),
                 Reading("pot", self._pot(now)),
                 Reading("shop", self.world.temperature_k),
                 Reading("barometer", self.world.barometer_pa),
+                self._part(now),
             )
 
     def _since(self, then: float | None, now: float) -> float:
@@ -191,6 +204,12 @@ class SimulatedBench:
         age = self._since(self._poured[-1][0], now)
         ages, temperatures = np.array(self.world.pot).T
         return float(np.interp(age, ages, temperatures))
+
+    def _part(self, now: float) -> Reading:
+        if not self.world.part:
+            return Reading("part", self.world.temperature_k)
+        times, warm = np.array(self.world.part).T
+        return Reading("part", float(np.interp(self._since(self._started_at, now), times, warm)))
 
     # -- the wire ----------------------------------------------------------------------------------------------------
 

@@ -275,6 +275,17 @@ class Job(Model):
         return self.process in IN_MOULD
 
     @property
+    def mixed_as_it_comes(self) -> bool:
+        """Whether a machine mixes the resin at its head, so that it comes fresh and stands in no pot."""
+        injection = self.pair.injection
+        return self.in_mould and injection.source == "machine" and injection.mixed_at_head
+
+    @property
+    def stands_mixed_s(self) -> float:
+        """How old resin is at least when it is poured: while it is mixed, unless a machine mixes it as it comes."""
+        return 0.0 if self.mixed_as_it_comes else self.charge.mix_time_s
+
+    @property
     def bends(self) -> bool:
         """Whether it is made under an upper half that gives."""
         return self.process in CLAMPED_BY_VACUUM and not self.pair.upper.rigid

@@ -175,15 +175,21 @@ class InjectionStep(Model):
         return self
 
 
+Source = Literal["bucket", "pressure pot", "machine"]
+
+
 class Injection(Model):
     """What brings the resin in, and what is done once it has come."""
 
-    source: Literal["bucket", "pressure pot", "machine"] = "bucket"
+    source: Source = "bucket"
     rated_pa: OverPressure = 200_000.0
     """The most that pot or machine may be pressed to, over the atmosphere, as its plate says."""
     steps: Annotated[tuple[InjectionStep, ...], Field(min_length=1, max_length=20)] = (InjectionStep(),)
     resin_temperature_k: Temperature | None = None
     """Of the resin where it leaves the hose; None: that of the shop."""
+    mixed_at_head: bool = True
+    """A machine mixes resin where it leaves: it is fresh whenever it comes, and there are no batches. Else it is mixed
+    in a pot that the machine draws from."""
     recirculated: bool = False
     """The hose is brought to temperature by pumping resin round through the heater before it is opened."""
     filler_share: Annotated[float, Field(ge=0, le=0.8)] = 0.0

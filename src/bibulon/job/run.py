@@ -78,6 +78,8 @@ def shot_of(run: tuple[RunEvent, ...]) -> tuple[RunEvent, ...]:
     return run[begun + 1 :]
 
 
+THERMOCOUPLE = "thermocouple"
+"""The label under which the log keeps what a thermocouple at the part reads."""
 ALL_FEEDS = "all feeds"
 """The label under which the log says that every feed was clamped at once."""
 
@@ -93,6 +95,15 @@ def open_feeds(feeds: Iterable[str], events: Iterable[RunEvent]) -> tuple[str, .
         elif event.kind == "valve clamped":
             open_now.pop(event.label, None)
     return tuple(open_now)
+
+
+def thermocouple_readings(events: Iterable[RunEvent]) -> tuple[tuple[float, float], ...]:
+    """What a thermocouple at the part read: time on the run clock and temperature (K)."""
+    return tuple(
+        (event.clock_s, event.temperature_k)
+        for event in events
+        if event.kind == "reading" and event.label == THERMOCOUPLE and event.temperature_k is not None
+    )
 
 
 def missing_before(run: tuple[RunEvent, ...]) -> dict[int, tuple[int, int]]:

@@ -78,6 +78,11 @@ def pot_course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: flo
     return _course(law, density_kg_m3, float(f"{mass_kg:.6g}"), mixed_k, pot)
 
 
+def fresh_course(mixed_k: float) -> PotCourse:
+    """Resin that is mixed as it is wanted, at *mixed_k*: as fresh whenever it comes."""
+    return PotCourse(np.array([0.0]), np.array([mixed_k]), np.array([0.0]), math.inf, mixed_k)
+
+
 @lru_cache(maxsize=2048)
 def _course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float, pot: Pot) -> PotCourse:
     loss = pot.loss_w_k(mass_kg / density_kg_m3) / (mass_kg * law.heat_capacity_j_kg_k)

@@ -38,17 +38,15 @@ class ChargeBench(Bench):
         self.quantity("Bleed", "mass", "charge/bleed_kg", "Run on into the catch pot.")
         self.quantity("Bucket heel", "mass", "bucket/heel_kg", "What the dip tube leaves.")
         self.quantity("Margin before gel", "duration", "charge/gel_margin_s")
-        self.batches = BatchesSection(self)
-        self.batches.build()
-        self.mixing = MixingSection(self)
-        self.mixing.build()
+        if self.document.job.mixed_as_it_comes:
+            self.section("Mixing")
+            words = "The machine mixes at its head: resin comes fresh for as long as it runs, and there are no batches."
+            self.body.addWidget(label(f"{words} Check its ratio by weight before the shot, and a cup of it for gel."))
+            return
+        BatchesSection(self).build()
+        MixingSection(self).build()
         self.button("Mixing sheet …", self._mixing_sheet)
-        self.pots = PotsSection(self)
-        self.pots.build()
-
-    def refresh(self) -> None:
-        super().refresh()
-        self.batches.refresh()
+        PotsSection(self).build()
 
     def _resin_cards(self) -> dict[str, ResinCard]:
         return cards_for(self.document.job, ResinCard)

@@ -36,10 +36,8 @@ class BatchesSection:
         bench.section("Batches")
         self.rows = column(3)
         bench.watch(self._key, self.rows, self._fill)
-        row = QHBoxLayout()
-        self.by_hand = bench.button("Plan them by hand", self._plan, into=row)
-        self.by_itself = bench.button("As few as will do", self._forget, into=row)
-        bench.body.addLayout(row)
+        self.ways = column(0)
+        bench.watch(self._ways_key, self.ways, self._fill_ways)
         self.helps = column(3)
         bench.watch(lambda: (self._key(), self.help.newest, self.help.message), self.helps, self._fill_helps)
         bench.quantity("Who can mix", "count", "charge/people", "People who mix at the same time.")
@@ -51,14 +49,19 @@ class BatchesSection:
         self.spread = column(2)
         bench.watch(self._key, self.spread, self._fill_spread)
 
-    def refresh(self) -> None:
-        planned = bool(self.document.job.charge.batches)
-        self.by_hand.setEnabled(bool(self.document.assessment.batches) and not planned)
-        self.by_itself.setEnabled(planned)
-
     def _key(self) -> object:
         a = self.document.assessment
         return a.batches, a.charge, a.job.charge, a.job.shop, a.job.resin, a.job.plumbing.bucket, self.document.settings
+
+    def _ways_key(self) -> tuple[bool, bool]:
+        return bool(self.document.assessment.batches), bool(self.document.job.charge.batches)
+
+    def _fill_ways(self, layout: QVBoxLayout) -> None:
+        known, planned = self._ways_key()
+        row = QHBoxLayout()
+        self.bench.button("Plan them by hand", self._plan, into=row).setEnabled(known and not planned)
+        self.bench.button("As few as will do", self._forget, into=row).setEnabled(planned)
+        layout.addLayout(row)
 
     def _fill(self, layout: QVBoxLayout) -> None:
         batches = self.document.assessment.batches

@@ -21,6 +21,7 @@ from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
 from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
+from bibulon.job.run import thermocouple_readings
 from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.quantity_text import parse, parse_clock_time
 from bibulon.resin.card_law import law_of
@@ -307,7 +308,13 @@ class CureBench(Bench):
         self.refresh()
 
     def _chart_key(self) -> object:
-        return id(self.study), self.look, self.chosen, self.document.job.curing.logged, self.document.settings
+        return id(self.study), self.look, self.chosen, self._logged(), self.document.settings
+
+    def _logged(self) -> tuple[tuple[float, float], ...]:
+        """Times and temperatures of the part: those brought in, and those a thermocouple read in this shot."""
+        job = self.document.job
+        points = [(point.time_s, point.temperature_k) for point in job.curing.logged]
+        return (*points, *thermocouple_readings(job.shot))
 
     def _fill_chart(self, layout: QVBoxLayout) -> None:
         study, units = self.study, self.document.assessment.units
@@ -357,7 +364,7 @@ class CureBench(Bench):
                 Curve(hours, warm(resin.min(axis=1)), "coolest resin"),
                 Curve(hours, below, "around"),
             ]
-            logged = [(point.time_s, point.temperature_k) for point in self.document.job.curing.logged]
+            logged = self._logged()
             if logged:
                 times, values = np.array(logged).T
                 curves.append(Curve(times / 3600, warm(values), "logged", dots=True))

@@ -13,6 +13,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.job.curing import LoggedPoint
 from bibulon.job.edits import changed, revised
 from bibulon.job.faults import explain_here
+from bibulon.job.run import thermocouple_readings
 from bibulon.quantities import Units
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 MOST_POINTS = 5000
+LIVE = "A thermocouple on the channel “part” of the instruments is logged by itself while a shot runs."
 
 
 def parse_logged(text: str, units: Units, start_s: float) -> tuple[LoggedPoint, ...]:
@@ -61,7 +63,7 @@ class LoggedSection:
         bench = self.bench
         bench.section("Logged temperatures")
         self.words = column(2)
-        bench.watch(lambda: self.document.job.curing.logged, self.words, self._fill)
+        bench.watch(self._key, self.words, self._fill)
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Logged temperatures")
         self.text.setPlaceholderText("minutes since the start, or time of day; temperature\n90; 31 °C\n10:45; 33 °C")
@@ -77,10 +79,16 @@ class LoggedSection:
         bench.button("Forget them", self._forget, into=row)
         bench.body.addLayout(row)
 
+    def _key(self) -> tuple[int, int]:
+        job = self.document.job
+        return len(job.curing.logged), len(thermocouple_readings(job.shot))
+
     def _fill(self, layout: QVBoxLayout) -> None:
-        count = len(self.document.job.curing.logged)
-        if count:
-            layout.addWidget(label(f"{count} readings are drawn over the temperature.", "muted"))
+        brought, read = self._key()
+        words = [f"{brought} readings are drawn over the temperature."] if brought else []
+        words += [f"{read} readings of the thermocouple in this shot are drawn." if read else LIVE]
+        for text in words:
+            layout.addWidget(label(text, "muted"))
 
     def _say(self, words: str) -> None:
         self.error.setText(words)

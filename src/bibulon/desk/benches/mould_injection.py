@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.benches.mould_halves import put_pair
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
-from bibulon.job.edits import revised, value_at, with_value
+from bibulon.job.edits import changed, revised, value_at, with_value
 from bibulon.job.pair import (
     Injection,
     InjectionStep,
+    Source,
     Until,
     UntilEnd,
     UntilMass,
@@ -41,6 +42,13 @@ UNTIL: dict[str, tuple[Callable[[InjectionStep], Until], str, QuantityKind]] = {
 }  # fmt: skip
 """What may end a step: how one is begun, its field and what that counts in."""
 FIRST_RATE_M3_S = 2e-5
+SOURCES: tuple[tuple[str, tuple[Source, bool]], ...] = (
+    ("bucket", ("bucket", False)),
+    ("pressure pot", ("pressure pot", False)),
+    ("machine that mixes at its head", ("machine", True)),
+    ("machine that draws from a pot", ("machine", False)),
+)
+"""What brings the resin, and whether that mixes it as it comes."""
 
 
 class InjectionSection:
@@ -57,8 +65,8 @@ class InjectionSection:
         bench = self.bench
         bench.section("Injection")
         bench.choice(
-            "From", lambda: [(source, source) for source in ("bucket", "pressure pot", "machine")],
-            lambda: self.injection.source, partial(self._put, "pair/injection/source"),
+            "From", lambda: list(SOURCES), self._source,
+            self._choose_source,
         )  # fmt: skip
         bench.quantity("Bucket below mould", "length", "bucket/below_part_m", "Of an open bucket.")
         rated = "The most over the atmosphere that its plate allows."
@@ -93,6 +101,14 @@ class InjectionSection:
             "Then the vent", lambda: [("is held until gel", "held"), ("is clamped", "clamped")],
             lambda: self.injection.vent_after, partial(self._put, "pair/injection/vent_after"),
         )  # fmt: skip
+
+    def _source(self) -> tuple[Source, bool]:
+        return self.injection.source, self.document.job.mixed_as_it_comes
+
+    def _choose_source(self, source: tuple[Source, bool]) -> None:
+        job, (kind, at_head) = self.document.job, source
+        injection = revised(self.injection, source=kind, mixed_at_head=at_head or kind != "machine")
+        self.document.edit("source of the resin", changed(job, pair=revised(job.pair, injection=injection)))
 
     def _put(self, path: JobPath, value: object) -> None:
         job = self.document.job

@@ -25,7 +25,7 @@ from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.flow.causes import Cause
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
-from bibulon.job.edits import changed, new_id
+from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.journal import Journal, damage_in_words, fits, resumed
 from bibulon.job.kept import About, Kept
 from bibulon.job.reads import read_by
@@ -294,7 +294,8 @@ class Document(QObject):
     def _cure_of(self, assessment: Assessment) -> tuple[object, ...]:
         """What the cure is of: the fill, and what else of the job it reads."""
         job, fill = assessment.job, self.answer.result if self.answer is not None else None
-        return id(fill), job.curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
+        curing = revised(job.curing, logged=())  # what was read changes nothing of what is to come
+        return id(fill), curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
 
     def _ask_cure(self) -> None:
         """Have the cure worked out, once the fill of the job as it stands is there."""

@@ -6,6 +6,7 @@ Each entry is on disk before the screen says so. The clock goes by the time sinc
 
 from __future__ import annotations
 
+import math
 import time
 from contextlib import suppress
 from dataclasses import replace
@@ -15,18 +16,24 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.cautions.run import vacuum_lost
+from bibulon.cure.answers import stands_k
 from bibulon.desk.work.document import Document
 from bibulon.durations import run_clock
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import Reading
 from bibulon.instruments.simulated import SimulatedBench, world_of
 from bibulon.job import shot_clock
-from bibulon.job.run import EventKind, entry, open_feeds
+from bibulon.job.run import THERMOCOUPLE, EventKind, entry, open_feeds, thermocouple_readings
 from bibulon.mould.shots import ShotFigure, field_of, figures_for
+from bibulon.quantities import show
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 
 TICK_MS = 250
 STALE_S = 5.0
+PART_MOVED_K, PART_EVERY_S, PART_AT_MOST_EVERY_S = 1.0, 600.0, 20.0
+"""A thermocouple's reading is logged when it has moved by so much, or after so long; never more often than the last."""
+PART_NEAR_K = 5.0
+"""A part that is so near to what it stands is said to be too hot."""
 PACES = (1.0, 10.0, 60.0)
 """A shot that was ended, and its vacuum never logged as let go, is over after this long."""
 
@@ -54,6 +61,8 @@ class RunController(QObject):
         self.pace = 1.0
         self._latest: dict[str, tuple[float, float]] = {}
         self._lowest_pa: float | None = None
+        self._unlogged = False
+        """Whether the disk refused a reading of the thermocouple; it is said once."""
         """The lowest vacuum reading since the shot was taken up."""
         self._anchor: tuple[float, float] | None = None
         self._set_by_s = 0.0
@@ -138,7 +147,26 @@ class RunController(QObject):
                 f"This computer's time of day was set {way} by {run_clock(abs(moved))}. The shot clock does not follow "
                 "it and is right; times of day in the log before and after differ by that much."
             )
+        self._log_thermocouple()
         self.ticked.emit()
+
+    def _log_thermocouple(self) -> None:
+        """Log what a thermocouple at the part reads, if that is worth an entry."""
+        warm_k = self.latest("part")
+        if warm_k is None or not self.running or self.document.read_only:
+            return
+        last_s, last_k = next(iter(thermocouple_readings(self.document.job.shot)[-1:]), (-math.inf, 0.0))
+        since_s = self.clock_s - last_s
+        moved = abs(warm_k - last_k) >= PART_MOVED_K
+        if since_s >= PART_EVERY_S or (moved and since_s >= PART_AT_MOST_EVERY_S):
+            try:
+                self.log("reading", THERMOCOUPLE, temperature_k=warm_k)
+            except OSError as error:
+                if not self._unlogged:
+                    self.noticed.emit(f"What the thermocouple reads is not logged: {error.strerror or error}.")
+                self._unlogged = True
+            else:
+                self._unlogged = False
 
     def set_pace(self, pace: float) -> None:
         """How fast a rehearsal runs; the real instruments know 1 only."""
@@ -239,6 +267,10 @@ class RunController(QObject):
             alerts.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
         if pot is not None and pot > job.shop.temperature_k + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
+        part, (weakest, most_k) = self.latest("part"), stands_k(job)
+        if part is not None and part > most_k - PART_NEAR_K:
+            at, most = (show(one, "temperature", self.document.assessment.units) for one in (part, most_k))
+            alerts.append(f"The part is at {at}; its {weakest} stands {most}. Cool it; the vacuum stays on.")
         let_go = any(event.kind == "vacuum let go" for event in job.shot)
         if self.running and not let_go and vacuum is not None and self._lowest_pa is not None:
             lost = vacuum_lost(self.document.assessment, self._lowest_pa, vacuum)
