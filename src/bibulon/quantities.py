@@ -387,6 +387,16 @@ def show_full(share: float) -> str:
     return f"{math.floor(share * 1000) / 1000:.1%}" if 0.99 <= share < 1 else f"{share:.0%}"
 
 
+def signed_share(share: float, decimals: int = 0) -> str:
+    """By how much something is more or less, with its sign; none where nothing shows.
+
+    >>> signed_share(0.04), signed_share(-0.004), signed_share(-0.012, 1)
+    ('+4%', '0%', '−1.2%')
+    """
+    text = f"{share:+.{decimals}%}"
+    return text.replace("-", "−") if any(letter in "123456789" for letter in text) else text[1:]
+
+
 def show_power(value: float, unit: str, digits: int = 2) -> str:
     """A figure of no shop's own units as a power of ten, "7.1 × 10⁻¹² m³"."""
     if value == 0 or not math.isfinite(value):

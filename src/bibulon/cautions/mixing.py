@@ -12,7 +12,7 @@ from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities import brief, brief_each, signed_share
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
 
 LATE_S = 30.0
@@ -63,7 +63,7 @@ def mix_ratio_off(assessment: Assessment) -> Iterator[Finding]:
     if abs(weighed_off_by_volume(job.resin, record.masses_kg)) <= job.house.ratio_off:
         why = " These are the parts by volume, put on the scale."
     more = f" So are B{', B'.join(str(one.number) for one, _ in wrong if one is not record)}." if len(wrong) > 1 else ""
-    how = f"{worst:+.0%} off its mix ratio" if math.isfinite(worst) else "without one of its components"
+    how = f"{signed_share(worst, 0)} off its mix ratio" if math.isfinite(worst) else "without one of its components"
     yield Finding(f"B{record.number} was weighed {how}.{why}{more}")
 
 

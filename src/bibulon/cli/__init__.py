@@ -42,6 +42,11 @@ class _Output:
             raise _OutputLost(error.strerror or str(error)) from error
 
 
+def _with_command(arguments: list[str]) -> list[str]:
+    """The *arguments*, of which a job file in the place of a command opens the window."""
+    return ["desk", *arguments] if arguments and arguments[0].endswith(".bibulon") else arguments
+
+
 def main() -> None:
     """Entry point: whatever goes wrong is said in a sentence, and each kind has an exit code of its own."""
     warnings.simplefilter("ignore")  # what libraries tell each other's programmers
@@ -55,7 +60,7 @@ def main() -> None:
 
     try:
         try:
-            app()
+            app(_with_command(sys.argv[1:]))
         except SystemExit as end:
             code = end.code
         output.flush()

@@ -23,7 +23,7 @@ from bibulon.mould.clamp import (
     off_at_gel,
     seals_n_m,
 )
-from bibulon.quantities import from_to, show, show_full
+from bibulon.quantities import from_to, show, show_full, signed_share
 
 SCHEDULER_WAIT_S = 10
 Probe = tuple[float, float, int | None]
@@ -189,7 +189,9 @@ def _print_mould(assessment: Assessment, mould: dict[str, Any]) -> None:
     typer.echo(f"  the flange needs {show(mould['flange_needed_pa'], 'pressure', units)} or better")
     if mould["thickness_off_at_gel"] is not None:
         low, high = (round(off, 3) + 0.0 for off in mould["thickness_off_at_gel"])
-        typer.echo(f"  the part is {low:+.1%} to {high:+.1%} off the cavity as it was built, at gel")
+        typer.echo(
+            f"  the part is {signed_share(low, 1)} to {signed_share(high, 1)} off the cavity as it was built, at gel"
+        )
     if mould["hold_best_pa"] is not None:
         typer.echo(f"  it comes out best held at {show(mould['hold_best_pa'], 'pressure', units)} until gel")
 

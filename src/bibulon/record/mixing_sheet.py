@@ -59,7 +59,7 @@ class _MixingSheet(Sheet):
             self.text("Components", "head"),
             self.table(
                 ["", "Parts by weight", "Of the mix", "Parts by volume", "Planned at", "Was at"], rows,
-                [56, 28, 24, 28, 22, 20], right=(1, 2, 3, 4),
+                [56, 28, 24, 28, 22, 20], right=(1, 2, 3, 4), row_mm=8,
             ),
             Spacer(1, 3),
             self.text(f"The mix comes to {mixed}. Batches stand in {stands}."),
@@ -90,7 +90,7 @@ class _MixingSheet(Sheet):
         return [
             self.text("Weigh (by volume in brackets), mix, pour", "head"),
             self.table(
-                ["", "Batch", *names, "Mix at", "Pour at", "Use by", "Out by"], rows,
+                ["", "Batch", *names, "Mix from", "Pour at", "Use by", "Out by"], rows,
                 [10, 20, *[each] * len(names), 17, 17, 17, 17], right=(1,),
             ),
             Spacer(1, 3),
@@ -114,7 +114,7 @@ class _MixingSheet(Sheet):
         return [
             self.text("As it was", "head"),
             self.table(
-                ["", *names, "Mixed at", "Mix at", "Poured at", "Who"], rows,
-                [10, *[each] * len(names), 22, 20, 22, 26],
+                ["", *names, "Mixed from", "Mix was", "Poured at", "Who"], rows,
+                [10, *[each] * len(names), 22, 20, 22, 26], row_mm=8,
             ),
         ]  # fmt: skip

@@ -34,6 +34,7 @@ def styles() -> dict[str, ParagraphStyle]:
         "body": body,
         "right": ParagraphStyle("right", parent=body, alignment=TA_RIGHT),
         "muted": ParagraphStyle("muted", parent=body, textColor=MUTED),
+        "muted right": ParagraphStyle("muted right", parent=body, textColor=MUTED, alignment=TA_RIGHT),
         "head": ParagraphStyle(
             "head", parent=body, fontName=BOLD, fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
         ),
@@ -64,11 +65,20 @@ class Sheet:
         return Paragraph(escape(words), self.style[style])
 
     def table(
-        self, head: list[str], rows: list[list[str]], widths_mm: list[float], right: tuple[int, ...] = ()
+        self,
+        head: list[str],
+        rows: list[list[str]],
+        widths_mm: list[float],
+        right: tuple[int, ...] = (),
+        row_mm: float | None = None,
     ) -> Table:
-        cells: list[list[Any]] = [[self.text(word, "muted") for word in head]]
+        """A table with those columns set to the *right*; rows of *row_mm* leave room to write."""
+        cells: list[list[Any]] = [
+            [self.text(word, "muted right" if i in right else "muted") for i, word in enumerate(head)]
+        ]
         cells += [[self.text(cell, "right" if i in right else "body") for i, cell in enumerate(row)] for row in rows]
-        table = Table(cells, [width * mm for width in widths_mm], repeatRows=1)
+        heights = None if row_mm is None else [None, *[row_mm * mm] * len(rows)]
+        table = Table(cells, [width * mm for width in widths_mm], rowHeights=heights, repeatRows=1)
         table.setStyle(
             TableStyle(
                 [
@@ -79,6 +89,7 @@ class Sheet:
                     ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
                     ("LEFTPADDING", (0, 0), (-1, -1), 2),
                     ("RIGHTPADDING", (0, 0), (-1, -1), 2),
+                    *(("RIGHTPADDING", (i, 0), (i, -1), 8) for i in right),
                 ]
             )
         )

@@ -29,7 +29,7 @@ from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import from_to, show
+from bibulon.quantities import from_to, show, signed_share
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
@@ -229,7 +229,7 @@ class _Traveller(Sheet):
                 *(self.show(mass, "mass") for mass in record.masses_kg),
                 self.show(record.temperature_k, "temperature"),
                 record.mixed_at,
-                f"{weighed_off(self.job.resin, record.masses_kg):+.1%}",
+                signed_share(weighed_off(self.job.resin, record.masses_kg), 1),
             ]
             for record in mixed
             if len(record.masses_kg) == len(names)

@@ -13,7 +13,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import show
+from bibulon.quantities import show, signed_share
 from bibulon.quantity_text import QuantityError, cells_of, parse
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed
@@ -278,16 +278,19 @@ class MixingSection:
             return None
         off = weighed_off(job.resin, record.masses_kg)
         if abs(off) > job.house.ratio_off:
-            return f"B{batch.number}: the ratio is {off:+.0%} off. Set the pot aside: it may never cure.", "error"
-        words = [f"ratio within {abs(off):.1%}"]
+            return (
+                f"B{batch.number}: the ratio is {signed_share(off, 0)} off. Set the pot aside: it may never cure.",
+                "error",
+            )
+        right = [f"ratio within {abs(off):.1%}"]
         if record.temperature_k is not None:
             warmer = record.temperature_k - mixed_temperature_k(job)
             if abs(warmer) > job.house.mix_temperature_k:
                 off_by = show(abs(warmer), "temperature difference", self.document.assessment.units)
                 how = "warmer" if warmer > 0 else "colder"
                 return f"B{batch.number}: the mix is {off_by} {how} than the plan counts on.", "error"
-            words.append("as warm as planned")
+            right.append("as warm as planned")
         total = sum(record.masses_kg)
         if total < batch.mass_kg * 0.99:
-            words.append(f"{self.bench.shown(batch.mass_kg - total, 'mass')} less than planned")
-        return f"B{batch.number}: {', '.join(words)}.", "muted"
+            right.append(f"{self.bench.shown(batch.mass_kg - total, 'mass')} less than planned")
+        return f"B{batch.number}: {', '.join(right)}.", "muted"

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from bibulon.cure.answers import demould_s, post_cure
 from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.curing import Heats, HeatStep
@@ -23,6 +25,7 @@ FIELDS: tuple[tuple[str, str, QuantityKind], ...] = (
     ("Ramp over", "ramp_s", "duration"),
     ("Hold for", "hold_s", "duration"),
 )
+QUARTER_S = 900.0
 NEW_TO_K = {"mould": 323.15, "oven": 333.15}
 
 
@@ -39,7 +42,9 @@ class HeatingSection:
         bench.watch(self._key, self.rows, self._fill)
         row = QHBoxLayout()
         bench.button("Heat the mould", partial(self._add, "mould"), into=row)
-        bench.button("Post-cure in an oven", partial(self._add, "oven"), into=row)
+        bench.button("Post-cure in an oven", partial(self._add, "oven"), into=row).setToolTip(
+            "Once the part is demoulded, with the hold that brings the glass transition that is wanted"
+        )
         bench.body.addLayout(row)
         bench.quantity(
             "Heating begins", "duration", "curing/begins_s", "After the first feed is opened.", empty="end of the fill"
@@ -88,5 +93,10 @@ class HeatingSection:
         job = self.document.job
         before = [step.to_k for step in job.curing.steps if step.heats == heats]
         step = HeatStep(heats=heats, to_k=before[-1] + 15.0 if before else NEW_TO_K[heats])
-        steps = (*job.curing.steps, step)
-        self.document.edit("a ramp and a hold", changed(job, curing=revised(job.curing, steps=steps)))
+        curing = job.curing
+        if heats == "oven" and not before and (study := self.document.assessment.cure_study) is not None:
+            if hold := post_cure(job, study):
+                step = revised(step, to_k=hold.hold_k, hold_s=QUARTER_S * math.ceil(hold.hold_s / QUARTER_S))
+            if not curing.steps and curing.begins_s is None and math.isfinite(demould_s(study)):
+                curing = revised(curing, begins_s=QUARTER_S * math.ceil(demould_s(study) / QUARTER_S))
+        self.document.edit("a ramp and a hold", changed(job, curing=revised(curing, steps=(*curing.steps, step))))

@@ -40,7 +40,7 @@ from bibulon.mould.clamp import (
     seals_n_m,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import brief, show
+from bibulon.quantities import brief, show, signed_share
 from bibulon.quantity_text import parse_place, place_text
 from bibulon.stock.choice import tubes_for
 
@@ -157,9 +157,7 @@ class MouldBench(Bench):
             )
         tolerance = self.document.job.series.thickness_tolerance
         asked = "" if tolerance is None else f" ± {tolerance:.0%} is asked."
-        low, high = (
-            f"{value:+.1%}".replace("-", "−").replace("−0.0%", "0.0%").replace("+0.0%", "0.0%") for value in off
-        )
+        low, high = (signed_share(value, 1) for value in off)
         text = low if low == high else f"{low} to {high}"
         return text, f"Thickness against the cavity as it was built, when the resin stops.{asked}"
 

@@ -15,7 +15,7 @@ from bibulon.job import WITH_BLADDER
 from bibulon.job.edits import revised
 from bibulon.job.pair import Joint
 from bibulon.mould.bladder import girth_of, hollow_mass, most_over_pa, parting_force_n, pressure_lost
-from bibulon.quantities import brief, from_to
+from bibulon.quantities import brief, from_to, signed_share
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -89,7 +89,7 @@ class BladderSections:
         if lost is None:
             return "–", "Nothing lies in the mould yet."
         lifts = "The resin, pressed as planned, lifts it off the mould." if lost.lifts else ""
-        return f"{lost.thicker:+.0%} thick", f"With the atmosphere in the bladder. {lifts}".strip()
+        return f"{signed_share(lost.thicker, 0)} thick", f"With the atmosphere in the bladder. {lifts}".strip()
 
     def _fill_answer(self, layout: QVBoxLayout) -> None:
         most = most_over_pa(self.document.job)

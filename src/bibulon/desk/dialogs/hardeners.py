@@ -69,6 +69,11 @@ class HardenersDialog(QDialog):
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         layout.addWidget(self.table, 1)
         self.buttons = QHBoxLayout()
+        self.buttons.addStretch(1)
+        close = QPushButton("Close")
+        close.setAutoDefault(False)
+        close.clicked.connect(self.reject)
+        self.buttons.addWidget(close)
         layout.addLayout(self.buttons)
         self.found: Hardeners | None = None
         self._work = Background(hardeners_answer, self)
@@ -106,14 +111,11 @@ class HardenersDialog(QDialog):
         chosen = "" if found.surest is None else f"Surest: {found.rows[found.surest].card.name}. "
         whys = [f"{row.card.name}: {row.refusal}" for row in found.rows if row.refusal and row.batches == 0]
         self.words.setText("\n".join([f"{chosen}{found.reason}", *whys]))
-        for row in found.rows:
-            if row.card.id == job.charge.resin or row.refusal:
-                continue
+        for at, row in enumerate(row for row in found.rows if row.card.id != job.charge.resin and not row.refusal):
             button = QPushButton(f"Take {row.card.name}")
             button.setAutoDefault(False)
             button.clicked.connect(partial(self._use, row.card))
-            self.buttons.addWidget(button)
-        self.buttons.addStretch(1)
+            self.buttons.insertWidget(at, button)
 
     def _texts(self, job: Job, row: HardenerRow, surest: bool) -> tuple[str, ...]:
         start, units = job.shop.shot_start_s, self.document.assessment.units

@@ -30,7 +30,7 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, show, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
@@ -293,7 +293,7 @@ class ResinSheetDialog(QDialog):
             where = show(row.temperature_k, "temperature", self._units)
             if row.at_s is not None:
                 where += f", {show(row.at_s, 'duration', self._units)}"
-            off = f"{row.off:+.1f} K" if kind == "temperature" else f"{row.off:+.0%}"
+            off = f"{row.off:+.1f} K" if kind == "temperature" else signed_share(row.off, 0)
             texts = (
                 row.what, where, show(row.measured, kind, self._units), show(row.fitted, kind, self._units), off,
             )  # fmt: skip

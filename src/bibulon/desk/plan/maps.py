@@ -166,14 +166,14 @@ def _gel(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | Non
     def gel(study: CureStudy, one: StackCure) -> float:
         return one.course.cured_to_s(study.law.gel_cure)
 
-    return _of_cure(document, answer, "Gelled through", gel, "duration")
+    return _of_cure(document, answer, "Gelled through, the resin there", gel, "duration")
 
 
 def _release(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     def release(study: CureStudy, one: StackCure) -> float:
         return one.course.cured_to_s(study.release_cure)
 
-    return _of_cure(document, answer, "Vacuum may go", release, "duration")
+    return _of_cure(document, answer, "Vacuum may go, by the resin there", release, "duration")
 
 
 def _looked_at_s(document: Document, study: CureStudy, time_s: float) -> float:

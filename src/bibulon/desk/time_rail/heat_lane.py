@@ -69,7 +69,7 @@ def paint_heat(painter: QPainter, assessment: Assessment, scale: Scale) -> None:
             wide = QFontMetricsF(painter.font()).horizontalAdvance(text)
             middle = (scale.x(leg.begin_s) + scale.x(leg.end_s) - wide) / 2
             painter.setPen(QColor(palette.ink))
-            painter.drawText(QPointF(middle, _y(span, leg.end_k) + 13), text)
+            painter.drawText(QPointF(middle, _y(span, leg.end_k) - 5), text)
 
 
 def heat_grip_at(assessment: Assessment, scale: Scale, position: QPointF) -> HeatGrip | None:

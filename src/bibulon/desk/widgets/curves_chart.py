@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pyqtgraph
@@ -14,6 +14,8 @@ from bibulon.arrays import Floats
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.line_chart import dress, quiet_plot
 
+SAME_SHARE = 0.02
+"""Upright marks nearer to one another than this share of the chart's width are drawn as one."""
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
@@ -73,9 +75,9 @@ class CurvesChart(QWidget):
                     curve.along, curve.values, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.field,
                     symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
                 )  # fmt: skip
-        for number, mark in enumerate(drawn.marks):
+        for number, mark in enumerate(self._apart(drawn)):
             pen = pyqtgraph.mkPen(palette.stop, width=1.2, style=Qt.PenStyle.DashLine)
-            high_up = 0.94 - 0.1 * (number % 4) if mark.upright else 0.03
+            high_up = 0.99 - 0.09 * (number % 4) if mark.upright else 0.03
             label = {
                 "position": high_up,
                 "color": palette.muted,
@@ -90,7 +92,22 @@ class CurvesChart(QWidget):
         along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
         if values and along:
             self.plot.setXRange(min(along), max(max(along), min(along) + 1e-9), padding=0.02)
-            self.plot.setYRange(min(values), max(max(values), min(values) + 1e-6), padding=0.16)
+            low, high = min(values), max(max(values), min(values) + 1e-6)
+            over = 0.3 if any(mark.upright for mark in drawn.marks) else 0.16  # room for their names
+            self.plot.setYRange(low - 0.16 * (high - low), high + over * (high - low), padding=0)
+
+    def _apart(self, drawn: Drawn) -> list[Mark]:
+        """The marks, upright ones that stand as good as on one another made one."""
+        along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
+        near = SAME_SHARE * (max(along) - min(along)) if along else 0.0
+        marks: list[Mark] = []
+        for mark in drawn.marks:
+            twin = next((at for at, one in enumerate(marks) if one.upright and abs(one.at - mark.at) <= near), None)
+            if twin is None or not mark.upright:
+                marks.append(mark)
+            elif mark.name not in marks[twin].name:
+                marks[twin] = replace(marks[twin], name=f"{marks[twin].name}, {mark.name}")
+        return marks
 
     def _name(self, lines: Sequence[Curve], marks: Sequence[float]) -> None:
         """Write the name of each line where it is furthest from the others, and off the upright *marks*."""
