@@ -9,10 +9,14 @@ import numpy as np
 from scipy.integrate import quad, solve_ivp
 from verification import Case
 
-from bibulon.assess import assess
+from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
 from bibulon.flow.fed_resin import FedBatch, FedResin
+from bibulon.job import Job
+from bibulon.job.charge import PlannedBatch
 from bibulon.job.edits import changed, revised
+from bibulon.job.layup import Layer
+from bibulon.job.part import Part
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.mixing import mixed_temperature_k
@@ -191,6 +195,39 @@ def flows_as_the_card(nodes: int) -> float:
     return max(abs(course.stops_s / limit_s - 1), abs(middle / exact - 1), abs(gel / 18_000.0 - 1) / 10)
 
 
+def strip_of_batches(heel_kg: float) -> Job:
+    """Eight plies 1 m long and nothing on them, fed along one end by batches of 0.25 kg in trays, each poured on the
+    heel of the one before."""
+    job = demo_job()
+    ply = next(layer for layer in job.layup if not job.is_core(layer.card))
+    feed, vent = job.feeds[0], job.vents[0]
+    batches = tuple(PlannedBatch(mass_kg=0.25) for _ in range(12))
+    return changed(
+        job,
+        part=Part(outline=((0.0, 0.0), (1.0, 0.0), (1.0, 0.2), (0.0, 0.2))),
+        layup=(Layer(id="p", card=ply.card, count=8),),
+        regions=(),
+        media=(),
+        peel_ply=None,
+        bucket=revised(job.bucket, heel_kg=heel_kg),
+        charge=revised(job.charge, pot_shape="tray", batches=batches),
+        lines=(
+            revised(feed, points=((0.0, 0.0), (0.0, 0.2)), port_at=0.5, hose_length_m=0.1),
+            revised(vent, points=((1.0, 0.0), (1.0, 0.2)), port_at=0.5),
+        ),
+    )
+
+
+def front_of_batches(nodes: int) -> float:
+    """In a strip what fills the end is the first batch, however fresh those after it are: as old as it was when it was
+    poured, and by all of the fill since."""
+    fill = filled(assess(strip_of_batches(0.0)), nodes, levels=1).fill
+    assert fill is not None and fill.problem.fed is not None and fill.margin_s is not None
+    fed = fill.problem.fed
+    aged_s = float(fed.still.times_s[-1]) - fill.margin_s
+    return abs(aged_s / (fed.at(1, 0.0)[0] + fill.end_s) - 1)
+
+
 RESIN_CASES = (
     Case("cure of the n-th order, isothermal", "`α = 1 − [1 + (n−1)kt]^(1/(1−n))`", nth_order, ONE),
     Case("Kamal and Sourour, isothermal", "ordinary equation", kamal, ONE),
@@ -202,5 +239,6 @@ RESIN_CASES = (
     Case("slab that cures, places", "the same on four times as many places", reacting_slab, (400, 1600)),
     Case("temperature of the mix", "`Σ m c T / Σ m c`", mixed_by_hand, ONE),
     Case("fluidity of a parcel with a history", "ordinary equation of α and T", fluidity_of_a_parcel, ONE),
+    Case("front of a strip, in batches", "age when first poured + time of the fill", front_of_batches, (400, 1600)),
     Case("card without constants of cure", "`μ = μ₀ e^(t/τ)`, gel of the film", flows_as_the_card, ONE),
 )

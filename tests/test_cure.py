@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from conftest import rectangle
+from resin_cases import strip_of_batches
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import cautions_of
@@ -17,7 +18,6 @@ from bibulon.cure.schedule import around_of, legs_of
 from bibulon.cure.study import CureStudy
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
-from bibulon.job.charge import PlannedBatch
 from bibulon.job.curing import Curing, HeatStep
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
@@ -101,44 +101,9 @@ def test_the_resin_that_comes_last_is_the_freshest_and_ages_carry_to_the_cure(
     assert begun == pytest.approx(float(np.interp(cool.age_s, still.times_s, still.cure)), abs=1e-3)
 
 
-def strip(heel_kg: float) -> Job:
-    """Eight plies 1 m long and nothing on them, fed along one end by batches of 0.25 kg in trays, each poured on the
-    heel of the one before."""
-    job = demo_job()
-    ply = next(layer for layer in job.layup if not job.is_core(layer.card))
-    feed, vent = job.feeds[0], job.vents[0]
-    batches = tuple(PlannedBatch(mass_kg=0.25) for _ in range(12))
-    return changed(
-        job,
-        part=Part(outline=rectangle(0, 0, 1.0, 0.2)),
-        layup=(Layer(id="p", card=ply.card, count=8),),
-        regions=(),
-        media=(),
-        peel_ply=None,
-        bucket=revised(job.bucket, heel_kg=heel_kg),
-        charge=revised(job.charge, pot_shape="tray", batches=batches),
-        lines=(
-            revised(feed, points=((0.0, 0.0), (0.0, 0.2)), port_at=0.5, hose_length_m=0.1),
-            revised(vent, points=((1.0, 0.0), (1.0, 0.2)), port_at=0.5),
-        ),
-    )
-
-
-@pytest.mark.parametrize("points", [300, 1500])
-def test_the_front_is_the_resin_that_went_in_first(points: int) -> None:
-    """In a strip what fills the end is the first batch, however fresh those after it are: as old as it was when it was
-    poured, and by all of the fill since."""
-    fill = filled(assess(strip(0.0)), points, levels=1).fill
-    assert fill is not None and fill.problem.fed is not None and fill.margin_s is not None
-    fed = fill.problem.fed
-    first_s, life_s = fed.at(1, 0.0)[0], float(fed.still.times_s[-1])
-    assert first_s > 900 and fed.at(6, 0.0)[0] < 500, "the first batch stands mixed for long, the last does not"
-    assert life_s - fill.margin_s == pytest.approx(first_s + fill.end_s, rel=0.01)
-
-
 def test_a_batch_is_mixed_with_the_heel_that_it_is_poured_on() -> None:
     """Half and half: what is drawn at the end is as old as both between them, by hand from the times of pouring."""
-    made = filled(assess(strip(0.25)), 300, levels=1)
+    made = filled(assess(strip_of_batches(0.25)), 300, levels=1)
     fill, poured = made.fill, [one for one in made.batches if made.fill and one.pour_s < made.fill.end_s - 1]
     assert fill is not None and len(poured) > 3
     mix_s, before_s = poured[0].pour_s - poured[0].mix_s, poured[0].pour_s

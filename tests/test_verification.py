@@ -55,6 +55,7 @@ BOUNDS = {
     "slab that cures, places": 5e-3,
     "temperature of the mix": 1e-9,
     "fluidity of a parcel with a history": 2e-3,
+    "front of a strip, in batches": 0.01,
     "card without constants of cure": 1e-3,
 }
 

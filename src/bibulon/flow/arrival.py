@@ -126,8 +126,9 @@ class Arrivals:
             fresh.take(end, distance[nodes])
             self._mark[nodes] = fresh.marks()
             self._passed.append(fresh)
-        self._rate = (after - before) / (end - start)
-        self._speed = np.where(self.front_m >= self.margin_m, (distance - self.front_m) / (end - start), np.nan)
+        span = max(end - start, math.ulp(end))  # a clock that all but stands may not show a step
+        self._rate = (after - before) / span
+        self._speed = np.where(self.front_m >= self.margin_m, (distance - self.front_m) / span, np.nan)
         self.front_m, self._span = distance, (start, end)
 
     def ahead_of_front(self, air_pa: Floats, full: Flags) -> Floats:

@@ -94,8 +94,9 @@ class ResinLaw:
             return 0.0
         if cure >= 1 and self.n >= 1:
             return math.inf
-        time, _ = quad(lambda done: 1 / float(self.rate(temperature_k, done)), start, cure, limit=200)
-        return float(time)
+        # of what takes ages to begin the answer is rough: said by full_output, else warned of
+        time = quad(lambda done: 1 / float(self.rate(temperature_k, done)), start, cure, limit=200, full_output=1)[0]
+        return float(time) if math.isfinite(time) else math.inf
 
     def tg_k(self, cure: Floats | float) -> Floats:
         """Glass transition of resin with that degree of cure."""

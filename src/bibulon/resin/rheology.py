@@ -17,7 +17,7 @@ import numpy as np
 
 from bibulon.job.resin_card import ResinCard
 from bibulon.resin.card_law import law_of
-from bibulon.resin.law import isothermal
+from bibulon.resin.law import THICK, isothermal
 from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
 
 SOLID = 300.0
@@ -72,7 +72,7 @@ class Rheology:
 
     def viscosity_at(self, time_s: float) -> float:
         start, viscosity, tau, _ = self._piece_at(time_s)
-        return viscosity * math.exp((time_s - start) / tau)
+        return viscosity * math.exp(min((time_s - start) / tau, THICK))
 
     def fluidity_time(self, time_s: float) -> float:
         start, viscosity, tau, theta = self._piece_at(time_s)
