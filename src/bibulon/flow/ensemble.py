@@ -17,12 +17,14 @@ from scipy.stats import norm, qmc, rankdata
 from bibulon.arrays import Floats
 from bibulon.flow.fill import fill
 from bibulon.flow.mesh import Mesh
-from bibulon.flow.problem import FULL_PACE, Pace, flow_problem
+from bibulon.flow.problem import FULL_PACE, PREVIEW_PACE, Pace, fed_resin, flow_problem, with_fed
 from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.scheduled import batches_in
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.stock_card import Measured
+from bibulon.resin.batches import planned_for
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.report import Progress, no_progress
 
@@ -164,13 +166,27 @@ class _Outcome:
     mesh: Mesh
 
 
-def _outcome(job: Job, nodes: int, levels: int, pace: Pace) -> _Outcome | None:
+Planned = tuple[tuple[float, float], ...]
+"""Mass (kg) and age when poured (s) of each batch."""
+
+
+def _outcome(job: Job, nodes: int, levels: int, pace: Pace, planned: Planned) -> _Outcome | None:
     try:
-        result = fill(flow_problem(job, nodes, levels, pace=pace))
+        problem = flow_problem(job, nodes, levels, pace=pace)
+        if problem.fed is not None and planned:
+            problem = with_fed(job, problem, fed_resin(job, planned))
+        result = fill(problem)
     except FlowRefusal:
         return None
     time = math.nan if result.fill_time_s is None else result.fill_time_s
     return _Outcome(time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
+
+
+def _planned(job: Job, nodes: int) -> Planned:
+    """The batches by the draw of a coarse fill of the plan as it stands: they are mixed by it whatever then happens."""
+    coarse = fill(flow_problem(job, nodes, 1, pace=PREVIEW_PACE))
+    batches = batches_in(job, coarse)
+    return planned_for(job, batches) if batches else ()
 
 
 def study(
@@ -190,7 +206,7 @@ def study(
     :class:`~bibulon.workers.report.Cancelled`. Raises
     :class:`~bibulon.flow.refusal.FlowRefusal` if the job cannot be filled at all.
     """
-    flow_problem(job, nodes, levels)
+    planned = _planned(job, nodes)
     inputs = inputs_of(job)
     power = max(math.ceil(math.log2(max(samples, 2))), 1)
     points = qmc.Sobol(len(inputs), seed=SEED).random_base2(power)[:samples]
@@ -201,7 +217,7 @@ def study(
         for spread_input, z in zip(inputs, row, strict=True):
             varied = spread_input.change(varied, float(z))
         jobs.append(varied)
-    arguments = [(varied, nodes, levels, pace) for varied in jobs]
+    arguments = [(varied, nodes, levels, pace, planned) for varied in jobs]
     outcomes = sorted(in_parallel(_outcome, arguments, workers, progress), key=lambda pair: pair[0])
     numbers = [number for number, outcome in outcomes if outcome is not None]
     done = [outcome for _, outcome in outcomes if outcome is not None]
