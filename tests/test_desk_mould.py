@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from driving import LEFT, bench, caution_ids, choose, click, drag, press, push, put_lid, texts, tick, type_into
+from driving import LEFT, bench, caution_ids, choose, click, drag, press, push, put_lid, settle, texts, tick, type_into
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QPlainTextEdit, QPushButton
@@ -17,6 +17,7 @@ from bibulon.desk.benches.part import PROCESS_WORDS
 from bibulon.desk.dialogs.process_advice import AdviceDialog
 from bibulon.desk.plan.spoken import spoken_objects
 from bibulon.desk.stations import stations_for
+from bibulon.desk.widgets.fields import QuantityField
 from bibulon.desk.widgets.line_chart import LineChart
 from bibulon.desk.window import Window
 from bibulon.job import EVERY_PROCESS
@@ -94,6 +95,27 @@ def test_an_inlet_is_put_on_the_rim_by_hand_and_by_keyboard(window: Window, qtbo
     drag(window, job.lines[-2].place, (0.7, 0.3))
     assert window.document.job.lines[-2].place[1] == pytest.approx(0.0, abs=0.012), "an inlet stays on the rim"
     assert parse(dump(window.document.job)) == window.document.job
+
+
+def test_a_caution_that_comes_at_the_head_does_not_move_what_is_in_sight(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    side = bench(window)
+    field = next(one for one in side.findChildren(QuantityField) if one.name.text() == "Filler")
+    side.ensureWidgetVisible(field)
+    settle(side)
+    bar, before = side.verticalScrollBar(), field.mapTo(side, QPoint(0, 0)).y()
+    scrolled = bar.value()
+    assert scrolled > 0
+    cautions = set(caution_ids(window))
+    choose(window, "From", "machine that draws from a pot")
+    type_into(side, "Resin at", "30 °C")
+    wait_for_fill(window)
+    window.refresh()
+    settle(side)
+    assert "cold-slug" in set(caution_ids(window)) - cautions
+    assert bar.value() > scrolled + 20, "a card came above"
+    assert field.mapTo(side, QPoint(0, 0)).y() == pytest.approx(before, abs=2)
 
 
 def test_what_the_clamp_allows_is_said_and_used(window: Window, qtbot) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import partial
 from operator import attrgetter
 from pathlib import Path
@@ -247,7 +247,7 @@ class Window(WindowDialogs):
             save_settings(settings)
         self.document = Document(job, self.runner, settings, source.path, source.read_as, source.key)
         self.run.set_document(self.document)
-        self._clear_benches()
+        self._clear_benches(tuple(self.benches))
         self.note.hide()
         self._attach()
         self.plan.set_document(self.document)
@@ -256,11 +256,12 @@ class Window(WindowDialogs):
         self.go("lines" if job.layup else "part")
         self._prepare_soon.start()
 
-    def _clear_benches(self) -> None:
-        for bench in self.benches.values():
-            self.stack.removeWidget(bench)
-            bench.deleteLater()
-        self.benches.clear()
+    def _clear_benches(self, stations: Collection[StationId]) -> None:
+        """Forget the benches of *stations*: they are made anew when they are asked for."""
+        for station in stations:
+            if (bench := self.benches.pop(station, None)) is not None:
+                self.stack.removeWidget(bench)
+                bench.deleteLater()
         self._made_by = self.document.job.process, self.document.job.mixed_as_it_comes
 
     def _follow_process(self) -> None:
@@ -268,9 +269,10 @@ class Window(WindowDialogs):
         job = self.document.job
         if self._made_by == (job.process, job.mixed_as_it_comes):
             return
-        self._clear_benches()
+        self._clear_benches(("charge",) if self._made_by[0] == job.process else tuple(self.benches))
         self._prepare_soon.start()
-        self.go(in_place_of(self.station, job.process))
+        if self.station not in self.benches:
+            self.go(in_place_of(self.station, job.process))
 
     def open_demo(self, file: str) -> None:
         """Put a shipped job on the desk."""

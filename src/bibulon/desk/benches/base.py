@@ -8,7 +8,7 @@ from itertools import groupby
 from typing import Any, Protocol
 
 from pydantic import ValidationError
-from PySide6.QtCore import QCoreApplication, QEvent, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -119,6 +119,10 @@ class Bench(QScrollArea):
         self.setWidget(body)
         self._fields: list[Any] = []
         self._watched: list[_Watched] = []
+        self._seen_at: tuple[QWidget, int] | None = None
+        """A field that is in sight, and how far below the top."""
+        self.verticalScrollBar().rangeChanged.connect(self._keep_in_place)
+        self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.body.addWidget(label(self.title or name, "title"))
         if self.long:
             self.watch(lambda: self._mine(grave=True), column(6), self._fill_grave)
@@ -139,11 +143,33 @@ class Bench(QScrollArea):
         """Do the next step of the work here, if there is such a thing."""
 
     def refresh(self) -> None:
-        """Show the document as it is now."""
+        """Show the document as it is now; what comes or goes above does not move what is in sight."""
+        self._seen_at = self._in_sight()
         for field in self._fields:
             field.refresh()
         for part in self._watched:
             part.refresh()
+
+    def _in_sight(self) -> tuple[QWidget, int] | None:
+        if self.verticalScrollBar().value() == 0:
+            return None
+        for field in self._fields:
+            if isinstance(field, QWidget) and field.isVisible() and (top := self._below_top(field)) >= 0:
+                return field, top
+        return None
+
+    def _below_top(self, field: QWidget) -> int:
+        return field.mapTo(self.viewport(), QPoint(0, 0)).y()
+
+    def _keep_in_place(self) -> None:
+        """Called when what can be scrolled has become longer or shorter."""
+        if self._seen_at is not None:
+            (field, top), bar = self._seen_at, self.verticalScrollBar()
+            bar.setValue(bar.value() + self._below_top(field) - top)
+            self._seen_at = field, top
+
+    def _scrolled(self) -> None:
+        self._seen_at = None  # by hand, so that is where it is to stand
 
     def focusNextPrevChild(self, following: bool) -> bool:
         """Tab goes on as one reads, and what it comes to is scrolled into sight; what vanishes under the hand scrolls
