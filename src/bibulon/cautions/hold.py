@@ -367,6 +367,6 @@ def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
 )
 def spaces_leak(assessment: Assessment) -> Iterator[Finding]:
     tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
-    pair = read_pair(tests[-1], assessment.hold_figures) if tests else None
-    if pair is not None and pair.leak != "none":
+    pair = read_pair(tests[-1], assessment.hold_figures, assessment.area_together_m2) if tests else None
+    if pair is not None and not pair.stands and pair.leak != "unsure":
         yield Finding(pair.text(assessment.units))

@@ -236,8 +236,13 @@ def _no_visible_drop(case: _Case) -> tuple[bool, str]:
     return case.drop_pa < seen, f"{drop} lost; {case.show(seen, 'pressure difference')} can be seen on the gauge"
 
 
+def drop_allowed_pa(rules: HoldFigures, area_m2: float) -> float:
+    """The drop in ten minutes that the house tolerates for a part of *area_m2*."""
+    return rules.drop_pa_per_600_s * math.sqrt(max(area_m2, 1.0))
+
+
 def _drop_per_time(case: _Case) -> tuple[bool, str]:
-    allowed = case.rules.drop_pa_per_600_s * math.sqrt(max(case.area_m2, 1.0))
+    allowed = drop_allowed_pa(case.rules, case.area_m2)
     drop = case.drop_pa * 600 / case.length_s
     return drop <= allowed, (
         f"{case.show(drop, 'pressure difference')} lost in 10 min; "

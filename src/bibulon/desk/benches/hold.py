@@ -31,7 +31,7 @@ from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
 from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
 from bibulon.vacuum.hold import HoldVerdict
-from bibulon.vacuum.two_spaces import read_pair
+from bibulon.vacuum.two_spaces import PairReading, read_pair
 
 if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
@@ -40,6 +40,12 @@ SAMPLE_S, DRIFT_SAMPLE_S = 20.0, 300.0
 RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
+
+
+def _mark(pair: PairReading) -> str:
+    if pair.stands:
+        return "settled"
+    return "caution" if pair.leak == "unsure" else "stop"
 
 
 class HoldBench(Bench):
@@ -235,9 +241,9 @@ class HoldBench(Bench):
                 "muted",
             )
         )
-        pair = read_pair(test, self.document.assessment.hold_figures)
+        pair = read_pair(test, self.document.assessment.hold_figures, self.document.assessment.area_together_m2)
         if pair is not None:
-            self.verdict.addLayout(_line("settled" if pair.leak == "none" else "stop", pair.text(units)))
+            self.verdict.addLayout(_line(_mark(pair), pair.text(units)))
         for rule in verdict.rules:
             self.verdict.addLayout(_line("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
 

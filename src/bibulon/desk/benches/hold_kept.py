@@ -57,7 +57,7 @@ class KeptTests:
             length = show(test.readings[-1][0], "duration")
             leak = show(verdict.leak_pa_m3_s, "leak rate", units)
             texts.addWidget(label(f"{when}, {length}, {len(test.readings)} readings, leak {leak}", "muted"))
-            pair = read_pair(test, self.document.assessment.hold_figures)
+            pair = read_pair(test, self.document.assessment.hold_figures, self.document.assessment.area_together_m2)
             if pair is not None:
                 texts.addWidget(label(pair.text(units)))
             for rule in verdict.rules:
