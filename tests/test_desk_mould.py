@@ -330,6 +330,30 @@ def test_the_recipe_is_edited_on_the_time_rail(window: Window, qtbot) -> None:
     assert len(steps_now()) == 2
 
 
+def test_shots_follow_one_another_on_the_large_button_alone(window: Window, qtbot) -> None:
+    """From the first step to the end of the shot and into the next: and a hurried second touch ends nothing."""
+    put_lid(window, qtbot)
+    before = len(shots_of(window.document.job))
+    window.go("shoot")
+    side = bench(window)
+    for shot in range(1, 4):
+        while window.run.next() is not None:
+            QTest.mouseClick(side.next_button, LEFT)
+        assert side.next_button.text() == "End the shot" and "grams in the pot" in side.detail.text()
+        QTest.mouseClick(side.next_button, LEFT)
+        assert not window.run.finished
+        type_into(side, "Grams in the pot", f"{200 + shot} g")
+        assert "grams in the pot" not in side.detail.text() and "part weighs" in side.detail.text()
+        qtbot.waitUntil(side.next_button.isEnabled, timeout=20_000)
+        QTest.mouseClick(side.next_button, LEFT)
+        assert window.run.finished and side.next_button.text() == "Begin the next shot"
+        qtbot.waitUntil(side.next_button.isEnabled, timeout=20_000)
+        QTest.mouseClick(side.next_button, LEFT)
+        assert not window.run.started and len(shots_of(window.document.job)) == before + shot
+    done = shots_of(window.document.job)[-3:]
+    assert [round(1000 * (one.figures["pot"] or 0)) for one in done] == [201, 202, 203]
+
+
 def test_a_rehearsed_shot_is_read_and_logged_at_one_touch(window: Window, qtbot) -> None:
     put_lid(window, qtbot)
     window.go("shoot")

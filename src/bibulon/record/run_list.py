@@ -243,11 +243,13 @@ def _cure_steps(assessment: Assessment) -> Iterator[RunStep]:
         what = f"Bring {heats} to {show(step.to_k, 'temperature', units)}"
         hint = f"Over {show(step.ramp_s, 'duration')}; hold for {show(step.hold_s, 'duration')}."
         yield RunStep(f"cure step {number}", what, hint, begin_s, "step done", f"cure step {number}")
-    demould = assessment.cure.demould_s
+    demould, hint = assessment.cure.demould_s, "Once it is hard: how long that takes is not known yet."
     if demould is not None and math.isfinite(demould):
         earliest = clock_time(job.shop.shot_start_s + demould)
         hint = f"Not before {earliest}; it is green: warm it before it is handled hard."
-        yield RunStep("demould", "Take the part off", hint, demould, "step done", "demould")
+    else:
+        demould = None
+    yield RunStep("demould", "Take the part off", hint, demould, "step done", "demould")
 
 
 def _left_clamped(line: Line) -> bool:

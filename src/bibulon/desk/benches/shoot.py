@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from textwrap import fill
 from typing import Literal
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QInputDialog, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.cautions.bubbles import WAYS, BubbleCause, BubblesSeen, bubbles_told
@@ -30,6 +31,8 @@ from bibulon.record.run_list import done_steps
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
 CHECKS_PX, TOUCH_PX = 240, 128
+UNTOUCHED_S = 1.2
+"""For so long the large button takes no touch once it would end a shot."""
 
 
 class ShootBench(Bench):
@@ -92,6 +95,7 @@ class ShootBench(Bench):
     def _build_next(self) -> None:
         self.next_button = QPushButton()
         self.next_button.setObjectName("next step")
+        self._ready_s = 0.0
         self.next_button.setProperty("role", "glove-main")
         self.next_button.clicked.connect(self._do_next)
         self.body.addWidget(self.next_button)
@@ -264,16 +268,7 @@ class ShootBench(Bench):
             value = run.latest(figure.channel)
             button.setEnabled(value is not None and run.running and not self.document.read_only)
             button.setText("–" if value is None else f"Log {show(value, figure.kind, units)}")
-        step = run.next()
-        self.next_button.setEnabled(step is not None and not self.document.read_only)
-        if step is None:
-            self.next_button.setText("Everything on the list is done")
-            self.detail.setText("")
-        else:
-            due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
-            self.next_button.setText(fill(step.text, NEXT_LETTERS))
-            self.next_button.setAccessibleName(step.text)
-            self.detail.setText(step.detail + due)
+        self._show_next()
         self.rehearse.setChecked(run.simulated is not None)
         self.pace.setVisible(run.simulated is not None)
         url = self.document.settings.instruments_url
@@ -287,6 +282,45 @@ class ShootBench(Bench):
         self.ended.setVisible(run.running and not run.finished)
         self.afresh.setVisible(run.finished)
         self._watched[0].refresh()  # the alerts
+
+    def _show_next(self) -> None:
+        """What the large button does: the next step of the list, and once all is done the end of the shot."""
+        step, ending = self.desk.run.next(), self._ending()
+        if step is not None:
+            due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
+            text, detail = step.text, step.detail + due
+        elif ending is not None:
+            text, detail = ending[0], self._unread()
+        else:
+            text, detail = "Everything on the list is done", ""
+        if text != self.next_button.accessibleName():
+            # a second touch of a hurried hand must not end a shot, or begin another
+            self._ready_s = time.monotonic() + (UNTOUCHED_S if step is None else 0.0)
+            QTimer.singleShot(round(1200 * UNTOUCHED_S), self, self.tick)  # timers may be a twentieth early
+        self.next_button.setText(fill(text, NEXT_LETTERS))
+        self.next_button.setAccessibleName(text)
+        self.detail.setText(detail)
+        able = (step is not None or ending is not None) and time.monotonic() >= self._ready_s
+        self.next_button.setEnabled(able and not self.document.read_only)
+
+    def _ending(self) -> tuple[str, Callable[[], None]] | None:
+        """What ends a shot whose list is done, or in a mould begins the next one."""
+        run = self.desk.run
+        if run.running and not run.finished:
+            return "End the shot", lambda: self._log("finished")
+        if run.finished and self.document.job.in_mould:
+            return "Begin the next shot", self._afresh
+        return None
+
+    def _unread(self) -> str:
+        """Figures of a shot in a mould that are not logged yet."""
+        job = self.document.job
+        missing = [
+            figure.words.lower()
+            for figure in (figures_for(job.process) if job.in_mould else ())
+            if figure.label and figure_of(figure, job.shot) is None
+        ]
+        return f"Not logged yet: {', '.join(missing)}." if missing else ""
 
     def _fill_alerts(self, layout: QVBoxLayout) -> None:
         for text in self.desk.run.alerts():
@@ -325,7 +359,9 @@ class ShootBench(Bench):
         self.next_button.click()
 
     def _do_next(self) -> None:
-        step = self.desk.run.next()
+        step, ending = self.desk.run.next(), self._ending()
+        if step is None and ending is not None:
+            ending[1]()
         if step is None or (step.kind == "valve opened" and not self._answered_for()):
             return
         self._guarded(lambda: self.desk.run.do(step))
