@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
-from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_named, table_text, with_tables
+from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.dosing import dose_fit, dose_of, dosed
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import CupPoint, CureConstants, PotLifePoint, ResinCard, TimePoint, ViscosityAtAge
@@ -39,6 +39,7 @@ from bibulon.stock import shelf_card
 from bibulon.stock.choice import hardeners_for
 
 METRIC = Units()
+TABLE = {table.name: table for table in TABLES}
 
 
 def known_card() -> tuple[ResinCard, CureConstants]:
@@ -122,13 +123,11 @@ def test_tables_are_written_as_they_are_read() -> None:
                     value = getattr(other, field) or card.pot_life_mass_kg
                     assert getattr(one, field) == pytest.approx(value, rel=2e-4)
     pasted = "T (°C);gel (h)\n# of the film\n20;5\n30;2.5\n"
-    gels = read_table(table_named("film_gel"), pasted, METRIC)
+    gels = read_table(TABLE["film_gel"], pasted, METRIC)
     assert [(one.temperature_k, one.time_s) for one in gels] == [(293.15, 18_000.0), (303.15, 9000.0)]
-    (tray,) = read_table(table_named("pot_life"), "500 g; 23 °C; 60 min; tray", METRIC)
+    (tray,) = read_table(TABLE["pot_life"], "500 g; 23 °C; 60 min; tray", METRIC)
     assert (tray.shape, tray.mass_kg, tray.time_s) == ("tray", 0.5, 3600.0)
-    dosed_card = with_tables(
-        card, {"dose": read_table(table_named("dose"), "1 %; 20 °C; 90 min\n2 %; 20 °C; 50", METRIC)}
-    )
+    dosed_card = with_tables(card, {"dose": read_table(TABLE["dose"], "1 %; 20 °C; 90 min\n2 %; 20 °C; 50", METRIC)})
     assert dosed_card.dose is not None and (dosed_card.dose.least, dosed_card.dose.most) == (0.01, 0.02)
 
 
@@ -146,7 +145,7 @@ def test_tables_are_written_as_they_are_read() -> None:
 )
 def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:
     with pytest.raises(SheetError, match=said):
-        read_table(table_named(name), text, METRIC)
+        read_table(TABLE[name], text, METRIC)
 
 
 # -- doses and mixing --------------------------------------------------------------------------------------------------

@@ -72,11 +72,6 @@ TABLES: tuple[Table, ...] = (
 )  # fmt: skip
 
 
-def table_named(name: TableName) -> Table:
-    """The table of that name."""
-    return next(table for table in TABLES if table.name == name)
-
-
 def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
     """The entries of a *table* that is written as *text*.
 

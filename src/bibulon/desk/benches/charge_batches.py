@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
+from bibulon.desk.benches.charge_section import ChargeSection
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.job_tasks import schedule_help
 from bibulon.desk.work.newest_answer import NewestAnswer
@@ -23,11 +24,11 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 
-class BatchesSection:
-    """Built into a *bench*."""
+class BatchesSection(ChargeSection):
+    """Batches, and whether they are short or over."""
 
     def __init__(self, bench: Bench) -> None:
-        self.bench, self.document = bench, bench.document
+        super().__init__(bench)
         self.help = NewestAnswer(schedule_help, bench)
         self.help.answered.connect(bench.refresh)
 
@@ -35,11 +36,11 @@ class BatchesSection:
         bench = self.bench
         bench.section("Batches")
         self.rows = column(3)
-        bench.watch(self._key, self.rows, self._fill)
+        bench.watch(self.key, self.rows, self._fill)
         self.ways = column(0)
         bench.watch(self._ways_key, self.ways, self._fill_ways)
         self.helps = column(3)
-        bench.watch(lambda: (self._key(), self.help.newest, self.help.message), self.helps, self._fill_helps)
+        bench.watch(lambda: (self.key(), self.help.newest, self.help.message), self.helps, self._fill_helps)
         bench.quantity("Who can mix", "count", "charge/people", "People who mix at the same time.")
         bench.quantity("Scales", "count", "charge/scales")
         bench.quantity("Largest batch", "mass", "charge/largest_batch_kg")
@@ -47,11 +48,7 @@ class BatchesSection:
         bench.quantity("Time to mix one", "duration", "charge/mix_time_s", "Weighed, mixed, and carried to the bucket.")
         bench.section("Short or over")
         self.spread = column(2)
-        bench.watch(self._key, self.spread, self._fill_spread)
-
-    def _key(self) -> object:
-        a = self.document.assessment
-        return a.batches, a.charge, a.job.charge, a.job.shop, a.job.resin, a.job.plumbing.bucket, self.document.settings
+        bench.watch(self.key, self.spread, self._fill_spread)
 
     def _ways_key(self) -> tuple[bool, bool]:
         return bool(self.document.assessment.batches), bool(self.document.job.charge.batches)
@@ -169,7 +166,7 @@ class BatchesSection:
     # -- what helps --------------------------------------------------------------------------------------------------
 
     def _fill_helps(self, layout: QVBoxLayout) -> None:
-        assessment, key = self.document.assessment, self._key()
+        assessment, key = self.document.assessment, self.key()
         draw = draw_of(assessment)
         if draw is None or all(batch.in_time for batch in assessment.batches):
             return

@@ -4,11 +4,11 @@ was weighed."""
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
+from bibulon.desk.benches.charge_section import ChargeSection
 from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
@@ -28,20 +28,14 @@ from bibulon.resin.mixing import (
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
 
-if TYPE_CHECKING:
-    from bibulon.desk.benches.base import Bench
-
 THIN_PA_S = 0.1
 """No infusion resin has to be thinner at use."""
 SAME_RATIO = 0.02
 WARMEST_COMPONENT_K = 333.15
 
 
-class MixingSection:
-    """Built into a *bench*."""
-
-    def __init__(self, bench: Bench) -> None:
-        self.bench, self.document = bench, bench.document
+class MixingSection(ChargeSection):
+    """Warmth of the components, what to weigh, and what was weighed."""
 
     def build(self) -> None:
         bench = self.bench
@@ -52,19 +46,16 @@ class MixingSection:
         bench.figure("Viscosity of the mix", self._viscosity)
         bench.figure("A pot of the largest batch lasts", self._pot_life)
         self.helps = column(2)
-        bench.watch(self._key, self.helps, self._fill_helps)
+        bench.watch(self.key, self.helps, self._fill_helps)
         self.weigh = column(3)
-        bench.watch(self._key, self.weigh, self._fill_weigh)
+        bench.watch(self.key, self.weigh, self._fill_weigh)
         self.mixed = column(3)
-        bench.watch(self._key, self.mixed, self._fill_mixed)
+        bench.watch(self.key, self.mixed, self._fill_mixed)
 
     def _components_key(self) -> object:
+        """What the fields show: no more, so that nothing is built anew under a typing hand."""
         job = self.document.job
         return job.resin, job.charge.component_k, job.charge.dose, job.mould_temperature_k, self.document.settings
-
-    def _key(self) -> object:
-        job = self.document.job
-        return self.document.assessment.batches, job.resin, job.charge, job.shop, self.document.settings
 
     # -- components --------------------------------------------------------------------------------------------------
 

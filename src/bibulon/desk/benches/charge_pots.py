@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
+from bibulon.desk.benches.charge_section import ChargeSection
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import column, label
 from bibulon.durations import clock_time
@@ -20,18 +20,12 @@ from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import OUT_AT_RISE_K, PotCourse, pot_course
 from bibulon.resin.pot_life import pot_life_s
 
-if TYPE_CHECKING:
-    from bibulon.desk.benches.base import Bench
-
 SHAPES: tuple[tuple[str, PotShape], ...] = (("buckets, as deep as wide", "bucket"), ("wide shallow trays", "tray"))
 MOST_CURVES = 4
 
 
-class PotsSection:
-    """Built into a *bench*."""
-
-    def __init__(self, bench: Bench) -> None:
-        self.bench, self.document = bench, bench.document
+class PotsSection(ChargeSection):
+    """What batches stand in, how warm they get there, and when they have to be out."""
 
     def build(self) -> None:
         bench = self.bench
@@ -41,15 +35,11 @@ class PotsSection:
         self.chart = CurvesChart("Temperature of each batch in its pot", 170)
         bench.body.addWidget(self.chart)
         self.words = column(2)
-        bench.watch(self._key, self.words, self._fill)
+        bench.watch(self.key, self.words, self._fill)
 
     def _shape(self, shape: PotShape) -> None:
         job = self.document.job
         self.document.edit("pots", changed(job, charge=revised(job.charge, pot_shape=shape)))
-
-    def _key(self) -> object:
-        job = self.document.job
-        return self.document.assessment.batches, job.resin, job.charge, job.shop, self.document.settings
 
     def _course(self, batch_kg: float) -> PotCourse:
         job = self.document.job
