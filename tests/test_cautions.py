@@ -482,7 +482,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
     mistake, reason, remedy = WHY_DRY[way]
     assessment = assessed(mistake(deck()))
     found = next(caution for caution in cautions_of(assessment) if caution.id == "stays-dry")
-    assert reason in found.message.lower() and remedy in found.remedy and "100%" not in found.message
+    assert reason in found.message.lower() and remedy in found.remedy and "100 %" not in found.message
     assert assessment.fill is not None
     dry_m2 = assessment.fill.dry_area_m2
     assert max((pocket.area_m2 for pocket in assessment.fill.pockets), default=0.0) <= dry_m2 * (1 + 1e-9), "from above"

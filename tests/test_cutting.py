@@ -303,7 +303,7 @@ def test_the_command_line_cuts_too(tmp_path: Path) -> None:
     told = CliRunner().invoke(
         app, ["cut", str(path), "--export", str(tmp_path / "c.pdf"), "--labels", str(tmp_path / "l.pdf")]
     )
-    assert told.exit_code == 0 and "Stitched glass quad, 1200 g/m²: 21.03 m off 1270 mm, 10% waste" in told.output
+    assert told.exit_code == 0 and "Stitched glass quad, 1200 g/m²: 21.03 m off 1270 mm, 10 % waste" in told.output
     assert all((tmp_path / name).read_bytes().startswith(b"%PDF") for name in ("c.pdf", "l.pdf"))
     data = json.loads(CliRunner().invoke(app, ["cut", str(path), "--json"]).output)
     assert data["plies"] == 7 and sum(len(roll["pieces"]) for roll in data["rolls"]) == 13

@@ -88,7 +88,7 @@ def test_a_line_of_the_book_opens_for_change_and_a_new_ply_comes_up_open(window:
 
 def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkeypatch) -> None:
     side = layup(window, qtbot)
-    assert "21.0 m" in texts(side) and "8 pieces off 1270 mm, 10% waste" in texts(side)
+    assert "21.0 m" in texts(side) and "8 pieces off 1270 mm, 10 % waste" in texts(side)
     before = side.cutting.cuts
     type_into(side, "Overlap", "60 mm")
     qtbot.waitUntil(lambda: side.cutting.cuts not in (None, before), timeout=20_000)

@@ -193,7 +193,7 @@ def test_advice_follows_the_run_and_the_shops_own_costs(window: Window) -> None:
         assert "Light RTM suits best" not in first and "suits best" in first
         type_into(asked, "How many", "300")
         type_into(asked, "Thickness within", "8 %")
-        assert "Light RTM suits best" in texts(asked) and "10%; 8% is wanted" in texts(asked)
+        assert "Light RTM suits best" in texts(asked) and "10 %; 8 % is wanted" in texts(asked)
         light = next(n for n, one in enumerate(asked.costs.process) if one.id == "light RTM")
         asked.table.item(1, light).setText("lots")
         assert "not an amount" in asked.message.text()

@@ -199,7 +199,7 @@ def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_do
 
     choose(window, "Resin", "Infusion polyester")
     field = type_into(side, "Dose of catalyst", "9 %")
-    assert "The maker's range is 0.80% to" in field.error.text() and window.document.job.charge.dose is None
+    assert "The maker's range is 0.80 % to" in field.error.text() and window.document.job.charge.dose is None
     gels = []
     for dose in ("1 %", "2 %"):
         type_into(side, "Dose of catalyst", dose)

@@ -139,7 +139,7 @@ def test_thickness_readings_are_kept_and_move_the_permeabilities_along(stock: St
         assert "Line 2" in asked.error.text() and not asked.take.isEnabled()
         lines = [f"{p}, {1000 * solid / (0.56 * (p * 100 / 95_000) ** 0.09):.4f}" for p in (50, 200, 500, 950)]
         asked.readings.setPlainText("\n".join(["mbar, mm", *lines]))
-        assert asked.found_text.text() == "Vf = 56.0% at 950 mbar, B = 0.090"
+        assert asked.found_text.text() == "Vf = 56.0 % at 950 mbar, B = 0.090"
         push(asked, "Keep on the card")
 
     QTimer.singleShot(20, fill_in)

@@ -251,7 +251,7 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
 def test_the_words_say_what_the_json_says(deck: Path) -> None:
     asked = ("fill", str(deck), "--nodes", "300", "--probe", "2,1,0", "--ensemble", "4")
     data, words = json.loads(call(*asked, "--json")[1]), call(*asked)[1]
-    assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100% of the pores." in words
+    assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100 % of the pores." in words
     assert f"resin at 2, 1 m, level 0: {show(data['probes'][0]['arrival_s'], 'duration')}" in words
     spread = data["ensemble"]
     low, high = (show(spread[f"fill_time_p{p}_s"], "duration") for p in (10, 90))

@@ -382,19 +382,28 @@ def show_full(share: float) -> str:
     """How full something is; it is never 100 % while a part of it is empty.
 
     >>> show_full(0.974), show_full(0.9996), show_full(1 - 1e-9), show_full(1.0)
-    ('97%', '99.9%', '99.9%', '100%')
+    ('97 %', '99.9 %', '99.9 %', '100 %')
     """
-    return f"{math.floor(share * 1000) / 1000:.1%}" if 0.99 <= share < 1 else f"{share:.0%}"
+    return percent(math.floor(share * 1000) / 1000, 1) if 0.99 <= share < 1 else percent(share)
+
+
+def percent(share: float, decimals: int = 0) -> str:
+    """A share in percent.
+
+    >>> percent(0.512), percent(0.0834, 1)
+    ('51 %', '8.3 %')
+    """
+    return show(share, "share", decimals=decimals)
 
 
 def signed_share(share: float, decimals: int = 0) -> str:
     """By how much something is more or less, with its sign; none where nothing shows.
 
     >>> signed_share(0.04), signed_share(-0.004), signed_share(-0.012, 1)
-    ('+4%', '0%', '−1.2%')
+    ('+4 %', '0 %', '−1.2 %')
     """
-    text = f"{share:+.{decimals}%}"
-    return text.replace("-", "−") if any(letter in "123456789" for letter in text) else text[1:]
+    text = percent(share, decimals)
+    return text if text.startswith("−") or not any(letter in "123456789" for letter in text) else f"+{text}"
 
 
 def show_power(value: float, unit: str, digits: int = 2) -> str:

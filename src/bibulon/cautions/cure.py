@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Rank, caution
 from bibulon.cure.answers import post_cure, too_hot, wanted_tg_k
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities import brief, brief_each, percent
 
 NAMES = {
     "resin": "The resin", "core": "The core", "mould": "The mould", "film": "The film", "tape": "The tape",
@@ -53,7 +53,7 @@ def cure_stands_still(assessment: Assessment) -> Iterator[Finding]:
     least = study.least_cure_at(study.end_s)
     span = brief(study.end_s - study.start_s, "duration")
     gels = "has not gelled" if not math.isfinite(study.last_gel_s) else "is not fit to let the vacuum go"
-    yield Finding(f"{span} after the fill the least cured resin is {least:.0%} cured and {gels}.")
+    yield Finding(f"{span} after the fill the least cured resin is {percent(least)} cured and {gels}.")
 
 
 @caution(

@@ -12,7 +12,7 @@ from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import brief, brief_each, signed_share
+from bibulon.quantities import brief, brief_each, percent, signed_share
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
 
 LATE_S = 30.0
@@ -41,8 +41,10 @@ def catalyst_out_of_range(assessment: Assessment) -> Iterator[Finding]:
         return
     planned = dose_of(resin)
     if not resin.dose.least * (1 - 1e-6) <= planned <= resin.dose.most * (1 + 1e-6):
-        least, most = f"{resin.dose.least:.2%}", f"{resin.dose.most:.2%}"
-        yield Finding(f"{planned:.2%} of {resin.dose.component} are planned; the maker's range is {least} to {most}.")
+        least, most = percent(resin.dose.least, 2), percent(resin.dose.most, 2)
+        yield Finding(
+            f"{percent(planned, 2)} of {resin.dose.component} are planned; the maker's range is {least} to {most}."
+        )
 
 
 @caution(
@@ -79,7 +81,7 @@ def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
     resin = assessment.job.resin
     off = ratios_disagree(resin)
     if off > RATIOS_APART:
-        yield Finding(f"By volume the card of {resin.name} mixes {off:.0%} otherwise than by weight and density.")
+        yield Finding(f"By volume the card of {resin.name} mixes {percent(off)} otherwise than by weight and density.")
 
 
 @caution(

@@ -20,7 +20,7 @@ from bibulon.mould.cavity_height import lacks_height, proposed_height_m, with_pr
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
 from bibulon.mould.fittings import clamp_count, clamps_spread, dowels_apart_m, widest_gap
 from bibulon.mould.press import press_forces
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities import brief, brief_each, percent
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""
@@ -274,7 +274,8 @@ def thickness_off(assessment: Assessment) -> Iterator[Finding]:
     best = _held_best(job, assessment)
     remedy = "" if best is None else f"Hold the cavity at {brief(best, 'pressure', assessment.units)} until gel."
     which = "thicker" if worst > 0 else "thinner"
-    text = f"The part comes out up to {abs(worst):.0%} {which} than the cavity was built; {tolerance:.0%} is allowed."
+    text = f"The part comes out up to {percent(abs(worst))} {which} than the cavity was built"
+    text += f"; {percent(tolerance)} is allowed."
     yield Finding(text, (float(x), float(y)), remedy=remedy)
 
 
@@ -312,7 +313,7 @@ def fibre_loose(assessment: Assessment) -> Iterator[Finding]:
         if stack.fibre_load_pa < LOOSE_PA:
             gap = brief(stack.slack_m, "thickness", assessment.units)
             leaves = f"leaves {gap} of the cavity free" if stack.slack_m > 0 else "is hardly pressed"
-            yield Finding(f"The stack {leaves}: it fills {stack.fibre_fraction:.0%} by fibre.", in_cell(cell))
+            yield Finding(f"The stack {leaves}: it fills {percent(stack.fibre_fraction)} by fibre.", in_cell(cell))
             return
 
 

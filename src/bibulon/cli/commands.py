@@ -11,6 +11,7 @@ import typer
 
 from bibulon.cli.answers import end_by_cautions, opened, print_json, refuse
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
+from bibulon.quantities import percent
 
 app = typer.Typer(help="Plan and run vacuum infusion jobs. With a job file, or nothing at all: open the window.")
 
@@ -167,7 +168,7 @@ def cut(
         return
     for roll in cuts.rolls:
         width = show(roll.width_m, "length")
-        typer.echo(f"{roll.title}: {roll.length_m:.2f} m off {width}, {roll.waste:.0%} waste")
+        typer.echo(f"{roll.title}: {roll.length_m:.2f} m off {width}, {percent(roll.waste)} waste")
         for piece in roll.pieces:
             size = f"{show(piece.length_m, 'length')} × {show(piece.width_m, 'length')}"
             typer.echo(f"  {piece.code:6}{size:>22}  at {piece.angle_deg:g}°, {piece.region or 'whole part'}")

@@ -23,7 +23,7 @@ from bibulon.mould.clamp import (
     off_at_gel,
     seals_n_m,
 )
-from bibulon.quantities import from_to, show, show_full, signed_share
+from bibulon.quantities import from_to, percent, show, show_full, signed_share
 
 SCHEDULER_WAIT_S = 10
 Probe = tuple[float, float, int | None]
@@ -202,6 +202,6 @@ def _print_spread(spread: dict[str, Any]) -> None:
         for p in (10, 50, 90)
     )
     typer.echo(f"  with spread inputs: fill {from_to(low, high)} in 8 of 10, middle {middle}")
-    typer.echo(f"  {spread['filled_share']:.0%} of {spread['fills']} fills are full before the resin stops")
+    typer.echo(f"  {percent(spread['filled_share'])} of {spread['fills']} fills are full before the resin stops")
     for factor in spread["influence"][:3]:
         typer.echo(f"  {factor['rank_correlation']:+.2f}  {factor['input']}")

@@ -17,6 +17,7 @@ from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import StationId
+from bibulon.quantities import percent
 
 BUSY = "…"
 WORKING = "working out the stack …"
@@ -128,7 +129,7 @@ class VerdictStrip(QFrame):
 
     def show_share(self, share: float) -> None:
         """Say how far the working out of a large job is."""
-        self.process.setText(f"{WORKING} {share:.0%}")
+        self.process.setText(f"{WORKING} {percent(share)}")
 
     def refresh(self, document: Document) -> None:
         assessment, cautions = document.assessment, document.cautions

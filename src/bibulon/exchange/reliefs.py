@@ -24,6 +24,7 @@ from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.places import Relief
 from bibulon.laminate.relief import heights_at
+from bibulon.quantities import percent
 from bibulon.refusal import Refusal
 from bibulon.workers.report import Progress, no_progress
 
@@ -264,7 +265,7 @@ def _sampled(mesh: Mesh, part: Polygon, seen_m2: float) -> Floats:
         bare = contains_xy(inside, x, y) & ~covered
         off = inside.difference(box(*mesh.points_m.min(axis=0), *mesh.points_m.max(axis=0)))
         place = (float(x[bare][0]), float(y[bare][0])) if bare.any() else _at(off.representative_point())
-        raise ReliefRefusal(f"The mesh covers only {share:.0%} of the part.", place)
+        raise ReliefRefusal(f"The mesh covers only {percent(share)} of the part.", place)
     return np.column_stack([x[covered], y[covered], picture.values[covered].astype(np.float64)])
 
 

@@ -25,6 +25,7 @@ from bibulon.job.gear_cards import (
 )
 from bibulon.job.resin_card import Component, ResinCard, TimePoint, ViscosityPoint
 from bibulon.job.stock_card import Measured, Source, Spread, StockCard
+from bibulon.quantities import percent
 
 
 class FibreDirection(Model):
@@ -95,7 +96,7 @@ class FabricCard(StockCard):
     def _shares_add_up(self) -> FabricCard:
         total = sum(direction.share for direction in self.fibre_directions)
         if self.fibre_directions and abs(total - 1.0) > 0.011:
-            raise ValueError(f"the shares of its fibre come to {total:.0%}; together they are all of it")
+            raise ValueError(f"the shares of its fibre come to {percent(total)}; together they are all of it")
         return self
 
 

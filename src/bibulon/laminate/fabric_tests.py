@@ -16,6 +16,7 @@ from scipy.special import stdtrit
 
 from bibulon.arrays import Floats
 from bibulon.job.cards import FabricCard
+from bibulon.quantities import percent
 from bibulon.refusal import Refusal
 
 CONFIDENCE = 0.975
@@ -97,7 +98,7 @@ def fit_packing(readings: Sequence[tuple[float, float]], plies: int, card: Fabri
     fraction = plies * card.areal_weight_kg_m2 / (card.fibre_density_kg_m3 * thickness)
     if fraction.max() > 0.9 or fraction.min() < 0.02:
         worst = float(fraction[np.argmax(np.abs(fraction - 0.5))])
-        raise FabricTestRefusal(f"That would be {worst:.0%} of fibre: check the thickness and the count of plies.")
+        raise FabricTestRefusal(f"That would be {percent(worst)} of fibre: check the thickness and the count of plies.")
     ratio = np.log(pressure / card.reference_pressure_pa)
     exponent, start, error = _line(ratio, np.log(fraction))
     middle = float(ratio.mean())

@@ -25,7 +25,7 @@ from bibulon.job.base import Amount, Model, Name, Share
 from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, percent, show
 from bibulon.refusal import Refusal
 from bibulon.whole_file import write_own
 
@@ -200,7 +200,7 @@ def _against(job: Job, process: ProcessCosts, materials: PartMaterials, units: U
         return "It leaves one good face, and two are wanted."
     wanted = job.series.thickness_tolerance
     if wanted is not None and process.thickness_tolerance > wanted + 1e-9:
-        return f"Its thickness wanders by {process.thickness_tolerance:.0%}; {wanted:.0%} is wanted."
+        return f"Its thickness wanders by {percent(process.thickness_tolerance)}; {percent(wanted)} is wanted."
     if materials.area_m2 > process.largest_m2:
         most = show(process.largest_m2, "area", units)
         return f"The part is larger than the {most} that this shop makes so."
@@ -221,7 +221,7 @@ def _reasons(job: Job, costs: ShopCosts, materials: PartMaterials, ways: Sequenc
         kinds = {"moulds and equipment": best.cost.tools, "labour": best.cost.labour,
                  "materials": best.cost.materials, "consumables": best.cost.consumables}  # fmt: skip
         most = max(kinds, key=lambda kind: kinds[kind])
-        reasons.append(f"Most of that is {most}: {kinds[most] / max(best.cost.total, 1e-9):.0%}.")
+        reasons.append(f"Most of that is {most}: {percent(kinds[most] / max(best.cost.total, 1e-9))}.")
         for other in fitting[1:]:
             dearer = other.cost.total / max(best.cost.total, 1e-9)
             reasons.append(f"{other.process.name} costs {_dearer(dearer)}.")
@@ -236,7 +236,7 @@ def _reasons(job: Job, costs: ShopCosts, materials: PartMaterials, ways: Sequenc
 
 
 def _dearer(ratio: float) -> str:
-    return f"{ratio:.1f} times as much" if ratio >= MUCH_DEARER else f"{ratio - 1:.0%} more"
+    return f"{ratio:.1f} times as much" if ratio >= MUCH_DEARER else f"{percent(ratio - 1)} more"
 
 
 def break_even(

@@ -13,7 +13,7 @@ from reportlab.pdfgen.canvas import Canvas
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.laminate.cut_list import CutList, CutPiece, Roll
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, percent, show
 from bibulon.record.sheet import AMBER, BOLD, FACE, INK, MUTED, RULE, styles
 
 COLUMNS, ROWS = 3, 8
@@ -126,7 +126,7 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
         height - MARGIN - 18,
         f"{job.name}{page}  ·  cut {show(roll.length_m, 'distance', units)} of "
         f"{show(roll.width_m, 'length', units)}  ·  "
-        f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}  ·  {roll.waste:.0%} waste  ·  "
+        f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}  ·  {percent(roll.waste)} waste  ·  "
         f"scale 1 : {1000 / (scale / mm):.0f}  ·  arrows: along the roll",
     )
     base = height - MARGIN - 34 * mm - roll.width_m * scale + 12 * mm

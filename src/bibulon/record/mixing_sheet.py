@@ -6,7 +6,7 @@ from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
 from bibulon.durations import clock_time
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 from bibulon.record.sheet import Sheet, sheet_pdf
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k, pot_of
@@ -45,7 +45,7 @@ class _MixingSheet(Sheet):
         parts = sum(one.parts_by_weight for one in resin.components)
         rows = [
             [
-                component.name, f"{component.parts_by_weight:g}", f"{component.parts_by_weight / parts:.1%}",
+                component.name, f"{component.parts_by_weight:g}", percent(component.parts_by_weight / parts, 1),
                 "–" if component.parts_by_volume is None else f"{component.parts_by_volume:g}",
                 self.show(warm, "temperature"), "",
             ]

@@ -14,7 +14,7 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, percent, show
 from bibulon.resin.mixing import Measure, measures_of
 
 LITTLE_KG = 1e-9
@@ -86,7 +86,7 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
         ChargeItem(
             "Contingency",
             computed * job.charge.contingency,
-            f"{job.charge.contingency:.0%} of the {show(computed, 'mass', units)} above",
+            f"{percent(job.charge.contingency)} of the {show(computed, 'mass', units)} above",
         )
     )
     kept = tuple(item for item in items if item.mass_kg > LITTLE_KG)

@@ -17,7 +17,7 @@ from scipy.optimize import least_squares, minimize_scalar
 
 from bibulon.arrays import Floats
 from bibulon.job.resin_card import CureConstants, ResinCard
-from bibulon.quantities import QuantityKind
+from bibulon.quantities import QuantityKind, percent
 from bibulon.refusal import Refusal
 from bibulon.resin.card_law import CURE_AT_GEL, ORDER, law_of
 from bibulon.resin.law import ResinLaw, isothermal
@@ -140,7 +140,7 @@ def _weighed(row: FitRow) -> float:
 
 
 def _assumed(resin: ResinCard) -> tuple[str, ...]:
-    assumed = ["orders of the rate of cure (m = 1, n = 1.5)", f"cure at gel ({CURE_AT_GEL[resin.chemistry]:.0%})"]
+    assumed = ["orders of the rate of cure (m = 1, n = 1.5)", f"cure at gel ({percent(CURE_AT_GEL[resin.chemistry])})"]
     if resin.heat_j_kg is None:
         assumed.append("heat of cure")
     if len({point.temperature_k for point in resin.film_gel}) < 2:

@@ -22,6 +22,7 @@ from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.mould.shots import shots_of
+from bibulon.quantities import percent
 from bibulon.stock.choice import cards_for
 
 LIST_PX = 240
@@ -203,7 +204,7 @@ class BagBench(Bench):
     def _slack(self) -> tuple[str, str]:
         slack = self._slack_of()
         how = "Film along each way over the mould, with what the pleats beside it gather, over the way's own length."
-        least, most = f"{slack.least:.0%}", f"{slack.most:.0%}"
+        least, most = percent(slack.least), percent(slack.most)
         return least if least == most else f"{least} to {most}", f"{how} Below nothing it bridges."
 
     def _show_slack(self, on: bool) -> None:
@@ -231,7 +232,7 @@ class BagBench(Bench):
         slack = self._slack_of()
         if self._picture is None or self._picture[0] is not slack:
             low, high = min(slack.least, 0.0), max(slack.most, 0.01)
-            map_ = PlanMap(slack.grid, "Slack of the film", low, high, f"{low:.0%}", f"{high:.0%}")
+            map_ = PlanMap(slack.grid, "Slack of the film", low, high, percent(low), percent(high))
             self._picture = slack, map_
         return self._picture[1]
 

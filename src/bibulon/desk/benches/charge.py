@@ -15,6 +15,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
+from bibulon.quantities import percent
 from bibulon.stock.choice import cards_for
 
 
@@ -92,5 +93,5 @@ class ChargeBench(Bench):
         charge = self.document.assessment.charge
         share = charge.in_part_kg / charge.total_kg if charge.total_kg else 0.0
         layout.addWidget(
-            label(f"{share:.0%} stays in the part; {self.shown(charge.waste_kg, 'mass')} does not.", "muted")
+            label(f"{percent(share)} stays in the part; {self.shown(charge.waste_kg, 'mass')} does not.", "muted")
         )

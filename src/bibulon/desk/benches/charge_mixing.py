@@ -13,7 +13,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import show, signed_share
+from bibulon.quantities import percent, show, signed_share
 from bibulon.quantity_text import QuantityError, cells_of, parse
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed
@@ -85,7 +85,7 @@ class MixingSection(ChargeSection):
         self.document.edit("warmth of a component", changed(job, charge=revised(job.charge, component_k=tuple(given))))
 
     def _dose(self) -> str:
-        return f"{dose_of(self.document.job.resin):.2%}"
+        return percent(dose_of(self.document.job.resin), 2)
 
     def _set_dose(self, text: str) -> None:
         job = self.document.job
@@ -94,14 +94,15 @@ class MixingSection(ChargeSection):
             return
         value = parse(text, "share", self.document.assessment.units) if text.strip() else None
         if value is not None and not dose.least <= value <= dose.most:
-            raise QuantityError(f"The maker's range is {dose.least:.2%} to {dose.most:.2%}.")
+            raise QuantityError(f"The maker's range is {percent(dose.least, 2)} to {percent(dose.most, 2)}.")
         self.document.edit("dose of catalyst", changed(job, charge=revised(job.charge, dose=value)))
 
     def _dose_words(self) -> str:
         job = self.document.job
         dose = job.resin.dose
         assert dose is not None
-        words = f"Within the maker's {dose.least:.1%} to {dose.most:.1%}, chosen for the temperature, never to hurry."
+        low, high = percent(dose.least, 1), percent(dose.most, 1)
+        words = f"Within the maker's {low} to {high}, chosen for the temperature, never to hurry."
         fit = dose_fit(job.resin)
         if fit is not None:
             ends = [show(fit.gel_s(one, job.mould_temperature_k), "duration") for one in (dose.least, dose.most)]
@@ -174,7 +175,7 @@ class MixingSection(ChargeSection):
         if abs(off) > SAME_RATIO:
             layout.addWidget(
                 label(
-                    f"By volume the card's ratio is {off:.0%} off that by weight: ask the maker which is right.",
+                    f"By volume the card's ratio is {percent(off)} off that by weight: ask the maker which is right.",
                     "error",
                 )
             )
@@ -273,7 +274,7 @@ class MixingSection(ChargeSection):
                 f"B{batch.number}: the ratio is {signed_share(off, 0)} off. Set the pot aside: it may never cure.",
                 "error",
             )
-        right = [f"ratio within {abs(off):.1%}"]
+        right = [f"ratio within {percent(abs(off), 1)}"]
         if record.temperature_k is not None:
             warmer = record.temperature_k - mixed_temperature_k(job)
             if abs(warmer) > job.house.mix_temperature_k:

@@ -22,7 +22,7 @@ from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
 from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
 from bibulon.job.run import thermocouple_readings
-from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantities import number_shown, percent, show, unit_shown
 from bibulon.quantity_text import parse, parse_clock_time
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import guessed, known_k
@@ -183,7 +183,9 @@ class CureBench(Bench):
             return
         least = study.least_cure_at(study.end_s)
         reached, span = float(study.law.tg_k(least)), show(study.end_s - study.start_s, "duration")
-        words = f"After {span} the least cured resin is {least:.0%} cured, Tg {self.shown(reached, 'temperature')}."
+        words = (
+            f"After {span} the least cured resin is {percent(least)} cured, Tg {self.shown(reached, 'temperature')}."
+        )
         layout.addWidget(label(words, "muted"))
         if not math.isfinite(study.tg_over_s(wanted_tg_k(job))):
             hold, wanted = post_cure(job, study), self.shown(wanted_tg_k(job), "temperature")

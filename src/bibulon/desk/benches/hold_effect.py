@@ -18,7 +18,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.reads import read_by
 from bibulon.planning.leak_places import branches_of
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -180,10 +180,10 @@ class EffectSection(QObject):
             volume = show(air.stays_m3, "volume", units)
             text = (
                 f"At gel {volume} of bubbles are left; in {self._area(air)} they fill more than "
-                f"{SPOILT_SHARE:.0%} of the pores."
+                f"{percent(SPOILT_SHARE)} of the pores."
             )
         else:
-            text = f"Nowhere are more than {SPOILT_SHARE:.0%} of the pores full of air at gel."
+            text = f"Nowhere are more than {percent(SPOILT_SHARE)} of the pores full of air at gel."
         layout.addWidget(label(text))
 
     def _paint(self, answer: AirAnswer, at: int) -> None:
@@ -193,10 +193,10 @@ class EffectSection(QObject):
 
 
 def _percent(share: float) -> str:
-    return "under 1%" if 0 < share < 0.005 else f"{share:.0%}"
+    return "under 1 %" if 0 < share < 0.005 else percent(share)
 
 
 _ASSUMES = (
     "Bubbles are taken to go with the resin, neither to rise nor to dissolve; where they would fill more than "
-    f"{TRACK_SHARE:.0%} of the pores they blow a track to the nearest vent."
+    f"{percent(TRACK_SHARE)} of the pores they blow a track to the nearest vent."
 )

@@ -14,6 +14,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised
 from bibulon.job.hunt import HOW_FOUND, FoundLeak, HowFound, IsolationTest, LeakHunt, LeakKind, Search
 from bibulon.planning.leak_places import believed, leak_map
+from bibulon.quantities import percent
 from bibulon.stock import StockError
 from bibulon.stock.leaks import remember_leak, shop_leaks
 from bibulon.vacuum.hunt import SURE, Belief, LeakPlace, next_isolation
@@ -90,7 +91,7 @@ class HuntSection:
         layout.addWidget(label(logged if found.found else "No leak was logged yet: by what is usual."))
         beside = sorted((pair for pair in found.places if pair[0].at is None), key=lambda pair: -pair[1])
         for place, share in beside[:MOST_PLACES]:
-            layout.addWidget(label(f"Beside the plan: {place.words}, {share:.0%}", "muted"))
+            layout.addWidget(label(f"Beside the plan: {place.words}, {percent(share)}", "muted"))
 
     def _set_open(self, on: bool) -> None:
         self.open = on
@@ -157,7 +158,7 @@ class HuntSection:
                 self.bench.button("Have the gauge say it", partial(self._ask_gauge, shut, joined), into=layout)
         else:
             sure = "It is" if sections[best] >= SURE else "Most likely it is"
-            where = f"{sure} in {words[best]} ({sections[best]:.0%}). Look there, in this order."
+            where = f"{sure} in {words[best]} ({percent(sections[best])}). Look there, in this order."
             layout.addWidget(label(where, "figure"))
             self.bench.button("Nothing found there", partial(self._in_vain, best), into=layout)
         if self.gauge.said:
@@ -171,7 +172,7 @@ class HuntSection:
         for number, (place, chance) in enumerate(self.likely(), 1):
             row = QHBoxLayout()
             row.addWidget(label(f"{number}  {place.words[:1].upper()}{place.words[1:]}"), 1)
-            row.addWidget(label(f"{chance:.0%}", "figure", wrap=False))
+            row.addWidget(label(percent(chance), "figure", wrap=False))
             button = self.bench.button("Found", partial(self._found, place), into=row)
             button.setAccessibleName(f"Found: {place.words}")
             layout.addLayout(row)

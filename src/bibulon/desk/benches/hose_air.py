@@ -14,7 +14,7 @@ from bibulon.desk.work.job_tasks import AirAnswer, air_answer
 from bibulon.flow.traced_air import SPOILT_SHARE
 from bibulon.job import Job
 from bibulon.planning.air_in_part import air_in_hose
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -50,7 +50,7 @@ class HoseAirMap(QObject):
                 text = "Its air goes ahead of the resin, and out at the vents."
             else:
                 left, area = show(air.stays_m3, "volume", units), show(air.spoilt_m2, "area", units)
-                text = f"{left} of its air stay in the part: more than {SPOILT_SHARE:.0%} of the pores in {area}."
+                text = f"{left} of its air stay in the part: more than {percent(SPOILT_SHARE)} of the pores in {area}."
             box.addWidget(label(text))
             self.bench.button("Show the fill again", self._put_away, into=box)
         else:

@@ -36,7 +36,7 @@ from bibulon.job.paths import FieldPath, JobPath, path_of
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
-from bibulon.quantities import show_power
+from bibulon.quantities import percent, show_power
 
 
 class LayupBench(Bench):
@@ -73,7 +73,7 @@ class LayupBench(Bench):
         self.figure(
             "Fibre by volume",
             lambda: (
-                f"{total().fibre_fraction:.0%}, {total().fibre_weight_fraction:.0%} by weight",
+                f"{percent(total().fibre_fraction)}, {percent(total().fibre_weight_fraction)} by weight",
                 "Over the whole laminate: Vf(P) = Vf0·(P/P0)^B of each fabric at the planned vacuum; "
                 f"× or ÷ {total().thickness_spread:.2f}.",
             ),

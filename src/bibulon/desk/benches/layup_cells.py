@@ -16,7 +16,7 @@ from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
 from bibulon.laminate.stack import Stack
-from bibulon.quantities import from_to, show_power
+from bibulon.quantities import from_to, percent, show_power
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -86,7 +86,7 @@ class CellsSection:
             stack, area = cells[0].stack, sum(cell.area_m2 for cell in cells)
             line = (
                 f"{self.bench.shown(area, 'area')}: {self.bench.shown(stack.thickness_m, 'thickness')}, "
-                f"Vf {stack.fibre_fraction:.0%}, {self.bench.shown(stack.areal_weight_kg_m2, 'areal weight')}"
+                f"Vf {percent(stack.fibre_fraction)}, {self.bench.shown(stack.areal_weight_kg_m2, 'areal weight')}"
             )
             chosen = self._is_chosen(cells)
             button = QPushButton(line)
@@ -127,15 +127,15 @@ class CellsSection:
         s = stack.fibre_fraction_spread
         beside = stack.thickness_m - stack.laminate_thickness_m
         spread = from_to(*(self.bench.shown(beside + stack.laminate_thickness_m * f, "thickness") for f in (1 / s, s)))
+        low, high = (percent(min(one, 1.0), 1) for one in (stack.fibre_fraction / s, stack.fibre_fraction * s))
         by_hand = self.bench.shown(HAND_PA, "pressure difference")
         job = self.bench.document.job
         packed = "In the cavity" if job.closed else "Under the bladder" if job.in_mould else "Under film"
         return [
             ("Loose, smoothed by hand", self.bench.shown(stack.loose_m, "thickness"), f"Packed by about {by_hand}."),
             (packed, self.bench.shown(stack.thickness_m, "thickness"), f"One standard deviation: {spread}."),
-            ("Fibre by volume", f"{stack.fibre_fraction:.1%}",
-             f"One standard deviation: {stack.fibre_fraction / s:.1%} to {min(stack.fibre_fraction * s, 1):.1%}."),
-            ("Fibre by weight", f"{stack.fibre_weight_fraction:.1%}", "Of the laminate, without core and coats."),
+            ("Fibre by volume", percent(stack.fibre_fraction, 1), f"One standard deviation: {low} to {high}."),
+            ("Fibre by weight", percent(stack.fibre_weight_fraction, 1), "Of the laminate, without core and coats."),
             ("Areal weight", self.bench.shown(stack.areal_weight_kg_m2, "areal weight"),
              f"Dry, with core and coats; × or ÷ {stack.weight_spread:.2f}."),
             ("Mass, dry", self.bench.shown(stack.areal_weight_kg_m2 * area, "mass"), "Over the area of these cells."),
@@ -178,7 +178,7 @@ class CellsSection:
             closed = closed_at(stack.layers, self.bench.document.assessment.job.cards, cavity)
         except ValueError as error:
             return [("In the cavity", "too thick", str(error))]
-        share = ("Fibre in the cavity", f"{closed.fibre_fraction:.1%}", "Σ w/(ρ·h) at the cavity's height.")
+        share = ("Fibre in the cavity", percent(closed.fibre_fraction, 1), "Σ w/(ρ·h) at the cavity's height.")
         if closed.pressure_pa is None:
             return [share, ("To close it", "does not close", "No load packs the fibre so far.")]
         load = closed.pressure_pa * area / 1000

@@ -24,7 +24,7 @@ from bibulon.job.paths import path_of
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 from bibulon.quantity_text import parse
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts
@@ -96,7 +96,7 @@ class CuttingSections(QObject):
         self.message = ""
 
     def _working(self, share: float) -> None:
-        self.working.setText(f"Laying out the pieces … {share:.0%}")
+        self.working.setText(f"Laying out the pieces … {percent(share)}")
         self.working.setVisible(self._work.busy)
 
     def _ended(self, message: str) -> None:
@@ -210,10 +210,12 @@ class CuttingSections(QObject):
             layout.addLayout(row)
             count = f"{len(roll.pieces)} piece{'s' if len(roll.pieces) > 1 else ''}"
             worst = max(piece.shear for piece in roll.pieces)
-            shear = f", shears {worst:.1%}" if worst >= 0.005 else ""
+            shear = f", shears {percent(worst, 1)}" if worst >= 0.005 else ""
             cloth = f"{self.bench.shown(roll.length_m)} × " if roll.offcut else ""
             layout.addWidget(
-                label(f"{count} off {cloth}{self.bench.shown(roll.width_m)}, {roll.waste:.0%} waste{shear}", "muted")
+                label(
+                    f"{count} off {cloth}{self.bench.shown(roll.width_m)}, {percent(roll.waste)} waste{shear}", "muted"
+                )
             )
         self._fill_offcuts(layout)
 

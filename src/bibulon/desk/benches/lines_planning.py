@@ -19,7 +19,7 @@ from bibulon.job.edits import changed, with_value
 from bibulon.job.flow import FlowChoices
 from bibulon.job.paths import path_in
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
-from bibulon.quantities import from_to, show
+from bibulon.quantities import from_to, percent, show
 
 if TYPE_CHECKING:
     from bibulon.planning.proposal import Layout, Proposal
@@ -123,7 +123,7 @@ class PlanningSections(QObject):
             )
 
         def share(filled: float | None) -> str:
-            return "–" if filled is None else f"{filled:.0%} of fills"
+            return "–" if filled is None else f"{percent(filled)} of fills"
 
         def spread(layout: Layout) -> str:
             if layout.risk is None:
@@ -198,7 +198,7 @@ class PlanningSections(QObject):
         first = ", then ".join(f"{name} ({weight:+.2f})" for name, weight in ensemble.influence[:3])
         layout.addWidget(
             label(
-                f"Eight of ten of {number} fills lie between. {ensemble.filled_share:.0%} of them fill before the "
+                f"Eight of ten of {number} fills lie between. {percent(ensemble.filled_share)} of them fill before the "
                 f"resin stops. What matters most: {first}.",
                 "muted",
             )
@@ -292,7 +292,7 @@ class _LongWork(QObject):
 
     def _going(self, share: float) -> None:
         if self._button.isEnabled():
-            self._button.setText(f"{self._stop} ({share:.0%})")
+            self._button.setText(f"{self._stop} ({percent(share)})")
 
     def _over(self) -> None:
         self._button.setEnabled(True)

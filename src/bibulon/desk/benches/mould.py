@@ -40,7 +40,7 @@ from bibulon.mould.clamp import (
     seals_n_m,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import brief, show, signed_share
+from bibulon.quantities import brief, percent, show, signed_share
 from bibulon.quantity_text import parse_place, place_text
 from bibulon.stock.choice import tubes_for
 
@@ -156,7 +156,7 @@ class MouldBench(Bench):
                 ("as built", "The upper half does not bend.") if rigid else ("–", self.document.assessment.why_no_fill)
             )
         tolerance = self.document.job.series.thickness_tolerance
-        asked = "" if tolerance is None else f" ± {tolerance:.0%} is asked."
+        asked = "" if tolerance is None else f" ± {percent(tolerance)} is asked."
         low, high = (signed_share(value, 1) for value in off)
         text = low if low == high else f"{low} to {high}"
         return text, f"Thickness against the cavity as it was built, when the resin stops.{asked}"
@@ -165,7 +165,7 @@ class MouldBench(Bench):
         shares = [cell.stack.fibre_fraction for cell in self.document.assessment.laminate.cells if cell.stack.layers]
         if not shares:
             return "–", "Nothing lies in the cavity yet."
-        low, high = f"{min(shares):.1%}", f"{max(shares):.1%}"
+        low, high = percent(min(shares), 1), percent(max(shares), 1)
         how = "at the height the cavity was built to" if self.document.job.closed else "under the bladder"
         return low if low == high else f"{low} to {high}", f"Fibre by volume {how}."
 
@@ -261,7 +261,7 @@ class MouldBench(Bench):
             layout.addWidget(label(a.why_no_fill, "muted"))
             return
         best = show(held.best_pa, "pressure", a.units)
-        text = f"Hold at {best} until gel: then the part is nowhere more than {held.off:.1%} off."
+        text = f"Hold at {best} until gel: then the part is nowhere more than {percent(held.off, 1)} off."
         if held.low_pa is not None and held.high_pa is not None:
             low, high = show(held.low_pa, "pressure", a.units), show(held.high_pa, "pressure", a.units)
             text += f" From {low} to {high} it keeps to its tolerance."

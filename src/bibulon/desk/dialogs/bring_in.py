@@ -46,7 +46,7 @@ from bibulon.exchange.within import read_within
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.relief import height_m
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, percent, show
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.workers.report import Report
 
@@ -243,7 +243,7 @@ class ReliefDialog(PreviewDialog):
         self._work.start(self.placement)
 
     def _working(self, share: float) -> None:
-        self.show_outcome("", f"Working it out … {share:.0%}")
+        self.show_outcome("", f"Working it out … {percent(share)}")
 
     def _take_in(self, placement: Placement, made: tuple[FoundRelief, QImage]) -> None:
         if placement != self.placement:  # another was asked for meanwhile

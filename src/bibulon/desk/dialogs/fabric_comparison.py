@@ -23,7 +23,7 @@ from bibulon.job import Job
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fibre import in_words
 from bibulon.planning.fabrics_compared import ComparedFabric, compared_fabrics
-from bibulon.quantities import QuantityKind, show
+from bibulon.quantities import QuantityKind, percent, show
 from bibulon.workers.report import Report
 
 SIZE = (1080, 620)
@@ -106,7 +106,7 @@ class FabricComparison(QDialog):
         self.work.start(document.job)
 
     def _working(self, share: float) -> None:
-        self.message.setText(f"Working it out … {share:.0%}")
+        self.message.setText(f"Working it out … {percent(share)}")
 
     def _ended(self, message: str) -> None:
         self.message.setText(message)

@@ -26,7 +26,7 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.planning.hardeners import HardenerRow, Hardeners, compare_hardeners
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 from bibulon.stock.choice import hardeners_for
 from bibulon.workers.report import Report
 
@@ -89,7 +89,7 @@ class HardenersDialog(QDialog):
         self._work.start(document.job, cards=cards)
 
     def _show_progress(self, share: float) -> None:
-        self.words.setText(f"Filling and curing the job with each: {share:.0%}")
+        self.words.setText(f"Filling and curing the job with each: {percent(share)}")
 
     def _fail(self, _: object, error: Exception) -> None:
         self.words.setText(f"They could not be compared ({error}).")

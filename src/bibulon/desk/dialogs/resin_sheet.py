@@ -30,7 +30,7 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import Units, show, signed_share
+from bibulon.quantities import Units, percent, show, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
@@ -254,7 +254,7 @@ class ResinSheetDialog(QDialog):
         self._work.start(card.model_copy(update={"cure": None}))
 
     def _show_progress(self, share: float) -> None:
-        self.fit_words.setText(f"Fitting: {share:.0%}")
+        self.fit_words.setText(f"Fitting: {percent(share)}")
 
     def _take_fit(self, asked: ResinCard, found: CureFit) -> None:
         self.fit.setEnabled(True)

@@ -11,7 +11,7 @@ from bibulon.desk.widgets.curves_chart import Curve, Drawn, Mark
 from bibulon.exchange.resin_sheet import Table
 from bibulon.job.dosing import dose_fit
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
+from bibulon.quantities import QuantityKind, Units, number_shown, percent, show, unit_shown
 from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
@@ -92,9 +92,10 @@ def _dose_drawn(card: ResinCard, units: Units) -> Chart:
         np.array([100 * point.dose for point in card.dose.points]),
         np.array([point.gel_s / 60 for point in card.dose.points]), dots=True,
     )  # fmt: skip
+    low, high = percent(card.dose.least, 1), percent(card.dose.most, 1)
     words = (
-        f"{card.dose.component}: {card.dose.least:.1%} to {card.dose.most:.1%} of the mass of the resin is the "
-        f"maker's range. Gel goes with the dose to the power −{fit.power:.2f}."
+        f"{card.dose.component}: {low} to {high} of the mass of the resin is the maker's range. "
+        f"Gel goes with the dose to the power −{fit.power:.2f}."
     )
     return Drawn([*curves, dots]), "% of the resin", "gel, min", words
 

@@ -12,7 +12,7 @@ from bibulon.job.edits import revised
 from bibulon.job.stock_card import Measured
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import StripFit, fit_strip
-from bibulon.quantities import Units, number_shown, show, show_power, unit_shown
+from bibulon.quantities import Units, number_shown, percent, show, show_power, unit_shown
 from bibulon.quantity_text import parse
 
 LEAST_SPREAD = 1.1
@@ -51,7 +51,7 @@ class StripTestDialog(ReadingsDialog):
         worst = show(float(np.abs(fit.residuals_m).max()), "length", self._units)
         return f"K = {show_power(fit.permeability_m2, 'm²', 3)}", (
             f"95 % between {show_power(fit.low_m2, 'm²', 3)} and {show_power(fit.high_m2, 'm²', 3)}, "
-            f"at {fraction:.0%} fibre. Readings lie within {worst} of the curve. "
+            f"at {percent(fraction)} fibre. Readings lie within {worst} of the curve. "
             "Across and through keep their ratio to it."
         )
 

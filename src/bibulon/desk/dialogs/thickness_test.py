@@ -11,7 +11,7 @@ from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
 from bibulon.laminate.compaction import kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import PackingFit, fit_packing
-from bibulon.quantities import Units, number_shown, show, unit_shown
+from bibulon.quantities import Units, number_shown, percent, show, unit_shown
 from bibulon.quantity_text import parse
 
 LEAST_SPREAD = 1.01
@@ -50,10 +50,13 @@ class ThicknessDialog(ReadingsDialog):
         at = show(self.card.reference_pressure_pa, "pressure difference", self._units, 0)
         worst = float(np.abs(fit.residuals).max())
         ratio = max(fit.fibre_fraction / self.card.fibre_fraction, self.card.fibre_fraction / fit.fibre_fraction)
-        doubt = f" The card has {self.card.fibre_fraction:.0%}: count the plies again." if ratio > FAR_APART else ""
-        return f"Vf = {fit.fibre_fraction:.1%} at {at}, B = {fit.exponent:.3f}", (
-            f"One standard deviation: Vf ± {fit.fraction_error:.1%}, B ± {fit.exponent_error:.3f}. Readings lie within "
-            f"{worst:.1%} of the curve. The card's permeabilities are moved to the new fibre fraction.{doubt}"
+        doubt = (
+            f" The card has {percent(self.card.fibre_fraction)}: count the plies again." if ratio > FAR_APART else ""
+        )
+        return f"Vf = {percent(fit.fibre_fraction, 1)} at {at}, B = {fit.exponent:.3f}", (
+            f"One standard deviation: Vf ± {percent(fit.fraction_error, 1)}, B ± {fit.exponent_error:.3f}. Readings "
+            f"lie within {percent(worst, 1)} of the curve. The card's permeabilities are moved to the new fibre "
+            f"fraction.{doubt}"
         )
 
     def draw(self, readings: Sequence[tuple[float, float]], fitted: bool) -> None:

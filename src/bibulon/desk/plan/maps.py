@@ -16,7 +16,7 @@ from bibulon.durations import clock_time
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.flow.traced_air import SPOILT_SHARE
-from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities import QuantityKind, Units, percent, show
 
 AT_GEL_S = 1e12
 """A time after all others."""
@@ -36,7 +36,7 @@ class PlanMap:
 
     def text(self, value: float, units: Units) -> str:
         """A value of the map in words."""
-        return f"{value:.1%}" if self.kind == "share" else show(value, self.kind, units)
+        return percent(value, 1) if self.kind == "share" else show(value, self.kind, units)
 
 
 def _pressure(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
@@ -96,9 +96,9 @@ def _off(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | Non
         return None
     off = heights / answer.result.built_m - 1
     reach = max(float(np.abs(off).max()), 1e-3) if tolerance is None else tolerance
-    asked = "" if tolerance is None else f", ± {tolerance:.0%} asked"
+    asked = "" if tolerance is None else f", ± {percent(tolerance)} asked"
     grid = answer.canvas.draw(off)
-    return PlanMap(grid, f"Thickness off{asked}", -reach, reach, f"−{reach:.1%}", f"+{reach:.1%}")
+    return PlanMap(grid, f"Thickness off{asked}", -reach, reach, f"−{percent(reach, 1)}", f"+{percent(reach, 1)}")
 
 
 def _off_at_gel(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
@@ -110,7 +110,7 @@ def _fibre(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
     ends = _ends(grid)
     if ends is None:
         return None
-    texts = [f"{value:.1%}" for value in ends]
+    texts = [percent(value, 1) for value in ends]
     return PlanMap(grid, "Fibre volume fraction at gel", *ends, texts[0], texts[1])
 
 
@@ -125,7 +125,7 @@ def air_map(canvas: Canvas, share: Floats) -> PlanMap:
         0.0,
         top,
         "0",
-        f"{top:.0%}",
+        percent(top),
     )
 
 
@@ -154,7 +154,7 @@ def _of_cure(
     if kind == "duration":
         texts = [clock_time(start_s + value) for value in ends]
     else:
-        texts = [f"{value:.0%}" if kind == "share" else show(value, kind, units) for value in ends]
+        texts = [percent(value) if kind == "share" else show(value, kind, units) for value in ends]
     return PlanMap(grid, name, ends[0], max(ends[1], ends[0] + 1e-6), texts[0], texts[1], kind)
 
 

@@ -9,7 +9,7 @@ from bibulon.desk.plan.maps import PlanMap
 from bibulon.flow.result import FillResult
 from bibulon.job.base import Point
 from bibulon.laminate.relief import heights_at
-from bibulon.quantities import Units, show
+from bibulon.quantities import Units, percent, show
 
 APART = "  ·  "
 
@@ -24,7 +24,9 @@ def described_at(assessment: Assessment, at: Point, shows_fill: bool, shown: Pla
     if relief := assessment.job.part.relief:
         text += f", {show(float(heights_at(relief, np.array([at]))[0]), 'length', units)} high"
     if cell.stack.layers:
-        text += f"{APART}{show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {cell.stack.fibre_fraction:.0%}"
+        text += (
+            f"{APART}{show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {percent(cell.stack.fibre_fraction)}"
+        )
     if shows_fill and assessment.fill is not None:
         text += _fill_at(assessment.fill, at, units)
         value = None if shown is None else shown.grid.at(*at)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.job import Job
-from bibulon.quantities import Units
+from bibulon.quantities import Units, percent
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class Opening(QObject):
 
     def _share(self, share: float) -> None:
         if self._awaited is not None:
-            self.progress_described.emit(f"Opening “{self._awaited[0].name}” … {share:.0%}")
+            self.progress_described.emit(f"Opening “{self._awaited[0].name}” … {percent(share)}")
 
     def _worked_out(self, message: str) -> None:
         if self._awaited is not None and not self._work.busy:
