@@ -9,9 +9,10 @@ from driving import at_station, bench, open_an_entry, settle
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox
+from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
 from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.curves_chart import CurvesChart
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
@@ -74,6 +75,27 @@ def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, sta
     assert tried or not chosen
 
 
+def turn_wheel(widget: QWidget, turn: int) -> bool:
+    """Turn the wheel over *widget*; whether that kept it for itself."""
+    middle = QPointF(widget.rect().center())
+    wheel = QWheelEvent(
+        middle, QPointF(widget.mapToGlobal(middle.toPoint())), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    wheel.accept()
+    QApplication.sendEvent(widget, wheel)
+    return wheel.isAccepted()
+
+
+def test_a_chart_leaves_the_wheel_to_the_bench(window: Window) -> None:
+    window.go("charge")
+    side = bench(window)
+    plot = side.findChild(CurvesChart).plot
+    side.ensureWidgetVisible(plot)
+    QApplication.processEvents()
+    assert not turn_wheel(plot.viewport(), 120)
+
+
 def test_the_wheel_over_a_choice_scrolls_the_bench_and_changes_nothing(window: Window) -> None:
     window.go("lines")
     window.plan.choose(window.document.job.lines[0].id)
@@ -84,13 +106,7 @@ def test_the_wheel_over_a_choice_scrolls_the_bench_and_changes_nothing(window: W
         if not box.isVisible():
             continue
         box.setFocus(Qt.FocusReason.MouseFocusReason)
-        middle = QPointF(box.rect().center())
         for turn in (-120, -120, 120):
-            wheel = QWheelEvent(
-                middle, QPointF(box.mapToGlobal(middle.toPoint())), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton,
-                Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-            )  # fmt: skip
-            wheel.accept()
-            QApplication.sendEvent(box, wheel)
+            turn_wheel(box, turn)
         assert box.focusPolicy() == Qt.FocusPolicy.StrongFocus
     assert window.document.job is before

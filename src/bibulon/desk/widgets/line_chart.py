@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.arrays import Floats
@@ -14,10 +14,21 @@ HEIGHT_PX = 150
 NEVER = ((np.inf, np.inf),)
 
 
+class _PassWheel(QObject):
+    """Passes turns of the wheel on to what the watched widget stands in."""
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() != QEvent.Type.Wheel:
+            return False
+        event.ignore()
+        return True
+
+
 def quiet_plot() -> pyqtgraph.PlotWidget:
     """A plot that the mouse does nothing to."""
     pyqtgraph.setConfigOptions(antialias=True)
     plot = pyqtgraph.PlotWidget()
+    plot.viewport().installEventFilter(_PassWheel(plot))
     plot.setMenuEnabled(False)
     plot.setMouseEnabled(False, False)
     plot.hideButtons()
