@@ -13,16 +13,17 @@ from hypothesis import strategies as st
 from mould_jobs import lid
 from pypdf import PdfReader
 
-from bibulon.assess import assess, filled
+from bibulon.assess import assess, cycles_by_warmth, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
-from bibulon.mould.cycle import cycle_of
+from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
 from bibulon.record.shot_card import shot_card_pdf
+from bibulon.resin.viscosity import film_gel_s
 
 POT = FIGURES[0]
 
@@ -95,6 +96,21 @@ def test_a_shot_counts_once_it_was_begun_and_ended() -> None:
     under_way = changed(job, run=(*job.run, job.run[0].model_copy(update={"number": 999})))
     assert len(shots_of(under_way)) == 3
     assert len(charts_of(job.process, shots_of(job))) == 2  # pot and fill time
+
+
+def test_a_cold_day_lengthens_the_cycle_and_a_warm_one_shortens_it() -> None:
+    """Also where the cure has been followed through the stack, which is that of today."""
+    a = filled(assess(lid()), 300)
+    assert a.cure_study is not None and a.fill is not None
+
+    def cured_s(cycle: Cycle) -> float:
+        return next(step.duration_s for step in cycle.steps if step.name == "Gel and cure")
+
+    (cold, cold_k), (warm, _) = cycles_by_warmth(a)
+    resin, now_k = a.job.resin, a.job.mould_temperature_k
+    stands_s = (a.cure.release_s - a.last_mixed_s) * film_gel_s(resin, cold_k) / film_gel_s(resin, now_k)
+    assert cured_s(cold) == pytest.approx(a.last_mixed_s + stands_s - a.fill.end_s)
+    assert 1.2 * cured_s(warm) < cured_s(a.cycle) < cured_s(cold) / 1.2
 
 
 @pytest.mark.parametrize(
