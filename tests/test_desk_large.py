@@ -65,7 +65,7 @@ def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, 
     assert window.document.path == path and not window.document.working
     told = assess(window.document.job, window.document.assessment.units)
     assert window.document.assessment.laminate.total.dry_mass_kg == told.laminate.total.dry_mass_kg
-    shares = [int(text.split()[-1].rstrip("%")) for text in said if text.startswith("Opening “many plies” … ")]
+    shares = [int(text.split()[-2]) for text in said if text.startswith("Opening “many plies” … ")]
     assert shares and shares == sorted(shares)
     assert "Opening" not in window.status.text()
 
@@ -97,7 +97,7 @@ def test_an_edit_of_a_large_job_says_how_far_its_working_out_is(window: Window, 
     assert window.document.assessment is before, "what holds is not worked out again"
     qtbot.waitUntil(lambda: not window.document.working, timeout=60_000)
     assert heard.shares == sorted(heard.shares) and heard.shares[-1] == 1.0
-    assert any(text.endswith("%") and text.startswith("working out the stack") for text in heard.said)
+    assert any(text.endswith(" %") and text.startswith("working out the stack") for text in heard.said)
     window.refresh()
     assert "%" not in window.strip.process.text()
     assert window.document.assessment.laminate.total.dry_mass_kg < before.laminate.total.dry_mass_kg

@@ -164,10 +164,13 @@ def without_run(job: Job) -> Job:
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_whatever_the_hand_does_can_be_kept_and_taken_back(window: Window, no_one_to_ask: None, seed: int) -> None:
     hand = Hand(window, seed)
-    first = window.document.job
+    first = job = window.document.job
+    changes = 0
     for _ in range(ACTIONS):
+        before = job
         hand.act()
         job = window.document.job
+        changes += job is not before
         assert parse(dump(job)) == job, hand.done[-3:]
         window.plan.grab()
     QTest.keyClick(window.plan, Qt.Key.Key_Escape)
@@ -181,4 +184,4 @@ def test_whatever_the_hand_does_can_be_kept_and_taken_back(window: Window, no_on
     for _ in range(steps):
         window.redo()
     assert window.document.job == last, hand.done
-    assert len(set(hand.done)) > 25 and last != first, "the hand did a good many things"
+    assert len(set(hand.done)) > 25 and changes >= 5, f"the hand did a good many things: {changes} changes"
