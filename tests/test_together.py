@@ -48,7 +48,7 @@ def test_an_odd_part_is_mirrored_within_its_own_width(demo: Job) -> None:
 def test_charge_hold_test_and_what_to_prepare_are_for_all_of_them(demo: Job) -> None:
     pair = changed(together(demo), charge=revised(demo.charge, people=2, scales=2))  # two mix for two
     one, two = (filled(assess(job), 300) for job in (demo, pair))
-    assert two.fill.fill_time_s == pytest.approx(one.fill.fill_time_s, rel=0.03), "each fills as it does alone"
+    assert two.fill.fill_time_s == pytest.approx(one.fill.fill_time_s, rel=0.05), "but for its batches, as alone"
     singly = {item.name: item.mass_kg for item in one.charge.items}
     for item in two.charge.items:
         times = 1 if item.name in ("Bucket heel", "Bleed") else 2

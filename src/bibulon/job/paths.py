@@ -156,6 +156,7 @@ JobPath = Literal[
     "pair/injection/density_kg_m3",
     "pair/injection/filler_density_kg_m3",
     "pair/injection/filler_share",
+    "pair/injection/mixed_at_head",
     "pair/injection/rated_pa",
     "pair/injection/recirculated",
     "pair/injection/resin_temperature_k",

@@ -26,6 +26,7 @@ FOLLOWED_GELS = 2.0
 """A pot is followed for so many times what its resin takes to gel at the temperature it was mixed at."""
 ROWS = 160
 LONGEST_S = 30 * 86_400.0
+LEAST_KG = 1e-6
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,7 @@ class PotCourse:
 
 def pot_course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float, pot: Pot) -> PotCourse:
     """*mass_kg* mixed at *mixed_k* in a *pot* that nothing is taken from."""
-    return _course(law, density_kg_m3, float(f"{mass_kg:.6g}"), mixed_k, pot)
+    return _course(law, density_kg_m3, float(f"{max(mass_kg, LEAST_KG):.6g}"), mixed_k, pot)
 
 
 def fresh_course(mixed_k: float) -> PotCourse:

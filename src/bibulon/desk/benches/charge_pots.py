@@ -50,7 +50,7 @@ class PotsSection(ChargeSection):
         batches = self.document.assessment.batches
         kinds: dict[float, list[Batch]] = {}
         for batch in batches:
-            kinds.setdefault(round(batch.mass_kg, 2), []).append(batch)
+            kinds.setdefault(float(f"{batch.mass_kg:.3g}"), []).append(batch)
         some = list(kinds.items())[:MOST_CURVES] or [(job.charge.largest_batch_kg, [])]
         curves, marks, worst_s = [], [], 0.0
         for mass, alike in some:
