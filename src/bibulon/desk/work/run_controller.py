@@ -267,8 +267,9 @@ class RunController(QObject):
             alerts.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
         if pot is not None and pot > job.shop.temperature_k + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
-        part, (weakest, most_k) = self.latest("part"), stands_k(job)
-        if part is not None and part > most_k - PART_NEAR_K:
+        part = self.latest("part")
+        if part is not None and part > (found := stands_k(job))[1] - PART_NEAR_K:
+            weakest, most_k = found
             at, most = (show(one, "temperature", self.document.assessment.units) for one in (part, most_k))
             alerts.append(f"The part is at {at}; its {weakest} stands {most}. Cool it; the vacuum stays on.")
         let_go = any(event.kind == "vacuum let go" for event in job.shot)
