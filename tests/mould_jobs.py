@@ -111,6 +111,7 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "upper-too-soft": lambda job: upper(pressed(job, 20_000.0), thickness_m=0.002, rib_pitch_m=None),
     "thickness-off": lambda job: pair(job, hold_pa=100_000.0),
     "cavity-height-missing": lambda job: pair(job, cavity_m=None),
+    "channel-under-seal": lambda job: pair(job, channel=revised(job.pair.channel, width_m=0.07)),
     "fibre-loose": lambda job: loaded(job, "glass-mat-450"),
     "lap-doubles": lapped,
     "inlet-off-channel": lambda job: with_line(job, revised(job.line("inlet-1"), points=((0.2, 0.395), (0.2, 0.405)))),

@@ -471,6 +471,11 @@ def test_seals_channel_and_fittings_are_chosen_moved_and_typed(window: Window, q
     assert pair_now().channel.width_m == pytest.approx(0.017)
     choose(window, "Channel card", "Half-round channel, 24 mm")
     assert (pair_now().channel.width_m, pair_now().channel.height_m) == (0.024, 0.012)
+    drag(window, (0.55, 0.808), (0.55, 0.9))  # beyond the inner seal: it stops short of it
+    assert pair_now().channel.width_m == pytest.approx(0.056)
+    type_into(bench(window), "Channel width", "70 mm")
+    window.refresh()
+    assert "channel-under-seal" in caution_ids(window)
     choose(window, "Outer seal card", "Wing seal, natural rubber, 40 mm")
     window.refresh()
     assert "seal-attacked" in caution_ids(window)

@@ -44,6 +44,7 @@ QuantityKind = Literal[
     "pump speed",
     "share",
     "small mass",
+    "small volume",
     "stiffness",
     "temperature",
     "temperature difference",
@@ -121,6 +122,9 @@ KINDS: dict[QuantityKind, Kind] = {
     ),
     "mass": Kind("a mass", "kg", {"metric": ("kg", 2), "us": ("lb", 2), "mixed": ("kg", 2)}, _MASS, "12.5 kg"),
     "small mass": Kind("a mass", "kg", {"metric": ("g", 0), "us": ("oz", 1), "mixed": ("g", 0)}, _MASS, "85 g"),
+    "small volume": Kind(
+        "a volume", "m**3", {"metric": ("mL", 0), "us": ("fl oz", 2), "mixed": ("mL", 0)}, _VOLUME, "85 mL"
+    ),
     "volume": Kind("a volume", "m**3", {"metric": ("L", 2), "us": ("qt", 2), "mixed": ("L", 2)}, _VOLUME, "12 L"),
     "pressure": Kind(
         "a pressure",
@@ -335,6 +339,28 @@ def as_typed(value: float, kind: QuantityKind, units: Units | None = None, decim
         if near and not math.isclose(number, round(number, usual), rel_tol=1e-9):
             return show(value, kind, units, places)
     return show(value, kind, units, decimals)
+
+
+def show_measure(value: float, kind: Literal["mass", "volume"], units: Units | None = None) -> str:
+    """What a scale or a cup is to show: three figures, small amounts in the small unit; further ones as typed.
+
+    >>> show_measure(0.066, "mass"), show_measure(3.25412847, "mass"), show_measure(0.0000584, "volume")
+    ('66.0 g', '3.254 kg', '58.4 mL')
+    """
+    units = units or Units()
+    scale = scale_kind(value, kind, units)
+    if scale == kind:
+        return as_typed(value, kind, units, 3 if kind == "mass" else 2)
+    number = abs(number_shown(value, scale, units))
+    usual = KINDS[scale].shown[units.system][1]
+    return as_typed(value, scale, units, max(usual, 1 if number < 100 else 0, 2 if number < 1 else 0))
+
+
+def scale_kind(value: float, kind: Literal["mass", "volume"], units: Units) -> QuantityKind:
+    """*kind*, or its small unit for what is less than one of the large unit: so is a bare number of it meant."""
+    if abs(number_shown(value, kind, units)) >= 1:
+        return kind
+    return "small mass" if kind == "mass" else "small volume"
 
 
 def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:

@@ -13,6 +13,7 @@ from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import brief, brief_each, percent, signed_share
+from bibulon.resin.batches import unplanned_kg
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
 
 LATE_S = 30.0
@@ -115,11 +116,9 @@ def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
     ),
 )
 def batches_short(assessment: Assessment) -> Iterator[Finding]:
-    charge = assessment.job.charge
-    planned = sum(batch.mass_kg for batch in charge.batches)
     wanted = assessment.charge.total_kg
-    if charge.batches and planned < wanted * (1 - 1e-3):
-        has, needs = brief_each((planned, wanted), "mass", assessment.units)
+    if missing := unplanned_kg(assessment.job.charge, wanted):
+        has, needs = brief_each((wanted - missing, wanted), "mass", assessment.units)
         yield Finding(f"The batches that are planned by hand come to {has}; the charge is {needs}.")
 
 

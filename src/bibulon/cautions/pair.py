@@ -18,7 +18,14 @@ from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
 from bibulon.mould.cavity_height import lacks_height, proposed_height_m, with_proposed_height
 from bibulon.mould.clamp import highest_injection_pa, holding, off_at_gel
-from bibulon.mould.fittings import clamp_count, clamps_spread, dowels_apart_m, widest_gap
+from bibulon.mould.fittings import (
+    channel_under_seal,
+    clamp_count,
+    clamps_spread,
+    dowels_apart_m,
+    widest_gap,
+    with_channel_clear,
+)
 from bibulon.mould.press import press_forces
 from bibulon.quantities import brief, brief_each, percent
 
@@ -294,6 +301,26 @@ def height_missing(assessment: Assessment) -> Iterator[Finding]:
         height = proposed_height_m(assessment.job)
         asks = "" if height is None else f" The stack asks for {brief(height, 'thickness', assessment.units)}."
         yield Finding(f"The cavity has no height yet.{asks}")
+
+
+@caution(
+    "channel-under-seal",
+    "stop",
+    "mould",
+    why="A groove under the seal lets resin into the flange and air into the cavity: neither space holds.",
+    remedy="Make the channel narrower, or move the inner seal outwards.",
+    fix=Fix("Make it as wide as the seal leaves room for", with_channel_clear, channel_under_seal),
+    of_plan=True,
+    processes=CLOSED,
+)
+def channel_reaches_seal(assessment: Assessment) -> Iterator[Finding]:
+    pair = assessment.job.pair
+    if channel_under_seal(assessment.job):
+        reaches, lies = brief_each((pair.channel.width_m / 2, pair.seal_off_m), "length", assessment.units)
+        if reaches != lies:
+            yield Finding(f"The channel reaches {reaches} beyond the part's edge, where the inner seal lies at {lies}.")
+        else:
+            yield Finding(f"The channel reaches the inner seal, {lies} beyond the part's edge.")
 
 
 @caution(

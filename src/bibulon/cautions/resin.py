@@ -173,7 +173,9 @@ def too_viscous(assessment: Assessment) -> Iterator[Finding]:
         has, wants = brief_each((viscosity, most), "viscosity", assessment.units)
         temperature = brief(assessment.job.mould_temperature_k, "temperature", assessment.units)
         rank: Rank = "caution" if viscosity > MUCH_TOO_THICK * most else "note"
-        yield Finding(f"The mix has {has} at {temperature}; the house aims at less than {wants}.", rank=rank)
+        yield Finding(
+            f"In the mould, at {temperature}, the resin has {has}; the house aims at less than {wants}.", rank=rank
+        )
 
 
 @caution(

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot
-from bibulon.quantities import show
+from bibulon.quantities import show, show_measure
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.mixing import measures_of, mixed_temperature_k
@@ -157,6 +157,7 @@ def resin_lines(answer: dict[str, Any]) -> Iterator[str]:
     yield f"{stands:28}{show(pot['life_s'], 'duration'):>14}"
     yield f"{'It gets at most':28}{show(pot['hottest_k'], 'temperature'):>14}"
     for one in answer["weigh"]:
-        yield f"  {one['name']}: {show(one['mass_kg'], 'mass')} by weight ({show(one['volume_m3'], 'volume')})"
+        mass, volume = show_measure(one["mass_kg"], "mass"), show_measure(one["volume_m3"], "volume")
+        yield f"  {one['name']}: {mass} by weight ({volume})"
     if answer["assumed"]:
         yield f"Assumed: {'; '.join(answer['assumed'])}."

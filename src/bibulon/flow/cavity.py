@@ -203,14 +203,15 @@ def weight_kg_m2(upper: Upper) -> float:
 def _upper_problem(job: Job, gap_m: Floats, loads_pa: tuple[tuple[float, ...], ...]) -> UpperHalfProblem:
     upper, outline = job.pair.upper, seal_line(job)
     corners = tuple((x, y) for x, y in outline.exterior.coords[:-1])
-    stiffness = stiffness_of(upper)
+    stiffness, times = stiffness_of(upper), 1.0
     if upper.measured_pa is not None:
         gives_m = empty_rise_m(corners, stiffness, upper.edge == "held flat") * upper.measured_pa
-        stiffness = stiffness.times(gives_m / upper.measured_m)
+        times = gives_m / upper.measured_m
     return UpperHalfProblem(
         outline=corners,
         part=tuple((x, y) for x, y in job.part.outline.polygon.exterior.coords[:-1]),
-        stiffness=stiffness,
+        stiffness=stiffness.times(times),
+        measured_times=times,
         held_flat=upper.edge == "held flat",
         weight_pa=weight_kg_m2(upper) * GRAVITY_M_S2,
         atmosphere_pa=job.shop.barometer_pa,

@@ -57,6 +57,8 @@ class UpperHalfProblem:
     loads_pa: tuple[tuple[float, ...], ...]
     even_out_m: float = 0.2
     """The load on the edge is a mean over so much of it."""
+    measured_times: float = 1.0
+    """How many times as stiff it was measured as its laminate and ribs say; 1 where it was not."""
 
 
 @dataclass(frozen=True)

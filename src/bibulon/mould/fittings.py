@@ -21,6 +21,8 @@ from bibulon.job.pair import Fitting, FittingKind
 
 LETTERS: dict[FittingKind, str] = {"clamp": "C", "dowel": "D", "gauge": "G"}
 LEAST_SEAL_OFF_M, LEAST_FLANGE_M = 0.005, 0.01
+LEAST_LAND_M = 0.002
+"""What is left between the rim channel and the inner seal."""
 BESIDE_PLAN_M = 0.03
 """Clamps of a mould with a bladder sit so far off the plan."""
 ROUND_M = 1e-3
@@ -146,12 +148,13 @@ def _seal_off(job: Job, which: str, off_m: float) -> Job:
     if which == "outer seal":
         return with_pair(job, flange_m=round(max(off - pair.seal_off_m, LEAST_FLANGE_M), 4))
     outer = pair.seal_off_m + pair.flange_m  # stays where it is
-    inner = min(max(off, LEAST_SEAL_OFF_M), outer - LEAST_FLANGE_M)
+    channel_m = 0.0 if pair.channel.profile == "none" else pair.channel.width_m / 2 + LEAST_LAND_M
+    inner = min(max(off, LEAST_SEAL_OFF_M, channel_m), outer - LEAST_FLANGE_M)
     return with_pair(job, seal_off_m=round(inner, 4), flange_m=round(outer - inner, 4))
 
 
 def channel_pulled(job: Job, to: Point) -> Job:
-    """*job* with the channel so wide that its edge lies at a place; it keeps its shape."""
+    """*job* with the channel so wide that its edge lies at a place, short of the inner seal; it keeps its shape."""
     return _channel_width(job, 2 * job.part.outline.polygon.exterior.distance(Place(to)))
 
 
@@ -160,8 +163,24 @@ def channel_stepped(job: Job, by_m: float) -> Job:
     return _channel_width(job, job.pair.channel.width_m + by_m / 5)
 
 
+def widest_channel_m(job: Job) -> float:
+    """The widest channel round the part's edge that leaves the inner seal its land."""
+    return max(2 * (job.pair.seal_off_m - LEAST_LAND_M), 0.002)
+
+
+def channel_under_seal(job: Job) -> bool:
+    """Whether the channel, half of which lies outside the part's edge, reaches the inner seal."""
+    channel = job.pair.channel
+    return job.closed and channel.profile != "none" and channel.width_m / 2 >= job.pair.seal_off_m
+
+
+def with_channel_clear(job: Job) -> Job:
+    """*job* with the channel as wide as the inner seal leaves room for, in the shape it has."""
+    return _channel_width(job, job.pair.channel.width_m)
+
+
 def _channel_width(job: Job, width_m: float) -> Job:
     channel = job.pair.channel
-    width = min(max(round(width_m / ROUND_M) * ROUND_M, 0.002), 0.1)
+    width = max(math.floor(min(width_m, widest_channel_m(job)) / ROUND_M + 0.5 - 1e-9) * ROUND_M, 0.002)
     height = channel.height_m * width / channel.width_m
     return with_pair(job, channel=revised(channel, width_m=round(width, 4), height_m=round(max(height, 0.001), 4)))

@@ -6,7 +6,7 @@ from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
 from bibulon.durations import clock_time
-from bibulon.quantities import percent, show
+from bibulon.quantities import percent, show, show_measure
 from bibulon.record.sheet import Sheet, sheet_pdf
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k, pot_of
@@ -66,7 +66,7 @@ class _MixingSheet(Sheet):
         ]  # fmt: skip
 
     def batches(self) -> list[Flowable]:
-        job, start = self.job, self.job.shop.shot_start_s
+        job, start, units = self.job, self.job.shop.shot_start_s, self.units
         names = [component.name for component in job.resin.components]
         rows = []
         for batch in self.assessment.batches:
@@ -76,7 +76,7 @@ class _MixingSheet(Sheet):
             sheet_s = pot_life_s(job.resin, mixed_temperature_k(job), batch.mass_kg, pot_of(job))
             out = clock_time(start + batch.mix_s + min(course.life_s, sheet_s))
             weigh = [
-                f"{self.show(one.mass_kg, 'mass')} ({self.show(one.volume_m3, 'volume')})"
+                f"{show_measure(one.mass_kg, 'mass', units)} ({show_measure(one.volume_m3, 'volume', units)})"
                 + (f", {one.small}" if one.small else "")
                 for one in measures_of(job.resin, batch.mass_kg)
             ]
@@ -107,7 +107,9 @@ class _MixingSheet(Sheet):
         rows = []
         for batch in self.assessment.batches:
             record = done.get(batch.number)
-            masses = [self.show(mass, "mass") for mass in record.masses_kg] if record else [""] * len(names)
+            masses = (
+                [show_measure(mass, "mass", self.units) for mass in record.masses_kg] if record else [""] * len(names)
+            )
             warm = self.show(record.temperature_k, "temperature") if record and record.temperature_k else ""
             rows.append([f"B{batch.number}", *masses, record.mixed_at if record else "", warm, "", ""])
         each = 78 / max(len(names), 1)

@@ -27,6 +27,8 @@ from bibulon.resin.pot_life import pot_life_s
 SMALLEST_BATCH_KG = 0.1
 MOST_BATCHES = 200
 MORE_TRIED = 12
+SHORT_SHARE = 0.01
+"""The charge follows the fill by some grams; a plan by hand that is short of it by less than this share stands."""
 
 
 @dataclass(frozen=True)
@@ -138,6 +140,12 @@ def _by_hand(plan: ChargePlan, total_kg: float) -> list[float]:
             break
         masses.append(min(batch.mass_kg, left))
     return masses
+
+
+def unplanned_kg(plan: ChargePlan, total_kg: float) -> float:
+    """How much of the charge is in no batch of those that are planned by hand; 0 where none are, or next to nothing."""
+    missing = total_kg - sum(batch.mass_kg for batch in plan.batches)
+    return missing if plan.batches and missing > SHORT_SHARE * total_kg else 0.0
 
 
 def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[tuple[float, float], ...]:

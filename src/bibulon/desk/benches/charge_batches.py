@@ -18,6 +18,7 @@ from bibulon.planning.charge_spread import charge_spread
 from bibulon.planning.schedule_help import Help, draw_of
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse, parse_clock_time
+from bibulon.resin.batches import unplanned_kg
 from bibulon.stock.choice import hardeners_for
 
 if TYPE_CHECKING:
@@ -112,10 +113,7 @@ class BatchesSection(ChargeSection):
             if batch.late_s > 1:
                 words += f" The bucket waits {show(batch.late_s, 'duration')} for it: clamp the feed."
             layout.addWidget(label(words, "muted" if batch.in_time and batch.late_s <= 1 else "error"))
-        missing = self.document.assessment.charge.total_kg - sum(
-            one.mass_kg for one in self.document.job.charge.batches
-        )
-        if missing > 1e-3:
+        if missing := unplanned_kg(self.document.job.charge, self.document.assessment.charge.total_kg):
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))
         self.bench.button("Add a batch", self._add, into=layout)
 

@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from bibulon.desk.benches.charge_section import ChargeSection
 from bibulon.desk.widgets.fields import FreeField, column, label
+from bibulon.durations import clock_time
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import percent, show, signed_share
+from bibulon.quantities import percent, scale_kind, show, show_measure, signed_share
 from bibulon.quantity_text import QuantityError, cells_of, parse
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed
@@ -170,7 +171,7 @@ class MixingSection(ChargeSection):
 
     def _fill_weigh(self, layout: QVBoxLayout) -> None:
         job, assessment = self.document.job, self.document.assessment
-        resin = job.resin
+        resin, units = job.resin, assessment.units
         off = ratios_disagree(resin)
         if abs(off) > SAME_RATIO:
             layout.addWidget(
@@ -197,7 +198,8 @@ class MixingSection(ChargeSection):
         for row, (name, mass) in enumerate(groups, 1):
             grid.addWidget(label(name, "figure", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
             for at, measure in enumerate(measures_of(resin, mass), 1):
-                text = f"{self.bench.shown(measure.mass_kg, 'mass')}\n{self.bench.shown(measure.volume_m3, 'volume')}"
+                mass_kg, volume_m3 = measure.mass_kg, measure.volume_m3
+                text = f"{show_measure(mass_kg, 'mass', units)}\n{show_measure(volume_m3, 'volume', units)}"
                 grid.addWidget(label(text, wrap=False), row, at)
                 if measure.small:
                     small.append(f"{name}: {measure.small} of {measure.name}.")
@@ -215,9 +217,11 @@ class MixingSection(ChargeSection):
             return
         names = ", ".join(one.name.lower() for one in job.resin.components)
         layout.addWidget(label("As weighed", "figure"))
-        example = [self.bench.shown(one.mass_kg, "mass") for one in measures_of(job.resin, batches[0].mass_kg)]
+        units = self.document.assessment.units
+        example = [show_measure(one.mass_kg, "mass", units) for one in measures_of(job.resin, batches[0].mass_kg)]
         example.append(self.bench.shown(mixed_temperature_k(job), "temperature"))
-        asked = f"For each batch: {names}; temperature of the mix; time of day. {'; '.join(example)}; 9:40"
+        example.append(clock_time(job.shop.shot_start_s + batches[0].mix_s))
+        asked = f"For each batch: {names}; temperature of the mix; time of day. {'; '.join(example)}"
         layout.addWidget(label(asked, "muted"))
         for batch in batches:
             field = FreeField(
@@ -235,7 +239,7 @@ class MixingSection(ChargeSection):
         record = self._record(batch)
         if record is None:
             return ""
-        cells = [self.bench.shown(mass, "mass") for mass in record.masses_kg]
+        cells = [show_measure(mass, "mass", self.document.assessment.units) for mass in record.masses_kg]
         if record.temperature_k is not None:
             cells.append(self.bench.shown(record.temperature_k, "temperature"))
         if record.mixed_at:
@@ -252,7 +256,11 @@ class MixingSection(ChargeSection):
         count = len(job.resin.components)
         if len(cells) < count:
             raise QuantityError(f"{count} masses are needed, one for each component; there are {len(cells)}.")
-        masses = tuple(parse(cell, "mass", units) for cell in cells[:count])
+        planned = measures_of(job.resin, batch.mass_kg)
+        masses = tuple(
+            parse(cell, scale_kind(one.mass_kg, "mass", units), units)
+            for cell, one in zip(cells, planned, strict=False)
+        )
         if any(mass <= 0 for mass in masses):
             raise QuantityError("A component cannot have weighed nothing.")
         temperature = parse(cells[count], "temperature", units) if len(cells) > count else None

@@ -239,11 +239,28 @@ class HalvesSections:
             "Measured under", "pressure difference", "pair/upper/measured_pa", MEASURED, empty="not measured"
         )
         bench.quantity("Middle gave", "thickness", "pair/upper/measured_m", MEASURED)
+        bench.watch(self._measured_key, column(0), self._fill_measured)
         self._toggle("The front can be seen through it", "pair/upper/clear", "So that it can be marked at Shoot.")
         bench.choice(
             "Lifted by", lambda: [("hands", "hands"), ("hoist", "hoist")], lambda: self.document.job.pair.upper.lift,
             partial(self._put, "pair/upper/lift"),
         )  # fmt: skip
+
+    def _measured_key(self) -> tuple[float, float] | None:
+        """What the middle gave and how much stiffer than by its figures that makes the upper half; None while nothing
+        was measured, or the fill with it is on its way."""
+        upper, fill = self.document.job.pair.upper, self.document.assessment.fill
+        if upper.measured_pa is None or upper.rigid or fill is None or fill.problem.upper is None:
+            return None
+        return upper.measured_m, fill.problem.upper.measured_times
+
+    def _fill_measured(self, layout: QVBoxLayout) -> None:
+        if (key := self._measured_key()) is None:
+            return
+        gave_m, times = key
+        by_figures = show(gave_m * times, "thickness", self.document.assessment.units)
+        words = f"By laminate and ribs it would give {by_figures}: it was measured {times:.2g} times as stiff."
+        layout.addWidget(label(words, "muted"))
 
     def _rim(self) -> None:
         bench = self.bench

@@ -195,6 +195,7 @@ class PlanPicture(QWidget):
             gauges = (fitting.place for fitting in job.pair.fittings if fitting.kind == "gauge")
             taken += [self.frame.to_screen(place) + QPointF(0, 21) for place in gauges]
         if answer is not None:
+            taken.append(self.frame.to_screen(answer.result.last_filled))
             if self.map.make is None and not self._shows_field and self.proposed is None:
                 time_s = self._shown_time(answer)
                 fill_layers.paint_contour_times(painter, self.frame, self._face(answer).contours, time_s, taken)
