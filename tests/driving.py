@@ -71,9 +71,13 @@ def holds(one: QWidget | None, some: set[QWidget]) -> bool:
     return one is not None
 
 
-def type_into(root: QWidget, name: str, text: str) -> Field:
+def field_of(root: QWidget, name: str) -> Field:
     settle(root)
-    field = next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
+    return next(one for one in root.findChildren(Field) if one.objectName() == name and one.isVisible())
+
+
+def type_into(root: QWidget, name: str, text: str) -> Field:
+    field = field_of(root, name)
     field.editor.setFocus()
     field.editor.selectAll()
     QTest.keyClicks(field.editor, text)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
+from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
@@ -63,6 +64,27 @@ def test_tab_goes_down_the_bench_as_one_reads_and_back(window: Window, qtbot, st
     bottoms = [one.mapTo(body, QPoint(0, one.height())).y() for one in down]
     assert all(top > above - 40 for above, top in zip(bottoms[:-1], tops[1:], strict=True)), "never back up"
     assert walked(window, Qt.Key.Key_Backtab, down[-1]) == down[::-1]
+
+
+def test_the_keyboard_comes_into_every_pane(window: Window) -> None:
+    """A station by its number, then Tab into its first field; F6 from pane to pane; arrows along the stations."""
+    window.activateWindow()
+    for number, first in ((1, "Job"), (5, "Gauge shows"), (6, "Resin")):
+        QTest.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.AltModifier)
+        assert held() is bench(window)
+        QTest.keyClick(held(), Qt.Key.Key_Tab)
+        assert held().accessibleName() == first
+    places = [window.rail.buttons["charge"], window.plan, window.time_rail.canvas, bench(window)]
+    for place in places:
+        QTest.keyClick(held(), Qt.Key.Key_F6)
+        assert held() is place
+    for place in places[-2::-1]:
+        QTest.keyClick(held(), Qt.Key.Key_F6, Qt.KeyboardModifier.ShiftModifier)
+        assert held() is place
+    QTest.keyClick(held(), Qt.Key.Key_Down)
+    assert window.station == "shoot" and held() is window.rail.buttons["shoot"]
+    QTest.keyClick(held(), Qt.Key.Key_F1)
+    assert any(isinstance(one, ShortcutList) for one in QApplication.topLevelWidgets())
 
 
 def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(window: Window) -> None:

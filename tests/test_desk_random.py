@@ -24,6 +24,8 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.choices import ChoiceField
+from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -43,6 +45,23 @@ KEYS = (
 )  # fmt: skip
 
 
+def stale_fields(page: QWidget) -> list[str]:
+    """The fields of *page* that show something else than the job has, though nothing is being typed in them."""
+    fields = [one for one in page.findChildren(Field) if one.isVisible() and not one.editor.hasFocus()]
+    stale = [
+        f"{one.objectName()}: {one.editor.text()} for {one.text_of_job()}"
+        for one in fields
+        if not one.error.isVisible() and one.editor.text() != one.text_of_job()
+    ]
+    for box in page.findChildren(ChoiceField):
+        shown = box.box.currentText()
+        if box.isVisible():
+            box.refresh()
+            if box.box.currentText() != shown:
+                stale.append(f"{box.objectName()}: {shown} for {box.box.currentText()}")
+    return stale
+
+
 class Hand:
     """Does one thing after another, the same ones for the same *seed*."""
 
@@ -59,6 +78,7 @@ class Hand:
         self.chance.choices([do for _, do in actions], [weight for weight, _ in actions])[0]()
         QApplication.processEvents()
         self.window.refresh()
+        assert not (stale := stale_fields(bench(self.window))), f"{stale} after {self.done[-3:]}"
 
     def _place(self) -> QPoint:
         plan = self.window.plan

@@ -25,7 +25,9 @@ SHORTCUTS = (
     Shortcut("Alt+1 … Alt+0", "Go to a station"),
     *(Shortcut(tool.key, tool.text, "use_tool", tool.name) for tool in TOOLS if tool.key),
     Shortcut("L A U", "Straight, arc or curve, while an outline is drawn"),
-    Shortcut("Tab", "Next object on the plan"),
+    Shortcut("F6", "Keyboard to the next of stations, plan, time rail and bench", "next_pane"),
+    Shortcut("Shift+F6", "… and back", "previous_pane"),
+    Shortcut("Tab", "Next object on the plan, next field of a bench"),
     Shortcut("Arrows", "Nudge the chosen object, or move the drawing cursor (Shift: finely)"),
     Shortcut("Space", "Set a point while drawing"),
     Shortcut("0–9", "Type a length while drawing, “1200 at 30” with its angle"),
@@ -48,6 +50,7 @@ SHORTCUTS = (
     Shortcut("F9", "Do the next step of the shot", "next_step"),
     Shortcut("Ctrl+Q", "Quit", "close"),
     Shortcut("?", "This list", "show_shortcuts"),
+    Shortcut("F1", "This list, from within a field too", "show_shortcuts"),
 )
 
 

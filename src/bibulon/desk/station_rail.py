@@ -91,7 +91,10 @@ class StationRail(QFrame):
         layout.addStretch(1)
 
     def choose(self, station: StationId) -> None:
+        """Mark *station*; it is what Tab comes to, and arrows go on from it."""
         self.buttons[station].setChecked(True)
+        for name, button in self.buttons.items():
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus if name == station else Qt.FocusPolicy.NoFocus)
 
     def refresh(self, document: Document) -> None:
         there = stations_for(document.job.process)

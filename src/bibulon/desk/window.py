@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from functools import partial
-from operator import attrgetter
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPoint, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QMenu,
-    QPlainTextEdit,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -30,19 +26,17 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.plan.tool_bar import ToolBar
-from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.view import PlanView
 from bibulon.desk.plumbing.panel import PlumbingPanel
 from bibulon.desk.plumbing_place import PlumbingPlace
-from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.station_rail import StationRail
-from bibulon.desk.stations import PLUMBING_STATION, RUN_STATION, in_place_of, station_of, stations_for
+from bibulon.desk.stations import RUN_STATION, in_place_of, station_of, stations_for
 from bibulon.desk.time_rail.rail import TimeRail
 from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
 from bibulon.desk.widgets.note_bar import NoteBar
-from bibulon.desk.window_dialogs import WindowDialogs
+from bibulon.desk.window_keys import WindowKeys
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.fill_runner import FillRunner
@@ -58,7 +52,7 @@ REST_EVERY_MS = 300
 """Under a moving hand the plan follows at once, what stands round it as often as this."""
 
 
-class Window(WindowDialogs):
+class Window(WindowKeys):
     """The whole desk for one job at a time."""
 
     tools: ToolBar
@@ -183,25 +177,6 @@ class Window(WindowDialogs):
         button.setMenu(JobMenu(button, self))
         return button
 
-    def _bind_keys(self) -> None:
-        for shortcut in SHORTCUTS:
-            if not shortcut.method:
-                continue
-            bound = QShortcut(QKeySequence(shortcut.keys), self)
-            bound.setObjectName(shortcut.keys)
-            bound.activated.connect(lambda pressed=shortcut: self._pressed(pressed.method, pressed.argument))
-        for number in range(1, 11):
-            QShortcut(QKeySequence(f"Alt+{number % 10}"), self).activated.connect(partial(self._go_to_number, number))
-
-    def _go_to_number(self, number: int) -> None:
-        there = stations_for(self.document.job.process)
-        if number <= len(there):
-            self.go(there[number - 1].id)
-
-    def _pressed(self, method: str, argument: str) -> None:
-        do = attrgetter(method)(self)
-        do(argument) if argument else do()
-
     # -- document ----------------------------------------------------------------------------------------------------
 
     def _attach(self) -> None:
@@ -315,35 +290,6 @@ class Window(WindowDialogs):
             self._prepare_soon.stop()
             switches.set_what_stays_aside()
 
-    def use_tool(self, name: str) -> None:
-        """Take up a drawing tool, at the station where it belongs."""
-        if self._typing():
-            return
-        tool = tool_named(name)
-        if self.document.job.process not in tool.processes:
-            return
-        if self.station not in tool.stations and tool.stations and not tool.stays:
-            self.go(tool.stations[0])
-        self.plan.set_tool(name)
-        self.plan.setFocus()
-
-    def show_plumbing(self) -> None:
-        """Show the plumbing diagram under the plan, or put it away if it is there."""
-        if self._typing():
-            return
-        here = station_of(self.station).plumbing
-        self.plumbing_place.wanted = not (self.plumbing_place.wanted and here)
-        if here:
-            self.plumbing_place.place(here)
-        else:
-            self.go(PLUMBING_STATION.id)
-
-    def _typing(self) -> bool:
-        return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
-
-    def fit_plan(self) -> None:
-        self.plan.fit()
-
     def show_status(self, text: str) -> None:
         """Show *text* in the status line."""
         self.status.setText(text)
@@ -358,19 +304,6 @@ class Window(WindowDialogs):
 
     def _keep_study(self, job: Job, answer: StudyAnswer) -> None:
         self.document.keep_study(job, answer)
-
-    def undo(self) -> None:
-        self.document.undo()
-
-    def redo(self) -> None:
-        self.document.redo()
-
-    def next_step(self) -> None:
-        """Do the next step of the shot."""
-        if self.station != RUN_STATION.id:
-            self.go(RUN_STATION.id)
-            return
-        self.bench_of(self.station).do_next()
 
     def show_caution(self, caution: Caution) -> None:
         """Go to where *caution* can be mended."""

@@ -28,7 +28,7 @@ from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import ClockField, QuantityField, TextField, clear, column, label, rule_line
 from bibulon.desk.widgets.figure_rows import FigureRow
 from bibulon.desk.widgets.rank_mark import RankMark
-from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, widgets_of
+from bibulon.desk.widgets.reading_order import HeldKeyboard, beside, beyond, first_stop, widgets_of
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.desk.work.run_controller import RunController
@@ -178,7 +178,10 @@ class Bench(QScrollArea):
         if held is None or not (held.isVisible() and held.isEnabled()):
             self.setFocus(Qt.FocusReason.OtherFocusReason)
             return True
-        widget = beside(self.body, held, following) or beyond(self, following)
+        within = beside(self.body, held, following)
+        if held is self and following:  # it was come to from outside
+            within = first_stop(self.body)
+        widget = within or beyond(self, following)
         if widget is None:
             return False
         widget.setFocus(Qt.FocusReason.TabFocusReason if following else Qt.FocusReason.BacktabFocusReason)

@@ -106,8 +106,9 @@ class MixingSection(ChargeSection):
         words = f"Within the maker's {low} to {high}, chosen for the temperature, never to hurry."
         fit = dose_fit(job.resin)
         if fit is not None:
-            ends = [show(fit.gel_s(one, job.mould_temperature_k), "duration") for one in (dose.least, dose.most)]
-            words += f" At the mould's temperature a film gels in {ends[0]} to {ends[1]}."
+            least, most = (fit.gel_s(one, job.mould_temperature_k) for one in (dose.least, dose.most))
+            words += f" At the mould's temperature a thin layer gels in {show(least, 'duration')} with the least, in "
+            words += f"{show(most, 'duration')} with the most."
         return words
 
     # -- figures -----------------------------------------------------------------------------------------------------

@@ -195,6 +195,7 @@ class ShootBench(Bench):
                     "Typed and Enter: it is logged for this shot.",
                 )  # fmt: skip
                 field.editor.setMinimumHeight(44)
+                self.keep_fresh(field)
                 row = QHBoxLayout()
                 row.addWidget(field, 1)
                 if figure.channel:

@@ -31,6 +31,11 @@ def beside(layout: QLayout, held: QWidget, following: bool) -> QWidget | None:
     return stops[at] if 0 <= at < len(stops) else None
 
 
+def first_stop(layout: QLayout) -> QWidget | None:
+    """What Tab comes to first in *layout*."""
+    return next((widget for widget in widgets_of(layout) if _stops(widget)), None)
+
+
 def beyond(root: QWidget, following: bool) -> QWidget | None:
     """What Tab comes to when it leaves *root*, forward or back; None if there is nothing else."""
     widget = root.nextInFocusChain() if following else root.previousInFocusChain()
