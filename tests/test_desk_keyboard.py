@@ -87,6 +87,30 @@ def test_the_keyboard_comes_into_every_pane(window: Window) -> None:
     assert any(isinstance(one, ShortcutList) for one in QApplication.topLevelWidgets())
 
 
+def test_a_job_in_a_mould_is_begun_by_keyboard_alone(window: Window, qtbot) -> None:
+    """What is typed at a choice is no shortcut; the keyboard stays where it was when the process builds other benches;
+    a field that Tab comes to is typed over."""
+    window.activateWindow()
+    name = window.document.job.name
+    window.new_job()
+    qtbot.waitUntil(lambda: window.document.job.name != name, timeout=20_000)
+    assert held() is bench(window)
+    for text, following in (
+        ("", "Job"),
+        ("Cover plate", "Process"),
+        ("light", "Length"),
+        ("900", "Width"),
+        ("600", ""),
+    ):
+        QTest.keyClicks(held(), text)
+        QTest.keyClick(held(), Qt.Key.Key_Tab)
+        window.refresh()
+        assert not following or held().accessibleName() == following
+    job = window.document.job
+    assert (job.name, job.process, window.station) == ("Cover plate", "light RTM", "part")
+    assert job.part.outline.polygon.bounds == pytest.approx((0, 0, 0.9, 0.6))
+
+
 def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(window: Window) -> None:
     window.activateWindow()
     window.go("layup")

@@ -36,6 +36,7 @@ from bibulon.desk.verdict_strip import VerdictStrip
 from bibulon.desk.widgets import icons, theme
 from bibulon.desk.widgets.fields import OneLine, rule_line, tool_button
 from bibulon.desk.widgets.note_bar import NoteBar
+from bibulon.desk.widgets.reading_order import HeldKeyboard
 from bibulon.desk.window_keys import WindowKeys
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
@@ -122,6 +123,7 @@ class Window(WindowKeys):
         QApplication.styleHints().colorSchemeChanged.connect(self._follow_appearance)
         self._attach()
         self.go("lines" if job.layup else "part")
+        self.bench_of(self.station).setFocus()
         self._prepare_soon.start()
 
     # -- building ----------------------------------------------------------------------------------------------------
@@ -229,6 +231,7 @@ class Window(WindowKeys):
         self.plumbing.diagram.set_document(self.document)
         self.time_rail.set_document(self.document)
         self.go("lines" if job.layup else "part")
+        self.bench_of(self.station).setFocus()
         self._prepare_soon.start()
 
     def _clear_benches(self, stations: Collection[StationId]) -> None:
@@ -244,10 +247,12 @@ class Window(WindowKeys):
         job = self.document.job
         if self._made_by == (job.process, job.mixed_as_it_comes):
             return
+        held = HeldKeyboard(self.bench_of(self.station).body)
         self._clear_benches(("charge",) if self._made_by[0] == job.process else tuple(self.benches))
         self._prepare_soon.start()
         if self.station not in self.benches:
             self.go(in_place_of(self.station, job.process))
+            held.give_back(self.bench_of(self.station).body)
 
     def open_demo(self, file: str) -> None:
         """Put a shipped job on the desk."""

@@ -43,8 +43,7 @@ class WindowKeys(WindowDialogs):
         there = stations_for(self.document.job.process)
         if number <= len(there):
             self.go(there[number - 1].id)
-            if not (self.plan.hasFocus() and station_of(self.station).shown.edits):  # else drawing goes on
-                self.bench_of(self.station).setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.bench_of(self.station).setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def _pressed(self, method: str, argument: str) -> None:
         do = attrgetter(method)(self)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -28,6 +28,15 @@ class ChoiceBox(QComboBox):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel over it does not give it the keyboard
+
+    def event(self, event: QEvent) -> bool:
+        """Letters look for a choice that begins with them; they are no shortcuts of the window's meanwhile."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            plain = not event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier
+            if plain and event.text().isprintable() and event.text():
+                event.accept()
+                return True
+        return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

@@ -160,10 +160,18 @@ class Field(QWidget):
         untouched = self.editor.text() == self._shown
         if untouched or not self.editor.hasFocus():
             if not (self.error.isVisibleTo(self) and not untouched):
-                self.editor.setText(text)
-                self.editor.setCursorPosition(0)
+                self._put(text)
                 self._complain("")
             self._shown = text
+
+    def _put(self, text: str) -> None:
+        """Show *text*; what stands selected to be typed over, as Tab leaves it, stays so."""
+        if self.editor.text() != text:
+            selected = self.editor.hasFocus() and self.editor.selectedText() == self.editor.text()
+            self.editor.setText(text)
+            self.editor.setCursorPosition(0)
+            if selected:
+                self.editor.selectAll()
 
     def _finish(self) -> None:
         if self.editor.text() == self._shown:
