@@ -21,6 +21,7 @@ from bibulon.job.lines import AtTime, Bucket, CatchPot, Line, Turn
 from bibulon.job.part import Part, Vacuum
 from bibulon.stock import shelf_card
 
+REGISTRY_LOG = "bibulon.cautions.registry"
 # the same examples every time, so that a run says something about the change; to look for new ones: HYPOTHESIS=explore
 settings.register_profile("suite", deadline=None, max_examples=40, derandomize=True)
 settings.register_profile("explore", deadline=None, max_examples=400)
@@ -32,6 +33,16 @@ def folders_set_aside(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test reads or writes the user's own settings, journals or cards."""
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / "home"))
+
+
+@pytest.fixture(autouse=True)
+def every_check_can_be_made(caplog: pytest.LogCaptureFixture) -> Iterator[None]:
+    """A check that fails by an error of the program is shown to the user as such, and fails a test."""
+    yield
+    failed = [
+        record for when in ("setup", "call") for record in caplog.get_records(when) if record.name == REGISTRY_LOG
+    ]
+    assert not failed, [record.getMessage() for record in failed]
 
 
 @pytest.fixture

@@ -12,10 +12,13 @@ from pydantic import ValidationError
 
 from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
+from bibulon.demo import demo_job
 from bibulon.figures import Figure
 from bibulon.job import EVERY_PROCESS, Job
+from bibulon.job.base import Point
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard, ResinCard
 from bibulon.job.charge import ChargePlan
+from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import CoreLaying, CutChoices, Dart, Layer, PlyGroup
@@ -274,3 +277,25 @@ def test_any_job_is_worked_out_or_refused_with_a_reason(data: st.DataObject) -> 
     assert a.bag.film_area_m2 > 0 and math.isfinite(a.charge.total_kg)
     for text in told:
         assert not re.search(r"\b(nan|inf|None)\b", text), text
+
+
+ACROSS = st.sampled_from((-0.1, 0.0, 0.02, 0.05, 0.1, 0.2, 1.0, 2.0, 4.0, 4.1, 4.15, 4.2))
+UP = st.sampled_from((-0.1, 0.0, 0.01, 0.02, 0.05, 0.1, 0.16, 0.2, 0.6, 0.7, 0.8, 1.4, 1.5))
+PLACES = st.tuples(ACROSS, UP)
+"""As a person types them: on the grid of a rule, in line with the part, its media and one another."""
+
+
+@given(vent=st.tuples(PLACES, PLACES), feed=st.tuples(PLACES, PLACES), level_pa=st.sampled_from((None, 50_000.0)))
+def test_every_fix_makes_a_job_of_the_job_that_it_mends(
+    vent: tuple[Point, Point], feed: tuple[Point, Point], level_pa: float | None
+) -> None:
+    """One more vent and the first feed anywhere on the deck, under its media and off the part."""
+    assume(math.dist(*vent) > 0.01 and math.dist(*feed) > 0.01)
+    deck = demo_job()
+    more = revised(deck.vents[0], id="vent-2", label="V2", points=vent, level_pa=level_pa)
+    job = changed(with_line(deck, revised(deck.feeds[0], points=feed)), lines=(*deck.lines, more))
+    for caution in cautions_of(assess(job)):
+        event(caution.id)
+        if caution.fix is not None:
+            mended = caution.fix.apply(job)
+            assert Job.model_validate_json(mended.model_dump_json()) == mended

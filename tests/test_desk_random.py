@@ -16,6 +16,8 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QInputDialog,
+    QLabel,
+    QLayout,
     QLineEdit,
     QListWidget,
     QMenu,
@@ -23,9 +25,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.desk.benches.base import Bench
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import Field
+from bibulon.desk.widgets.reading_order import widgets_of
 from bibulon.desk.window import Window
 from bibulon.job import Job
 from bibulon.job.edits import changed
@@ -62,6 +66,31 @@ def stale_fields(page: QWidget) -> list[str]:
     return stale
 
 
+def stale_parts(page: Bench) -> list[tuple[str, str]]:
+    """What the parts of *page* would say that are not built anew because nothing they name as read has changed, beside
+    what they say."""
+    stale = []
+    for part in page._watched:
+        if any(one.property("wrong") == "true" for one in widgets_of(part._layout)):
+            continue  # what was refused stays to be put right
+        said = _said(part._layout)
+        part._last = object()
+        part.refresh()
+        if (now := _said(part._layout)) != said:
+            stale.append((said, now))
+    return stale
+
+
+def _said(layout: QLayout) -> str:
+    words = []
+    for one in widgets_of(layout):
+        if isinstance(one, QLabel | QAbstractButton | QLineEdit):
+            words.append(one.text())
+        elif isinstance(one, QComboBox):
+            words.append(one.currentText())
+    return " | ".join(words)
+
+
 class Hand:
     """Does one thing after another, the same ones for the same *seed*."""
 
@@ -78,7 +107,9 @@ class Hand:
         self.chance.choices([do for _, do in actions], [weight for weight, _ in actions])[0]()
         QApplication.processEvents()
         self.window.refresh()
-        assert not (stale := stale_fields(bench(self.window))), f"{stale} after {self.done[-3:]}"
+        page = bench(self.window)
+        assert not (stale := stale_fields(page)), f"{stale} after {self.done[-3:]}"
+        assert not (old := stale_parts(page)), f"{old} after {self.done[-3:]}"
 
     def _place(self) -> QPoint:
         plan = self.window.plan

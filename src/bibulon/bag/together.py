@@ -9,7 +9,7 @@ from shapely import Polygon, unary_union
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.part import Part
-from bibulon.job.places import FLAT, Relief
+from bibulon.job.places import FLAT, Outline, Relief, ring_of
 
 Placing = Callable[[Sequence[Point]], tuple[Point, ...]]
 CLOSED_M = 1e-4
@@ -45,8 +45,10 @@ def bagged_part(job: Job) -> Part:
     reach = bag.parts_apart_m / 2 + CLOSED_M
     grown = unary_union([outline.buffer(reach, join_style="mitre", mitre_limit=2.0) for outline in outlines])
     closed = grown.buffer(-reach, join_style="mitre", mitre_limit=2.0)
-    whole = closed if isinstance(closed, Polygon) and not closed.is_empty else _hull(outlines)
-    outline = tuple((round(x, 4), round(y, 4)) for x, y in whole.exterior.coords[:-1])
+    outline = ring_of(Polygon(closed.exterior) if isinstance(closed, Polygon) else closed)
+    if outline is None:
+        outline = Outline(_hull(outlines).exterior.coords)
+    whole = outline.polygon
     heights = {
         there: (*there, z)
         for place in placings(job)

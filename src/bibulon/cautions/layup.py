@@ -15,6 +15,7 @@ from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, ResinCard
 from bibulon.job.edits import changed, revised, with_layup, with_region
 from bibulon.job.layup import Layer
+from bibulon.job.places import ring_of
 from bibulon.laminate.corner import SMALL_GAP_M, stands_off_core_m
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
@@ -173,11 +174,10 @@ def _past_core(job: Job) -> Job:
             .union(core_of(job, shared))
             .buffer(job.house.past_core_m, join_style="mitre", mitre_limit=2.0)
         )
-        if not isinstance(wider, Polygon):
+        if (outline := ring_of(wider)) is None:
             continue
         name = f"past {region.name}"[:60]
         if not any(region.name == name for region in job.regions):
-            outline = tuple((round(x, 4), round(y, 4)) for x, y in wider.exterior.coords)
             job = with_region(job, revised(region, name=name, outline=outline))
         job = with_layup(job, (revised(entry, region=name) if entry.id == layer.id else entry for entry in job.layup))
     return job

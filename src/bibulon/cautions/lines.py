@@ -17,6 +17,7 @@ from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.edits import changed, revised, with_media, with_pot
+from bibulon.job.places import ring_of
 from bibulon.mould.cavity_height import lacks_height
 from bibulon.quantities import brief, brief_each, show_full
 
@@ -53,8 +54,7 @@ def _with_brake(job: Job) -> Job:
         if media.distance(vents) >= job.house.brake_m - 1e-6:
             continue
         cut = media.difference(vents.buffer(job.house.brake_m + 1e-4, join_style="mitre"))
-        if isinstance(cut, Polygon) and not cut.is_empty and not cut.interiors:
-            outline = tuple((round(x, 4), round(y, 4)) for x, y in cut.exterior.coords[:-1])
+        if (outline := ring_of(cut)) is not None:
             job = with_media(job, revised(patch, outline=outline))
     return job
 

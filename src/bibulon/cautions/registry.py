@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import date
@@ -17,6 +18,7 @@ from bibulon.workers.report import Progress, no_progress
 
 Rank = Literal["note", "caution", "stop"]
 RANKS: tuple[Rank, ...] = ("stop", "caution", "note")
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -138,10 +140,36 @@ def findings_of_plan(assessment: Assessment, progress: Progress = no_progress) -
     findings: PlanFindings = {}
     rules = [entry for entry in REGISTRY if entry.of_plan]
     for at, entry in enumerate(rules):
-        findings[entry.id] = tuple(entry.rule(assessment)) if assessment.job.process in entry.processes else ()
+        findings[entry.id] = _asked(entry, assessment) if assessment.job.process in entry.processes else ()
         progress((at + 1) / len(rules))
     remember_findings(assessment, findings)
     return findings
+
+
+def _asked(entry: Registered, assessment: Assessment) -> tuple[Finding, ...]:
+    """What a rule finds. Where it fails by an error of the program, that is what it says: one check that cannot be made
+    takes away neither the job nor the other checks."""
+    try:
+        return tuple(entry.rule(assessment))
+    except MemoryError:
+        raise
+    except Exception as error:
+        _log.exception("the check %s could not be made", entry.id)
+        words = f"The check “{entry.id}” could not be made, by an error of the program ({type(error).__name__})."
+        return (Finding(words, rank="caution", remedy="Look for yourself whether this arises, and report the error."),)
+
+
+def _fix_for(entry: Registered, assessment: Assessment) -> Fix | None:
+    """The fix of a rule, where it helps the job at hand."""
+    try:
+        if entry.fix is None or not entry.fix.helps(assessment.job):
+            return None
+    except MemoryError:
+        raise
+    except Exception:
+        _log.exception("the fix of %s could not be tried", entry.id)
+        return None
+    return replace(entry.fix, text=in_words(entry.fix.text, assessment.units))
 
 
 def remember_findings(assessment: Assessment, findings: PlanFindings) -> None:
@@ -162,12 +190,10 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             in_words(finding.remedy or entry.words(assessment.job)[1], units),
             on_part(assessment.job, finding.place),
             finding.subject,
-            replace(entry.fix, text=in_words(entry.fix.text, units))
-            if entry.fix is not None and entry.fix.helps(assessment.job)
-            else None,
+            _fix_for(entry, assessment),
         )
         for entry in REGISTRY
         if assessment.job.process in entry.processes
-        for finding in (of_plan[entry.id] if entry.of_plan else entry.rule(assessment))
+        for finding in (of_plan[entry.id] if entry.of_plan else _asked(entry, assessment))
     ]
     return tuple(sorted(cautions, key=lambda caution: RANKS.index(caution.rank)))

@@ -10,6 +10,7 @@ may have thousands of places.
 
 from __future__ import annotations
 
+import math
 from abc import abstractmethod
 from collections.abc import Iterable
 from functools import cached_property
@@ -18,7 +19,8 @@ from typing import Annotated, Any, Self, TypeVar
 import numpy as np
 from pydantic import Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
-from shapely import Polygon
+from shapely import Polygon, get_parts, set_precision
+from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from bibulon.arrays import Floats
@@ -111,6 +113,16 @@ class Outline(_Places[Point]):
     @classmethod
     def _stored_as(cls) -> Any:
         return Annotated[tuple[tuple[float, float], ...], Field(min_length=3)]
+
+
+def ring_of(shape: BaseGeometry, grid_m: float = 1e-4) -> Outline | None:
+    """The outline of *shape* with its corners on a grid, as a person would type them; crumbs that this leaves fall
+    away. None where it is empty, in pieces, or has holes."""
+    pieces = [piece for piece in get_parts(set_precision(shape, grid_m)) if piece.area > SMALLEST_AREA_M2]
+    if len(pieces) != 1 or not isinstance(pieces[0], Polygon) or pieces[0].interiors:
+        return None
+    places = round(-math.log10(grid_m))
+    return Outline((round(x, places), round(y, places)) for x, y in pieces[0].exterior.coords[:-1])
 
 
 class Relief(_Places[Height]):

@@ -23,6 +23,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, new_id, revised, with_card, with_line
 from bibulon.job.lines import AtTime, Line, MediaPatch, Trigger, Turn, WhenReached, WhenTurned
+from bibulon.job.places import ring_of
 from bibulon.laminate.thick_zones import thick_zones
 from bibulon.planning.hand import brake, feeds_for
 from bibulon.planning.line_patterns import (
@@ -166,8 +167,8 @@ def _media(job: Job) -> tuple[MediaPatch, ...]:
         feeds = any(LineString(feed.points).intersects(piece) for feed in job.feeds)
         if not isinstance(piece, Polygon) or piece.area < SMALLEST_PATCH_M2 or not feeds:
             continue
-        corners = tuple((round(x, 4), round(y, 4)) for x, y in get_coordinates(piece.exterior.simplify(0.005))[:-1])
-        patches.append(revised(like, id=new_id("media"), outline=corners))
+        if (corners := ring_of(Polygon(piece.exterior).simplify(0.005))) is not None:
+            patches.append(revised(like, id=new_id("media"), outline=corners))
     return tuple(patches)
 
 

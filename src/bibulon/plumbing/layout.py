@@ -8,7 +8,9 @@ from bibulon.plumbing.network import BUCKET, PUMP, REGULATOR, Network
 
 PART_COLUMNS = 0.7
 FEED_COLUMNS = 1.5
-"""The room that the part takes between feeds and vents, and a hose of a feed, in columns of the vent side."""
+OWN_COLUMNS = 0.8
+"""Room for the part between feeds and vents, a hose of a feed, and one to a regulator of one vent alone, in columns of
+the vent side."""
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,10 @@ def layout_of(network: Network) -> DiagramLayout:
         at += PART_COLUMNS + 0.9
     for name, row in zip(vents, spread(vents), strict=True):
         places[name] = at, row
+    own = [node for node in network.nodes if node.level_pa is not None]
+    for node in own:  # beside its vent
+        places[node.id] = at + OWN_COLUMNS, places[node.subject][1]
+    at += OWN_COLUMNS if own else 0.0
     for node in network.nodes:
         if node.kind == "pot" or node.id in (REGULATOR, PUMP):
             at += 1.0

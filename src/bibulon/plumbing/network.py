@@ -39,12 +39,14 @@ WORDS: dict[FitVerdict, str] = {
 
 @dataclass(frozen=True)
 class Node:
-    """A thing that hoses go to: its name, what it is, what is written on it, and the line, manifold or pot meant."""
+    """A thing that hoses go to: its name, what it is, what is written on it, the line, manifold or pot meant, and the
+    pressure that a regulator of one vent alone keeps, behind which stands a pot of its own."""
 
     id: str
     kind: NodeKind
     label: str
     subject: str = ""
+    level_pa: float | None = None
 
 
 @dataclass(frozen=True)
@@ -142,6 +144,10 @@ def tube_to_pump(job: Job) -> TubeCard:
     return job.card(job.vents[0].hose, TubeCard)
 
 
+def _own_regulator(line: Line) -> str:
+    return f"regulator of {line.id}"
+
+
 def into_first_pot(network: Network, job: Job) -> tuple[Hose, ...]:
     """The hoses that end at the first pot of *job*: those of the vents, and the bypass."""
     if not job.pots:
@@ -179,6 +185,9 @@ class _Builder:
             yield Node(manifold.id, "manifold", manifold.label, manifold.id)
         for line in job.lines:
             yield Node(line.id, line.kind, line.label, line.id)
+        for line in job.vents:
+            if self._has_regulator(line):
+                yield Node(_own_regulator(line), "regulator", f"regulator of {line.label}", line.id, line.level_pa)
         for pot in job.pots:
             yield Node(_pot_node(pot), "pot", pot.label)
         if job.vents:
@@ -212,8 +221,9 @@ class _Builder:
         first = _pot_node(job.pots[0]) if job.pots else last
         for line in job.vents:
             card = self.hose_of[line.id]
-            ends = self._on_line(card, line, "start"), self._on_node(card, line.id, first, "end")
-            yield self._hose(line.id, line.label, card, "vent", (line.id, first), line.hose_length_m, ends, 1)
+            to = _own_regulator(line) if self._has_regulator(line) else first
+            ends = self._on_line(card, line, "start"), self._on_node(card, line.id, to, "end")
+            yield self._hose(line.id, line.label, card, "vent", (line.id, to), line.hose_length_m, ends, 1)
         card = tube_to_pump(job)
         for one, other in zip(job.pots, job.pots[1:], strict=False):
             name, between = hose_between_pots(one.label, other.label), (_pot_node(one), _pot_node(other))
@@ -288,11 +298,17 @@ class _Builder:
         on = f"manifold {self.manifolds[manifold].label}"
         return self._joint(card, name or manifold, end, on, None, pipe.bore_m, self.job.house.tube_fit_m)
 
+    def _has_regulator(self, line: Line) -> bool:
+        return line.level_pa is not None and line.level_pa > self.job.vacuum_pa
+
     def _on_node(self, card: TubeCard, name: str, node: str, end: ReducerEnd) -> Joint:
         if node == PUMP:
             return self._joint(card, name, end, "pump", None, self.plumbing.pump_barb_m)
         if node == REGULATOR:
             return self._joint(card, name, end, "regulator", None, self.plumbing.regulator_barb_m)
+        of_vent = next((line for line in self.job.vents if _own_regulator(line) == node), None)
+        if of_vent is not None:
+            return self._joint(card, name, end, f"regulator of {of_vent.label}", None, None)
         pot = next(pot for pot in self.job.pots if _pot_node(pot) == node)
         return self._joint(card, name, end, f"pot {pot.label}", None, pot.barb_m)
 

@@ -81,7 +81,9 @@ class PlumbingDrawing(Flowable):
         canvas.setLineWidth(1.2)
         radius = height / 2 if node.kind in ("pump", "regulator") else 3
         canvas.roundRect(x - width / 2, y - height / 2, width, height, radius, fill=1)
-        self._text(node.label, x, y - 3, INK)
+        self._text("reg." if node.level_pa is not None else node.label, x, y - 3, INK)
+        if node.level_pa is not None:
+            self._text(f"{brief(node.level_pa, 'pressure', self.units)}, own pot", x, y - height / 2 - 8, MUTED)
 
     def _text(self, words: str, x: float, y: float, colour: colors.Color) -> None:
         self.canv.setFillColor(colour)

@@ -28,6 +28,7 @@ from bibulon.job.edits import (
 from bibulon.job.faults import explain_here
 from bibulon.job.lines import (
     CatchPot,
+    Manifold,
     MediaPatch,
 )
 from bibulon.job.paths import FieldPath, path_of
@@ -49,7 +50,7 @@ class SupplySections:
 
     def build_manifolds(self) -> None:
         rows = column(4)
-        self.bench.watch(lambda: self.bench.document.job.manifolds, rows, self._fill_manifolds)
+        self.bench.watch(self._manifolds_key, rows, self._fill_manifolds)
 
     def build_media(self) -> None:
         self.bench.section("Flow media")
@@ -136,6 +137,9 @@ class SupplySections:
                 "Longer than it came off the roll: thinner, and uneven in what it lets through.",
             )
         )
+
+    def _manifolds_key(self) -> tuple[tuple[Manifold, ...], bool]:
+        return self.bench.document.job.manifolds, bool(self.bench.document.job.feeds)
 
     def _fill_manifolds(self, layout: QVBoxLayout) -> None:
         for manifold in self.bench.document.job.manifolds:

@@ -278,5 +278,7 @@ class PlumbingPicture(QWidget):
             painter.setFont(self._font(11, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "pump" if node.kind == "pump" else "reg.")
             text = "and spare" if text == "and spare" else ""
+        if node.level_pa is not None:
+            text = f"{brief(node.level_pa, 'pressure', self.units)}, own pot"
         painter.setFont(self._font(12))
         painter.drawText(words, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, text)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -85,8 +85,17 @@ class ChoiceField(QWidget):
         if hint:
             self.setToolTip(hint)
         row.addWidget(self.box, 1)
-        self.box.activated.connect(lambda index: self._put(self.box.itemData(index)))
+        self.box.activated.connect(self._chosen)
         self.refresh()
+
+    def _chosen(self, index: int) -> None:
+        self._put(self.box.itemData(index))
+        QTimer.singleShot(0, self, self._show_what_was_taken)
+
+    def _show_what_was_taken(self) -> None:
+        """Show the job's value, where what was chosen changed nothing; not in a part that has been built anew."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         choices = list(self._choices())
