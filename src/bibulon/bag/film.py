@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from shapely import LinearRing, LineString, Polygon
+from shapely import LinearRing, LineString, Polygon, contains_xy, get_coordinates
 
 from bibulon.bag.pleats import Pleat, Port, corners_of, gathering_of, pleats_of
 from bibulon.bag.together import bagged_part, placings
@@ -18,13 +18,30 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.part import Bag, Part
+from bibulon.job.places import FLAT
 from bibulon.job.reads import derived
-from bibulon.laminate.relief import developed_length_m
+from bibulon.laminate.relief import developed_length_m, heights_at
 
 WAYS = 9
 """Ways over the mould looked at for the longest."""
+BOX_PLACES = 200
+LEAST_BOX_M = 0.02
+"""A mould that is lower asks for no box."""
 FILM_JOINT_M = 0.05
 """Widths of film overlap so much where they are taped together."""
+
+
+@dataclass(frozen=True)
+class Box:
+    """A box that film is folded to: how high its walls are, and where its corners stand on the plan, each with a seam
+    as high."""
+
+    height_m: float
+    corners: tuple[Point, ...]
+
+    @property
+    def seams_m(self) -> float:
+        return self.height_m * len(self.corners)
 
 
 @dataclass(frozen=True)
@@ -48,6 +65,7 @@ class BagPlan:
     courses: tuple[tuple[Point, ...], ...]
     """Every run of tape: round the part and round openings that are cut out, or along the two ends of a tube."""
     tube: bool = False
+    box: Box | None = None
     stretch: float = 1.0
     """How many times as long as what it covers the film is, each way."""
 
@@ -121,7 +139,9 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
     openings = _openings(part) if bag.openings == "cut out" else ()
     outer = tuple((x, y) for x, y in ring.coords)
     round_m = sum(developed_length_m(part.relief, list(course)) for course in (outer, *openings))
-    gathering = gathering_of(part.relief, ring, stretch)
+    folded = _box(part, ring, stretch) if bag.shape == "box" else None
+    # the walls of a box stand by themselves: along the tape nothing has to be gathered for them
+    gathering = gathering_of(part.relief if folded is None else FLAT, ring, stretch)
     as_needed = pleats_of(gathering, ports, bag.excess_per_pleat_m, None, ends)
     turns = len(corners_of(ring))
     needed = len(as_needed)
@@ -130,7 +150,7 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
         film_length_m=sides[1] * stretch + overhang,
         film_width_m=sides[0] * stretch + overhang,
         film_area_m2=(sides[1] * stretch + overhang) * (sides[0] * stretch + overhang),
-        tape_m=round_m + bag.tape_width_m * 4 * (1 + len(openings)),
+        tape_m=round_m + bag.tape_width_m * 4 * (1 + len(openings)) + (folded.seams_m if folded is not None else 0.0),
         tape_line=tuple((x, y) for x, y in ring.coords),
         excess_m=gathering.total_m,
         pleats_needed=needed,
@@ -140,8 +160,22 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
         pleats_planned=len(pleats),
         pleats=pleats,
         courses=(tuple((x, y) for x, y in ring.coords), *openings),
+        box=folded,
         stretch=stretch,
     )
+
+
+def _box(part: Part, ring: LinearRing, stretch: float) -> Box | None:
+    """The box of film for *part*, as high as its mould stands over the tape, or hangs under it; None on a flat one."""
+    if not part.relief:
+        return None
+    tape_z = float(np.median(heights_at(part.relief, get_coordinates(ring.segmentize(ring.length / BOX_PLACES)))))
+    on_part = part.relief.array[contains_xy(part.outline.polygon, part.relief.array[:, :2])]
+    height = float(np.abs(on_part[:, 2] - tape_z).max()) if len(on_part) else 0.0
+    round_part = part.outline.polygon.minimum_rotated_rectangle
+    if height <= LEAST_BOX_M or not isinstance(round_part, Polygon):
+        return None
+    return Box(height * stretch, tuple((x, y) for x, y in round_part.exterior.coords[:-1]))
 
 
 def _openings(part: Part) -> tuple[tuple[Point, ...], ...]:

@@ -2,8 +2,8 @@
 
 Along a way across the mould a sheet has the length of the tape beside it and what the pleats there gather in that
 direction: those of the nearer edge count for more. Over what the way is long over the mould, that is the slack; of the
-ways along and across at a place the smaller counts. A tube has everywhere the length that the longest way asks for.
-Below nothing the film spans hollows, or stretches into them.
+ways along and across at a place the smaller counts. A tube, and a box as high as the mould, have everywhere the length
+that the longest way asks for. Below nothing the film spans hollows, or stretches into them.
 """
 
 from __future__ import annotations
@@ -99,7 +99,7 @@ def _ways(relief: Relief, bag: BagPlan, area: Polygon, axis: int) -> Floats:
         needs = float(np.hypot(np.diff(line), np.diff(heights)).sum())
         ways_m.append(needs)
         found.append(has / needs - 1)
-    if bag.tube and ways_m:  # it is as wide everywhere, for the longest way
+    if (bag.tube or bag.box is not None) and ways_m:  # it is as wide everywhere, for the longest way
         return np.where(np.isnan(found), np.nan, bag.stretch * max(ways_m) / _filled(found, ways_m) - 1)
     return np.array(found)
 

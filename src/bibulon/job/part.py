@@ -135,8 +135,9 @@ class Bag(Model):
     excess_per_pleat_m: Annotated[float, Field(ge=0.005, le=10)] = 0.15
     pleats: Annotated[int, Field(ge=0, le=500)] | None = None
     tape_width_m: Annotated[float, Field(ge=0.001, le=1)] = 0.012
-    shape: Literal["sheet", "tube"] = "sheet"
-    """A sheet taped all round on the flange, or a tube that goes round part and mould and is taped at its two ends."""
+    shape: Literal["sheet", "tube", "box"] = "sheet"
+    """A sheet taped all round on the flange; a tube that goes round part and mould and is taped at its two ends; or a
+    sheet that is folded to a box as high as the mould, its four corners sealed, and taped like the first."""
     mould_thickness_m: Annotated[float, Field(ge=0, le=5)] = 0.02
     """Of the mould, or the plate under it, that a tube goes round."""
     openings: Literal["covered", "cut out"] = "covered"

@@ -144,6 +144,10 @@ def _of_bag(job: Job) -> list[_Spot]:
     ]
     spots += [_Spot(f"port {line.id}", "port", f"port of {line.label}", SPACE, _port_of(line)) for line in job.lines]
     spots += _of_tube(plan) if plan.tube else _of_tape(plan)
+    if plan.box is not None:
+        for number, place in enumerate(plan.box.corners, 1):
+            words = f"seam at corner {number} of the box"
+            spots.append(_Spot(f"seam {number}", "tape", words, SPACE, place, plan.box.height_m))
     spots.append(_Spot("film", "film", "film: pinholes, tears at hard edges", SPACE))
     spots.append(_Spot("mould", "mould", "the mould itself", SPACE))
     if job.mould.pieces:

@@ -52,14 +52,24 @@ class BagBench(Bench):
 
     def _shape_key(self) -> object:
         job = self.document.job
-        return job.bag.shape, bool(job.part.holes), self.document.settings.system
+        box = self.document.assessment.bag.box
+        return job.bag.shape, box, bool(job.part.holes), self.document.settings.system
+
+    def _box_words(self) -> str:
+        box = self.document.assessment.bag.box
+        if box is None:
+            return "This mould is flat: there is nothing to fold, and the film is planned as a sheet."
+        return f"Walls {self.shown(box.height_m, 'length')} high, with a seam up each of its four corners."
 
     def _fill_shape(self, layout: QVBoxLayout) -> None:
         job = self.document.job
         if job.bag.shape == "tube":
             self.quantity("Mould thickness", "length", "bag/mould_thickness_m", "The tube goes round it.", into=layout)
             layout.addWidget(label("Two sheets with a seam along each side, round the mould too.", "muted"))
-        elif job.part.holes:
+            return
+        if job.bag.shape == "box":
+            layout.addWidget(label(self._box_words(), "muted"))
+        if job.part.holes:
             ways = [("runs over them", "covered"), ("is cut out and taped round them", "cut out")]
             layout.addWidget(
                 ChoiceField(
@@ -181,7 +191,7 @@ class BagBench(Bench):
         self.figure("Film and tape", self._cost)
         self.section("Plan the bag")
         self.choice(
-            "The film is", lambda: [("a sheet", "sheet"), ("a tube", "tube")],
+            "The film is", lambda: [("a sheet", "sheet"), ("a tube", "tube"), ("folded to a box", "box")],
             lambda: self.document.job.bag.shape, partial(self._put, "shape"),
         )  # fmt: skip
         self.watch(self._shape_key, column(4), self._fill_shape)

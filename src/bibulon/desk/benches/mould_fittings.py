@@ -40,7 +40,7 @@ class FittingsSection:
         bench.body.addLayout(row)
         bench.watch(
             lambda: (self.document.job.pair, bench.desk.plan.chosen, bench.desk.plan.time_s, self.document.settings,
-                     self.document.assessment.fill),
+                     self.document.assessment.fill, self.document.assessment.why_no_fill),
             column(4), self._fill,
         )  # fmt: skip
 

@@ -381,6 +381,9 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     if bag.tube:
         painter.setPen(QPen(palette.colour("vent", 90), 1.5, Qt.PenStyle.DashLine))
         painter.drawPolygon(QPolygonF([frame.to_screen(place) for course in bag.courses for place in course]))
+    if bag.box is not None:
+        painter.setPen(QPen(palette.colour("vent", 160), 1.8, Qt.PenStyle.DashLine))
+        painter.drawPolygon(QPolygonF([frame.to_screen(place) for place in bag.box.corners]))
     edge = Polygon(assessment.job.part.outline)
     for number, pleat in enumerate(bag.pleats, 1):
         size = max(min(pleat.height_m * frame.scale, MOST_PLEAT_PX), LEAST_PLEAT_PX)
@@ -388,7 +391,7 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
         _paint_pleat(painter, at, out, size, str(number), pleat.last)
     units = assessment.units
     film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
-    what = "Tube, laid flat," if bag.tube else "Film"
+    what = "Tube, laid flat," if bag.tube else "Box, before it is folded," if bag.box is not None else "Film"
     text = f"{what} {film}   ·   tape {show(bag.tape_m, 'distance', units)}   ·   {bag.pleats_planned} pleats"
     left, low, right, _ = edge.bounds
     under = frame.to_screen(((left + right) / 2, low - assessment.job.part.flange_width_m))
