@@ -57,8 +57,8 @@ def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, sta
             field.editor.insert(odd)
             QTest.keyClick(field.editor, Qt.Key.Key_Return)
             after = window.document.job
-            assert parse(dump(after)) == after, f"{name}: {odd!r} makes a job that cannot be opened again"
             if after != before:
+                assert parse(dump(after)) == after, f"{name}: {odd!r} makes a job that cannot be opened again"
                 window.undo()
                 window.refresh()
             elif field.error.text():
@@ -70,7 +70,7 @@ def test_odd_words_are_taken_or_refused_in_plain_ones(window: Window, qtbot, sta
                 QTest.keyClick(field.editor, Qt.Key.Key_Escape)
                 assert field.editor.text() == shown and not field.error.text()
             assert window.document.job == before
-            assert len(fields(window)) == count
+        assert len(fields(window)) == count
     assert len(told) > 3 or len(tried) < 3
     assert tried or not chosen
 
