@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.choices import ChoiceField
@@ -213,8 +214,13 @@ def without_run(job: Job) -> Job:
     return changed(job, run=())
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
-def test_whatever_the_hand_does_can_be_kept_and_taken_back(window: Window, no_one_to_ask: None, seed: int) -> None:
+@pytest.mark.parametrize(("seed", "demo"), [(1, 0), (2, 0), (3, 2), (4, 3)], ids=["deck", "deck again", "lid", "arm"])
+def test_whatever_the_hand_does_can_be_kept_and_taken_back(
+    window: Window, qtbot, no_one_to_ask: None, seed: int, demo: int
+) -> None:
+    if demo:
+        window.open_document(demo_job(DEMO_FILES[demo]))
+        qtbot.waitUntil(lambda: window.document.job.process != "film infusion", timeout=60_000)
     hand = Hand(window, seed)
     first = job = window.document.job
     changes = 0

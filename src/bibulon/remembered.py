@@ -26,6 +26,20 @@ Value = TypeVar("Value")
 _stores: WeakSet[Newest[Any, Any]] = WeakSet()
 
 
+class ByIdentity:
+    """An object as part of a key, equal to itself alone, and held as long as the key: the number that :func:`id` gives
+    may be another object's once it is gone."""
+
+    def __init__(self, held: object) -> None:
+        self._held = held
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, ByIdentity) and self._held is other._held
+
+    def __hash__(self) -> int:
+        return id(self._held)
+
+
 class Newest(Generic[Key, Value]):
     """The *most* values that were put or asked for last, by their keys."""
 

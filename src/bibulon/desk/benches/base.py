@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from shiboken6 import isValid
 
 from bibulon.cautions import Caution
 from bibulon.cautions.safety import safety_notes
@@ -92,8 +93,9 @@ class _Watched:
             held = HeldKeyboard(self._layout)
             clear(self._layout)
             self._fill(self._layout)
-            for made in widgets_of(self._layout):  # shown now, not in the loop's next turn, with a gap between
-                QCoreApplication.sendPostedEvents(made, QEvent.Type.MetaCall)
+            for made in list(widgets_of(self._layout)):  # shown now, not in the loop's next turn, with a gap between
+                if isValid(made):  # what is posted may be an edit, which builds this part anew
+                    QCoreApplication.sendPostedEvents(made, QEvent.Type.MetaCall)
             held.give_back(self._layout)
 
 

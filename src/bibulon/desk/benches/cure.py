@@ -109,7 +109,7 @@ class CureBench(Bench):
 
     def _study_key(self) -> object:
         job = self.document.job
-        return id(self.study), job.resin, job.curing, job.vacuum, job.mould, self.document.settings
+        return self._waits(), self.study, job.resin, job.curing, job.vacuum, job.mould, job.shop, self.document.settings
 
     def _clock(self, time_s: float) -> str:
         if not math.isfinite(time_s):
@@ -310,7 +310,7 @@ class CureBench(Bench):
         self.refresh()
 
     def _chart_key(self) -> object:
-        return id(self.study), self.look, self.chosen, self._logged(), self.document.settings
+        return self.study, self.look, self.chosen, self._logged(), self.document.settings
 
     def _logged(self) -> tuple[tuple[float, float], ...]:
         """Times and temperatures of the part: those brought in, and those a thermocouple read in this shot."""

@@ -17,6 +17,7 @@ from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
 from bibulon.laminate.stack import Stack
 from bibulon.quantities import from_to, percent, show_power
+from bibulon.remembered import ByIdentity
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -53,7 +54,7 @@ class CellsSection:
     def _key(self) -> object:
         laminate, job = self.bench.document.assessment.laminate, self.bench.document.job
         chosen = self.chosen.layers if self.chosen is not None else None
-        return id(laminate), self.bench.document.settings, chosen, job.cards
+        return ByIdentity(laminate), self.bench.document.settings, chosen, job.cards
 
     def touch(self, place: Point) -> None:
         """Choose the stack at *place*."""

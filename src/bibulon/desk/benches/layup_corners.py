@@ -18,6 +18,7 @@ from bibulon.laminate.corner import along_edge, corner_move, corners_of
 from bibulon.laminate.found_corners import LEAST_TURN_DEG, TIGHT_M, found_corners
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantity_text import parse, parse_place, place_text
+from bibulon.remembered import ByIdentity
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -46,7 +47,12 @@ class CornersSection:
 
     def _key(self) -> object:
         job = self.document.job
-        return job.mould.corners, self.desk.plan.chosen, id(self.document.assessment.laminate), self.document.settings
+        return (
+            job.mould.corners,
+            self.desk.plan.chosen,
+            ByIdentity(self.document.assessment.laminate),
+            self.document.settings,
+        )
 
     def _fill(self, layout: QVBoxLayout) -> None:
         corners = self.document.job.mould.corners

@@ -36,6 +36,7 @@ from bibulon.job.base import Point
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.section import Section, stack_section
 from bibulon.quantities import show
+from bibulon.remembered import ByIdentity
 
 RULER_PX = 22
 
@@ -96,7 +97,13 @@ class PlanPicture(QWidget):
     def _paint_stack(self, painter: QPainter) -> None:
         """The hatched cells, from a picture that is kept while they and the view stay: there may be hundreds."""
         ratio = self.devicePixelRatioF()
-        key = (id(self.document.assessment.laminate), self.frame, self.size(), ratio, theme.current.palette.name)
+        key = (
+            ByIdentity(self.document.assessment.laminate),
+            self.frame,
+            self.size(),
+            ratio,
+            theme.current.palette.name,
+        )
         if self._stack_picture is None or self._stack_picture[0] != key:
             picture = QPixmap(self.size() * ratio)
             picture.setDevicePixelRatio(ratio)

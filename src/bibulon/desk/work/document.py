@@ -295,7 +295,7 @@ class Document(QObject):
         """What the cure is of: the fill, and what else of the job it reads."""
         job, fill = assessment.job, self.answer.result if self.answer is not None else None
         curing = revised(job.curing, logged=())  # what was read changes nothing of what is to come
-        return id(fill), curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
+        return fill, curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
 
     def _ask_cure(self) -> None:
         """Have the cure worked out, once the fill of the job as it stands is there."""
