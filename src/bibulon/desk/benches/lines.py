@@ -122,11 +122,15 @@ class LinesBench(Bench):
             events = self.document.assessment.fill.events if self.document.assessment.fill else ()
             self._opened = tuple((event.line, round(event.time_s)) for event in events)
         simple = tuple(
-            (line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane, line.hose_way)
+            (
+                line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane,
+                line.hose_way, line.fed_by,
+            )
             for line in job.lines
-        )
+        )  # fmt: skip
         return (
             simple,
+            job.cards,
             job.manifolds,
             job.plumbing,
             self._opened,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -124,3 +124,7 @@ class ToggleField(QCheckBox):
 
     def refresh(self) -> None:
         self.setChecked(self._get())
+
+    def hitButton(self, pos: QPoint) -> bool:
+        """All of its row takes a click, for a thumb."""
+        return self.rect().contains(pos)
