@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from driving import click, press
+from driving import bench, caution_ids, click, press, texts
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
+from bibulon.assess import Assessment
+from bibulon.cautions import registry
+from bibulon.cautions.registry import Finding
 from bibulon.demo import DEMO_FILES, DEMO_MESH, demo_file
 from bibulon.desk.dialogs.preview import PreviewDialog
 from bibulon.desk.fault_report import report_faults
@@ -153,3 +158,24 @@ def test_the_line_too_many_and_an_error_of_the_program_are_said(
     QApplication.processEvents()
     assert "by an error of the program (KeyError: 'broken')" in window.note.words.text()
     assert "in broken" in (state_folder() / "errors.txt").read_text(encoding="utf-8")
+
+
+def test_a_check_that_fails_takes_away_neither_the_job_nor_the_others(
+    window: Window, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)  # put back afterwards
+    report_faults(window)
+
+    def broken(assessment: Assessment) -> Iterator[Finding]:
+        raise ZeroDivisionError(f"no width of {assessment.job.name}")
+
+    others = [entry for entry in registry.REGISTRY if entry.id != "too-viscous"]
+    (ours,) = (entry for entry in registry.REGISTRY if entry.id == "too-viscous")
+    monkeypatch.setattr(registry, "REGISTRY", [*others, replace(ours, rule=broken)])
+    window.document.edit("a name", changed(window.document.job, name="Deck, thin"))
+    window.go("charge")
+    window.refresh()
+    assert "The check “too-viscous” could not be made, by an error of the program" in texts(bench(window))
+    assert {"stack-uneven", "hold-not-done"} <= caution_ids(window)
+    assert "no width of Deck, thin" in (state_folder() / "errors.txt").read_text(encoding="utf-8")
+    caplog.clear()

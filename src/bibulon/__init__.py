@@ -13,7 +13,10 @@ cards), ``laminate``, ``flow`` (the simulator), ``resin``, ``vacuum``, ``bag``, 
 ``record``, ``instruments``, ``exchange``, ``cli``; and on top ``desk``, the only place that knows Qt.
 """
 
+import logging
+
 from bibulon.switches import keep_algebra_on_one_thread
 
 __version__ = "0.1.0"
 keep_algebra_on_one_thread()
+logging.getLogger(__name__).addHandler(logging.NullHandler())

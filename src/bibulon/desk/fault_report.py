@@ -7,6 +7,7 @@ go to a terminal that nobody sees.
 from __future__ import annotations
 
 import contextlib
+import logging
 import sys
 import traceback
 from datetime import UTC, datetime
@@ -43,6 +44,22 @@ def report_faults(window: Window) -> None:
             window.show_message(words)
 
     sys.excepthook = caught
+    logging.getLogger("bibulon").addHandler(_Report())
+
+
+class _Report(logging.Handler):
+    """Keeps the details of an error that the program has said in its own place, each once."""
+
+    def __init__(self) -> None:
+        super().__init__(logging.ERROR)
+        self._seen: set[str] = set()
+
+    def emit(self, record: logging.LogRecord) -> None:
+        said = record.getMessage()
+        if said in self._seen or record.exc_info is None or not isinstance(record.exc_info[1], Exception):
+            return
+        self._seen.add(said)
+        _kept(record.exc_info[1])
 
 
 def _kept(error: Exception) -> str:
