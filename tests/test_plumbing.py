@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bibulon.assess import assess
+from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
@@ -37,7 +37,7 @@ from bibulon.plumbing.fits import bore_verdict, clamp_for, clamp_verdict, reduce
 from bibulon.plumbing.hose_way import tightest_bend, with_way
 from bibulon.plumbing.layout import layout_of
 from bibulon.plumbing.mending import with_reducers
-from bibulon.plumbing.network import BUCKET, PUMP, network_of
+from bibulon.plumbing.network import BUCKET, PUMP, into_first_pot, network_of
 from bibulon.resin.mixing import room_kg
 from bibulon.stock import shelf_card
 from bibulon.stock.choice import cards_for
@@ -224,3 +224,20 @@ def test_a_hose_is_as_long_as_its_way_and_its_drop_and_is_mirrored_with_the_job(
     (found,) = [one for one in cautions_of(assess(kinked)) if one.id.startswith("hose-kinked")]
     assert "F1 is led round" in found.message and found.place == (2.1, 0.0)
     assert not [one for one in cautions_of(assess(job)) if one.id.startswith("hose-kinked")]
+
+
+def test_a_vent_with_a_level_of_its_own_has_a_regulator_and_a_pot_of_its_own() -> None:
+    """Its hose goes to neither of the job's pots, which it does not fill either."""
+    deck = demo_job()
+    early = revised(deck.vents[0], id="vent-2", label="V2", points=((0.1, 0.4), (4.1, 0.4)), level_pa=50_000.0)
+    job = changed(deck, lines=(*deck.lines, early))
+    network = network_of(job)
+    own = network.node(network.hose("vent-2").end)
+    assert own.level_pa == 50_000.0 and {hose.name for hose in into_first_pot(network, job)} == {"vent-1"}
+    places = layout_of(network).places
+    assert places["vent-2"][0] < places[own.id][0] < places[PUMP][0] and places[own.id][1] == places["vent-2"][1]
+    shared = changed(job, lines=(*deck.lines, revised(early, level_pa=None)))
+    bled, all_bled = (filled(assess(one), 300).fill for one in (job, shared))
+    assert bled is not None and all_bled is not None and bled.mass_error < 1e-9
+    assert bled.in_own_pots_m3[-1] > 0.5 * bled.in_pots_m3[-1] > 1e-3
+    assert all_bled.in_own_pots_m3[-1] == 0 and all_bled.in_catch_pots_m3[-1] == all_bled.in_pots_m3[-1]

@@ -369,9 +369,9 @@ class Assessment:
     def pots_full_s(self) -> float | None:
         """When the catch pots hold no more; None if they take all that leaves the part until the end of the fill."""
         room = sum(pot.capacity_m3 for pot in self.job.pots)
-        if self.fill is None or not self.job.pots or self.fill.in_pots_m3[-1] <= room:
+        if self.fill is None or not self.job.pots or self.fill.in_catch_pots_m3[-1] <= room:
             return None
-        return float(np.interp(room, self.fill.in_pots_m3, self.fill.times_s))
+        return float(np.interp(room, self.fill.in_catch_pots_m3, self.fill.times_s))
 
     def _has_line(self, identifier: str) -> bool:
         return any(line.id == identifier for line in self.job.lines)

@@ -18,13 +18,14 @@ from bibulon.resin.rheology import Rheology
 @dataclass(frozen=True)
 class Row:
     """The state at the end of a step: resin held (N,), pressure (shell,), drawn by each hose at the bucket, in pots,
-    and the pressure of the supply."""
+    in those of one vent alone, and the pressure of the supply."""
 
     time_s: float
     filled: Floats
     pressure: Floats
     drawn: Floats
     in_pots: float
+    in_own_pots: float
     supply: float
 
 
@@ -40,6 +41,7 @@ class Course:
     in_part_m3: Floats
     in_lines_m3: Floats
     in_pots_m3: Floats
+    in_own_pots_m3: Floats
     supply_pa: Floats
     mass_error: float
 
@@ -75,6 +77,7 @@ def course_of(network: Network, rows: list[Row]) -> Course:
         in_part_m3=in_part,
         in_lines_m3=in_bores + in_vents,
         in_pots_m3=in_pots - in_vents,
+        in_own_pots_m3=np.minimum([row.in_own_pots for row in rows], in_pots - in_vents),
         supply_pa=np.array([row.supply for row in rows]),
         mass_error=float(np.max(error / np.maximum(total, 1e-12 * max(float(total[-1]), 1e-300)), initial=0.0)),
     )

@@ -104,6 +104,7 @@ class FillResult:
     of each step; node *i* lies at mesh point ``place[i]`` on level ``level[i]``. ``level_arrival_s`` (levels, points)
     when resin came to each level, NaN where it never did or the stack has no such level; ``arrival_s`` (points,) when
     the last level of the place was reached, ``seen_s`` (points,) when the level under the film was. Volumes (k,),
+    ``in_own_pots_m3`` of what is in pots that which is in those of a vent with a regulator of its own,
     ``drawn_m3`` by each hose at the bucket (k, h), ``supply_pa`` (k,) the supply's pressure over the vent's.
     ``swelling_m`` (k, n) how much thicker each node is than under full vacuum; ``laminate_m`` and ``fibre_m`` (points,)
     the plies' thickness then and the fibre in it, ``built_m`` the height that a closed mould's cavity was built to;
@@ -131,6 +132,7 @@ class FillResult:
     in_part_m3: Floats
     in_lines_m3: Floats
     in_pots_m3: Floats
+    in_own_pots_m3: Floats
     supply_pa: Floats
     events: tuple[ValveEvent, ...]
     pockets: tuple[Pocket, ...]
@@ -244,6 +246,11 @@ class FillResult:
         if located is None:
             raise ValueError(f"{x_m:g}, {y_m:g} m is not on the part")
         return located
+
+    @property
+    def in_catch_pots_m3(self) -> Floats:
+        """(k,) in the pots that all vents share."""
+        return self.in_pots_m3 - self.in_own_pots_m3
 
     def drawn_at(self, time_s: float) -> float:
         """Resin drawn from the bucket by *time_s* (m³)."""

@@ -35,6 +35,16 @@ class Follower(Protocol):
         """A kept *step* over *span_s* from the filling *before_m3*; *beyond*: vents' nodes and what left there (m³)."""
 
 
+def vent_levels_pa(network: Network, problem: FlowProblem) -> Floats:
+    """(N,) what each vent's nodes are kept at over the vacuum; a node of two vents has the lower level."""
+    levels_pa = np.full(len(network.capacity_m3), np.inf)
+    for line in problem.lines:
+        if line.kind == "vent":
+            nodes = network.nodes_on_line[line.id]
+            levels_pa[nodes] = np.minimum(levels_pa[nodes], line.over_vacuum_pa)
+    return np.where(np.isinf(levels_pa), 0.0, levels_pa)
+
+
 class FillState:
     """The state of a running fill at the end of the last step that was accepted."""
 
@@ -59,7 +69,9 @@ class FillState:
             (network.edges.starts == network.bucket) | (network.edges.ends == network.bucket)
         )
         self._drawn_by_hose_m3 = np.zeros(len(self._supplies))
-        self.in_pots_m3 = 0.0
+        self.in_pots_m3 = self.in_own_pots_m3 = 0.0
+        """What left by the vents, and of it by those with a regulator, and so a pot, of their own."""
+        self._has_own_pot = vent_levels_pa(network, problem) > 0
         self.last_rise_m3: Floats = np.zeros(count)
         self.last_length = 0.0
         self.rows: list[Row] = []
@@ -161,6 +173,7 @@ class FillState:
         step.filled_m3[bucket] = 0.0
         beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
         self.in_pots_m3 += float(beyond.sum())
+        self.in_own_pots_m3 += float(beyond[self._has_own_pot[vents]].sum())
         step.filled_m3[vents] -= beyond
         self.arrivals.add(
             self.clock,
@@ -184,7 +197,8 @@ class FillState:
         pressure = np.minimum(self.pressure_pa[self.shell], self.most_pa)
         drawn = self._drawn_by_hose_m3.copy()
         supply = float(self.pressure_pa[self.network.bucket])
-        self.rows.append(Row(self.seconds(), self.filled_m3.copy(), pressure, drawn, self.in_pots_m3, supply))
+        pots = self.in_pots_m3, self.in_own_pots_m3
+        self.rows.append(Row(self.seconds(), self.filled_m3.copy(), pressure, drawn, *pots, supply))
 
     def _full_share(self, filled_m3: Floats, wet: Flags) -> Floats:
         """(shell,) how full the nodes are: 1 where they are, swollen or not."""

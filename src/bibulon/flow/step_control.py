@@ -17,7 +17,7 @@ from bibulon.flow.network import Network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.recipe import Recipe
 from bibulon.flow.refusal import FlowRefusal
-from bibulon.flow.state import FillState
+from bibulon.flow.state import FillState, vent_levels_pa
 from bibulon.flow.step import Drive, NotSettled, Step
 from bibulon.flow.stepper import advance
 from bibulon.flow.valves import PASSED_SHARE, Valves
@@ -33,16 +33,6 @@ UNFOLLOWED = (
     "The resin cannot be followed here: the steps of the fill do not settle. Smooth the mould's heights if they are "
     "ragged, or leave the resin's weight or trapped air out of the fill at Lines."
 )
-
-
-def vent_levels_pa(network: Network, problem: FlowProblem) -> Floats:
-    """(N,) what each vent's nodes are kept at over the vacuum; a node of two vents has the lower level."""
-    levels_pa = np.full(len(network.capacity_m3), np.inf)
-    for line in problem.lines:
-        if line.kind == "vent":
-            nodes = network.nodes_on_line[line.id]
-            levels_pa[nodes] = np.minimum(levels_pa[nodes], line.over_vacuum_pa)
-    return np.where(np.isinf(levels_pa), 0.0, levels_pa)
 
 
 class StepControl:
