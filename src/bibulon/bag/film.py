@@ -64,6 +64,8 @@ class BagPlan:
     """In the order they are made."""
     courses: tuple[tuple[Point, ...], ...]
     """Every run of tape: round the part and round openings that are cut out, or along the two ends of a tube."""
+    bagged: tuple[Point, ...] = ()
+    """The outline of what lies under the film: the part's, or one that goes round several."""
     tube: bool = False
     box: Box | None = None
     stretch: float = 1.0
@@ -160,6 +162,7 @@ def bag_plan(part: Part, bag: Bag, ports: tuple[Port, ...] = (), ends: tuple[Por
         pleats_planned=len(pleats),
         pleats=pleats,
         courses=(tuple((x, y) for x, y in ring.coords), *openings),
+        bagged=tuple(part.outline),
         box=folded,
         stretch=stretch,
     )
@@ -214,6 +217,7 @@ def _tube(
         pleats_planned=0,
         pleats=(),
         courses=tuple((corners[one], corners[other]) for one, other in ends),
+        bagged=tuple(part.outline),
         tube=True,
         stretch=stretch,
     )

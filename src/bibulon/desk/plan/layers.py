@@ -369,6 +369,10 @@ def paint_label(painter: QPainter, frame: Frame, line: Line) -> None:
 LEAST_PLEAT_PX, MOST_PLEAT_PX = 10.0, 34.0
 
 
+NUMBERS_APART_PX = 18
+"""Numbers of pleats that would stand nearer to one another are moved outwards."""
+
+
 def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     """Tape line and pleats."""
     palette = theme.current.palette
@@ -384,11 +388,16 @@ def paint_bag(painter: QPainter, frame: Frame, assessment: Assessment) -> None:
     if bag.box is not None:
         painter.setPen(QPen(palette.colour("vent", 160), 1.8, Qt.PenStyle.DashLine))
         painter.drawPolygon(QPolygonF([frame.to_screen(place) for place in bag.box.corners]))
-    edge = Polygon(assessment.job.part.outline)
+    edge, numbered = Polygon(bag.bagged), list[QPointF]()
     for number, pleat in enumerate(bag.pleats, 1):
         size = max(min(pleat.height_m * frame.scale, MOST_PLEAT_PX), LEAST_PLEAT_PX)
         at, out = frame.to_screen(pleat.place), _outward(edge, pleat.place)
-        _paint_pleat(painter, at, out, size, str(number), pleat.last)
+        middle = at + out * (size + 10)
+        while any((other - middle).manhattanLength() < NUMBERS_APART_PX for other in numbered):
+            middle += out * 14
+        numbered.append(middle)
+        _paint_pleat(painter, at, out, size, pleat.last)
+        painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, str(number))
     units = assessment.units
     film = f"{show(bag.film_length_m, 'distance', units)} × {show(bag.film_width_m, 'distance', units)}"
     what = "Tube, laid flat," if bag.tube else "Box, before it is folded," if bag.box is not None else "Film"
@@ -406,14 +415,12 @@ def _outward(edge: Polygon, place: Point) -> QPointF:
     return QPointF(dx / length, -dy / length)
 
 
-def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, size: float, number: str, last: bool) -> None:
-    """A fold of film standing on the tape: a slim tooth pointing away from the part, as high as the fold, its number
-    beyond it; the last one, which is folded the other way, is filled."""
+def _paint_pleat(painter: QPainter, at: QPointF, out: QPointF, size: float, last: bool) -> None:
+    """A fold of film standing on the tape: a slim tooth pointing away from the part, as high as the fold; the last one,
+    which is folded the other way, is filled. Leaves the pen and the letters for its number."""
     palette = theme.current.palette
     along = QPointF(-out.y(), out.x())
     painter.setPen(QPen(QColor(palette.ink), 1.6))
     painter.setBrush(QColor(palette.ink if last else palette.paper))
     painter.drawPolygon(QPolygonF([at + along * 5, at - along * 5, at + out * size]))
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-    middle = at + out * (size + 10)
-    painter.drawText(QRectF(middle.x() - 14, middle.y() - 9, 28, 18), Qt.AlignmentFlag.AlignCenter, number)

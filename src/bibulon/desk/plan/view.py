@@ -56,6 +56,8 @@ class PlanView(PlanPicture):
         self.media_goes_along = False
         self._pan: QPointF | None = None
         self._fitted = True
+        self._parts: tuple[object, ...] = ()
+        """How many parts lie under the bag, and how, as they were last shown."""
         self._pointer: QPointF | None = None
         """Where the pointer is, as long as it is over the plan."""
         self._spoken = SpokenObjects(self)
@@ -112,6 +114,11 @@ class PlanView(PlanPicture):
 
     def refresh(self) -> None:
         """Show the document as it is now, and tell what of it lies under the pointer."""
+        bag = self.document.job.bag
+        parts = bag.parts, bag.parts_along, bag.parts_apart_m
+        if self._fitted and parts != self._parts:
+            self.fit()
+        self._parts = parts
         self._describe_pointer()
         self.speak()
         self.update()
