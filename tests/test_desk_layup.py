@@ -382,7 +382,10 @@ def test_corners_are_found_put_in_moved_and_taken_away(window: Window, qtbot) ->
 
 def test_a_group_is_made_a_preform_weighed_and_tried(window: Window, qtbot) -> None:
     side = layup(window, qtbot)
+    weight = window.document.assessment.laminate.total.dry_mass_kg
     window.document.edit("group", grouped_layup(window.document.job, window.document.job.layup[-1].id))
+    assert window.document.assessment.laminate.total.dry_mass_kg == pytest.approx(weight)
+    type_into(side, "laid", "2")
     window.refresh()
     toggle = next(box for box in side.findChildren(QCheckBox) if "is made as a preform" in box.text())
     toggle.click()

@@ -13,7 +13,16 @@ from bibulon.assess import assess
 from bibulon.cautions import cautions_of
 from bibulon.job import Job
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
-from bibulon.job.edits import changed, grouped_layup, mirrored_job, revised, with_card, with_region, without_region
+from bibulon.job.edits import (
+    changed,
+    grouped_layup,
+    mirrored_job,
+    revised,
+    with_card,
+    with_region,
+    with_value,
+    without_region,
+)
 from bibulon.job.layup import CoreLaying, Layer, Preform
 from bibulon.job.mould import Corner
 from bibulon.job.part import Part, Region
@@ -400,7 +409,7 @@ def test_a_preform_is_one_line_of_the_list_and_weighs_what_its_plies_do() -> Non
     """Weight by hand from the card; it is not debulked, and a group laid twice is two pieces."""
     job = bare_panel(2.0, 0.5, plies=12)
     job = changed(job, layup=(*job.layup, Layer(id="more", card=job.layup[0].card, count=2)))
-    job = grouped_layup(job, "more")
+    job = with_value(grouped_layup(job, "more"), "groups/group 1/times", 2)
     card = job.card(job.layup[0].card, FabricCard)
     plain = lay_list(job)
     assert sum(line.debulk for line in plain) > 0 and sum(not line.debulk for line in plain) == 28

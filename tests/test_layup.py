@@ -58,6 +58,7 @@ def test_a_group_weighs_and_lists_as_if_its_entries_were_written_out(
     job = book(*angles)
     for at in range(first + 1, last + 1):
         job = grouped_layup(job, f"ply-{at}")
+    assert angles_laid(job) == angles, "a group that is made changes nothing of the stack"
     job = with_value(job, f"groups/{job.groups[0].name}/times", times)
     written = angles[:first] + angles[first : last + 1] * times + angles[last + 1 :]
     plain = book(*written)
@@ -80,7 +81,7 @@ def test_groups_stay_whole_whatever_is_done_to_the_book() -> None:
     out = grouped_layup(job, "ply-2")
     assert [layer.group for layer in out.layup] == ["group 1", "group 1", None, None]
     named = renamed_group(job, "group 1", "bias pair")
-    assert named.groups == (PlyGroup(name="bias pair"),) and named.layup[1].group == "bias pair"
+    assert named.groups == (PlyGroup(name="bias pair", times=1),) and named.layup[1].group == "bias pair"
     with pytest.raises(ValueError, match="no entry before"):
         grouped_layup(book(0, 90), "ply-0")
     with pytest.raises(ValidationError, match="broken by other entries"):
@@ -89,7 +90,8 @@ def test_groups_stay_whole_whatever_is_done_to_the_book() -> None:
     region = changed(region, layup=tuple(revised(one, region="half") for one in region.layup[:3]) + region.layup[3:])
     assert without_region(region, "half").groups == ()
     # mirrored, a repeated group is written out: 0 90 45 twice, then 45 once and the rest the other way round
-    mirrored = angles_laid(mirrored_layup(job))
+    twice = with_value(job, "groups/group 1/times", 2)
+    mirrored = angles_laid(mirrored_layup(twice))
     assert mirrored == mirrored[::-1] and len(mirrored) == 14
 
 

@@ -193,7 +193,8 @@ def with_layup(job: Job, layers: Iterable[Layer], groups: Iterable[PlyGroup] | N
 
 
 def grouped_layup(job: Job, identifier: str) -> Job:
-    """*job* with the entry of the ply book taken into one group with the entry before it, or out of its group.
+    """*job* with the entry of the ply book taken into one group with the entry before it, or out of its group. A new
+    group is laid once: the stack stays what it was.
 
     Raises ValueError for the first entry of the book.
     """
@@ -208,7 +209,7 @@ def grouped_layup(job: Job, identifier: str) -> Job:
     if name is None:
         taken = {group.name for group in groups}
         name = next(f"group {number}" for number in range(1, 10_000) if f"group {number}" not in taken)
-        groups = (*groups, PlyGroup(name=name))
+        groups = (*groups, PlyGroup(name=name, times=1))
         layers[at - 1] = revised(layers[at - 1], group=name)
     layers[at] = revised(layers[at], group=name)
     return with_layup(job, layers, groups)
