@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
@@ -150,12 +151,14 @@ class RulesOfHold:
         self._chosen = _name(next(one for one in smaller if one.up_to_m2 == up_to))
 
     def _add(self) -> None:
-        """Rules of their own for parts half as large as the smallest so far, to begin with like those."""
+        """Rules of their own for parts up to about this one's size, then half as large as the smallest so far; to begin
+        with like those."""
         rules = self._rules
         least = min([one.up_to_m2 for one in rules.smaller], default=2 * max(self._area_m2, 0.1)) / 2
         like = rules.smaller[0] if rules.smaller else rules
         figures = {name: getattr(like, name) for name in HoldFigures.model_fields}
-        added = SizedRules(up_to_m2=round(least, 2) or 0.01, **figures)
+        step = 10.0 ** (math.floor(math.log10(least)) - 1)  # two digits, and no less than this part has
+        added = SizedRules(up_to_m2=round(math.ceil(least / step - 1e-9) * step, 6), **figures)
         self._edit(revised(rules, smaller=(added, *rules.smaller)))
         self._chosen = _name(added)
         self.bench.refresh()
