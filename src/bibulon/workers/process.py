@@ -19,6 +19,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any, Concatenate, Literal, ParamSpec, TypeVar
 
 from bibulon.workers.parent_watch import end_with
@@ -27,6 +28,12 @@ from bibulon.workers.report import Cancelled, Report
 LOOK_EVERY_S = 0.02
 """How often whoever waits for a task looks whether it was cancelled."""
 NOTHING_WANTED = 0
+DATA_PAGES = 5
+"""The column of ``/proc/PID/statm`` that counts what :data:`resource.RLIMIT_DATA` limits, in pages."""
+CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
+MOST_OF_ITS_MEMORY = 0.5
+"""A worker that crashes while it holds more than this share of its limit has run out of it: libraries in C do not look
+whether they were given any."""
 Arguments = ParamSpec("Arguments")
 Result = TypeVar("Result")
 Resource = Literal["time", "memory"]
@@ -69,6 +76,8 @@ class WorkerProcess:
         self._pipe: Connection | None = None
         self._one_at_a_time = threading.Lock()
         self._closed = False
+        self._most_bytes = 0
+        """The most memory it was seen to hold in this task."""
 
     @property
     def pid(self) -> int | None:
@@ -136,9 +145,11 @@ class WorkerProcess:
 
     def _follow(self, report: Report) -> Any:
         pipe, deadline = self._pipe, math.inf
+        self._most_bytes = 0
         assert pipe is not None
         while True:
             arrived = pipe.poll(LOOK_EVERY_S)
+            self._most_bytes = max(self._most_bytes, self._holds_bytes())
             if report.cancelled and deadline == math.inf:
                 self._wanted.value = NOTHING_WANTED
                 deadline = time.monotonic() + self._patience_s
@@ -166,7 +177,21 @@ class WorkerProcess:
         if process is None:
             return WorkerDied()
         process.join()
-        return OverLimit("time") if process.exitcode == -signal.SIGXCPU else WorkerDied(process.exitcode)
+        if process.exitcode == -signal.SIGXCPU:
+            return OverLimit("time")
+        most = self._limits.memory_bytes
+        if most is not None and process.exitcode in CRASHES and self._most_bytes > MOST_OF_ITS_MEMORY * most:
+            return OverLimit("memory")
+        return WorkerDied(process.exitcode)
+
+    def _holds_bytes(self) -> int:
+        """How much of what its memory limit counts the process holds now; 0 if that cannot be read."""
+        if self._limits.memory_bytes is None or self._process is None:
+            return 0
+        with contextlib.suppress(OSError, ValueError, IndexError):
+            pages = Path(f"/proc/{self._process.pid}/statm").read_text(encoding="ascii").split()
+            return int(pages[DATA_PAGES]) * resource.getpagesize()
+        return 0
 
 
 def _serve(pipe: Connection, wanted: Any, limits: Limits, niceness: int) -> None:

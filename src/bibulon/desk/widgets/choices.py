@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
@@ -93,9 +94,10 @@ class ChoiceField(QWidget):
         QTimer.singleShot(0, self, self._show_what_was_taken)
 
     def _show_what_was_taken(self) -> None:
-        """Show the job's value, where what was chosen changed nothing; not in a part that has been built anew."""
+        """Show the job's value, where what was chosen changed nothing; a field whose object is gone is about to be."""
         if self.isVisible():
-            self.refresh()
+            with suppress(LookupError, StopIteration):
+                self.refresh()
 
     def refresh(self) -> None:
         choices = list(self._choices())
