@@ -30,7 +30,7 @@ from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
-from bibulon.job.storage import save
+from bibulon.job.storage import load, save
 from bibulon.laminate.cut_list import cut_list
 from bibulon.planning.to_prepare import fittings_needed, needs_of
 from bibulon.plumbing.network import network_of
@@ -135,7 +135,7 @@ def test_fill_as_json(deck: Path) -> None:
     assert data["resin_drawn_m3"] == pytest.approx(shared, rel=1e-9)
 
 
-def test_check_charge_and_report(deck: Path, demo: Job, tmp_path: Path) -> None:
+def test_check_charge_and_report(deck: Path, plain: Path, tmp_path: Path) -> None:
     code, out, _ = call("check", str(deck), "--json")
     found = json.loads(out)
     caution = found[0]
@@ -145,11 +145,12 @@ def test_check_charge_and_report(deck: Path, demo: Job, tmp_path: Path) -> None:
     data = json.loads(out)
     assert sum(item["mass_kg"] for item in data["items"]) == pytest.approx(data["total_kg"])
     assert sum(batch["mass_kg"] for batch in data["batches"]) == pytest.approx(data["total_kg"])
-    code, out, _ = call("report", str(deck), "-o", str(tmp_path / "t.pdf"))
+    code, out, _ = call("report", str(plain), "-o", str(tmp_path / "t.pdf"))
     assert code == 0 and (tmp_path / "t.pdf").read_bytes().startswith(b"%PDF")
-    save(changed(demo, bucket=revised(demo.bucket, below_part_m=-1.0)), deck)
+    job = load(plain)
+    save(changed(job, bucket=revised(job.bucket, below_part_m=-1.0)), plain)
     for command in ("check", "charge", "fill"):
-        assert call(command, str(deck))[0] == 1, "a stop-rank caution"
+        assert call(command, str(plain))[0] == 1, "a stop-rank caution"
 
 
 def test_spread_fills_go_to_the_workers_of_a_scheduler(deck: Path) -> None:
@@ -248,7 +249,7 @@ def test_the_fill_as_files_reads_back_at_full_size(deck: Path, tmp_path: Path) -
     assert call("fill", str(deck), "--nodes", "300", "--export", str(tmp_path / "fill.xyz"))[0] == 2
 
 
-def test_the_words_say_what_the_json_says(deck: Path) -> None:
+def test_the_words_say_what_the_json_says(deck: Path, plain: Path) -> None:
     asked = ("fill", str(deck), "--nodes", "300", "--probe", "2,1,0", "--ensemble", "4")
     data, words = json.loads(call(*asked, "--json")[1]), call(*asked)[1]
     assert f"Filled after {show(data['fill_time_s'], 'duration')}, 100 % of the pores." in words
@@ -259,7 +260,7 @@ def test_the_words_say_what_the_json_says(deck: Path) -> None:
     assert f"{spread['influence'][0]['rank_correlation']:+.2f}  {spread['influence'][0]['input']}" in words
     for volume in ("resin_drawn", "in_part", "in_lines", "in_pots"):
         assert f"{volume.replace('_', ' ')}: {show(data[f'{volume}_m3'], 'volume')}" in words
-    charge, said = json.loads(call("charge", str(deck), "--json")[1]), call("charge", str(deck))[1]
+    charge, said = json.loads(call("charge", str(plain), "--json")[1]), call("charge", str(plain))[1]
     for one in charge["components"]:
         assert f"{one['name']}: {show(one['mass_kg'], 'mass')} by weight" in said
     assert said.count("batch ") >= len(charge["batches"]) and show(charge["total_kg"], "mass") in said

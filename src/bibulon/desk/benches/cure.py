@@ -310,7 +310,7 @@ class CureBench(Bench):
         self.refresh()
 
     def _chart_key(self) -> object:
-        return self.study, self.look, self.chosen, self._logged(), self.document.settings
+        return self._waits(), self.study, self.look, self.chosen, self._logged(), self.document.settings
 
     def _logged(self) -> tuple[tuple[float, float], ...]:
         """Times and temperatures of the part: those brought in, and those a thermocouple read in this shot."""
