@@ -346,14 +346,15 @@ def show_measure(value: float, kind: Literal["mass", "volume"], units: Units | N
 
     >>> show_measure(0.066, "mass"), show_measure(3.25412847, "mass"), show_measure(0.0000584, "volume")
     ('66.0 g', '3.254 kg', '58.4 mL')
+    >>> show_measure(0.066, "mass", Units(system="us"))
+    '2.33 oz'
     """
     units = units or Units()
     scale = scale_kind(value, kind, units)
     if scale == kind:
         return as_typed(value, kind, units, 3 if kind == "mass" else 2)
     number = abs(number_shown(value, scale, units))
-    usual = KINDS[scale].shown[units.system][1]
-    return as_typed(value, scale, units, max(usual, 1 if number < 100 else 0, 2 if number < 1 else 0))
+    return as_typed(value, scale, units, min(max(2 - math.floor(math.log10(max(number, 1e-9))), 0), 2))
 
 
 def scale_kind(value: float, kind: Literal["mass", "volume"], units: Units) -> QuantityKind:

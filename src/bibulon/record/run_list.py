@@ -99,15 +99,15 @@ READY_CHECKS = {
 """What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
 
 
-def _untested(job: Job) -> str:
-    return "" if job.hold_tests else "No test is kept at Hold: hold first. "
+def _as_tested(job: Job, passed: str) -> str:
+    return passed if job.hold_tests else "No test is kept at Hold: hold first. "
 
 
 def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
     """What is checked before the first feed of *job* is opened."""
     if not job.in_mould:
         held, vacuum = READY_CHECKS["hold"]
-        return {**READY_CHECKS, "hold": (held, f"{_untested(job)}{vacuum}")}
+        return {**READY_CHECKS, "hold": (held, f"{_as_tested(job, '')}{vacuum}")}
     source = job.pair.injection.source
     supply = {
         "bucket": "Dip tube to the floor of the bucket, no air in the hose.",
@@ -123,8 +123,8 @@ def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
     return {
         "hold": (
             held,
-            f"{_untested(job)}Read and passed. Pump and its spare proved before anything is mixed; catch pot empty, "
-            "its lid on.",
+            f"{_as_tested(job, 'Read and passed. ')}Pump and its spare proved before anything is mixed; catch pot "
+            "empty, its lid on.",
         ),
         "people": ("Vent open, hands clear", f"Somebody watches the pot. Gloves and glasses on. {supply}"),
     }
