@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
 from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.choices import ChoiceBox
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.mould.shots import shots_of
@@ -109,6 +110,20 @@ def test_a_job_in_a_mould_is_begun_by_keyboard_alone(window: Window, qtbot) -> N
     job = window.document.job
     assert (job.name, job.process, window.station) == ("Cover plate", "light RTM", "part")
     assert job.part.outline.polygon.bounds == pytest.approx((0, 0, 0.9, 0.6))
+
+
+def test_a_tool_called_after_a_choice_with_the_mouse_changes_no_choice(window: Window) -> None:
+    window.activateWindow()
+    window.go("charge")
+    box = next(one for one in bench(window).findChildren(ChoiceBox) if one.accessibleName() == "Batches stand in")
+    box.setFocus(Qt.FocusReason.MouseFocusReason)
+    kept = window.document.job
+    for key in (Qt.Key.Key_W, Qt.Key.Key_B):
+        QTest.keyClick(box, key)
+    assert window.document.job == kept and box.currentText().startswith("buckets")
+    box.setFocus(Qt.FocusReason.TabFocusReason)
+    QTest.keyClick(held(), Qt.Key.Key_W)
+    assert window.document.job.charge.pot_shape == "tray"
 
 
 def test_an_edit_that_builds_its_rows_anew_leaves_the_keyboard_at_the_next(window: Window) -> None:

@@ -7,7 +7,7 @@ from contextlib import suppress
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -20,6 +20,9 @@ from PySide6.QtWidgets import (
 
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import LABEL_WIDTH, label
+from bibulon.desk.widgets.reading_order import TYPED_AT
+
+BY_KEYBOARD = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 
 
 class ChoiceBox(QComboBox):
@@ -30,14 +33,27 @@ class ChoiceBox(QComboBox):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel over it does not give it the keyboard
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        if event.reason() in BY_KEYBOARD:
+            self.setProperty(TYPED_AT, True)
+        elif event.reason() == Qt.FocusReason.MouseFocusReason:
+            self.setProperty(TYPED_AT, False)
+        super().focusInEvent(event)
+
     def event(self, event: QEvent) -> bool:
-        """Letters look for a choice that begins with them; they are no shortcuts of the window's meanwhile."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            plain = not event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier
-            if plain and event.text().isprintable() and event.text():
-                event.accept()
-                return True
+        """Letters look for a choice that begins with them where Tab has come to it; else they are the window's
+        shortcuts: a tool that is called after a choice with the mouse must not change what was chosen."""
+        asked = event.type() == QEvent.Type.ShortcutOverride and bool(self.property(TYPED_AT))
+        if asked and isinstance(event, QKeyEvent) and _letter(event):
+            event.accept()
+            return True
         return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if _letter(event) and not self.property(TYPED_AT):
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
@@ -111,6 +127,12 @@ class ChoiceField(QWidget):
         index = next((i for i, (_, choice) in enumerate(choices) if choice == value), -1)
         self.box.setCurrentIndex(index)
         self.box.setToolTip(self.box.currentText())
+
+
+def _letter(event: QKeyEvent) -> bool:
+    """Whether it types something that could begin the name of a choice."""
+    plain = not event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier
+    return plain and event.text().isprintable() and bool(event.text().strip())
 
 
 class ToggleField(QCheckBox):

@@ -7,6 +7,9 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QApplication, QLayout, QLineEdit, QWidget
 
+TYPED_AT = "typedAt"
+"""Property of a choice that Tab has come to: what is typed looks for a choice in it."""
+
 
 def widgets_of(layout: QLayout) -> Iterator[QWidget]:
     """The widgets in *layout*, and those laid out in them, as they are read."""
@@ -50,11 +53,11 @@ class HeldKeyboard:
     """What holds the keyboard in a part that is about to be built anew, and what was typed there and is not taken."""
 
     def __init__(self, layout: QLayout) -> None:
-        self._name, self._number, self._typed = "", 0, None
+        self._name, self._number, self._typed, self._typed_at = "", 0, None, False
         held, every = QApplication.focusWidget(), list(widgets_of(layout))
         if held is None or held not in every or not _name(held):
             return
-        self._name = _name(held)
+        self._name, self._typed_at = _name(held), bool(held.property(TYPED_AT))
         self._number = [widget for widget in every if _name(widget) == self._name].index(held)
         if isinstance(held, QLineEdit) and held.isModified():
             self._typed = held.text(), held.cursorPosition()
@@ -66,6 +69,7 @@ class HeldKeyboard:
             return
         heir = named[self._number]
         heir.setFocus(Qt.FocusReason.OtherFocusReason)
+        heir.setProperty(TYPED_AT, self._typed_at)
         if self._typed is not None and isinstance(heir, QLineEdit):
             heir.setText(self._typed[0])
             heir.setCursorPosition(self._typed[1])
