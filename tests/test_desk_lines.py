@@ -241,3 +241,6 @@ def test_a_vent_is_kept_at_a_level_of_its_own(window: Window) -> None:
     for key in (Qt.Key.Key_Delete, Qt.Key.Key_Return):
         QTest.keyClick(field.editor, key)
     assert job_of(window).line("vent-1").level_pa is None
+    type_into(bench(window), "Kept at", "10 mbar")
+    window.refresh()
+    assert "No deeper than the vacuum of the job, 30 mbar abs" in texts(bench(window))

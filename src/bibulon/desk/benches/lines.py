@@ -124,13 +124,14 @@ class LinesBench(Bench):
         simple = tuple(
             (
                 line.id, line.label, line.kind, line.tube, line.hose, line.opens, line.turns, line.membrane,
-                line.hose_way, line.fed_by,
+                line.hose_way, line.fed_by, line.level_pa,
             )
             for line in job.lines
         )  # fmt: skip
         return (
             simple,
             job.cards,
+            job.vacuum_pa,
             job.manifolds,
             job.plumbing,
             self._opened,
@@ -213,6 +214,9 @@ class LinesBench(Bench):
                     empty="the vacuum of the job",
                 )
             )
+            if line.level_pa is not None and line.level_pa < self.document.job.vacuum_pa:
+                vacuum = self.shown(self.document.job.vacuum_pa, "pressure")
+                box.addWidget(label(f"No deeper than the vacuum of the job, {vacuum}: it counts as that.", "error"))
             if not self.document.job.in_mould and not line.is_port:
                 ways = [(way, way) for way in get_args(Line.model_fields["bridge"].annotation)]
                 box.addWidget(
