@@ -129,7 +129,7 @@ class JointsSection:
         self.bench.section("Joints")
         words = "Beside the seals." if self.document.job.process not in WITH_BLADDER else "All there are."
         self.bench.body.addWidget(label(f"{words} Each is sealed where the resin is, and ticked at Shoot.", "muted"))
-        self.bench.watch(lambda: (len(self.joints), self.document.settings), column(4), self._fill)
+        self.bench.watch(lambda: (self.joints, self.document.settings), column(4), self._fill)
 
     def _fill(self, layout: QVBoxLayout) -> None:
         for number, joint in enumerate(self.joints):

@@ -27,6 +27,7 @@ from bibulon.plumbing.bucket import mass_kg, runs_dry_at_s
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
+from bibulon.remembered import ByIdentity
 
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
@@ -127,7 +128,7 @@ class ShootBench(Bench):
             "Bubbles", lambda: [("none", ""), *((way, way) for way in WAYS)], lambda: self.bubbles, self._show_bubbles,
             "How they come says what they are.",
         )  # fmt: skip
-        self.watch(lambda: self.bubbles, column(3), self._fill_bubbles)
+        self.watch(self._bubbles_key, column(3), self._fill_bubbles)
         if not self.document.job.in_mould:
             hint = "How deep the resin stands in it: how long it lasts."
             field = self.add(FreeField("Bucket stands", lambda: "", self._take_depth, hint))
@@ -165,6 +166,9 @@ class ShootBench(Bench):
     def _show_bubbles(self, way: BubblesSeen | Literal[""]) -> None:
         self.bubbles = way
         self.refresh()
+
+    def _bubbles_key(self) -> object:
+        return self.bubbles, ByIdentity(self.document.assessment) if self.bubbles else None
 
     def _fill_bubbles(self, layout: QVBoxLayout) -> None:
         if self.bubbles:
