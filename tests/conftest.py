@@ -10,7 +10,6 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from hypothesis import settings
 
-import bibulon  # before anything loads NumPy  # noqa: F401
 from bibulon.demo import demo_job
 from bibulon.job import Job
 from bibulon.job.charge import ChargePlan

@@ -71,7 +71,7 @@ class FillState:
         self._drawn_by_hose_m3 = np.zeros(len(self._supplies))
         self.in_pots_m3 = self.in_own_pots_m3 = 0.0
         """What left by the vents, and of it by those with a regulator, and so a pot, of their own."""
-        self._has_own_pot = vent_levels_pa(network, problem) > 0
+        self.vent_level_pa = vent_levels_pa(network, problem)
         self.last_rise_m3: Floats = np.zeros(count)
         self.last_length = 0.0
         self.rows: list[Row] = []
@@ -173,7 +173,7 @@ class FillState:
         step.filled_m3[bucket] = 0.0
         beyond = np.maximum(step.filled_m3[vents] - self.network.capacity_m3[vents], 0.0)
         self.in_pots_m3 += float(beyond.sum())
-        self.in_own_pots_m3 += float(beyond[self._has_own_pot[vents]].sum())
+        self.in_own_pots_m3 += float(beyond[self.vent_level_pa[vents] > 0].sum())
         step.filled_m3[vents] -= beyond
         self.arrivals.add(
             self.clock,

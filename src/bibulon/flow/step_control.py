@@ -17,7 +17,7 @@ from bibulon.flow.network import Network, pipe_conductance_m3
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.recipe import Recipe
 from bibulon.flow.refusal import FlowRefusal
-from bibulon.flow.state import FillState, vent_levels_pa
+from bibulon.flow.state import FillState
 from bibulon.flow.step import Drive, NotSettled, Step
 from bibulon.flow.stepper import advance
 from bibulon.flow.valves import PASSED_SHARE, Valves
@@ -45,7 +45,7 @@ class StepControl:
         weighs = problem.density_kg_m3 > 0 and network.climbs
         self.head_pa = network.head_pa(problem.density_kg_m3) if weighs else None
         self._suction_pa = network.suction_pa(self.head_pa) if self.head_pa is not None else None
-        self._level_pa = vent_levels_pa(network, problem)
+        self._level_pa = state.vent_level_pa
         self._released = np.zeros(len(self._level_pa), dtype=bool)
         """Nodes of vents that resin has come to, at which it is under less than their level."""
         self._air_factors = FactorCache(network.edges)

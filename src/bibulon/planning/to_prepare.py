@@ -129,9 +129,10 @@ def _plumbing(job: Job) -> Iterator[Need]:
         yield _priced(what, count, "count", None if card is None else card.price, "lines", words)
     if job.vents and job.plumbing.regulator:
         yield Need("Regulator", 1, "count", None, "lines", "before the pump")
-    for line in job.vents:
-        if line.level_pa is not None and line.level_pa > job.vacuum_pa:
-            yield Need("Regulator", 1, "count", None, "lines", f"for {line.label}, with a pot of its own")
+    for node in network.nodes:
+        if node.level_pa is not None:
+            label = job.line(node.subject).label
+            yield Need("Regulator", 1, "count", None, "lines", f"for {label}, with a pot of its own")
     if teed := inlets_short(network, job):
         yield Need("Tee before the first pot", teed, "count", None, "lines", "it has fewer inlets than hoses")
     for pot in job.pots:
