@@ -10,21 +10,40 @@ import numpy as np
 import pytest
 from conftest import rectangle
 from resin_cases import strip_of_batches
+from scipy.integrate import solve_ivp
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import cautions_of
-from bibulon.cure.answers import demould_s, load_s, post_cure, remedies, safe_vacuum, too_hot, wanted_tg_k
+from bibulon.cure.answers import (
+    demould_s,
+    load_s,
+    post_cure,
+    remedies,
+    safe_vacuum,
+    too_hot,
+    trim_s,
+    wanted_tg_k,
+    warm_before_handling,
+)
 from bibulon.cure.schedule import around_of, legs_of
 from bibulon.cure.study import CureStudy
 from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.curing import Curing, HeatStep
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part
 from bibulon.job.resin_card import BoilingPoint
+from bibulon.quantities import show
+from bibulon.record.run_list import run_list
+from bibulon.resin.batches import Batch
 from bibulon.resin.boiling import ABOVE, boiling_of
+from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
+from bibulon.resin.leftover import DEPTHS_M, leftover_of
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import Pot, pot_course
 from bibulon.stock import shelf_card
 from bibulon.stock.choice import hardeners_for
 
@@ -75,10 +94,16 @@ def test_every_place_has_the_cure_of_its_stack_and_the_last_resin_counts(deck: t
         assert len(there) or one.latest
         if len(there):
             assert np.allclose(peaks[there], one.peak_k)
-    assert study.first_gel_s < study.last_gel_s < study.vacuum_off_s <= demould_s(study) <= load_s(made.job, study)
+    assert (
+        study.first_gel_s
+        < study.last_gel_s
+        < study.vacuum_off_s
+        <= demould_s(made.job, study)
+        <= load_s(made.job, study)
+    )
     assert made.cure.gel_s == study.last_gel_s and made.cure.release_s == study.vacuum_off_s
     moments = {moment.kind: moment.start_s for moment in made.moments}
-    assert moments["release"] == study.vacuum_off_s and moments["demould"] == demould_s(study)
+    assert moments["release"] == study.vacuum_off_s and moments["demould"] == demould_s(made.job, study)
 
 
 def test_the_resin_that_comes_last_is_the_freshest_and_ages_carry_to_the_cure(
@@ -200,8 +225,89 @@ def test_the_deepest_vacuum_is_that_which_does_not_boil_the_resin() -> None:
 
 def test_a_lid_is_cured_between_two_walls_that_are_both_heated() -> None:
     job = demo_job(DEMO_FILES[2])
-    _, plain = cured(job)
+    made, plain = cured(job)
     _, warm = cured(changed(job, curing=Curing(steps=(HeatStep(to_k=323.15, ramp_s=600, hold_s=7200),))))
     assert [slab.name for slab in plain.stacks[0].slabs][0::3] != []
     assert plain.stacks[0].slabs[0].name == "mould" and plain.stacks[0].slabs[-1].name == "upper half"
-    assert warm.last_gel_s < plain.last_gel_s and demould_s(warm) < demould_s(plain)
+    assert warm.last_gel_s < plain.last_gel_s and demould_s(made.job, warm) < demould_s(made.job, plain)
+
+
+def test_a_part_that_is_hot_is_hard_only_once_its_glass_transition_is_over_its_own_heat() -> None:
+    job = demo_job(DEMO_FILES[2])
+    oven = Curing(steps=(HeatStep(to_k=333.15, ramp_s=600, hold_s=3600),))
+    made, study = cured(changed(job, curing=oven))
+    for over_k, from_s in ((10.0, study.hard_s(10.0)), (20.0, study.hard_s(20.0))):
+        for one in study.stacks:
+            course = one.course
+            lack = np.maximum(course.temperature_k[:, course.cures], study.shop_k) + over_k
+            soft = (np.asarray(study.law.tg_k(course.cure[:, course.cures])) < lack - 0.05).any(axis=1)
+            assert not soft[course.times_s >= from_s].any()
+    cut_s = trim_s(made.job, study)
+    last = max(study.stacks, key=lambda one: one.course.temperature_k[-1].max()).course
+    at = int(np.searchsorted(last.times_s, cut_s))
+    assert last.temperature_k[at:].max() <= 318.2, "and is cut when it can be touched"
+    stiffer = changed(made.job, house=revised(made.job.house, trim_over_k=30.0))
+    assert trim_s(stiffer, study) >= cut_s
+
+
+def test_a_green_part_is_warmed_as_told_to_what_it_is_to_stand(deck: tuple[Assessment, CureStudy]) -> None:
+    made, study = deck
+    job, off_s = made.job, demould_s(made.job, study)
+    hold = warm_before_handling(job, study)
+    assert hold is not None and hold.hold_s <= 4 * 3600
+    cure, times = study.least_cure_at(off_s), np.linspace(0, hold.hold_s, 4001)
+    for step in np.diff(times):
+        cure += float(step) * float(study.law.rate_as_glass(hold.hold_k, np.array([cure]))[0])
+    assert float(study.law.tg_k(cure)) >= wanted_tg_k(job) - 0.3
+    words = next(step.detail for step in run_list(made) if step.id == "demould")
+    assert show(hold.hold_k, "temperature") in words and show(hold.hold_s, "duration") in words
+
+
+@pytest.mark.parametrize("left_kg", [0.3, 3.0])
+def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: float) -> None:
+    job = demo_job()
+    batch = Batch(1, 8.0, -300.0, 0.0, 1500.0, 4000.0, True)
+    left = leftover_of(job, "in the bucket", left_kg, batch, 1500.0)
+    assert left is not None and left.runs_away
+    law, shop_k = law_of(job.resin), job.shop.temperature_k
+    volume = left_kg / job.resin.density_kg_m3
+    loss = 9.0 * 1.5 * math.pi * (4 * volume / math.pi) ** (2 / 3) / (left_kg * law.heat_capacity_j_kg_k)
+    before = pot_course(law, job.resin.density_kg_m3, 8.0, mixed_temperature_k(job), pot_of(job)).at(1800.0)
+
+    def slopes(_: float, state: np.ndarray) -> list[float]:
+        rate = float(law.rate(float(state[0]), min(float(state[1]), 1.0)))
+        return [law.adiabatic_rise_k * rate - loss * (state[0] - shop_k), rate]
+
+    done = solve_ivp(
+        slopes, (0, 86_400), [float(one) for one in before], "Radau", rtol=1e-8, atol=1e-8, max_step=120.0
+    )  # fmt: skip
+    peak = int(np.argmax(done.y[0]))
+    assert left.peak_k == pytest.approx(done.y[0][peak], abs=1.0)
+    assert left.peak_s == pytest.approx(1500 + done.t[peak], abs=120)
+    assert left.out_by_s == pytest.approx(1500 + done.t[np.argmax(done.y[0] > mixed_temperature_k(job) + 20)], abs=300)
+    cold = done.t[np.flatnonzero(np.abs(done.y[0] - shop_k) > 5)[-1]]
+    assert left.cold_s == pytest.approx(1500 + cold, abs=600)
+    assert left.spread_m in DEPTHS_M[1:]
+    thin, thick = (
+        pot_course(
+            law, job.resin.density_kg_m3, left_kg, float(before[0]), Pot("tray", shop_k, None, depth), float(before[1])
+        ).hottest_k
+        for depth in (left.spread_m, DEPTHS_M[DEPTHS_M.index(left.spread_m) - 1])
+    )
+    assert thin <= 333.15 < thick
+
+
+def test_next_to_nothing_left_is_not_reckoned_and_the_run_list_takes_out_what_gets_hot(
+    deck: tuple[Assessment, CureStudy],
+) -> None:
+    made, _ = deck
+    assert leftover_of(made.job, "in the bucket", 0.01, made.batches[-1], 1000.0) is None
+    steps = {step.id: step for step in run_list(made)}
+    kept = {left.where: left for left in made.leftovers}
+    bucket = kept["in the bucket"]
+    end_s = made.fill.end_s if made.fill else 0.0
+    poured = sum(batch.mass_kg for batch in made.batches)
+    assert bucket.mass_kg == pytest.approx(poured - made.drawn_curve[1][-1], rel=1e-6)
+    step = steps["left in the bucket"]
+    assert "The vacuum stays on" in steps["left in the catch pots"].detail
+    assert step.due_s == end_s and clock_time(made.job.shop.shot_start_s + bucket.out_by_s) in step.detail

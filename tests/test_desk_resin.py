@@ -33,6 +33,7 @@ from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.time_rail.heat_lane import planned_legs
 from bibulon.desk.window import Window
+from bibulon.exchange.resin_sheet import TABLES
 from bibulon.job.run import thermocouple_readings
 from bibulon.job.storage import dump, parse
 
@@ -88,6 +89,33 @@ def test_a_data_sheet_is_typed_fitted_and_kept_and_the_fill_goes_by_it(window: W
     assert window.document.assessment.resin_flow != before
     window.undo()
     assert window.document.job.resin.cure is None
+
+
+def test_a_table_of_the_sheet_is_read_in_the_units_of_its_heading_and_shown_with_them(
+    window: Window, tmp_path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    table = tmp_path / "pots.csv"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(table), ""))
+    window.go("charge")
+
+    def bring_in(dialog: ResinSheetDialog) -> None:
+        dialog.choice.setCurrentIndex([one.words for one in TABLES].index("Pot life"))
+        editor = dialog.editors["pot_life"]
+        for text, shown in (
+            ("mass_g,temp_c,minutes\n150,23,95\n500,25,60\n", "150 g; 23.0 °C; 95 min\n500 g; 25.0 °C; 60 min"),
+            ("Masse (g);Temperatur (°F);Zeit (h)\r\n150,5;77;1,5\r\n", "150.5 g; 25.0 °C; 90 min"),
+        ):
+            table.write_text(text, encoding="utf-8")
+            push(dialog, "From CSV")
+            assert editor.toPlainText().replace("\u00a0", " ") == shown
+            assert dialog.keep.isEnabled()
+        table.write_text("mass_g,temp_c,minutes\n150,23,soon\n", encoding="utf-8")
+        push(dialog, "From CSV")
+        assert "Line 2" in texts(dialog) and not dialog.keep.isEnabled()
+        dialog.reject()
+
+    while_open(ResinSheetDialog, bring_in)
+    push(bench(window), "From its data sheet")
 
 
 def test_hardeners_are_compared_and_one_is_taken(window: Window, qtbot) -> None:
@@ -240,6 +268,9 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
         course = study.stacks[int(study.of_point[nearest])].course
         hottest = float(course.temperature_k[:, course.cures].max()) - 273.15
         assert side.chart.shown.curves[0].values.max() == pytest.approx(hottest, abs=0.01)
+    said = texts(side)
+    assert "Off the mould it is green" in said and "before it is handled hard" in said
+    assert "left in the bucket: about" in said and "Pots stand in water by" in said
     push(side, "Post-cure in an oven")
     window.refresh()
     type_into(side, "To, step 1", "65 °C")
@@ -267,11 +298,12 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     push(side, "Draw them")
     assert "Line 3" in texts(side) and not window.document.job.curing.logged
     table = tmp_path / "thermocouple.csv"
-    table.write_text("time (min),temperature\n60,22.5 °C\n120,24 °C\n240,26.0 °C\n", encoding="utf-8")
+    table.write_text("time_h,temp_f\n1,72.5\n2,75.2\n4,26.0 °C\n", encoding="utf-8")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(table), ""))
     push(side, "From CSV")
     cure_of(window, qtbot)
-    assert [point.time_s for point in window.document.job.curing.logged] == [3600.0, 7200.0, 14_400.0]
+    points = [(point.time_s, point.temperature_k) for point in window.document.job.curing.logged]
+    assert np.allclose(points, [(3600, 295.65), (7200, 297.15), (14_400, 299.15)]), "by the units of the heading"
     assert any(curve.dots for curve in side.chart.shown.curves) and "Points are logged" in texts(side)
     window.go("lines")
     assert not window.time_rail.day.isChecked()

@@ -157,6 +157,7 @@ def test_pump() -> None:
         ("0, 31\n5, 34\n10, 36", "absolute"),
         ("time (min);pressure (mbar)\n0;31\n5;34\n10;36", "absolute"),
         ("t [s]\tp [Pa]\n0\t3100\n300\t3400\n600\t3600", "absolute"),
+        ("time_s,pressure_mbar_abs\n0,31\n300,34\n600,36", "gauge"),
         ("0 31 mbar\n5 min   34 mbar\n10 min   36 mbar", "absolute"),
         ("# gauge 2\n0 min, -982.25 mbar\n5 min, -979.25 mbar\n10 min, -977.25 mbar", "absolute"),
         ("0, 982.25\n5, 979.25\n10, 977.25", "gauge"),

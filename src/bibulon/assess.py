@@ -49,6 +49,7 @@ from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
+from bibulon.resin.leftover import Leftover, leftovers_of
 from bibulon.resin.rheology import Rheology, poured, rheology
 from bibulon.resin.viscosity import film_gel_s
 from bibulon.vacuum.hold import HoldVerdict, judge
@@ -139,7 +140,15 @@ class Assessment:
         if study is None or not study.stacks:
             return plan
         gel_s, release_s = (min(time, study.end_s) for time in (study.last_gel_s, study.vacuum_off_s))
-        return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(study))
+        return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(self.job, study))
+
+    @cached_property
+    def leftovers(self) -> tuple[Leftover, ...]:
+        """What is left in bucket and catch pots at the end of the fill, and how hot it gets there; none without a
+        fill."""
+        if self.fill is None or (at_end := resin_at(self, self.fill.end_s)) is None:
+            return ()
+        return leftovers_of(self.job, self.batches, self.fill.end_s, at_end.bucket_kg, at_end.pots_kg)
 
     @cached_property
     def last_mixed_s(self) -> float:

@@ -55,6 +55,25 @@ def cells_of(line: str) -> list[str]:
     return [cell.strip() for cell in re.split(separator, line) if cell.strip()]
 
 
+def unit_in_heading(cell: str, kind: QuantityKind) -> str:
+    """The unit that the heading of a column names: in brackets, or as its last word; empty where it names none.
+
+    >>> unit_in_heading("Mass (g)", "mass"), unit_in_heading("mass_g", "mass"), unit_in_heading("mass", "mass")
+    ('g', 'g', '')
+    >>> unit_in_heading("vac, mbar abs", "pressure"), unit_in_heading("Temp C", "temperature")
+    ('mbar abs', 'C')
+    """
+    if bracketed := re.search(r"[(\[](.+?)[)\]]", cell):
+        return bracketed[1].strip()
+    words = [word for word in re.split(r"[\s_,/:]+", cell.strip()) if word]
+    reading = words.pop() if len(words) > 1 and re.fullmatch(r"(?i)abs(olute)?|gauge|vac(uum)?", words[-1]) else ""
+    last = words[-1] if words else ""
+    written = [key for key in KINDS[kind].written if not key.isdigit()]
+    if last in written or [key.lower() for key in written].count(last.lower()) == 1:
+        return f"{last} {reading}".strip()
+    return ""
+
+
 def _split(text: str, kind: QuantityKind) -> tuple[float, str]:
     """Number and unit text of *text*, common fractions and thousands blanks allowed."""
     text = text.strip().replace("\u2212", "-").replace("\u00a0", " ").replace("μ", "µ")

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot
-from bibulon.quantities import show, show_measure
+from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot, trim_s, warm_before_handling
+from bibulon.quantities import brief, show, show_measure
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.mixing import measures_of, mixed_temperature_k
@@ -27,12 +27,13 @@ COURSE_ROWS = 60
 def cure_answer(assessment: Assessment, study: CureStudy) -> dict[str, Any]:
     """The cure of a job as figures; times in s from the opening of the first feed, null for what is never reached."""
     job = assessment.job
-    safe, hold = safe_vacuum(job, study), post_cure(job, study)
+    safe, hold, warm = safe_vacuum(job, study), post_cure(job, study), warm_before_handling(job, study)
     return {
         "first_gel_s": _or_none(study.first_gel_s),
         "last_gel_s": _or_none(study.last_gel_s),
         "vacuum_off_s": _or_none(study.vacuum_off_s),
-        "demould_s": _or_none(demould_s(study)),
+        "demould_s": _or_none(demould_s(job, study)),
+        "trim_s": _or_none(trim_s(job, study)),
         "load_s": _or_none(load_s(job, study)),
         "last_mixed_s": assessment.last_mixed_s,
         "hottest_k": study.hottest.peak_k,
@@ -42,6 +43,20 @@ def cure_answer(assessment: Assessment, study: CureStudy) -> dict[str, Any]:
         "least_cure": study.least_cure_at(study.end_s),
         "least_tg_k": float(study.law.tg_k(study.least_cure_at(study.end_s))),
         "post_cure": None if hold is None else {"temperature_k": hold.hold_k, "time_s": hold.hold_s},
+        "warm_before_handling": None if warm is None else {"temperature_k": warm.hold_k, "time_s": warm.hold_s},
+        "leftovers": [
+            {
+                "where": left.where,
+                "mass_kg": left.mass_kg,
+                "peak_k": left.peak_k,
+                "peak_s": left.peak_s,
+                "out_by_s": _or_none(left.out_by_s),
+                "cold_s": _or_none(left.cold_s),
+                "spread_m": left.spread_m,
+                "under_vacuum": left.under_vacuum,
+            }
+            for left in assessment.leftovers
+        ],
         "too_hot": [
             {"what": one.what, "peak_k": one.peak_k, "most_k": one.most_k, "place_m": one.stack.place}
             for one in too_hot(job, study)
@@ -83,7 +98,7 @@ def cure_lines(assessment: Assessment, study: CureStudy) -> Iterator[str]:
     answer, units = cure_answer(assessment, study), assessment.units
     for words, name in (
         ("First gel", "first_gel_s"), ("Last gel", "last_gel_s"), ("Vacuum off", "vacuum_off_s"),
-        ("Demould", "demould_s"), ("Fit to be loaded", "load_s"),
+        ("Demould", "demould_s"), ("Trim", "trim_s"), ("Fit to be loaded", "load_s"),
     ):  # fmt: skip
         time_s = answer[name]
         yield f"{words:20}{'not by itself' if time_s is None else show(time_s, 'duration'):>14}"
@@ -94,6 +109,17 @@ def cure_lines(assessment: Assessment, study: CureStudy) -> Iterator[str]:
     if answer["post_cure"]:
         at = show(answer["post_cure"]["temperature_k"], "temperature", units)
         yield f"Post-cure: {show(answer['post_cure']['time_s'], 'duration')} at {at}."
+    if answer["warm_before_handling"]:
+        warm = answer["warm_before_handling"]
+        at = show(warm["temperature_k"], "temperature", units)
+        yield f"Warm it before it is handled hard: {show(warm['time_s'], 'duration')} at {at}."
+    for left in answer["leftovers"]:
+        mass, hot = show(left["mass_kg"], "mass", units), brief(left["peak_k"], "temperature", units)
+        out = ""
+        if left["out_by_s"] is not None:
+            what = "in water" if left["under_vacuum"] else "out of the shop"
+            out = f", {what} by {show(left['out_by_s'], 'duration')}"
+        yield f"{mass} left {left['where']} gets about {hot}{out}."
     if answer["assumed"]:
         yield f"Assumed: {'; '.join(answer['assumed'])}."
 

@@ -25,9 +25,12 @@ from bibulon.resin.law import ResinLaw
 from bibulon.resin.mixing import mixed_temperature_k
 from bibulon.resin.through_thickness import Slab, cure_through
 
-GREEN_OVER_K, LOAD_OVER_K = 10.0, 35.0
-"""Over the shop's temperature: glass transition of a part that is strong enough to be taken off, and to be loaded,
-where nothing is asked of it."""
+LOAD_OVER_K = 35.0
+"""Over the shop's temperature: glass transition of a part that is fit to be loaded, where nothing is asked of it."""
+WARM_FOR_S = 4 * 3600.0
+"""A green part is warmed for no longer than this before it is handled hard."""
+TO_TOUCH_K = 318.15
+"""A part that is to be cut is no warmer than this, 45 °C."""
 POST_CURES_K = (313.15, 323.15, 333.15, 343.15, 353.15, 363.15, 373.15, 393.15, 413.15)
 SHORTEST_POST_S, LONGEST_POST_S = 3600.0, 16 * 3600.0
 COOLER_K, LOWER_K = 6.0, 10.0
@@ -61,14 +64,29 @@ class PostCure:
     hold_s: float
 
 
-def demould_s(study: CureStudy) -> float:
-    """When the part may be taken off: vacuum off, and its glass transition over the shop's temperature by a margin."""
-    return max(study.vacuum_off_s, study.tg_over_s(study.shop_k + GREEN_OVER_K))
+def demould_s(job: Job, study: CureStudy) -> float:
+    """When the part may be taken off: vacuum off, and hard by the house rule."""
+    return max(study.vacuum_off_s, study.hard_s(job.house.green_over_k))
+
+
+def trim_s(job: Job, study: CureStudy) -> float:
+    """When its edges may be cut: off the mould, hard by the house rule for that, and cool enough to be touched."""
+    return max(demould_s(job, study), study.hard_s(job.house.trim_over_k), study.cool_s(TO_TOUCH_K))
 
 
 def load_s(job: Job, study: CureStudy) -> float:
     """When it is fit to be loaded: its glass transition is what is wanted, or well over the shop's temperature."""
-    return max(demould_s(study), study.tg_over_s(wanted_tg_k(job)))
+    return max(demould_s(job, study), study.tg_over_s(wanted_tg_k(job)))
+
+
+def warm_before_handling(job: Job, study: CureStudy) -> PostCure | None:
+    """The coolest hold of up to :data:`WARM_FOR_S` that brings the part, taken off when it may be, to what it is fit to
+    be loaded at; None if it is so by then, or no hold does."""
+    off_s, law, wanted = demould_s(job, study), study.law, wanted_tg_k(job)
+    cure = law.cure_at_tg(wanted)
+    if not math.isfinite(off_s) or cure >= 1 or study.tg_over_s(wanted) <= off_s:
+        return None
+    return _coolest_hold(law, study.least_cure_at(off_s), cure, WARM_FOR_S)
 
 
 def wanted_tg_k(job: Job) -> float:
@@ -83,10 +101,14 @@ def post_cure(job: Job, study: CureStudy) -> PostCure | None:
     cure = law.cure_at_tg(wanted)
     if cure >= 1 or study.tg_over_s(wanted) < math.inf:
         return None
-    begin = study.least_cure_at(study.end_s)
+    return _coolest_hold(law, study.least_cure_at(study.end_s), cure, LONGEST_POST_S)
+
+
+def _coolest_hold(law: ResinLaw, begin: float, end: float, longest_s: float) -> PostCure | None:
+    """The coolest hold that brings resin from one degree of cure to another in no more than *longest_s*."""
     for hold_k in POST_CURES_K:
-        time_s = _held_s(law, hold_k, begin, cure)
-        if time_s <= LONGEST_POST_S:
+        time_s = _held_s(law, hold_k, begin, end)
+        if time_s <= longest_s:
             return PostCure(hold_k, max(time_s, SHORTEST_POST_S))
     return None
 

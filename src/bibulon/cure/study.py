@@ -92,6 +92,32 @@ class CureStudy:
             return math.inf
         return max(one.course.cured_to_s(max(cure, 1e-6)) for one in self.stacks)
 
+    def hard_s(self, over_k: float) -> float:
+        """From when on every place's glass transition is *over_k* or more over its own temperature and the shop's."""
+        return max(self._since_s(one.course, self._softness(one.course, over_k)) for one in self.stacks)
+
+    def _softness(self, course: CureCourse, over_k: float) -> Floats:
+        """(k,) by how much (K) the softest resin lacks it; under nothing where it has it."""
+        warm = np.maximum(course.temperature_k[:, course.cures], self.shop_k)
+        lack = warm + over_k - np.asarray(self.law.tg_k(course.cure[:, course.cures]))
+        return np.asarray(lack.max(axis=1))
+
+    def cool_s(self, most_k: float) -> float:
+        """From when on nothing in the part is warmer than *most_k*, once it has been at its hottest."""
+        return max(self._since_s(one.course, one.course.temperature_k.max(axis=1) - most_k) for one in self.stacks)
+
+    @staticmethod
+    def _since_s(course: CureCourse, lack: Floats) -> float:
+        """From when on nothing is lacking, (k,) being what is, between the times by a straight line."""
+        lacking = np.flatnonzero(lack > 0)
+        if not len(lacking):
+            return float(course.times_s[0])
+        last = int(lacking[-1])
+        if last + 1 == len(lack):
+            return math.inf
+        share = lack[last] / (lack[last] - lack[last + 1])
+        return float(course.times_s[last] + share * (course.times_s[last + 1] - course.times_s[last]))
+
     def least_cure_at(self, time_s: float) -> float:
         return min(one.course.least_cure_at(time_s) for one in self.stacks)
 

@@ -25,6 +25,7 @@ from ezdxf.recover import readfile as recover_dxf
 
 from bibulon.arrays import Floats
 from bibulon.exchange.within import size_of
+from bibulon.quantity_text import unit_in_heading
 from bibulon.refusal import Refusal
 
 MOST_BYTES = 60_000_000
@@ -254,8 +255,8 @@ def _read_csv(path: Path) -> Drawing:
             x, y = (float(cell) for cell in decimal)
         except ValueError as error:
             if not any(runs):
-                named = re.search(r"\b(mm|cm|m|in|ft)\b", cells[0])
-                unit = named.group(1) if named else unit
+                named = unit_in_heading(cells[0], "length")
+                unit = named if named in UNITS_M else unit
                 continue
             shown = ", ".join(cells)[:40]
             raise DrawingRefusal(f"Line {number} of “{path.name}”: two numbers are needed, found “{shown}”.") from error

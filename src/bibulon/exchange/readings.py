@@ -11,7 +11,7 @@ from bibulon.durations import run_clock
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
 from bibulon.quantities import Units
-from bibulon.quantity_text import QuantityError, parse
+from bibulon.quantity_text import QuantityError, parse, unit_in_heading
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
@@ -26,8 +26,8 @@ class ReadingsError(Refusal):
 def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tuple[float, float], ...]:
     """``(time_s, absolute pressure_pa)`` pairs from text: two columns, split by comma, semicolon, tab or blanks.
 
-    A cell may carry its unit ("5 min", "28.4 inHg"). A heading line may name units in brackets, ``time (min),
-    vacuum (inHg)``; it holds for bare numbers. Raises :class:`ReadingsError`.
+    A cell may carry its unit ("5 min", "28.4 inHg"). A heading line may name units, ``time (min),
+    vacuum_inHg``; it holds for bare numbers. Raises :class:`ReadingsError`.
     """
     pressure_unit = ""
     readings: list[tuple[float, float]] = []
@@ -93,13 +93,12 @@ def _cells(line: str) -> list[str]:
 
 
 def _heading(cells: list[str], time_unit: str) -> tuple[str, str]:
-    time = re.search(r"[(\[]\s*(\w+)\s*[)\]]", cells[0])
-    pressure = re.search(r"[(\[](.+?)[)\]]", cells[1])
-    if time:
-        if time[1].lower() not in _TIME_UNITS:
-            raise ReadingsError(f"The heading counts time in “{time[1]}”; s, min or h are understood.")
-        time_unit = time[1].lower()
-    return time_unit, pressure[1] if pressure else ""
+    named = unit_in_heading(cells[0], "duration").lower()
+    if named:
+        if named not in _TIME_UNITS:
+            raise ReadingsError(f"The heading counts time in “{named}”; s, min or h are understood.")
+        time_unit = named
+    return time_unit, unit_in_heading(cells[1], "pressure")
 
 
 def _time(text: str, unit: str) -> float:

@@ -23,8 +23,8 @@ from bibulon.job.resin_card import (
     ViscosityAtAge,
     ViscosityPoint,
 )
-from bibulon.quantities import QuantityKind, Units, show
-from bibulon.quantity_text import QuantityError, cells_of, parse
+from bibulon.quantities import QuantityKind, Units, show, show_measure
+from bibulon.quantity_text import QuantityError, cells_of, parse, unit_in_heading
 from bibulon.refusal import Refusal
 
 TableName = Literal["viscosity", "viscosity_aged", "pot_life", "film_gel", "dose", "tg", "cup_tests", "boiling"]
@@ -75,8 +75,8 @@ TABLES: tuple[Table, ...] = (
 def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
     """The entries of a *table* that is written as *text*.
 
-    A line has as many figures as the table has columns; bare times are minutes, a heading may name units in brackets,
-    lines that begin with # are passed over. Raises :class:`SheetError`.
+    A line has as many figures as the table has columns; bare times are minutes, a heading may name units, as "Mass (g)"
+    or "mass_g"; lines that begin with # are passed over. Raises :class:`SheetError`.
     """
     found: list[Any] = []
     in_heading = [""] * len(table.columns)
@@ -87,7 +87,8 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
             raise SheetError(f"There are more than {MOST_LINES} lines; thin them out first.")
         cells = cells_of(line)
         if not found and not re.match(r"[-+−]?[\d.,]", cells[0]):
-            in_heading = _units_in(re.split(r"[;\t,]", line), len(table.columns))
+            heads = [*re.split(r"[;\t,]", line), *("" for _ in table.columns)]
+            in_heading = [unit_in_heading(head, kind) for head, (_, kind) in zip(heads, table.columns, strict=False)]
             continue
         extra = cells[len(table.columns) :]
         if len(cells) < len(table.columns) or (extra and table.name != "pot_life"):
@@ -120,22 +121,22 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
     return tuple(found)
 
 
-def _units_in(cells: list[str], count: int) -> list[str]:
-    """The units that a heading names in brackets, by column."""
-    units = [match[1] if (match := re.search(r"[(\[](.+?)[)\]]", cell)) else "" for cell in cells]
-    return (units + [""] * count)[:count]
-
-
 def table_text(table: Table, resin: ResinCard, units: Units) -> str:
     """What *resin* has of a *table*, as text that is read as the same."""
     entries: tuple[Any, ...] = getattr(resin, table.name) if table.name != "dose" else _doses(resin)
+    return entries_text(table, entries, units, resin.pot_life_mass_kg)
+
+
+def entries_text(table: Table, entries: tuple[Any, ...], units: Units, usual_kg: float = 1.0) -> str:
+    """*entries* of a *table* as text that is read as the same, each figure with its unit; a pot of no mass of its own
+    has *usual_kg*."""
     lines = []
     for entry in entries:
         cells = []
         for field, kind in table.columns:
             value = getattr(entry, field)
             if value is None and field == "mass_kg":
-                value = resin.pot_life_mass_kg
+                value = usual_kg
             cells.append(_exactly(value, kind, units))
         if getattr(entry, "shape", "bucket") == "tray":
             cells.append("tray")
@@ -145,7 +146,7 @@ def table_text(table: Table, resin: ResinCard, units: Units) -> str:
 
 def _exactly(value: float, kind: QuantityKind, units: Units) -> str:
     """A figure as it is shown, or with more digits where it would be read as another."""
-    text = show(value, kind, units)
+    text = show_measure(value, "mass", units) if kind == "mass" else show(value, kind, units)
     if abs(parse(text, kind, units) - value) <= 1e-4 * abs(value):
         return text
     plain: dict[QuantityKind, Callable[[float], str]] = {

@@ -87,6 +87,10 @@ class HouseRules(Model):
     """Mixed resin may differ from the planned temperature by so much."""
     ratio_off: Portion = 0.02
     """What was weighed may be off the mix ratio by this share."""
+    green_over_k: TemperatureDifference = 10.0
+    """A part is taken off its mould when its glass transition is so much over its own temperature and the shop's."""
+    trim_over_k: TemperatureDifference = 20.0
+    """And it is cut when it is so much over: the edge that is cut gets warm."""
     # run
     vacuum_rise_pa: PressureDifference = 1_000.0
     """During a shot, the vacuum may lose so much against its best."""

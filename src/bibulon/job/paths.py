@@ -104,6 +104,8 @@ JobPath = Literal[
     "house/pot_rise_k",
     "house/pot_time_s",
     "house/ratio_off",
+    "house/green_over_k",
+    "house/trim_over_k",
     "house/rim_share",
     "house/rim_uneven",
     "house/seldom_pressure_pa",

@@ -88,7 +88,7 @@ def _with_hardener(job: Job, card: ResinCard, nodes: int, progress: Progress) ->
         all(batch.in_time for batch in batches),
         study.last_gel_s,
         study.vacuum_off_s,
-        demould_s(study),
+        demould_s(trial, study),
         study.hottest.peak_k,
         "" if fill.fill_time_s is not None else "the part does not fill",
     )

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.assess import Assessment
+from bibulon.cure.answers import demould_s, load_s, trim_s, wanted_tg_k, warm_before_handling
 from bibulon.cure.schedule import legs_of
 from bibulon.durations import clock_time, run_clock
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
@@ -23,7 +24,7 @@ from bibulon.job.lines import (
 )
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
-from bibulon.quantities import show
+from bibulon.quantities import brief, show
 
 
 @dataclass(frozen=True)
@@ -207,7 +208,8 @@ def _turning(assessment: Assessment, line: Line) -> Iterator[RunStep]:
 
 def _endings(assessment: Assessment) -> Iterator[RunStep]:
     """What is left for the end: feeds that no time is planned for, and the vacuum."""
-    job, end = assessment.job, assessment.fill.end_s if assessment.fill else None
+    job, units = assessment.job, assessment.units
+    end = assessment.fill.end_s if assessment.fill else None
     hint = "When the vent shows steady resin and the underside is wet. Vacuum stays on until gel."
     injection = job.pair.injection
     if job.in_mould:
@@ -227,6 +229,16 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
             if not _left_clamped(vent):
                 what = f"Clamp vent {vent.label}"
                 yield RunStep(f"clamp {vent.id} at the end", what, "It stays shut.", end, "valve clamped", vent.label)
+    for left in assessment.leftovers:
+        if left.runs_away:
+            by, hot = clock_time(job.shop.shot_start_s + left.out_by_s), brief(left.peak_k, "temperature", units)
+            mass = show(left.mass_kg, "mass", units)
+            what = f"Take what is left {left.where} out of the shop: {mass}"
+            hint = f"By {by}: it gets about {hot} by itself. In the open, away from all that burns."
+            if left.under_vacuum:
+                what = f"Stand the catch pots in water: {mass} of resin"
+                hint = f"By {by}: it gets about {hot} by itself. The vacuum stays on."
+            yield RunStep(f"left {left.where}", what, hint, end, "step done", f"left {left.where}")
     release = assessment.cure.release_s
     earliest = clock_time(job.shop.shot_start_s + release)
     hint = f"Not before {earliest}, and only if a sample is hard."
@@ -252,10 +264,35 @@ def _cure_steps(assessment: Assessment) -> Iterator[RunStep]:
     demould, hint = assessment.cure.demould_s, "Once it is hard: how long that takes is not known yet."
     if demould is not None and math.isfinite(demould):
         earliest = clock_time(job.shop.shot_start_s + demould)
-        hint = f"Not before {earliest}; it is green: warm it before it is handled hard."
+        hint = f"Not before {earliest}. {green_words(assessment)}"
     else:
         demould = None
     yield RunStep("demould", "Take the part off", hint, demould, "step done", "demould")
+    study, cut_s, hint = assessment.cure_study, None, "Once it is hard, and cool enough to be touched."
+    if demould is not None and study is not None and math.isfinite(trimmed_s := trim_s(job, study)):
+        cut_s = trimmed_s
+        hint = f"Not before {clock_time(job.shop.shot_start_s + cut_s)}: hard, and cool enough to be touched."
+    yield RunStep("trim", "Trim the part", hint, cut_s, "step done", "trim")
+
+
+def green_words(assessment: Assessment) -> str:
+    """What a part that is taken off its mould is like, and how it is warmed before it is handled; empty while its cure
+    is not known."""
+    job, study, units = assessment.job, assessment.cure_study, assessment.units
+    if study is None or not study.stacks:
+        return ""
+    off_s, wanted = demould_s(job, study), show(wanted_tg_k(job), "temperature", units)
+    if not math.isfinite(off_s):
+        return "It does not get hard enough to be taken off by itself."
+    has = show(float(study.law.tg_k(study.least_cure_at(off_s))), "temperature", units)
+    if load_s(job, study) <= off_s:
+        return f"Off the mould it is hard: Tg {has}, and {wanted} is wanted."
+    words = f"Off the mould it is green, Tg {has} where {wanted} is wanted: brittle, so nothing is forced."
+    warmed = warm_before_handling(job, study)
+    if warmed is None:
+        return f"{words} No hold of a few hours makes it hard."
+    span, at = show(warmed.hold_s, "duration"), show(warmed.hold_k, "temperature", units)
+    return f"{words} {span} at {at} before it is handled hard bring that."
 
 
 def _left_clamped(line: Line) -> bool:

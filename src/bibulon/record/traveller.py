@@ -23,13 +23,13 @@ from reportlab.platypus import (
 from bibulon.assess import Assessment
 from bibulon.cautions import cautions_of
 from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
-from bibulon.cure.answers import demould_s, load_s
+from bibulon.cure.answers import demould_s, load_s, trim_s
 from bibulon.durations import clock_time, run_clock
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import from_to, show, signed_share
+from bibulon.quantities import brief, from_to, show, signed_share
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
@@ -249,11 +249,19 @@ class _Traveller(Sheet):
             ["Vacuum off, not before", clock_time(start + plan.release_s)],
         ]
         if study is not None and study.stacks:
-            times = (("Demould", demould_s(study)), ("Fit to be loaded", load_s(self.job, study)))
+            times = (
+                ("Demould", demould_s(self.job, study)), ("Trim", trim_s(self.job, study)),
+                ("Fit to be loaded", load_s(self.job, study)),
+            )  # fmt: skip
             rows += [
                 [name, clock_time(start + time) if math.isfinite(time) else "not by itself"] for name, time in times
             ]
             rows.append(["Hottest in the cure", self.show(study.hottest.peak_k, "temperature")])
+        for left in self.assessment.leftovers:
+            mass, hot = self.show(left.mass_kg, "mass"), brief(left.peak_k, "temperature", self.assessment.units)
+            what = "in water" if left.under_vacuum else "out of the shop"
+            out = f"; {what} by {clock_time(start + left.out_by_s)}" if left.runs_away else ""
+            rows.append([f"Left {left.where}", f"{mass}, up to about {hot}{out}"])
         for number, step in enumerate(self.job.curing.steps, 1):
             heats = "oven" if step.heats == "oven" else "mould"
             ramp, hold = show(step.ramp_s, "duration"), show(step.hold_s, "duration")

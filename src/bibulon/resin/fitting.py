@@ -49,6 +49,8 @@ class FitRow:
     """What it is shown as."""
     at_s: float | None = None
     """When it was so, of a course."""
+    mass_kg: float | None = None
+    """Of a pot or a cup."""
 
     @property
     def off(self) -> float:
@@ -169,7 +171,7 @@ def fit_rows(resin: ResinCard, constants: CureConstants) -> list[FitRow]:
         pot = Pot(point.shape, point.temperature_k)
         course = pot_course(law, resin.density_kg_m3, mass, point.temperature_k, pot)
         life = course.life_s if math.isfinite(course.life_s) else float(course.times_s[-1])
-        rows.append(FitRow("pot life", point.temperature_k, point.time_s, life, "duration"))
+        rows.append(FitRow("pot life", point.temperature_k, point.time_s, life, "duration", mass_kg=mass))
     rows += _cup_rows(resin, law)
     return rows
 

@@ -1,8 +1,8 @@
 """Mixed resin in its pot: how warm it gets by its own cure, how far it has cured, and how long it lasts.
 
 Lumped heat balance ``m c dT/dt = m H dα/dt − U A (T − T_around)``: a pot of one temperature that loses heat through its
-walls to air or a bath. Areas: a bucket as deep as it is wide, ``A = 1.5 π d²``; a tray filled to 30 mm, both faces and
-the rim. Transmission through walls and what stands before them: class defaults.
+walls to air or a bath. Areas: a bucket as deep as it is wide, ``A = 1.5 π d²``; a tray filled to 30 mm unless it is
+said, both faces and the rim. Transmission through walls and what stands before them: class defaults.
 """
 
 from __future__ import annotations
@@ -36,12 +36,14 @@ class Pot:
     shape: PotShape = "bucket"
     air_k: float = 293.15
     bath_k: float | None = None
+    tray_depth_m: float = TRAY_DEPTH_M
+    """How deep resin stands in a tray."""
 
     def area_m2(self, volume_m3: float) -> float:
         """The surface of *volume_m3* in it."""
         if self.shape == "tray":
-            face = volume_m3 / TRAY_DEPTH_M
-            return 2 * face + 4 * TRAY_DEPTH_M * math.sqrt(face)
+            face = volume_m3 / self.tray_depth_m
+            return 2 * face + 4 * self.tray_depth_m * math.sqrt(face)
         wide = (4 * volume_m3 / math.pi) ** (1 / 3)
         return float(1.5 * math.pi * wide**2)
 
@@ -74,9 +76,21 @@ class PotCourse:
         )
 
 
-def pot_course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float, pot: Pot) -> PotCourse:
-    """*mass_kg* mixed at *mixed_k* in a *pot* that nothing is taken from."""
-    return _course(law, density_kg_m3, float(f"{max(mass_kg, LEAST_KG):.6g}"), mixed_k, pot)
+def pot_course(
+    law: ResinLaw,
+    density_kg_m3: float,
+    mass_kg: float,
+    mixed_k: float,
+    pot: Pot,
+    cured: float = 0.0,
+    followed_s: float | None = None,
+) -> PotCourse:
+    """*mass_kg* mixed at *mixed_k* in a *pot* that nothing is taken from.
+
+    Resin that has stood before is at *mixed_k* and *cured* so far when it begins. It is followed to well past its gel,
+    or for *followed_s*.
+    """
+    return _course(law, density_kg_m3, float(f"{max(mass_kg, LEAST_KG):.6g}"), mixed_k, pot, cured, followed_s)
 
 
 def fresh_course(mixed_k: float) -> PotCourse:
@@ -85,7 +99,15 @@ def fresh_course(mixed_k: float) -> PotCourse:
 
 
 @lru_cache(maxsize=2048)
-def _course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float, pot: Pot) -> PotCourse:
+def _course(
+    law: ResinLaw,
+    density_kg_m3: float,
+    mass_kg: float,
+    mixed_k: float,
+    pot: Pot,
+    cured: float,
+    followed_s: float | None,
+) -> PotCourse:
     loss = pot.loss_w_k(mass_kg / density_kg_m3) / (mass_kg * law.heat_capacity_j_kg_k)
     rise_k, around = law.adiabatic_rise_k, pot.around_k
     k1, k2, slope1, slope2, m, n = law.ln_k1, law.ln_k2, law.slope1_k, law.slope2_k, law.m, law.n
@@ -95,9 +117,11 @@ def _course(law: ResinLaw, density_kg_m3: float, mass_kg: float, mixed_k: float,
         rate = (math.exp(k1 - slope1 / warm) + math.exp(k2 - slope2 / warm) * done**m) * (1 - done) ** n
         return rise_k * rate - loss * (warm - around), rate
 
-    end_s = max(min(FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure), LONGEST_S), 1.0)
+    if followed_s is None:
+        followed_s = min(FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure), LONGEST_S)
+    end_s = max(followed_s, 1.0)
     done = solve_ivp(
-        slopes, (0.0, end_s), (mixed_k, 0.0), method="LSODA", dense_output=True, rtol=1e-6, atol=(1e-4, 1e-7)
+        slopes, (0.0, end_s), (mixed_k, cured), method="LSODA", dense_output=True, rtol=1e-6, atol=(1e-4, 1e-7)
     )
     times, warm, cure = done.t, done.y[0], np.clip(done.y[1], 0.0, 1.0)
     # as fine as anything is asked for: even in time, and even in cure where that is quick

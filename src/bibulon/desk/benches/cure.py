@@ -8,10 +8,11 @@ import re
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
 
-from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot, wanted_tg_k
+from bibulon.cure.answers import TO_TOUCH_K, demould_s, load_s, post_cure, safe_vacuum, too_hot, trim_s, wanted_tg_k
 from bibulon.cure.schedule import around_of
 from bibulon.cure.study import CureStudy, StackCure
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.cure_afterwards import AfterwardsSection
 from bibulon.desk.benches.cure_heating import HeatingSection
 from bibulon.desk.benches.cure_logged import LoggedSection
 from bibulon.desk.plan.maps import MAPS
@@ -53,6 +54,7 @@ class CureBench(Bench):
         self.figure("Vacuum may go from", lambda: self._time(self.document.assessment.cure.release_s, "release"))
         self.figure("To the end of the shift", self._shift)
         self.figure("Demould from", self._demould)
+        self.figure("Trimmed from", self._trim)
         self.figure("Fit to be loaded from", self._load)
         self.figure("Hottest", self._hottest)
         self.figure("Comes apart", self._pieces)
@@ -75,6 +77,7 @@ class CureBench(Bench):
         self.heating.build()
         self.logged = LoggedSection(self)
         self.logged.build()
+        AfterwardsSection(self).build()
         self.section("Conditions")
         self.quantity(
             "Temperature", "temperature", "shop/temperature_k", "Shop and resin, and the mould unless it is heated."
@@ -95,8 +98,6 @@ class CureBench(Bench):
         for text in (
             f"The thin {where} gels later than the pot: the pot says nothing about the part.",
             "Vacuum stays on until gel, whatever the clock says: test a sample of the same batch first.",
-            "What cured at room temperature is brittle at first: warm it before it is handled hard. Leftovers in pots "
-            "are hot and may crack; keep off until they are cold.",
         ):
             self.body.addWidget(label(text))
 
@@ -144,9 +145,20 @@ class CureBench(Bench):
         study = self.study
         if study is None:
             return "–", self._waits()
-        return self._clock(
-            demould_s(study)
-        ), "Vacuum off, and glass transition 10 K over the shop's temperature: green."
+        over = self._difference(self.document.job.house.green_over_k)
+        how = f"Vacuum off, and glass transition {over} over the part's own temperature and the shop's: green."
+        return self._clock(demould_s(self.document.job, study)), how
+
+    def _trim(self) -> tuple[str, str]:
+        study = self.study
+        if study is None:
+            return "–", self._waits()
+        over, warm = self._difference(self.document.job.house.trim_over_k), self.shown(TO_TOUCH_K, "temperature")
+        how = f"Off the mould, glass transition {over} over its own temperature, and no warmer than {warm}."
+        return self._clock(trim_s(self.document.job, study)), how
+
+    def _difference(self, kelvins: float) -> str:
+        return show(kelvins, "temperature difference", self.document.assessment.units)
 
     def _load(self) -> tuple[str, str]:
         study = self.study

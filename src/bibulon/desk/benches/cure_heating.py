@@ -97,6 +97,6 @@ class HeatingSection:
         if heats == "oven" and not before and (study := self.document.assessment.cure_study) is not None:
             if hold := post_cure(job, study):
                 step = revised(step, to_k=hold.hold_k, hold_s=QUARTER_S * math.ceil(hold.hold_s / QUARTER_S))
-            if not curing.steps and curing.begins_s is None and math.isfinite(demould_s(study)):
-                curing = revised(curing, begins_s=QUARTER_S * math.ceil(demould_s(study) / QUARTER_S))
+            if not curing.steps and curing.begins_s is None and math.isfinite(demould_s(job, study)):
+                curing = revised(curing, begins_s=QUARTER_S * math.ceil(demould_s(job, study) / QUARTER_S))
         self.document.edit("a ramp and a hold", changed(job, curing=revised(curing, steps=(*curing.steps, step))))

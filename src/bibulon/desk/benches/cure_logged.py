@@ -15,7 +15,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.faults import explain_here
 from bibulon.job.run import thermocouple_readings
 from bibulon.quantities import Units
-from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
+from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time, unit_in_heading
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -28,20 +28,28 @@ def parse_logged(text: str, units: Units, start_s: float) -> tuple[LoggedPoint, 
     """Points from lines of a time and a temperature: times in minutes since the first feed was opened, or of day as
     9:40; the shot starts *start_s* after midnight. Raises QuantityError naming the line."""
     points: list[LoggedPoint] = []
+    heads = ["min", ""]
     for number, line in enumerate(text.splitlines(), 1):
         cells = cells_of(line)
-        if not cells or line.lstrip().startswith("#") or (not points and not re.match(r"[-+−\d.,]", cells[0])):
+        if not cells or line.lstrip().startswith("#"):
+            continue
+        if not points and not re.match(r"[-+−\d.,]", cells[0]):
+            named = re.split(r"[;\t,]", line)
+            heads = [unit_in_heading(named[0], "duration") or "min", unit_in_heading(named[-1], "temperature")]
             continue
         if len(cells) < 2:
             raise QuantityError(f"Line {number}: write a time and a temperature, like 90; 31 °C or 10:30; 31 °C.")
         try:
-            time, warm = cells[0], parse(cells[1], "temperature", units)
+            time, warmth = cells[0], cells[1]
+            if not re.search(r"[A-Za-z°]", warmth):
+                warmth = f"{warmth} {heads[1]}"
+            warm = parse(warmth, "temperature", units)
             if re.fullmatch(r"\d{1,2}:\d{2}", time):
                 time_s = parse_clock_time(time) - start_s
                 while points and time_s < points[-1].time_s:
                     time_s += 86_400  # past midnight
             else:
-                time_s = parse(time if re.search(r"[a-z:]", time) else f"{time} min", "duration", units)
+                time_s = parse(time if re.search(r"[a-z:]", time) else f"{time} {heads[0]}", "duration", units)
             points.append(LoggedPoint(time_s=time_s, temperature_k=warm))
         except ValidationError as error:
             raise QuantityError(f"Line {number}: {explain_here(error)}") from error

@@ -24,7 +24,7 @@ from bibulon.desk.widgets.line_chart import dress_axis
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fabric_tests import FabricTestRefusal
 from bibulon.quantities import QuantityKind, Units
-from bibulon.quantity_text import QuantityError, parse
+from bibulon.quantity_text import QuantityError, parse, unit_in_heading
 
 SIDE_PX = 330
 
@@ -34,20 +34,26 @@ def parse_pairs(
 ) -> tuple[tuple[float, float], ...]:
     """Two figures from each line; *bare* is the unit of a first figure that has none ("" for the shop's).
 
-    A heading is passed over. Raises QuantityError naming the line.
+    A heading may name units. Raises QuantityError naming the line.
     """
     pairs: list[tuple[float, float]] = []
+    heads = (bare, "")
     for number, line in enumerate(text.splitlines(), 1):
         cells = [cell.strip() for cell in re.split(r"[;\t]|,(?!\d)|,\s+|\s{2,}", line) if cell.strip()]
         if len(cells) == 1:
             cells = re.split(r"\s+(?=[\d.])", cells[0], maxsplit=1)
-        if not cells or (not pairs and not re.match(r"[\d.]", cells[0])):
-            continue  # empty, or a heading
+        if not cells:
+            continue
+        if not pairs and not re.match(r"[\d.]", cells[0]):  # a heading
+            named = re.split(r"[;\t,]", line)
+            heads = (unit_in_heading(named[0], kinds[0]) or bare, unit_in_heading(named[-1], kinds[1]))
+            continue
         if len(cells) < 2:
             raise QuantityError(f"Line {number}: write {example}.")
         try:
-            first = cells[0] if re.search(r"[a-zA-Z:%]", cells[0]) else f"{cells[0]} {bare}"
-            pairs.append((parse(first, kinds[0], units), parse(cells[1], kinds[1], units)))
+            first = cells[0] if re.search(r"[a-zA-Z:%]", cells[0]) else f"{cells[0]} {heads[0]}"
+            second = cells[1] if re.search(r"[a-zA-Z:%]", cells[1]) else f"{cells[1]} {heads[1]}"
+            pairs.append((parse(first, kinds[0], units), parse(second, kinds[1], units)))
         except QuantityError as error:
             raise QuantityError(f"Line {number}: {error}") from error
     return tuple(pairs)

@@ -76,6 +76,8 @@ FIELDS: tuple[tuple[Section, ...], ...] = (
                 ("Life in the pot", "duration", "pot_time_s"),
                 ("Mix off by", "temperature difference", "mix_temperature_k"),
                 ("Mix ratio off by", "share", "ratio_off"),
+                ("Off the mould at", "temperature difference", "green_over_k"),
+                ("Trimmed at", "temperature difference", "trim_over_k"),
                 ("Pot warmer by", "temperature difference", "pot_rise_k"),
                 ("Bucket low", "mass", "bucket_low_kg"),
                 ("Vacuum lost", "pressure difference", "vacuum_rise_pa"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -28,9 +29,9 @@ from bibulon.desk.widgets.curves_chart import CurvesChart
 from bibulon.desk.widgets.fields import label
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
-from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
+from bibulon.exchange.resin_sheet import TABLES, SheetError, entries_text, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import Units, percent, show, signed_share
+from bibulon.quantities import Units, percent, show, show_measure, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
@@ -235,6 +236,9 @@ class ResinSheetDialog(QDialog):
                 f"{Path(name).name} could not be read ({getattr(error, 'strerror', None) or 'no text'})."
             )
             return
+        with suppress(SheetError):  # which is said at the table
+            # each figure with the unit that it was read in, so that a wrong one is seen
+            text = entries_text(table, read_table(table, text, self._units), self._units)
         self.editors[table.name].setPlainText(text)
 
     # -- the fit -----------------------------------------------------------------------------------------------------
@@ -291,6 +295,8 @@ class ResinSheetDialog(QDialog):
         for at, row in enumerate(found.rows):
             kind = row.kind
             where = show(row.temperature_k, "temperature", self._units)
+            if row.mass_kg is not None:
+                where = f"{show_measure(row.mass_kg, 'mass', self._units)}, {where}"
             if row.at_s is not None:
                 where += f", {show(row.at_s, 'duration', self._units)}"
             off = f"{row.off:+.1f} K" if kind == "temperature" else signed_share(row.off, 0)

@@ -11,7 +11,7 @@ from bibulon.desk.widgets.curves_chart import Curve, Drawn, Mark
 from bibulon.exchange.resin_sheet import Table
 from bibulon.job.dosing import dose_fit
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import QuantityKind, Units, number_shown, percent, show, unit_shown
+from bibulon.quantities import QuantityKind, Units, number_shown, percent, show, show_measure, unit_shown
 from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
@@ -142,7 +142,7 @@ def _course_drawn(table: Table, card: ResinCard, units: Units, shown: Any) -> Ch
         pot = Pot("tray" if shape == "tray" else "bucket", mixed_k)
         course = pot_course(law, card.density_kg_m3, mass, mixed_k, pot)
         until = course.times_s <= min(1.15 * course.life_s, float(course.times_s[-1]))
-        name = f"{show(mass, 'mass', units)}, {show(mixed_k, 'temperature', units)}"
+        name = f"{show_measure(mass, 'mass', units)}, {show(mixed_k, 'temperature', units)}"
         curves.append(
             Curve(course.times_s[until] / 60, shown(course.temperature_k[until], "temperature"), name)
         )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
@@ -14,6 +15,8 @@ from bibulon.arrays import Floats
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.line_chart import dress, quiet_plot
 
+NAME_SHARE = 0.8
+"""An upright mark that stands further along than this share of the chart has its name on its left."""
 SAME_SHARE = 0.02
 """Upright marks nearer to one another than this share of the chart's width are drawn as one."""
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
@@ -75,21 +78,24 @@ class CurvesChart(QWidget):
                     curve.along, curve.values, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.field,
                     symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
                 )  # fmt: skip
+        along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
+        along += [mark.at for mark in drawn.marks if mark.upright and along]
+        begins_left = min(along) + NAME_SHARE * (max(along) - min(along)) if along else math.inf
         for number, mark in enumerate(self._apart(drawn)):
             pen = pyqtgraph.mkPen(palette.stop, width=1.2, style=Qt.PenStyle.DashLine)
             high_up = 0.99 - 0.09 * (number % 4) if mark.upright else 0.03
+            corner = (0 if mark.at < begins_left else 1, 0)  # its name on the side where there is room
             label = {
                 "position": high_up,
                 "color": palette.muted,
                 "movable": False,
-                "anchors": [(0, 0), (0, 0)] if mark.upright else [(0, 1), (0, 1)],
+                "anchors": [corner, corner] if mark.upright else [(0, 1), (0, 1)],
             }
             angle = 90 if mark.upright else 0
             self.plot.addItem(pyqtgraph.InfiniteLine(mark.at, angle, pen, label=mark.name, labelOpts=label))
         self._name(lines, [mark.at for mark in drawn.marks if mark.upright])
         values = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.values), np.nanmax(curve.values))]
         values += [mark.at for mark in drawn.marks if not mark.upright]
-        along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
         if values and along:
             self.plot.setXRange(min(along), max(max(along), min(along) + 1e-9), padding=0.02)
             low, high = min(values), max(max(values), min(values) + 1e-6)

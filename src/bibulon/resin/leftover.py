@@ -1,0 +1,101 @@
+"""What is left of the resin when the part is full: it goes on curing in bucket and catch pots, where it is thick.
+
+The heat balance of :mod:`bibulon.resin.pot` from the state that the resin has by then, in the shop's air.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.job import Job
+from bibulon.resin.batches import Batch
+from bibulon.resin.card_law import law_of
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import OUT_AT_RISE_K, Pot, PotCourse, pot_course
+
+LEAST_KG = 0.02
+"""Less than this wets the wall of its pot and is not reckoned."""
+COLD_OVER_K = 5.0
+"""What is left is cold when it is within so much of the shop's temperature again."""
+FOLLOWED_S = 24 * 3600.0
+DEPTHS_M = (0.03, 0.02, 0.01, 0.005, 0.003)
+HARMLESS_K = 333.15
+"""Resin that is spread out and gets no warmer than this, 60 °C, neither smokes nor cracks."""
+
+
+@dataclass(frozen=True)
+class Leftover:
+    """Resin that is left, and what becomes of it. Times on the run clock (s), infinite for what is not followed so
+    long."""
+
+    where: str
+    mass_kg: float
+    peak_k: float
+    peak_s: float
+    out_by_s: float
+    """When it is warmer by :data:`~bibulon.resin.pot.OUT_AT_RISE_K`; infinite if it never is."""
+    cold_s: float
+    """From when it is cold to the end."""
+    spread_m: float | None
+    """The deepest that it may be spread out at once to stay under :data:`HARMLESS_K`; None if none of :data:`DEPTHS_M`
+    keeps it so, or it stands under vacuum."""
+    under_vacuum: bool = False
+    """Whether it cannot be taken away yet."""
+
+    @property
+    def runs_away(self) -> bool:
+        """Whether it gets hot by itself where it stands."""
+        return math.isfinite(self.out_by_s)
+
+
+def leftover_of(
+    job: Job, where: str, mass_kg: float, batch: Batch, from_s: float, under_vacuum: bool = False
+) -> Leftover | None:
+    """*mass_kg* of *batch* that is left at *from_s* on the run clock and stands in a pot as deep as wide; None for next
+    to nothing. It is as warm and as far cured as the batch is by then in its own pot."""
+    if mass_kg < LEAST_KG:
+        return None
+    law, density, shop_k = law_of(job.resin), job.resin.density_kg_m3, job.shop.temperature_k
+    mixed_k = mixed_temperature_k(job)
+    before = pot_course(law, density, batch.mass_kg, mixed_k, pot_of(job))
+    warm, cured = (float(one) for one in before.at(max(from_s - batch.mix_s, 0.0)))
+
+    def left(pot: Pot) -> PotCourse:
+        return pot_course(law, density, mass_kg, warm, pot, cured, FOLLOWED_S)
+
+    course = left(Pot("bucket", shop_k))
+    hot, warm_k = course.temperature_k, max(mixed_k, shop_k) + OUT_AT_RISE_K
+    depths = () if under_vacuum else DEPTHS_M
+    over = np.flatnonzero(hot > warm_k)
+    warmed = np.flatnonzero(np.abs(hot - shop_k) > COLD_OVER_K)
+    cold = 0.0 if not len(warmed) else math.inf
+    if len(warmed) and warmed[-1] + 1 < len(hot):
+        cold = float(course.times_s[warmed[-1] + 1])
+    return Leftover(
+        where=where,
+        mass_kg=mass_kg,
+        peak_k=course.hottest_k,
+        peak_s=from_s + float(course.times_s[int(np.argmax(hot))]),
+        out_by_s=from_s + float(course.times_s[over[0]]) if len(over) else math.inf,
+        cold_s=from_s + cold,
+        spread_m=next((one for one in depths if left(Pot("tray", shop_k, None, one)).hottest_k <= HARMLESS_K), None),
+        under_vacuum=under_vacuum,
+    )
+
+
+def leftovers_of(
+    job: Job, batches: Sequence[Batch], end_s: float, in_bucket_kg: float, in_pots_kg: float
+) -> tuple[Leftover, ...]:
+    """What is left in bucket and catch pots at *end_s*, the end of the fill, by what is in them; none where a machine
+    mixes resin as it comes. The bucket has the batch poured last, the pots the resin mixed first."""
+    if not batches:
+        return ()
+    found = (
+        leftover_of(job, "in the bucket", in_bucket_kg, max(batches, key=lambda one: one.pour_s), end_s),
+        leftover_of(job, "in the catch pots", in_pots_kg, min(batches, key=lambda one: one.pour_s), end_s, True),
+    )
+    return tuple(one for one in found if one is not None)
