@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta, tzinfo
+
+import pytest
 from driving import bench, caution_ids, choose, push, texts, type_into, while_open
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QListWidget, QPlainTextEdit
 
+from bibulon.desk.benches import hold
 from bibulon.desk.dialogs.house_window import FIELDS, HouseWindow
 from bibulon.desk.job_menu import JobMenu
 from bibulon.desk.window import Window
@@ -74,6 +78,31 @@ def test_a_hold_test_without_pots_or_touched_since_is_told(window: Window) -> No
     push(page, "Something was touched")
     assert window.document.job.run[-1].kind == "bag touched"
     assert "vent hose moved" in texts(page), "the caution stands at Hold"
+
+
+class AnHourAhead(datetime):
+    """The time of a computer whose clock is wrong."""
+
+    @classmethod
+    def now(cls, tz: tzinfo | None = None) -> datetime:
+        return datetime.now(tz) + timedelta(hours=1)
+
+
+def test_a_clock_that_was_ahead_does_not_make_the_test_that_failed_the_last_one(
+    window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window.go("hold")
+    page = bench(window)
+    with monkeypatch.context() as wrong:
+        wrong.setattr(hold, "datetime", AnHourAhead)
+        page.readings.setPlainText("0 30\n5 60\n10 90\n15 120")
+        push(page, "Keep this test")
+    assert "hold-failed" in caution_ids(window)
+    page.readings.setPlainText("0 30\n5 30.5\n10 30.6\n15 30.7")
+    push(page, "Keep this test")
+    kept = window.document.job.hold_tests
+    assert kept[0].taken_at > kept[1].taken_at and window.document.assessment.hold_verdicts[-1][0] == kept[1]
+    assert "hold-failed" not in caution_ids(window) and window.document.assessment.hold_verdicts[-1][1].passed
 
 
 def test_the_bag_is_checked_line_by_line(window: Window) -> None:

@@ -14,7 +14,6 @@ import math
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
-from operator import attrgetter
 from typing import Literal
 
 import numpy as np
@@ -35,7 +34,7 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.gear_cards import TubeCard
-from bibulon.job.hold import HoldFigures, HoldTest
+from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
 from bibulon.job.lines import ValveAction
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
@@ -211,7 +210,7 @@ class Assessment:
     @cached_property
     def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
         """Every hold test with its verdict, in the order taken."""
-        return tuple((test, self.judged(test)) for test in sorted(self.job.hold_tests, key=attrgetter("taken_at")))
+        return tuple((test, self.judged(test)) for test in in_order_taken(self.job.hold_tests))
 
     @property
     def hold_figures(self) -> HoldFigures:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import datetime, time, timedelta
-from operator import attrgetter
 
 from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
@@ -14,7 +13,7 @@ from bibulon.cure.answers import safe_vacuum
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
-from bibulon.job.hold import HoldRules
+from bibulon.job.hold import HoldRules, in_order_taken
 from bibulon.quantities import brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.two_spaces import read_pair
@@ -351,7 +350,7 @@ def resin_boils(assessment: Assessment) -> Iterator[Finding]:
     processes=CLAMPED_BY_VACUUM,
 )
 def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
-    tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
+    tests = in_order_taken(assessment.job.hold_tests)
     if tests and len(tests[-1].flange_readings) < 2:
         yield Finding("The last hold test read the cavity alone.")
 
@@ -366,7 +365,7 @@ def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
     processes=CLAMPED_BY_VACUUM,
 )
 def spaces_leak(assessment: Assessment) -> Iterator[Finding]:
-    tests = sorted(assessment.job.hold_tests, key=attrgetter("taken_at"))
+    tests = in_order_taken(assessment.job.hold_tests)
     pair = read_pair(tests[-1], assessment.hold_figures, assessment.area_together_m2) if tests else None
     if pair is not None and not pair.stands and pair.leak != "unsure":
         yield Finding(pair.text(assessment.units))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import datetime
 from itertools import pairwise
 from typing import Annotated, Literal
 
@@ -22,6 +24,8 @@ class HoldTest(Model):
     stage: Stage
     taken_at: AwareDatetime
     """When its last reading was taken, or it was written down."""
+    kept_at: AwareDatetime | None = None
+    """When it was kept with the job, by the clock of then."""
     readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(min_length=2, max_length=200_000)]
     flange_readings: Annotated[tuple[tuple[Duration, Pressure], ...], Field(max_length=200_000)] = ()
     """Of a closed mould's flange, held at the same time as its cavity."""
@@ -41,6 +45,20 @@ class HoldTest(Model):
         if any(later[0] <= earlier[0] for earlier, later in pairwise(readings)):
             raise ValueError("the times of the readings have to grow from one to the next")
         return readings
+
+
+def in_order_taken(tests: Sequence[HoldTest]) -> tuple[HoldTest, ...]:
+    """*tests*, as a job has them in the order they were kept, in the order they were taken.
+
+    One that says it was taken after another was kept, which it was not, was taken by a clock that was ahead: it counts
+    as taken before that one.
+    """
+    taken: list[datetime] = []  # of the tests from the last on
+    for number, test in reversed(list(enumerate(tests))):
+        later = zip(reversed(tests[number + 1 :]), taken, strict=True)
+        clock_was_ahead = (when for one, when in later if one.kept_at is not None and one.kept_at < test.taken_at)
+        taken.append(min((test.taken_at, *clock_was_ahead)))
+    return tuple(test for _, _, test in sorted(zip(reversed(taken), range(len(tests)), tests, strict=True)))
 
 
 class HoldFigures(Model):

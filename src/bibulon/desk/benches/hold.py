@@ -25,7 +25,7 @@ from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
 from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
 from bibulon.job import CLAMPED_BY_VACUUM
-from bibulon.job.edits import changed, new_id
+from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
 from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
@@ -152,8 +152,8 @@ class HoldBench(Bench):
         if self.readings.toPlainText().strip():
             self._read()
 
-    def draft(self) -> HoldTest | None:
-        """The test in the making; None while it cannot be read."""
+    def draft(self) -> HoldTest:
+        """The test in the making. Raises ReadingsError."""
         units = self.document.assessment.units
         readings = parse_readings(self.readings.toPlainText(), units)
         barometer, temperature = parse_drift(self.drift.toPlainText(), units)
@@ -192,11 +192,11 @@ class HoldBench(Bench):
         return f"as the last test says.{passed}"
 
     def _taken_at(self) -> datetime:
-        """When the last reading was read: now, for what is typed."""
-        recorded = self._recorded
+        """When the last reading was read: now, for what is typed. Never later: a rehearsal's clock may run ahead."""
+        recorded, now = self._recorded, datetime.now(UTC).astimezone()
         if recorded is None or self._reading:
-            return datetime.now(UTC).astimezone()
-        return recorded.begun_at + timedelta(seconds=recorded.last_s)
+            return now
+        return min(recorded.begun_at + timedelta(seconds=recorded.last_s), now)
 
     def _set_gauge_kind(self, kind: Literal["absolute", "relative"]) -> None:
         self.gauge_kind = kind
@@ -279,6 +279,7 @@ class HoldBench(Bench):
             self.gauge.setChecked(False)
             self._stop_gauge()
         job = self.document.job
+        test = revised(test, kept_at=datetime.now(UTC).astimezone())
         self.document.edit("hold test", changed(job, hold_tests=(*job.hold_tests, test)))
         self._clear()
         with suppress(OSError):
