@@ -104,6 +104,8 @@ BLADDER_MISTAKES: dict[str, Callable[[Job], Job]] = {
 }
 MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     "mould-opens": lambda job: pressed(job, 60_000.0),
+    "flange-gives": lambda job: pair(job, flange_thickness_m=0.004),
+    "two-levels-one-pump": lambda job: pair(job, supply="one pump"),
     "vent-shut-opens": lambda job: pressed(job, 15_000.0),
     "flange-vacuum-low": lambda job: pair(job, flange_pa=45_000.0),
     "cavity-deeper-than-flange": lambda job: pair(job, cavity_pa=15_000.0),

@@ -53,6 +53,7 @@ from bibulon.resin.rheology import Rheology, poured, rheology
 from bibulon.resin.viscosity import film_gel_s
 from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
+from bibulon.vacuum.two_spaces import PairReading, read_pair
 from bibulon.workers.report import Progress, no_progress
 
 MomentKind = Literal[
@@ -252,6 +253,13 @@ class Assessment:
         """The margin of a closed mould's clamp over the fill; None under film, in a rigid mould and with no fill."""
         upper = self.fill.upper if self.fill is not None else None
         return clamp_margin(self.job, upper) if upper is not None else None
+
+    @cached_property
+    def pair_reading(self) -> PairReading | None:
+        """What the last hold test says of a closed mould's two spaces; None where they were not held together."""
+        if not self.job.closed or not self.job.hold_tests:
+            return None
+        return read_pair(in_order_taken(self.job.hold_tests)[-1], self.hold_figures, self.area_together_m2)
 
     @property
     def stays_shut(self) -> Figure:

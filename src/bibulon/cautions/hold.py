@@ -16,7 +16,6 @@ from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules, in_order_taken
 from bibulon.quantities import brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
-from bibulon.vacuum.two_spaces import read_pair
 
 NEARLY_ATMOSPHERE = 0.5
 CURE_WARMS_K = 15.0
@@ -365,7 +364,6 @@ def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
     processes=CLAMPED_BY_VACUUM,
 )
 def spaces_leak(assessment: Assessment) -> Iterator[Finding]:
-    tests = in_order_taken(assessment.job.hold_tests)
-    pair = read_pair(tests[-1], assessment.hold_figures, assessment.area_together_m2) if tests else None
+    pair = assessment.pair_reading
     if pair is not None and not pair.stands and pair.leak != "unsure":
         yield Finding(pair.text(assessment.units))

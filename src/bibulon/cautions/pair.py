@@ -26,6 +26,7 @@ from bibulon.mould.fittings import (
     widest_gap,
     with_channel_clear,
 )
+from bibulon.mould.flange import flange_gives, flange_thick_enough_m, with_flange_thick_enough
 from bibulon.mould.press import press_forces
 from bibulon.quantities import brief, brief_each, percent
 
@@ -33,6 +34,8 @@ LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""
 TOO_SOFT = 1.0
 """An upper half that gives by more than this share of the cavity's height bulges."""
+SAME_LEVEL_PA = 1_000.0
+"""Two vacuums that differ by less are one."""
 HELD_BY_CLAMPS = CLAMPED_BY_FORCE | WITH_BLADDER
 DOWELS_SHARE = 0.5
 """Two dowels sit apart by at least this share of the part's reach."""
@@ -248,6 +251,43 @@ def upper_too_soft(assessment: Assessment) -> Iterator[Finding]:
         gives = brief(float(fill.upper.rise_m[: fill.upper.filled, at].max()), "thickness", assessment.units)
         x, y = fill.mesh.points_m[at]
         yield Finding(f"The upper half gives by {gives} as the mould fills.", (float(x), float(y)))
+
+
+@caution(
+    "flange-gives",
+    "caution",
+    "mould",
+    why="A flange that gives rolls and lifts its seals: the clamp leaks away, and air gets past the inner seal.",
+    remedy="Make it thicker or narrower, set clamps closer, or take a seal that follows further, as one blown up.",
+    fix=Fix(
+        "Make the flange thick enough",
+        with_flange_thick_enough,
+        helps=lambda job: flange_thick_enough_m(job) is not None,
+    ),
+    processes=CLAMPED_BY_VACUUM | CLAMPED_BY_FORCE,
+)
+def flange_gives_way(assessment: Assessment) -> Iterator[Finding]:
+    found = flange_gives(assessment.job, assessment.fill, assessment.units)
+    if found is not None and not found.sealed:
+        gives, follows = brief_each((found.gives_m, found.follows_m), "thickness", assessment.units)
+        yield Finding(f"The flange gives by {gives}, and the seal follows {follows}: {found.how}")
+
+
+@caution(
+    "two-levels-one-pump",
+    "caution",
+    "mould",
+    why="One pump with one reservoir has one level: the cavity pulls as hard as the flange, or the flange is weak.",
+    remedy="Split the reservoir with a regulator between its halves, or take a pump for each.",
+    fix=Fix("Plan a split reservoir", lambda job: with_pair(job, supply="one pump, split reservoir")),
+    of_plan=True,
+    processes=CLAMPED_BY_VACUUM,
+)
+def two_levels(assessment: Assessment) -> Iterator[Finding]:
+    pair = assessment.job.pair
+    if pair.supply == "one pump" and abs(pair.cavity_pa - pair.flange_pa) > SAME_LEVEL_PA:
+        flange, cavity = brief_each((pair.flange_pa, pair.cavity_pa), "pressure", assessment.units)
+        yield Finding(f"One pump is to give the flange {flange} and the cavity {cavity}.")
 
 
 # -- the part ----------------------------------------------------------------------------------------------------------

@@ -81,6 +81,8 @@ class SealCard(StockCard):
     spring_n_m: Annotated[float, Field(ge=0, le=1e6)]
     """What it pushes the halves apart with, by its length."""
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)]
+    follows_m: Thickness = 0.002
+    """How far the halves may move apart there and it still seals."""
     stands_styrene: bool = True
     stands_amine: bool = True
     """Whether it stands the hardeners of epoxies."""

@@ -65,6 +65,8 @@ class Seal(Model):
     hardness_shore: Annotated[float, Field(ge=0, le=100)] = 40.0
     spring_n_m: Annotated[float, Field(ge=0, le=1e6)] = 400.0
     """What it pushes the halves apart with, by its length."""
+    follows_m: Thickness = 0.002
+    """How far the halves may move apart there and it still seals."""
     stands_styrene: bool = True
     stands_amine: bool = True
     """Whether it stands the hardeners of epoxies."""
@@ -99,6 +101,9 @@ class Bladder(Model):
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
 
+
+VacuumSupply = Literal["not said", "one pump", "one pump, split reservoir", "two pumps"]
+SUPPLIES: tuple[VacuumSupply, ...] = ("not said", "one pump", "one pump, split reservoir", "two pumps")
 
 FittingKind = Literal["clamp", "dowel", "gauge"]
 
@@ -228,6 +233,8 @@ class MouldPair(Model):
     """From the edge of the part to the inner seal."""
     flange_m: Annotated[float, Field(ge=0.001, le=2)] = 0.1
     """Between the two seals: what the flange vacuum acts on."""
+    flange_thickness_m: Thickness | None = None
+    """Of the upper half's flange; None: as thick as the upper half."""
     inner_seal: Seal = Seal(kind="dynamic seal")
     outer_seal: Seal = Seal(kind="wing seal")
     clamp: ClampForce = ClampForce()
@@ -243,6 +250,10 @@ class MouldPair(Model):
     cavity_pa: AbsolutePressure = 51_325.0
     hold_pa: AbsolutePressure = 71_325.0
     """In the cavity from the end of the injection until gel."""
+    supply: VacuumSupply = "not said"
+    """What pulls flange and cavity, each to its own level."""
+    reservoir_m3: Volume | None = None
+    """Behind the flange; None: there is none."""
     injection: Injection = Injection()
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 600
     shots: Shots = 0

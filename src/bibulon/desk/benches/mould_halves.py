@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from typing import TYPE_CHECKING, Literal
 
@@ -20,8 +21,9 @@ from bibulon.desk.widgets.figure_rows import FigureRow
 from bibulon.desk.work.document import Document
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER
 from bibulon.job.edits import value_at, with_pair, with_value
-from bibulon.job.pair import RegionHeight
+from bibulon.job.pair import SUPPLIES, RegionHeight
 from bibulon.job.paths import JobPath
+from bibulon.mould.flange import flange_gives, without_pump
 from bibulon.mould.press import PressForces, press_forces
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
@@ -77,6 +79,13 @@ class HalvesSections:
         bench.section("Vacuums")
         if self.by_vacuum:
             bench.quantity("In the flange", "pressure", "pair/flange_pa", "Holds the halves together.")
+        if self.by_vacuum:
+            bench.choice(
+                "Pulled by", lambda: [(supply, supply) for supply in SUPPLIES],
+                lambda: self.document.job.pair.supply, partial(self._put, "pair/supply"),
+            )  # fmt: skip
+            bench.quantity("Reservoir", "volume", "pair/reservoir_m3", "Behind the flange.", empty="none")
+            bench.figure("If the pump stops", self._without_pump)
         bench.quantity("In the cavity", "pressure", "pair/cavity_pa", "Regulated, while the resin comes in.")
         bench.quantity("Until gel", "pressure", "pair/hold_pa", "In the cavity once the inlets are clamped.")
         bench.section("Heating")
@@ -169,6 +178,32 @@ class HalvesSections:
         bench.figure("Opened by", self._opened)
         bench.figure("The house asks for", self._asked)
         bench.figure("They sit every", self._spacing)
+        self._flange_thick("Of the upper half, between two clamps.", empty="not said")
+        bench.quantity("Flange's modulus", "stiffness", "pair/upper/modulus_pa", "In bending.")
+
+    def _flange_thick(self, hint: str, empty: str) -> None:
+        """How thick the flange is, and how far it gives."""
+        self.bench.quantity("Flange thickness", "thickness", "pair/flange_thickness_m", hint, empty=empty)
+        self.bench.figure("Flange gives", self._gives)
+
+    def _gives(self) -> tuple[str, str]:
+        assessment = self.document.assessment
+        found = flange_gives(assessment.job, assessment.fill, assessment.units)
+        if found is None:
+            return "–", "Known once its thickness is said and the mould fills; a half that does not bend does not give."
+        return self.bench.shown(found.gives_m, "thickness"), f"By {found.how}"
+
+    def _without_pump(self) -> tuple[str, str]:
+        assessment = self.document.assessment
+        reading, margin = assessment.pair_reading, assessment.clamp
+        if reading is None:
+            return "–", "Known once both spaces were held: how fast the flange loses its vacuum tells it."
+        found = without_pump(assessment.job, margin, reading.flange.rise_pa_s) if margin is not None else None
+        if found is None:
+            return "–", "Known once the mould fills and stays shut."
+        until = self.bench.shown(found.until_pa, "pressure")
+        how = f"The flange may rise to {until} before the mould opens; by the last hold test, and the reservoir."
+        return ("as long as it holds" if math.isinf(found.lasts_s) else show(found.lasts_s, "duration")), how
 
     def _on_plan(self) -> int:
         return sum(fitting.kind == "clamp" for fitting in self.document.job.pair.fittings)
@@ -264,6 +299,9 @@ class HalvesSections:
 
     def _rim(self) -> None:
         bench = self.bench
+        follows: dict[str, JobPath] = {
+            "inner_seal": "pair/inner_seal/follows_m", "outer_seal": "pair/outer_seal/follows_m",
+        }  # fmt: skip
         bench.section("Rim")
         bench.add(channel_choice(self.document))
         self.heads["channel"] = bench.choice(
@@ -274,6 +312,8 @@ class HalvesSections:
         bench.quantity("Channel height", "length", "pair/channel/height_m", decimals=1)
         bench.quantity("Inner seal off part", "length", "pair/seal_off_m", "From the part's edge.")
         bench.quantity("Flange", "length", "pair/flange_m", "Between the two seals.")
+        if self.by_vacuum:
+            self._flange_thick("Of the upper half there.", empty="as the upper half")
         for name, seal in (("Inner seal", "inner_seal"), ("Outer seal", "outer_seal")):
             paths: tuple[JobPath, JobPath, JobPath] = (
                 ("pair/inner_seal/kind", "pair/inner_seal/hardness_shore", "pair/inner_seal/spring_n_m")
@@ -284,6 +324,7 @@ class HalvesSections:
             self.heads[name.lower()] = bench.text(name, paths[0], "What it is.")
             bench.quantity("Hardness, Shore A", "count", paths[1])
             bench.quantity("Pushes apart", "line force", paths[2], "By its length, when the mould is shut.")
+            bench.quantity("It follows", "thickness", follows[seal], "So far apart and it still seals.")
             self._toggle("It stands styrene", path_of_seal(seal, "stands_styrene"))
             self._toggle("It stands epoxies' hardeners", path_of_seal(seal, "stands_amine"))
             self._toggle("It is blown up", path_of_seal(seal, "inflatable"), "Once the mould is shut.")

@@ -19,7 +19,7 @@ CardKind = TypeVar("CardKind", bound=StockCard)
 TYPED = "as typed"
 CHANNEL = ("profile", "width_m", "height_m")
 CLAMP = ("force_n",)
-SEAL = ("hardness_shore", "spring_n_m", "life_shots", "stands_styrene", "stands_amine", "inflatable")
+SEAL = ("hardness_shore", "spring_n_m", "follows_m", "life_shots", "stands_styrene", "stands_amine", "inflatable")
 UPPER = (
     "thickness_m", "modulus_pa", "density_kg_m3", "rib_pitch_m", "rib_width_m", "rib_height_m", "rib_modulus_pa",
     "clear",
