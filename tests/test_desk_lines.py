@@ -217,6 +217,18 @@ def test_the_way_of_a_hose_is_drawn_dragged_and_taken_away(window: Window) -> No
     drag(window, (2.6, -0.2), (2.14, -0.2))
     wait_for_fill(window)
     assert "hose-kinked" in caution_ids(window), "three bends within a hand's width"
+    window.plan.choose("feed-1")
+    type_into(bench(window), "Elbows", "some")
+    assert "whole number of elbows" in texts(bench(window))
+    type_into(bench(window), "Elbows", "2")
+    window.refresh()
+    assert window.document.job.plumbing.hose("feed-1").elbow == "elbow-12"
+    assert "hose-kinked" not in caution_ids(window)
+    choose(window, "Elbow", "as wide as the hose")
+    assert window.document.job.plumbing.hose("feed-1").elbow is None
+    window.undo()
+    window.undo()
+    window.plan.choose("hose feed-1")
     press(window, Qt.Key.Key_Delete)
     assert window.document.job.line("feed-1").hose_way == ()
     window.undo()

@@ -19,13 +19,14 @@ from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, ResinCard
-from bibulon.job.edits import changed, revised, with_card, with_line, with_region
+from bibulon.job.edits import changed, revised, with_card, with_hose, with_line, with_region
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Line, Turn, WhenReached, WhenTurned
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
+from bibulon.stock import shelf_card
 from bibulon.workers.report import Cancelled
 
 
@@ -80,6 +81,13 @@ def test_hose_resistance_in_series(panel: Job) -> None:
     spiral = pipe_volume_m3(0.009, 0.4) * mu * resistance / dp
     assert run(job, 1500).fill_time_s == pytest.approx(time + hose + spiral, rel=0.01)
     assert time > 1.2 * edge_time(job, 1.0)
+    # three elbows, 2.2 mm inside, resist as 3 × 12.5 × 2.2 mm of pipe of that bore, between hose and line
+    job = with_card(job, revised(shelf_card("elbow-6"), id="small", bore_m=0.0022, fits_bore_m=0.0025))
+    job = with_hose(job, "feed", elbow="small", elbows=3)
+    elbows = 1 / pipe_conductance_m3(0.0022, 3 * 12.5 * 0.0022)
+    time += mu * stack.capacity_m * width * elbows / dp + spiral / resistance * elbows
+    assert run(job, 1500).fill_time_s == pytest.approx(time + hose + spiral, rel=0.01)
+    assert elbows > 0.05 * resistance, "it is seen"
 
 
 def test_two_fabrics_in_series(panel: Job) -> None:

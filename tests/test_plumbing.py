@@ -31,6 +31,7 @@ from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.held_plan import changed_since, held_plan
 from bibulon.job.plumbing import BucketShape, DipTube
 from bibulon.job.storage import dump, parse
+from bibulon.planning.to_prepare import fittings_needed
 from bibulon.plumbing.bucket import heel_kg, runs_dry_at_s
 from bibulon.plumbing.edits import with_bypass, with_manifold
 from bibulon.plumbing.fits import bore_verdict, clamp_for, clamp_verdict, reducer_for
@@ -222,7 +223,15 @@ def test_a_hose_is_as_long_as_its_way_and_its_drop_and_is_mirrored_with_the_job(
     assert other.line("feed-1").hose_way == ((2.1, -0.3), (1.1, -0.3))
     kinked = with_way(demo, "feed-1", ((2.1, -0.02), (2.1, -0.04), (2.3, -0.04)))
     (found,) = [one for one in cautions_of(assess(kinked)) if one.id.startswith("hose-kinked")]
-    assert "F1 is led round" in found.message and found.place == (2.1, 0.0)
+    assert "F1 is led round" in found.message and found.place in ((2.1, -0.02), (2.1, -0.04)), "off the part"
+    assert found.fix is not None
+    elbowed = found.fix.apply(kinked)
+    fitted = elbowed.plumbing.hose("feed-1")
+    assert (fitted.elbow, fitted.elbows) == ("elbow-12", 1) and parse(dump(elbowed)) == elbowed
+    assert not [one for one in cautions_of(assess(elbowed)) if one.id.startswith("hose-kinked")]
+    assert ("where hoses turn", 1) in [
+        (use, count) for use, card, count in fittings_needed(network_of(elbowed)) if card and card.use == "elbow"
+    ]
     assert not [one for one in cautions_of(assess(job)) if one.id.startswith("hose-kinked")]
 
 

@@ -14,7 +14,7 @@ from bibulon.flow.causes import causes_of
 from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.base import Model
-from bibulon.job.edits import changed, revised, with_card, with_line
+from bibulon.job.edits import changed, revised, with_card, with_hose, with_line
 from bibulon.job.reads import READS, Result, read_by
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cut_list import cut_list
@@ -97,7 +97,7 @@ def test_a_result_needs_no_more_than_is_declared(result: Result) -> None:
 @pytest.mark.parametrize("result", list(READS))
 def test_all_that_is_declared_is_read(result: Result, monkeypatch: pytest.MonkeyPatch) -> None:
     """Else a change of it would have the result worked out in vain."""
-    jobs = [demo_job(), slow_job(), *map(demo_job, DEMO_FILES[2:])]
+    jobs = [with_hose(demo_job(), "feed-1", elbows=1), slow_job(), *map(demo_job, DEMO_FILES[2:])]
     read: set[tuple[str, str]] = set()
 
     def watched(self: Model, name: str) -> Any:

@@ -18,7 +18,15 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.job.plumbing import BYPASS_HOSE, DipTube
 from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m
-from bibulon.plumbing.mending import clamps_help, reducers_help, weak_clamps, with_reducers, with_sound_clamps
+from bibulon.plumbing.mending import (
+    clamps_help,
+    elbows_help,
+    reducers_help,
+    weak_clamps,
+    with_elbows,
+    with_reducers,
+    with_sound_clamps,
+)
 from bibulon.plumbing.network import Hose, inlets_short, into_first_pot, network_of
 from bibulon.quantities import brief, brief_each
 from bibulon.resin.mixing import room_kg
@@ -100,6 +108,7 @@ def clamp_does_not_shut(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="A kink in a feed hose throttles it, and nothing at the bucket shows it.",
     remedy="Lead the hose in a wider bend, or put an elbow there.",
+    fix=Fix("Put elbows of the shelf there", with_elbows, elbows_help),
     of_plan=True,
 )
 def hose_kinked(assessment: Assessment) -> Iterator[Finding]:
@@ -111,8 +120,8 @@ def hose_kinked(assessment: Assessment) -> Iterator[Finding]:
             text = f"Hose {hose.label} is led round {is_bent}; {hose.card.name} kinks below {stands}"
             remedy = "" if hose.side != "vent" else "Only air goes through it: a kink slows the pump down, no more."
             rank: Rank | None = None if hose.side != "vent" else "note"
-            place = place or _place(assessment.job, hose)
-            yield Finding(f"{text}.", place, hose.name, rank=rank, remedy=remedy)
+            at = place or _place(assessment.job, hose)
+            yield Finding(f"{text}.", at, hose.name, rank=rank, remedy=remedy, beside_part=place is not None)
 
 
 def _wound(job: Job) -> Job:

@@ -32,6 +32,8 @@ class Finding:
     remedy: str = ""
     station: StationId | None = None
     """These only where they differ from the rule's own."""
+    beside_part: bool = False
+    """Whether the place is meant where it is, also off the part."""
 
 
 Rule = Callable[[Assessment], Iterator[Finding]]
@@ -188,7 +190,7 @@ def cautions_of(assessment: Assessment) -> tuple[Caution, ...]:
             finding.message,
             in_words(entry.words(assessment.job)[0], units),
             in_words(finding.remedy or entry.words(assessment.job)[1], units),
-            on_part(assessment.job, finding.place),
+            finding.place if finding.beside_part else on_part(assessment.job, finding.place),
             finding.subject,
             _fix_for(entry, assessment),
         )

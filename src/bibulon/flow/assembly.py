@@ -15,7 +15,7 @@ from bibulon.flow.conductors import Conductors, bodies_of
 from bibulon.flow.line_courses import FlowGap, FlowLine, FlowManifold
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.meshing import mesh_plan, mesh_size_m, split_at
-from bibulon.flow.network import HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
+from bibulon.flow.network import ELBOW_BORES, HOSE_PARTS, MORE, Feed, Network, pipe_conductance_m3, pipe_volume_m3
 from bibulon.flow.problem import FlowProblem
 from bibulon.flow.quick_mesh import quick_mesh
 from bibulon.flow.refinement import last_places, worth_refining
@@ -152,7 +152,9 @@ class _Assembly:
     def add_hose(self, line: FlowLine) -> None:
         """The hose of a feed, from the bucket or what else feeds it."""
         start, port = self.starts[line.fed_by], int(self.top[self.mesh.nearest(*line.port)])
-        hose, inner = self._hose(start, port, line.hose_bore_m, line.hose_length_m)
+        bore_m = line.elbow_bore_m
+        elbows = line.elbows / pipe_conductance_m3(bore_m, ELBOW_BORES * bore_m) if line.elbows else 0.0
+        hose, inner = self._hose(start, port, line.hose_bore_m, line.hose_length_m, elbows)
         self.pipes_between.append(hose)
         self.feeds.append(Feed(line, start, inner, port))
 

@@ -26,7 +26,7 @@ from bibulon.arrays import Floats
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.gear_cards import TubeCard
+from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.lines import AtTime, Line, Manifold, Trigger, Turn
 from bibulon.laminate.cells import GRID_M, Cell
 
@@ -54,6 +54,9 @@ class FlowLine:
     """Whether a vent lets air through but holds resin back."""
     over_vacuum_pa: float = 0.0
     """What a vent is kept at over the vacuum of the job."""
+    elbows: int = 0
+    elbow_bore_m: float = 0.0
+    """How many elbows there are in its hose, and how wide they are inside."""
 
 
 @dataclass(frozen=True)
@@ -163,7 +166,7 @@ def flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         )
     port = LineString(line.points).interpolate(line.port_at, normalized=True)
     port = course.interpolate(course.project(port)) if isinstance(course, LineString) else _nearest(course, port)
-    tube, hose = job.card(line.tube, TubeCard), job.card(line.hose, TubeCard)
+    tube, hose, fitted = job.card(line.tube, TubeCard), job.card(line.hose, TubeCard), job.plumbing.hose(line.id)
     return FlowLine(
         id=line.id,
         kind=line.kind,
@@ -177,6 +180,8 @@ def flow_line(job: Job, line: Line, part: BaseGeometry) -> FlowLine:
         fed_by=(line.fed_by or "") if line.kind == "feed" else "",
         membrane=line.membrane and line.ends_sealed and line.kind == "vent",
         over_vacuum_pa=max((line.level_pa or 0.0) - job.vacuum_pa, 0.0) if line.kind == "vent" else 0.0,
+        elbows=fitted.elbows,
+        elbow_bore_m=hose.bore_m if fitted.elbow is None else job.card(fitted.elbow, FittingCard).bore_m,
     )
 
 

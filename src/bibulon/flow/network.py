@@ -21,6 +21,9 @@ from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.flow.upper_half import UpperHalf
 
 HOSE_PARTS = 4
+ELBOW_BORES = 12.5
+"""An elbow resists slow resin as so many of its bores of straight pipe: ``K = K₁/Re`` with K₁ = 800, the two-constant
+formula for fittings, against 64/Re of a pipe."""
 MORE = 1.15
 """So many times the nodes asked for pay for what is refined."""
 

@@ -72,6 +72,7 @@ CardKind = TypeVar(
     FilmCard,
     TapeCard,
     AdhesiveCard,
+    FittingCard,
 )
 
 

@@ -46,11 +46,14 @@ class FittedHose(Model):
     """Radius of the tightest bend on its way; None: not looked at."""
     reducer_at_start: Identifier | None = None
     reducer_at_end: Identifier | None = None
+    elbow: Identifier | None = None
+    elbows: Annotated[int, Field(ge=0, le=20)] = 0
+    """How many elbows are put where its drawn way is tightest, and which."""
 
     @property
     def cards(self) -> Iterable[str]:
         """The identifiers of the cards that are chosen."""
-        chosen = self.port, self.clamp, self.reducer_at_start, self.reducer_at_end
+        chosen = self.port, self.clamp, self.reducer_at_start, self.reducer_at_end, self.elbow
         return (card for card in chosen if card is not None)
 
 

@@ -50,6 +50,8 @@ def fittings_needed(
                 counted[f"port for {hose.card.name.lower()}", None] += times
             if joint.reducer is not None:
                 counted["between hose and barb", joint.reducer] += times
+        if hose.elbow is not None:
+            counted["where hoses turn", hose.elbow] += times * hose.fitted.elbows
         if hose.clamp is not None:
             for_what = "valves" if hose.clamp.card is not None else f"clamp for {hose.card.name.lower()}"
             counted[for_what, hose.clamp.card] += times * hose.clamps

@@ -34,9 +34,9 @@ def length_m(job: Job, line: Line) -> float:
     return math.ceil(round(whole / ROUNDED_UP_M, 6)) * ROUNDED_UP_M
 
 
-def tightest_bend(way: Sequence[Point]) -> tuple[float, Point] | None:
+def tightest_bend(way: Sequence[Point], elbows: int = 0) -> tuple[float, Point] | None:
     """The radius that every bend of a hose led along *way* can have, and where it is tightest; None where it runs
-    straight.
+    straight. So many *elbows* each take the turn where it is tightest before.
 
     An arc of radius R round a corner that turns by φ begins ``R tan(φ/2)`` before it; two corners share the piece
     between them, so ``R (tan(φ₁/2) + tan(φ₂/2)) ≤ L`` for every piece of length L.
@@ -50,15 +50,19 @@ def tightest_bend(way: Sequence[Point]) -> tuple[float, Point] | None:
         turn = abs(math.remainder(turn, 2 * math.pi))
         tangents.append(math.tan(min(turn, math.pi - 1e-9) / 2) if turn > LEAST_TURN else 0.0)
     tangents.append(0.0)
-    pieces = [
-        (math.dist(places[at], places[at + 1]) / (tangents[at] + tangents[at + 1]), at)
-        for at in range(len(places) - 1)
-        if tangents[at] + tangents[at + 1] > 0
-    ]
-    if not pieces:
-        return None
-    radius, at = min(pieces)
-    return radius, places[at if tangents[at] > tangents[at + 1] else at + 1]
+    while True:
+        pieces = [
+            (math.dist(places[at], places[at + 1]) / (tangents[at] + tangents[at + 1]), at)
+            for at in range(len(places) - 1)
+            if tangents[at] + tangents[at + 1] > 0
+        ]
+        if not pieces:
+            return None
+        radius, at = min(pieces)
+        sharper = at if tangents[at] > tangents[at + 1] else at + 1
+        if elbows == 0:
+            return radius, places[sharper]
+        tangents[sharper], elbows = 0.0, elbows - 1
 
 
 def measured(job: Job, line: Line) -> Line:

@@ -5,9 +5,12 @@ from __future__ import annotations
 from bibulon.job import Job
 from bibulon.job.edits import with_card, with_hose
 from bibulon.job.gear_cards import FittingCard
-from bibulon.plumbing.fits import clamp_for
+from bibulon.plumbing.fits import bore_verdict, clamp_for
+from bibulon.plumbing.hose_way import tightest_bend
 from bibulon.plumbing.network import Hose, network_of
 from bibulon.stock.choice import cards_for
+
+MOST_ELBOWS = 20
 
 
 def with_reducers(job: Job, name: str | None = None) -> Job:
@@ -27,6 +30,34 @@ def with_reducers(job: Job, name: str | None = None) -> Job:
 def reducers_help(job: Job) -> bool:
     """Whether the shelf has a reducer for a joint of *job* that does not fit."""
     return any(joint.proposed is not None for hose in network_of(job).hoses for joint in hose.joints)
+
+
+def with_elbows(job: Job, name: str | None = None) -> Job:
+    """*job* with as many elbows of the shelf as it takes that its feeds' hoses do not kink on their drawn ways, or that
+    of the hose *name* does not."""
+    for hose in network_of(job).hoses:
+        least, elbow = hose.card.least_bend_m, elbow_for(job, hose)
+        if hose.side == "vent" if name is None else hose.name != name:
+            continue
+        if not hose.kinks or least is None or elbow is None or hose.fitted.tightest_bend_m is not None:
+            continue
+        for count in range(hose.fitted.elbows + 1, MOST_ELBOWS + 1):
+            bend = tightest_bend(hose.way, count)
+            if bend is None or bend[0] >= least:
+                job = with_hose(with_card(job, elbow), hose.name, elbow=elbow.id, elbows=count)
+                break
+    return job
+
+
+def elbow_for(job: Job, hose: Hose) -> FittingCard | None:
+    """The elbow of the shelf that *hose* goes over."""
+    cards = [card for card in cards_for(job, FittingCard).values() if card.use == "elbow"]
+    return next((card for card in cards if bore_verdict(hose.card, card.fits_bore_m) == "fits"), None)
+
+
+def elbows_help(job: Job) -> bool:
+    """Whether elbows take the kinks out of hoses of *job*."""
+    return with_elbows(job) != job
 
 
 def with_sound_clamps(job: Job) -> Job:

@@ -92,6 +92,8 @@ class Hose:
     fitted: FittedHose
     way: tuple[Point, ...] = ()
     """The places it is led past, where that is drawn."""
+    elbow: FittingCard | None = None
+    """Of its elbows, where it has any and a card is chosen."""
 
     @property
     def bend(self) -> tuple[float, Point | None] | None:
@@ -99,7 +101,7 @@ class Hose:
         neither is known."""
         if self.fitted.tightest_bend_m is not None:
             return self.fitted.tightest_bend_m, None
-        return tightest_bend(self.way)
+        return tightest_bend(self.way, self.fitted.elbows)
 
     @property
     def kinks(self) -> bool:
@@ -268,7 +270,8 @@ class _Builder:
             chosen = self._chosen(fitted.clamp)
             clamp = clamp_for(card, self.shelf) if chosen is None else ClampFit(chosen, clamp_verdict(card, chosen))
         way = next((way_of(line) for line in self.job.lines if line.id == name), ())
-        return Hose(name, label, card, side, *between, length_m, joints, clamps, clamp, fitted, way)
+        elbow = self._chosen(fitted.elbow) if fitted.elbows else None
+        return Hose(name, label, card, side, *between, length_m, joints, clamps, clamp, fitted, way, elbow)
 
     # -- ends --------------------------------------------------------------------------------------------------------
 

@@ -17,7 +17,7 @@ from bibulon.job.faults import explain_here
 from bibulon.job.gear_cards import FittingCard
 from bibulon.plumbing.fits import ClampFit, clamp_verdict
 from bibulon.plumbing.hose_way import tightest_bend, with_way
-from bibulon.plumbing.mending import with_reducers
+from bibulon.plumbing.mending import elbow_for, with_reducers
 from bibulon.plumbing.network import Hose, Joint, network_of
 from bibulon.quantities import as_typed, brief, show
 from bibulon.quantity_text import parse
@@ -68,6 +68,17 @@ class HoseEnds:
         if hose.way:
             box.addWidget(label(self._drawn(), "muted"))
             self.bench.button("Take the drawn way away", self._take_way, into=box)
+        if hose.way or hose.fitted.elbows:
+            box.addWidget(
+                FreeField(
+                    "Elbows",
+                    lambda: str(self.hose.fitted.elbows),
+                    self._put_elbows,
+                    "Where it turns tightest; each resists as some of its bores of straight hose.",
+                )
+            )
+            if hose.fitted.elbows:
+                box.addWidget(self._choice("Elbow", "elbow", self._elbows))
         for end, joint in zip(("start", "end"), hose.joints, strict=True):
             if joint.wants_m is None and joint.reducer is None:
                 continue
@@ -153,10 +164,26 @@ class HoseEnds:
         """What its way on the plan says of it."""
         hose, units = self.hose, self.document.assessment.units
         length = show(hose.length_m, "distance", units)
-        bend = tightest_bend(hose.way)
+        bend = tightest_bend(hose.way, hose.fitted.elbows)
         if bend is None:
-            return f"Drawn: {length}, straight."
+            return f"Drawn: {length}, {'straight but for its elbows' if hose.fitted.elbows else 'straight'}."
         return f"Drawn: {length}, tightest bend {brief(bend[0], 'thickness', units)}."
+
+    def _elbows(self) -> list[tuple[str, str]]:
+        return [("as wide as the hose", ""), *((card.name, card.id) for card in self._cards("elbow"))]
+
+    def _put_elbows(self, text: str) -> None:
+        """So many, and the elbow of the shelf that fits where none is chosen yet."""
+        count, job = _whole(text or "0", "elbows"), self.document.job
+        elbow = elbow_for(job, self.hose) if count and self.hose.fitted.elbow is None else None
+        if elbow is None:
+            self._put(elbows=count)
+            return
+        try:
+            job = with_hose(with_card(job, elbow), self.name, elbow=elbow.id, elbows=count)
+        except ValidationError as error:
+            raise ValueError(explain_here(error)) from error
+        self.document.edit(f"elbows of {self.hose.label}", job)
 
     def _take_way(self) -> None:
         self.document.edit(f"no way of hose {self.hose.label}", with_way(self.document.job, self.name, ()))
@@ -169,8 +196,8 @@ class HoseEnds:
         self.document.edit("put a reducer between", with_reducers(self.document.job, self.name))
 
 
-def _whole(text: str) -> int:
+def _whole(text: str, of: str = "turns") -> int:
     try:
         return int(text)
     except ValueError as error:
-        raise ValueError("Write a whole number of turns.") from error
+        raise ValueError(f"Write a whole number of {of}.") from error

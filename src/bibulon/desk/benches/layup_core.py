@@ -40,7 +40,8 @@ class CoreSection:
 
     def _key(self) -> object:
         job = self.bench.document.job
-        return tuple(self._cores()), job.core_laying, job.flow.core_gap_m, self.bench.document.settings
+        density, settings = job.resin.density_kg_m3, self.bench.document.settings
+        return tuple(self._cores()), job.core_laying, job.flow.core_gap_m, density, settings
 
     def _fill(self, layout: QVBoxLayout) -> None:
         cores, bench = self._cores(), self.bench
