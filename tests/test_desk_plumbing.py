@@ -5,7 +5,7 @@ from __future__ import annotations
 from driving import LEFT, bench, caution_ids, choose, press, push, texts, type_into
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QCheckBox
 
 from bibulon.desk.plumbing.diagram import PlumbingDiagram
 from bibulon.desk.window import Window
@@ -42,6 +42,13 @@ def test_a_feed_is_dragged_onto_a_manifold_and_back_to_the_bucket(window: Window
     assert window.document.job.line("feed-2").fed_by is None
     window.undo()
     assert window.document.job.line("feed-2").fed_by == name
+    assert "One for each part" not in texts(bench(window))
+    window.go("bag")
+    type_into(bench(window), "Parts", "3")
+    window.go("lines")
+    window.refresh()
+    next(one for one in bench(window).findChildren(QCheckBox) if one.text() == "One for each part").click()
+    assert window.document.job.manifolds[0].each_part
 
 
 def test_a_joint_that_does_not_fit_is_said_and_put_right_from_the_bench(window: Window) -> None:

@@ -23,9 +23,11 @@ from bibulon.job.edits import changed, revised, with_card, with_hose, with_line,
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import Layer
-from bibulon.job.lines import AtTime, Line, Turn, WhenReached, WhenTurned
+from bibulon.job.lines import AtTime, Line, Manifold, Turn, WhenReached, WhenTurned
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
+from bibulon.planning.to_prepare import needs_of
+from bibulon.resin.charge import charge_of
 from bibulon.stock import shelf_card
 from bibulon.workers.report import Cancelled
 
@@ -88,6 +90,33 @@ def test_hose_resistance_in_series(panel: Job) -> None:
     time += mu * stack.capacity_m * width * elbows / dp + spiral / resistance * elbows
     assert run(job, 1500).fill_time_s == pytest.approx(time + hose + spiral, rel=0.01)
     assert elbows > 0.05 * resistance, "it is seen"
+
+
+def test_parts_that_share_a_manifold_share_what_it_lets_through(panel: Job) -> None:
+    """Three parts on one thin hose: each fills as behind three times its resistance; with one each, as if alone."""
+    thin = revised(panel.card("wide-hose", TubeCard), id="thin", name="Thin hose", bore_m=0.003, outer_m=0.005)
+    manifold = Manifold(id="m", label="M1", tube="wide-hose", hose="thin", length_m=0.01, hose_length_m=2.0)
+    alone = changed(with_card(panel, thin), manifolds=(manifold,))
+    alone = with_line(alone, revised(alone.line("feed"), fed_by="m", hose_length_m=0.05))
+    three = changed(alone, bag=revised(alone.bag, parts=3))
+    each = changed(three, manifolds=(revised(manifold, each_part=True),))
+    stack, problem = laminate_of(alone).cells[0].stack, flow_problem(alone)
+    mu, dp, width = problem.resin.viscosity_pa_s, problem.drive_pa, 0.4
+    resistance, bore_m3 = 1 / pipe_conductance_m3(0.003, 2.0), pipe_volume_m3(0.003, 2.0)
+
+    def by_hand(parts: int) -> float:
+        behind = stack.capacity_m * width + pipe_volume_m3(0.009, 0.4) + pipe_volume_m3(0.019, 0.05)
+        own = stack.capacity_m * width / (2 * stack.transmissivity_m3[0][0] * width)
+        return mu / dp * (parts * resistance * behind + own + resistance * bore_m3 / 2)
+
+    assert run(alone, 1200).fill_time_s == pytest.approx(by_hand(1), rel=0.015)
+    assert run(three, 1200).fill_time_s == pytest.approx(by_hand(3), rel=0.015)
+    assert run(each, 1200).fill_time_s == pytest.approx(run(alone, 1200).fill_time_s, rel=1e-9)
+    hoses = {item.name: item.mass_kg for item in charge_of(three).items}["Hoses"]
+    more = {item.name: item.mass_kg for item in charge_of(each).items}["Hoses"] - hoses
+    assert more == pytest.approx(2 * bore_m3 * three.resin.density_kg_m3)
+    needed = [{need.what: need.amount for need in needs_of(assess(job))} for job in (three, each)]
+    assert needed[1][thin.name] == pytest.approx(3 * needed[0][thin.name])
 
 
 def test_two_fabrics_in_series(panel: Job) -> None:

@@ -189,16 +189,17 @@ class Assessment:
         for line in job.lines:
             length = developed_length_m(job.part.relief, line.points)
             bores += pipe_volume_m3(job.card(line.tube, TubeCard).bore_m, length)
+            bores += pipe_volume_m3(job.card(line.hose, TubeCard).bore_m, line.hose_length_m)
+        shared = 0.0
         for manifold in job.manifolds:
-            bores += pipe_volume_m3(job.card(manifold.tube, TubeCard).bore_m, manifold.length_m)
-        hoses = [(line.hose, line.hose_length_m) for line in job.lines]
-        for hose, length in (*hoses, *((manifold.hose, manifold.hose_length_m) for manifold in job.manifolds)):
-            bores += pipe_volume_m3(job.card(hose, TubeCard).bore_m, length)
+            volume = pipe_volume_m3(job.card(manifold.tube, TubeCard).bore_m, manifold.length_m)
+            volume += pipe_volume_m3(job.card(manifold.hose, TubeCard).bore_m, manifold.hose_length_m)
+            shared += job.manifolds_of(manifold) * volume
         if job.plumbing.bypass is not None:
             bypass = job.plumbing.bypass
-            bores += pipe_volume_m3(job.card(bypass.hose, TubeCard).bore_m, bypass.hose_length_m)
+            shared += pipe_volume_m3(job.card(bypass.hose, TubeCard).bore_m, bypass.hose_length_m)
         pores = sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells)
-        return job.parts_together * (pores + bores)
+        return job.parts_together * (pores + bores) + shared
 
     @property
     def pots_m3(self) -> float:

@@ -138,13 +138,16 @@ class _Assembly:
         self.starts[line.id] = int(top[self.mesh.nearest(*line.port)])
 
     def add_manifold(self, manifold: FlowManifold) -> None:
-        """A pipe beside the part with a hose from the bucket; what it resists itself is put into that hose."""
+        """A pipe beside the part with a hose from the bucket; what it resists itself is put into that hose. Of one that
+        several parts share, each has its share of the bore, and of what flows."""
         node = self.next_free
         self.next_free += 1
-        volume = pipe_volume_m3(manifold.bore_m, manifold.length_m)
+        volume = pipe_volume_m3(manifold.bore_m, manifold.length_m) * manifold.share
         self.bores[node] += volume
-        resistance = 1 / pipe_conductance_m3(manifold.bore_m, manifold.length_m / 2)
-        hose, inner = self._hose(self.bucket, node, manifold.hose_bore_m, manifold.hose_length_m, resistance)
+        resistance = 1 / (pipe_conductance_m3(manifold.bore_m, manifold.length_m / 2) * manifold.share)
+        hose, inner = self._hose(
+            self.bucket, node, manifold.hose_bore_m, manifold.hose_length_m, resistance, manifold.share
+        )
         self.pipes_between.append(hose)
         self.starts[manifold.id] = node
         self.manifold_nodes[manifold.id] = np.array([*inner, node])
@@ -159,16 +162,16 @@ class _Assembly:
         self.feeds.append(Feed(line, start, inner, port))
 
     def _hose(
-        self, start: int, end: int, bore_m: float, length_m: float, more_resistance: float = 0.0
+        self, start: int, end: int, bore_m: float, length_m: float, more_resistance: float = 0.0, share: float = 1.0
     ) -> tuple[Conductors, Integers]:
         inner = np.arange(self.next_free, self.next_free + HOSE_PARTS - 1)
         self.next_free += HOSE_PARTS - 1
         chain = np.array([start, *inner, end])
         piece = length_m / HOSE_PARTS
-        volume = pipe_volume_m3(bore_m, piece)
+        volume = pipe_volume_m3(bore_m, piece) * share
         self.bores[inner] += volume
         self.bores[[inner[0], end]] += volume / 2
-        values = np.full(HOSE_PARTS, pipe_conductance_m3(bore_m, piece))
+        values = np.full(HOSE_PARTS, pipe_conductance_m3(bore_m, piece) * share)
         values[-1] = 1 / (1 / values[-1] + more_resistance)
         return self._edges(np.column_stack([chain[:-1], chain[1:]]), values), inner
 

@@ -68,6 +68,8 @@ class FlowManifold:
     length_m: float
     hose_bore_m: float
     hose_length_m: float
+    share: float = 1.0
+    """What each part has of it, where several share one."""
 
 
 @dataclass(frozen=True)
@@ -101,7 +103,8 @@ def refuse_short_circuits(job: Job, lines: tuple[FlowLine, ...]) -> None:
 
 def flow_manifold(job: Job, manifold: Manifold) -> FlowManifold:
     tube, hose = job.card(manifold.tube, TubeCard), job.card(manifold.hose, TubeCard)
-    return FlowManifold(manifold.id, tube.bore_m, manifold.length_m, hose.bore_m, manifold.hose_length_m)
+    share = job.manifolds_of(manifold) / job.parts_together
+    return FlowManifold(manifold.id, tube.bore_m, manifold.length_m, hose.bore_m, manifold.hose_length_m, share)
 
 
 def flow_gaps(job: Job, cells: list[Cell], part: BaseGeometry) -> Iterator[FlowGap]:

@@ -301,6 +301,10 @@ class Job(Model):
         """Parts that are shot at once under one film: the charge, the batches and the hold test are for all of them."""
         return self.bag.parts if self.process in UNDER_FILM else 1
 
+    def manifolds_of(self, manifold: Manifold) -> int:
+        """How many of that *manifold* there are for all parts that are made together."""
+        return self.parts_together if manifold.each_part else 1
+
     @property
     def pressing_pa(self) -> float:
         """What film or bladder presses dry fibre with: the pressure on its far side over the vacuum's."""

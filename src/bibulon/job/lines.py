@@ -158,7 +158,8 @@ class Line(Model):
 
 
 class Manifold(Model):
-    """A pipe beside the part, fed by one hose from the bucket, that hoses of feeds come from."""
+    """A pipe beside the part, fed by one hose from the bucket, that hoses of feeds come from: those of all parts that
+    are made together, or of one each."""
 
     id: Identifier
     label: Label
@@ -166,6 +167,8 @@ class Manifold(Model):
     length_m: Length = 1.0
     hose: Identifier
     hose_length_m: Length = 1.0
+    each_part: bool = False
+    """Whether each of several parts has one of its own."""
 
 
 class MediaPatch(Model):

@@ -34,6 +34,11 @@ class Need:
     use: str = ""
 
 
+def each_part_has(job: Job) -> frozenset[str]:
+    """The lines and manifolds of *job* that each of several parts has one of."""
+    return frozenset((*(line.id for line in job.lines), *(one.id for one in job.manifolds if one.each_part)))
+
+
 def fittings_needed(
     network: Network, own: Collection[str] = (), parts: int = 1
 ) -> tuple[tuple[str, FittingCard | None, int], ...]:
@@ -114,7 +119,7 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
 
 def _plumbing(job: Job) -> Iterator[Need]:
     metres: dict[str, float] = {}
-    parts, own = job.parts_together, {line.id for line in job.lines}
+    parts, own = job.parts_together, each_part_has(job)
     for line in job.lines:
         if not line.is_port:
             length = parts * developed_length_m(job.part.relief, line.points)

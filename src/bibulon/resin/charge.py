@@ -118,19 +118,19 @@ def _depth(cell: Cell, depth: str) -> float:
 
 
 def _bores(job: Job, what: str, units: Units) -> ChargeItem:
-    volume, length = 0.0, 0.0
+    parts = job.parts_together
+    volume, length = 0.0, 0.0  # of all parts
     for line in job.lines:
         metres = developed_length_m(job.part.relief, line.points) if what == "Lines" else line.hose_length_m
         bore = job.card(line.tube if what == "Lines" else line.hose, TubeCard).bore_m
-        volume += math.pi / 4 * bore**2 * metres
-        length += metres
+        volume += parts * math.pi / 4 * bore**2 * metres
+        length += parts * metres
     for manifold in job.manifolds:
         metres = manifold.length_m if what == "Lines" else manifold.hose_length_m
         bore = job.card(manifold.tube if what == "Lines" else manifold.hose, TubeCard).bore_m
-        volume += math.pi / 4 * bore**2 * metres
-        length += metres
-    count = len(job.lines) + len(job.manifolds)
+        volume += job.manifolds_of(manifold) * math.pi / 4 * bore**2 * metres
+        length += job.manifolds_of(manifold) * metres
+    count = parts * len(job.lines) + sum(job.manifolds_of(manifold) for manifold in job.manifolds)
     how = f"bore of {show(length, 'distance', units)} in {count} lines: {show(volume, 'volume', units)}"
-    parts = job.parts_together
-    together = f", for each of {parts} parts" if parts > 1 else ""
-    return ChargeItem(what, parts * volume * job.resin.density_kg_m3, f"{how}{together}")
+    together = f", for all {parts} parts" if parts > 1 else ""
+    return ChargeItem(what, volume * job.resin.density_kg_m3, f"{how}{together}")

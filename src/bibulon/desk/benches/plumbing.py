@@ -10,7 +10,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.hose_ends import HoseEnds
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import QuantityField, column, label, tool_button
-from bibulon.job.edits import revised, value_at, with_card, with_plumbing, with_value
+from bibulon.job.edits import changed, revised, value_at, with_card, with_plumbing, with_value
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.paths import JobPath
 from bibulon.job.plumbing import BYPASS_HOSE
@@ -37,7 +37,8 @@ class PlumbingSections:
 
     def _key(self) -> object:
         job = self.document.job
-        return job.plumbing, job.lines, job.manifolds, job.pots, job.cards, self.document.settings.system
+        parts = job.parts_together
+        return job.plumbing, job.lines, job.manifolds, job.pots, job.cards, parts, self.document.settings.system
 
     def _fill(self, layout: QVBoxLayout) -> None:
         lines = {line.id for line in self.document.job.lines}
@@ -47,9 +48,28 @@ class PlumbingSections:
                 layout.addWidget(label(f"Hose {hose.label}", "figure"))
                 if hose.name == BYPASS_HOSE:
                     self._bypass(layout)
+                self._manifold(hose.name, layout)
                 HoseEnds(self.bench, hose.name).build(layout)
         if self.document.job.feeds and self.document.job.plumbing.bypass is None:
             self.bench.button("Add bypass", self._add_bypass, into=layout)
+
+    def _manifold(self, name: str, layout: QVBoxLayout) -> None:
+        """Of a manifold on a job of several parts: whether they share it."""
+        job = self.document.job
+        manifold = next((manifold for manifold in job.manifolds if manifold.id == name), None)
+        if manifold is None or job.parts_together == 1:
+            return
+
+        def put(each_part: bool) -> None:
+            now = self.document.job
+            manifolds = tuple(revised(one, each_part=each_part) if one.id == name else one for one in now.manifolds)
+            self.document.edit("one manifold for each part", changed(now, manifolds=manifolds))
+
+        def has() -> bool:
+            return any(one.each_part for one in self.document.job.manifolds if one.id == name)
+
+        hint = "Else all parts hang on this one, and what it lets through is shared."
+        layout.addWidget(ToggleField("One for each part", has, put, hint))
 
     def _add_bypass(self) -> None:
         self.document.edit("add a bypass", with_bypass(self.document.job))
