@@ -107,6 +107,9 @@ def shoot_all(folder: Path) -> None:
         if station.id in ("cure", "log"):
             window.time_rail.day.setChecked(True)
             window.plan.set_time(None)
+        if station.id == "log":  # without what the instruments of the rehearsal read since, by today's clock
+            window.run.disconnect_instruments()
+            window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
         if station.id == "cure":
             wait_for_cure(window)
             window.plan.set_map("release")

@@ -12,6 +12,9 @@ from bibulon.exchange.readings import log_csv
 from bibulon.quantities import show
 from bibulon.record.run_log import log_rows
 
+ROOM_PX = 10
+"""Below text of several lines."""
+
 
 class LogBench(Bench):
     """The record."""
@@ -24,9 +27,9 @@ class LogBench(Bench):
         self.button("What to prepare …", self._prepare, into=row)
         self.button("Log as CSV …", self._csv, into=row)
         self.body.addLayout(row)
-        self.table = QTableWidget(0, 4)
+        self.table = QTableWidget(0, 3)
         self.table.setAccessibleName("Log")
-        self.table.setHorizontalHeaderLabels(["Time", "Clock", "What", "Details"])
+        self.table.setHorizontalHeaderLabels(["Time", "Clock", "What"])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)  # Tab leads on down the bench
@@ -36,10 +39,11 @@ class LogBench(Bench):
         self.table.setMinimumHeight(440)
         head = self.table.horizontalHeader()
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        for at in range(3):
+        for at in range(2):
             head.setSectionResizeMode(at, QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        self.body.addWidget(self.table)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        head.sectionResized.connect(lambda at, *_: self._fit_rows() if at == 2 else None)
+        self.body.addWidget(self.table, 1000)  # down to the end of the bench
         self._rows: object = None
 
     def refresh(self) -> None:
@@ -52,24 +56,38 @@ class LogBench(Bench):
         for at, row in enumerate(rows):
             for column, text in enumerate(row):
                 item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+                side = Qt.AlignmentFlag.AlignRight if column == 0 else Qt.AlignmentFlag.AlignLeft
+                item.setTextAlignment(Qt.AlignmentFlag.AlignTop | side)
                 self.table.setItem(at, column, item)
-        self.table.resizeRowsToContents()
+        self._fit_rows()
         self.table.scrollToBottom()
 
-    def _entries(self) -> list[tuple[str, str, str, str]]:
+    def _fit_rows(self) -> None:
+        """Each row as high as its text, and some room to the next."""
+        self.table.resizeRowsToContents()
+        usual = self.table.verticalHeader().defaultSectionSize()
+        for at in range(self.table.rowCount()):
+            if (high := self.table.rowHeight(at)) > usual:
+                self.table.setRowHeight(at, high + ROOM_PX)
+
+    def _entries(self) -> list[tuple[str, ...]]:
         units = self.document.assessment.units
-        entries: list[tuple[datetime, tuple[str, str, str, str]]] = []
+        entries: list[tuple[datetime, tuple[datetime, str, str]]] = []
         latest = datetime.min.replace(tzinfo=UTC)
         for row in log_rows(self.document.job.run, units):
             latest = max(latest, row.at)  # in the order written, even if the time of day was set back meanwhile
-            entries.append((latest, (row.at.strftime("%d %b %H:%M"), row.clock, row.what, row.details)))
+            what = f"{row.what}: {row.details}" if row.details else row.what
+            entries.append((latest, (row.at, row.clock, what)))
         for test, verdict in self.document.assessment.hold_verdicts:
             says = "passed" if verdict.passed else "FAILED"
             leak = show(verdict.leak_pa_m3_s, "leak rate", units)
-            words = (test.taken_at.strftime("%d %b %H:%M"), "", f"hold test {says}", f"{test.stage}, {leak}")
-            entries.append((test.taken_at, words))
-        return [row for _, row in sorted(entries, key=lambda item: item[0])]
+            entries.append((test.taken_at, (test.taken_at, "", f"hold test {says}: {test.stage}, {leak}")))
+        rows = [row for _, row in sorted(entries, key=lambda item: item[0])]
+        days = [at.date() for at, *_ in rows]
+        return [
+            (at.strftime("%H:%M" if number and days[number - 1] == days[number] else "%d %b  %H:%M"), *words)
+            for number, (at, *words) in enumerate(rows)
+        ]  # the day where it is another than before
 
     def _traveller(self) -> None:
         from bibulon.record.traveller import traveller_pdf  # loads the PDF writer, only when papers are asked for

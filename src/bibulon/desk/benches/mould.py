@@ -67,7 +67,7 @@ class MouldBench(Bench):
         )
         self.figure("Part at gel", self._at_gel)
         self.figure("Fibre", self._fibre)
-        self.figure("Shot", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
+        self.figure("To have ready", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
         self.figure("A shot every", self._cycle)
         self.choice("Plan shows", self._maps, lambda: self.desk.plan.map.name, self.desk.plan.set_map)
         if self.document.job.process in CLAMPED_BY_VACUUM:
