@@ -12,11 +12,12 @@ from conftest import bare_panel
 from shapely import LineString, Point, Polygon
 from shapely.affinity import rotate
 
-from bibulon.assess import assess, filled, resin_at
+from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.flow.fill import fill
 from bibulon.flow.problem import Pace, drive_pa, flow_problem
 from bibulon.flow.reading import between_steps, fibre_map, pressure_map, section, thickness_map
+from bibulon.flow.resin_at import resin_at
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard
 from bibulon.job.edits import changed, revised, with_card
@@ -193,12 +194,10 @@ def test_where_the_resin_is_at_a_moment(demo: Job) -> None:
     assessment = filled(assess(demo), 500)
     assert assessment.fill is not None
     for share in (0.0, 0.4, 1.0):
-        found = resin_at(assessment, share * assessment.fill.end_s)
+        found = resin_at(assessment.job, assessment.fill, assessment.batches, share * assessment.fill.end_s)
         poured = sum(b.mass_kg for b in assessment.batches if b.pour_s <= share * assessment.fill.end_s)
-        assert found is not None
         assert found.drawn_kg + found.bucket_kg == pytest.approx(max(poured, found.drawn_kg))
         assert 0 <= found.pots_kg < found.drawn_kg + 1e-9
-    assert resin_at(assess(demo), 0.0) is None
 
 
 def test_the_charge_covers_what_the_simulation_draws(demo: Job) -> None:

@@ -10,40 +10,34 @@ True
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
-from typing import Literal
 
 import numpy as np
 
 from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan_of
 from bibulon.cure.answers import demould_s
-from bibulon.cure.schedule import legs_of
 from bibulon.cure.study import CureStudy, cure_study, wet_part
-from bibulon.durations import clock_time
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.flow.causes import Cause, causes_of
-from bibulon.flow.network import pipe_volume_m3
 from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.resin_at import drawn_kg, resin_at
 from bibulon.flow.result import STOP_WORDS, FillResult
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import changed, revised
-from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
-from bibulon.job.lines import ValveAction
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
-from bibulon.laminate.relief import developed_length_m
+from bibulon.moments import Moment, planned_moments
 from bibulon.mould.bladder import bladder_figure
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.press import press_figure
-from bibulon.plumbing.network import tube_to_pump
+from bibulon.plumbing.volumes import evacuated_m3, pots_m3
 from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
@@ -55,40 +49,6 @@ from bibulon.vacuum.hold import HoldVerdict, judge
 from bibulon.vacuum.pump import base_pressure_pa
 from bibulon.vacuum.two_spaces import PairReading, read_pair
 from bibulon.workers.report import Progress, no_progress
-
-MomentKind = Literal[
-    "fill",
-    "valve opened",
-    "valve clamped",
-    "valve throttled",
-    "pots full",
-    "mix",
-    "batch",
-    "heat",
-    "gel",
-    "release",
-    "demould",
-    "shift end",
-]
-
-
-@dataclass(frozen=True)
-class Moment:
-    """Something on the time rail: from ``start_s`` to ``end_s`` on the run clock (the same for a flag)."""
-
-    kind: MomentKind
-    label: str
-    start_s: float
-    end_s: float
-    subject: str = ""
-    """Identifier of the line it belongs to, if any."""
-
-
-VALVE_MOMENTS: dict[ValveAction, MomentKind] = {
-    "opened": "valve opened",
-    "clamped": "valve clamped",
-    "throttled": "valve throttled",
-}
 
 
 @dataclass(frozen=True)
@@ -146,8 +106,9 @@ class Assessment:
     def leftovers(self) -> tuple[Leftover, ...]:
         """What is left in bucket and catch pots at the end of the fill, and how hot it gets there; none without a
         fill."""
-        if self.fill is None or (at_end := resin_at(self, self.fill.end_s)) is None:
+        if self.fill is None:
             return ()
+        at_end = resin_at(self.job, self.fill, self.batches, self.fill.end_s)
         return leftovers_of(self.job, self.batches, self.fill.end_s, at_end.bucket_kg, at_end.pots_kg)
 
     @cached_property
@@ -185,29 +146,12 @@ class Assessment:
     def evacuated_m3(self) -> float:
         """Volume under vacuum in a hold test without the pots: pores, media, core and the bores of lines, manifolds and
         hoses."""
-        job, bores = self.job, 0.0
-        for line in job.lines:
-            length = developed_length_m(job.part.relief, line.points)
-            bores += pipe_volume_m3(job.card(line.tube, TubeCard).bore_m, length)
-            bores += pipe_volume_m3(job.card(line.hose, TubeCard).bore_m, line.hose_length_m)
-        shared = 0.0
-        for manifold in job.manifolds:
-            volume = pipe_volume_m3(job.card(manifold.tube, TubeCard).bore_m, manifold.length_m)
-            volume += pipe_volume_m3(job.card(manifold.hose, TubeCard).bore_m, manifold.hose_length_m)
-            shared += job.manifolds_of(manifold) * volume
-        if job.plumbing.bypass is not None:
-            bypass = job.plumbing.bypass
-            shared += pipe_volume_m3(job.card(bypass.hose, TubeCard).bore_m, bypass.hose_length_m)
-        pores = sum(cell.area_m2 * cell.stack.capacity_m for cell in self.laminate.cells)
-        return job.parts_together * (pores + bores) + shared
+        return evacuated_m3(self.job, self.laminate)
 
     @property
     def pots_m3(self) -> float:
         """The volume of the catch pots, and of the hoses between them."""
-        job = self.job
-        bore_m = tube_to_pump(job).bore_m if job.vents and len(job.pots) > 1 else 0.0
-        hoses = pipe_volume_m3(bore_m, job.plumbing.between_pots_m) * (len(job.pots) - 1) if bore_m else 0.0
-        return sum(pot.capacity_m3 for pot in job.pots) + hoses
+        return pots_m3(self.job)
 
     @cached_property
     def hold_verdicts(self) -> tuple[tuple[HoldTest, HoldVerdict], ...]:
@@ -357,30 +301,7 @@ class Assessment:
     @cached_property
     def moments(self) -> tuple[Moment, ...]:
         """Everything planned, on one clock."""
-        moments: list[Moment] = []
-        if self.fill is not None:
-            moments.append(Moment("fill", "Fill", 0.0, self.fill.end_s))
-            for event in self.fill.events:
-                label = self.job.line(event.line).label if self._has_line(event.line) else event.line
-                moments.append(Moment(VALVE_MOMENTS[event.action], label, event.time_s, event.time_s, event.line))
-            full_s = self.pots_full_s
-            if full_s is not None:
-                moments.append(Moment("pots full", "Pots full", full_s, full_s))
-        for batch in self.batches:
-            moments.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + self.job.charge.mix_time_s))
-            moments.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
-        for leg in legs_of(self.job, self.fill.end_s if self.fill is not None else 0.0):
-            what = "oven" if leg.heats == "oven" else "mould"
-            moments.append(
-                Moment("heat", f"{what} {show(leg.end_k, 'temperature', self.units)}", leg.begin_s, leg.end_s)
-            )
-        if (demould := self.cure.demould_s) is not None and math.isfinite(demould):
-            moments.append(Moment("demould", "Demould", demould, demould))
-        moments.append(Moment("gel", "Gel", self.cure.gel_s, self.cure.gel_s))
-        moments.append(Moment("release", "Vacuum may go", self.cure.release_s, self.cure.release_s))
-        end = clock_time(self.job.shop.shift_end_s)
-        moments.append(Moment("shift end", f"Shift ends {end}", self.cure.shift_end_s, self.cure.shift_end_s))
-        return tuple(moments)
+        return planned_moments(self.job, self.fill, self.batches, self.cure, self.pots_full_s, self.units)
 
     @property
     def pots_full_s(self) -> float | None:
@@ -389,9 +310,6 @@ class Assessment:
         if self.fill is None or not self.job.pots or self.fill.in_catch_pots_m3[-1] <= room:
             return None
         return float(np.interp(room, self.fill.in_catch_pots_m3, self.fill.times_s))
-
-    def _has_line(self, identifier: str) -> bool:
-        return any(line.id == identifier for line in self.job.lines)
 
     @cached_property
     def pump_base_pa(self) -> float | None:
@@ -406,8 +324,7 @@ class Assessment:
         """Times (s) and resin drawn (kg) of the fill; empty arrays without one."""
         if self.fill is None:
             return np.zeros(0), np.zeros(0)
-        each = self.job.parts_together * self.job.resin.density_kg_m3
-        return self.fill.times_s, self.fill.drawn_m3.sum(axis=1) * each
+        return self.fill.times_s, drawn_kg(self.job, self.fill)
 
 
 WARMTHS_K = (-6.0, 6.0)
@@ -429,37 +346,6 @@ def cycles_by_warmth(assessment: Assessment) -> tuple[tuple[Cycle, float], ...]:
         cure_s = assessment.last_mixed_s + stands_s * slower - inject_s
         found.append((cycle_of(there, inject_s, max(cure_s, 0.0), assessment.shift_s), shop_k))
     return tuple(found)
-
-
-@dataclass(frozen=True)
-class ResinAt:
-    """Where the resin is at a moment: drawn in all, left in the bucket, gone to the pots (kg)."""
-
-    drawn_kg: float
-    bucket_kg: float
-    pots_kg: float
-
-
-def resin_at(assessment: Assessment, time_s: float) -> ResinAt | None:
-    """Where the resin is at *time_s*; None without a fill. The bucket holds what was poured and not yet drawn."""
-    fill = assessment.fill
-    if fill is None:
-        return None
-    density = assessment.job.resin.density_kg_m3 * assessment.job.parts_together
-    pots = float(np.interp(time_s, fill.times_s, fill.in_pots_m3)) * density
-    return ResinAt(fill.drawn_at(time_s) * density, float(in_bucket_kg(assessment, np.array([time_s]))[0]), pots)
-
-
-def in_bucket_kg(assessment: Assessment, times_s: Floats) -> Floats:
-    """What is left in the bucket at each of *times_s*: poured and not yet drawn; all zero without a fill."""
-    if assessment.fill is None:
-        return np.zeros(len(times_s))
-    pours = sorted((batch.pour_s, batch.mass_kg) for batch in assessment.batches)
-    poured = np.concatenate([[0.0], np.cumsum([mass for _, mass in pours])])
-    at = np.searchsorted(np.array([time for time, _ in pours]), times_s, side="right")
-    drawn = np.interp(times_s, *assessment.drawn_curve)
-    left: Floats = np.maximum(poured[at] - drawn, 0.0)
-    return left
 
 
 def assess(job: Job, units: Units | None = None) -> Assessment:

@@ -13,7 +13,7 @@ from PySide6.QtGui import (
     QMouseEvent,
 )
 
-from bibulon.assess import Assessment, Moment, resin_at
+from bibulon.assess import Assessment
 from bibulon.desk.time_rail.batch_lane import BatchGrip, batch_grip_at, batch_words, with_batch_dragged
 from bibulon.desk.time_rail.heat_lane import HeatGrip, heat_grip_at, with_heat_dragged
 from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
@@ -22,9 +22,11 @@ from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
 from bibulon.durations import run_clock
+from bibulon.flow.resin_at import resin_at
 from bibulon.job import Job
 from bibulon.job.edits import revised, with_line
 from bibulon.job.lines import AtTime
+from bibulon.moments import Moment
 from bibulon.mould.injection import InjectionCourse
 from bibulon.quantities import show
 
@@ -223,10 +225,10 @@ class TimeCanvas(TimePicture):
 
     def _resin_text(self, time_s: float) -> str:
         """Where the resin is at a moment, in words."""
-        resin = resin_at(self.document.assessment, min(max(time_s, 0.0), self.fill_end()))
-        if resin is None:
+        a, units = self.document.assessment, self.document.assessment.units
+        if a.fill is None:
             return ""
-        units = self.document.assessment.units
+        resin = resin_at(a.job, a.fill, a.batches, min(max(time_s, 0.0), self.fill_end()))
         drawn, bucket, pots = (show(mass, "mass", units) for mass in (resin.drawn_kg, resin.bucket_kg, resin.pots_kg))
         return f"{run_clock(max(time_s, 0.0))}  ·  drawn {drawn}  ·  bucket {bucket}  ·  pots {pots}"
 

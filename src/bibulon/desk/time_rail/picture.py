@@ -17,7 +17,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from bibulon.assess import Moment, in_bucket_kg
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.time_rail.heat_lane import paint_heat
 from bibulon.desk.time_rail.recipe_lane import LANE, RecipeLane
@@ -26,7 +25,9 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
 from bibulon.durations import clock_time, run_clock
+from bibulon.flow.resin_at import in_bucket_kg
 from bibulon.job.run import LAYING
+from bibulon.moments import Moment
 from bibulon.quantities import show
 
 LEFT, RIGHT = 12, 16
@@ -177,9 +178,10 @@ class TimePicture(QWidget):
         most = max(batch.mass_kg for batch in assessment.batches)
         times = np.unique([*assessment.fill.times_s, *(b.pour_s + d for b in assessment.batches for d in (-1, 0))])
         times = times[(times >= 0) & (times <= assessment.fill.end_s)]
+        left = in_bucket_kg(assessment.job, assessment.fill, assessment.batches, times)
         points = [
             QPointF(scale.x(time_s), BATCH_LANE[0] + 9 - min(bucket_kg / most, 1.5) * 9)
-            for time_s, bucket_kg in zip(times.tolist(), in_bucket_kg(assessment, times).tolist(), strict=True)
+            for time_s, bucket_kg in zip(times.tolist(), left.tolist(), strict=True)
         ]
         painter.setPen(QPen(palette.colour("feed", 255), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
