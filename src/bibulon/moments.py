@@ -1,4 +1,4 @@
-"""What is planned, as moments and spans on one clock: fill, valves, batches, heating, gel, release, end of the shift."""
+"""What is planned, on one clock: fill, valves, batches, heating, gel, release, the end of the shift."""
 
 from __future__ import annotations
 

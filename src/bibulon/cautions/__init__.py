@@ -1,9 +1,9 @@
 """Cautions: the judgement calls, each one function with its text beside it in a registry.
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
-place. Modules: ``mould``, ``layup``, ``stack``, ``pair``, ``injection``, ``bladder``, ``wear``, ``shots``, ``lines``,
-``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``, ``mixing``, ``cure``, ``run``; ``safety`` holds the
-notes about hurting people.
+place. Modules: ``mould``, ``layup``, ``stack``, ``preforms``, ``pair``, ``clamping``, ``injection``, ``bladder``,
+``wear``, ``shots``, ``lines``, ``vents``, ``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``,
+``mixing``, ``cure``, ``run``; ``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from __future__ import annotations
 from bibulon.cautions import (
     bag,
     bladder,
+    clamping,
     cure,
     hold,
     injection,
@@ -39,6 +40,7 @@ __all__ = [
     "bag",
     "bladder",
     "cautions_of",
+    "clamping",
     "cure",
     "findings_of_plan",
     "hold",
