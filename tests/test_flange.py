@@ -71,6 +71,13 @@ def test_the_thickness_that_is_planned_is_just_enough() -> None:
     assert thick_m is not None and "flange-gives" not in {one.id for one in cautions_of(assess(mended))}
     thinner = flange_gives(pair(job, flange_thickness_m=thick_m - 0.0005), None)
     assert thinner is not None and thinner.gives_m > 0.8 * thinner.follows_m
+    foil = pair(job, flange_thickness_m=1e-5)
+    (caution,) = [one for one in cautions_of(assess(foil)) if one.id == "flange-gives"]
+    assert "more than 7.00 mm" in caution.message and caution.fix is not None
+    assert caution.fix.apply(foil).pair.flange_thickness_m == thick_m
+    soft = upper(pair(foil, flange_m=2.0), modulus_pa=1e6)
+    (caution,) = [one for one in cautions_of(assess(soft)) if one.id == "flange-gives"]
+    assert caution.fix is None, "no thickness will do"
 
 
 def test_a_flange_without_its_pump_rises_as_in_the_hold_test_and_slower_by_its_reservoir() -> None:

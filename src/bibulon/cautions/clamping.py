@@ -262,7 +262,8 @@ def flange_gives_way(assessment: Assessment) -> Iterator[Finding]:
     found = flange_gives(assessment.job, assessment.fill, assessment.units)
     if found is not None and not found.sealed:
         gives, follows = brief_each((found.gives_m, found.follows_m), "thickness", assessment.units)
-        yield Finding(f"The flange gives by {gives}, and the seal follows {follows}: {found.how}")
+        more = "more than " if found.slack else ""
+        yield Finding(f"The flange gives by {more}{gives}, and the seal follows {follows}: {found.how}")
 
 
 @caution(

@@ -58,7 +58,7 @@ def _fault(fault: Any, in_words: Callable[[float], str] = "{:g}".format) -> str:
             return f"this {words} {count} {what}"
     if kind in ("literal_error", "union_tag_invalid"):
         return f"this has to be one of {context.get('expected') or context.get('expected_tags')}"
-    if kind.startswith("datetime"):
+    if kind.startswith(("datetime", "timezone")):
         return "this has to be a day and time like 2026-03-12T09:30:00Z"
     if kind.startswith("date"):
         return "this has to be a day like 2027-03-31"

@@ -23,6 +23,9 @@ from bibulon.quantities import Units, show
 
 SEALED_GAP_M = 0.003
 """How high the space between the seals is taken to be, whose air a reservoir adds to."""
+SMALL_SHARE = 0.05
+"""The formulas hold while a strip gives by no more than this share of its span; beyond it is slack."""
+THICKEST_M = 0.2
 WITHIN = 0.8
 """A flange that is made thicker gives by this share of what its seals follow."""
 
@@ -35,6 +38,8 @@ class FlangeGives:
     follows_m: float
     thickness_m: float
     how: str
+    slack: bool = False
+    """Whether it gives by more than that: it is too thin to be reckoned."""
 
     @property
     def sealed(self) -> bool:
@@ -67,17 +72,18 @@ def flange_gives(job: Job, fill: FillResult | None, units: Units | None = None) 
         how = f"{show(line, 'line force', units)} over {show(span, 'length', units)} between two clamps"
     else:
         return None
-    return FlangeGives(gives, follows, thick_m, f"{how}; {show(thick_m, 'thickness', units)} thick.")
+    slack, how = gives > SMALL_SHARE * span, f"{how}; {show(thick_m, 'thickness', units)} thick."
+    return FlangeGives(SMALL_SHARE * span if slack else gives, follows, thick_m, how, slack)
 
 
 def flange_thick_enough_m(job: Job) -> float | None:
     """How thick a flange that is held by vacuum has to be for its seals to follow it, rounded up to 0.5 mm: what it
-    gives goes with the cube of its thickness. None for others."""
-    found = flange_gives(job, None)
-    if found is None or found.follows_m <= 0:
+    gives goes with the cube of its thickness. None for others, and where none up to :data:`THICKEST_M` will do."""
+    found = flange_gives(with_pair(job, flange_thickness_m=THICKEST_M), None)
+    if found is None or found.follows_m <= 0 or found.slack:
         return None
-    wanted = found.thickness_m * (found.gives_m / (WITHIN * found.follows_m)) ** (1 / 3)
-    return float(math.ceil(wanted * 2000 - 1e-6)) / 2000
+    wanted = THICKEST_M * (found.gives_m / (WITHIN * found.follows_m)) ** (1 / 3)
+    return float(max(math.ceil(wanted * 2000 - 1e-6), 1)) / 2000 if wanted <= THICKEST_M else None
 
 
 def with_flange_thick_enough(job: Job) -> Job:

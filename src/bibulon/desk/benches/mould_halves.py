@@ -191,7 +191,8 @@ class HalvesSections:
         found = flange_gives(assessment.job, assessment.fill, assessment.units)
         if found is None:
             return "–", "Known once its thickness is said and the mould fills; a half that does not bend does not give."
-        return self.bench.shown(found.gives_m, "thickness"), f"By {found.how}"
+        gives = self.bench.shown(found.gives_m, "thickness")
+        return f"over {gives}" if found.slack else gives, f"By {found.how}"
 
     def _without_pump(self) -> tuple[str, str]:
         assessment = self.document.assessment
