@@ -92,6 +92,9 @@ def test_cloth_that_cannot_slide_stands_off_a_corner() -> None:
     short = 2 * (radius - (0.02 - packed)) - np.pi / 2 * (radius - (0.02 - packed))
     assert short == pytest.approx(move.slide_m)
     assert move.goes == int(np.ceil(move.gap_m / 0.0005))
+    assert move.plies == 4 and move.each_ply, "more goes than there are plies"
+    stiff = card.model_copy(update={"compaction_exponent": 0.01})
+    assert not corner_move(layers, (stiff,), 95_000, 0.02, 90, male=False).each_ply
     wrinkle = corner_move(layers, (card,), 95_000, 0.001, 90, male=True)
     assert wrinkle.gap_m == wrinkle.slide_m
     with pytest.raises(ValueError, match="thicker than the radius"):

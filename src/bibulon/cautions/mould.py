@@ -9,7 +9,6 @@ from bibulon.cautions.places import in_cell, in_region
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point
-from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.cells import Cell
 from bibulon.laminate.corner import CornerAt, corner_move, corners_of
@@ -107,12 +106,10 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
     cells = assessment.laminate.cells
     if not cells or not job.layup:
         return
-    cards = {card.id: card for card in job.cards}
     thickest = max(cells, key=lambda cell: cell.stack.laminate_thickness_m)
     for corner in corners_of(job.mould):
         cell, spot = _thickest_along(assessment, corner) or (thickest, in_cell(thickest))
         stack = cell.stack
-        plies = sum(layer.count for layer in stack.layers if isinstance(cards[layer.card], FabricCard))
         shown = brief(corner.radius_m, "length", assessment.units)
         pressed_pa = job.shop.barometer_pa - job.vacuum_pa
         try:
@@ -121,8 +118,8 @@ def corner_too_tight(assessment: Assessment) -> Iterator[Finding]:
             thick = brief(stack.laminate_thickness_m, "thickness", assessment.units)
             yield Finding(f"The stack packs to {thick}, more than the radius of {corner.name}, {shown}.", spot)
             continue
-        if move.goes > max(plies, 1):
-            gap = brief(move.gap_m / max(plies, 1), "thickness", assessment.units)
+        if move.each_ply:
+            gap = brief(move.gap_m / max(move.plies, 1), "thickness", assessment.units)
             what = "piles up" if corner.male else "stands off"
             text = f"Round {corner.name} of {shown} the cloth {what} by {gap} even if debulked after every ply."
             yield Finding(text, spot)

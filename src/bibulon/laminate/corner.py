@@ -41,6 +41,13 @@ class CornerMove:
     slide_m: float
     gap_m: float
     goes: int
+    plies: int
+    """How many plies of fabric there are to debulk between."""
+
+    @property
+    def each_ply(self) -> bool:
+        """Whether even a debulk after each ply moves one further than is small."""
+        return self.goes > max(self.plies, 1)
 
 
 @dataclass(frozen=True)
@@ -98,7 +105,9 @@ def corner_move(
         raise ValueError("The stack is thicker than the radius: the last plies have no way round. Open the radius.")
     slide = math.radians(turn_deg) * (loose - packed)
     gap = (loose - packed) * _gap_per_proud(turn_deg, male)
-    return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)))
+    fabrics = {card.id for card in cards if isinstance(card, FabricCard)}
+    plies = sum(layer.count for layer in layers if layer.card in fabrics)
+    return CornerMove(loose, packed, slide, gap, max(1, math.ceil(gap / SMALL_GAP_M - 1e-9)), plies)
 
 
 def _thicknesses_m(layers: Sequence[Layer], cards: Sequence[Card], packed_pa: float) -> tuple[float, float]:

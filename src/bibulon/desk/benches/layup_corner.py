@@ -102,4 +102,6 @@ class CornerSection:
             return "by hand, every ply", "The upper half does not push fibre into a corner."
         if move.goes == 1:
             return "once, with the bag", "Bridging so small closes as the bag comes down."
+        if move.each_ply:
+            return "after every ply", "Even so each moves more than half a millimetre: push every one home by hand."
         return f"in {move.goes} goes", "So that no go moves more than half a millimetre; push each ply home first."

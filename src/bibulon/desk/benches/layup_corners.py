@@ -97,6 +97,8 @@ class CornersSection:
         does = f"Cloth that cannot slide {'stands off' if corner.inside else 'piles up'} by {gap}"
         if job.closed:
             return f"{does}; the upper half does not push it home."
+        if move.each_ply:
+            return f"{does}; debulk after every ply, and push each home by hand."
         goes = "it closes with the bag" if move.goes == 1 else f"debulk in {move.goes} goes"
         return f"{does}; {goes}."
 
