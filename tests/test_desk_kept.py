@@ -360,7 +360,7 @@ def test_a_damaged_entry_is_told_and_the_rest_stands(opened, tmp_path: Path) -> 
     assert numbers == [1, *range(3, count + 1)]
     window.go("log")
     table = bench(window).table
-    assert "entry 2 is missing" in {table.item(row, 2).text() for row in range(table.rowCount())}
+    assert "entry 2 is missing: damaged on disk" in {table.item(row, 2).text() for row in range(table.rowCount())}
     window.go("shoot")
     push(bench(window), "Log readings")
     assert window.document.job.run[-1].number == count + 1

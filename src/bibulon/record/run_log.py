@@ -27,11 +27,11 @@ def details(event: RunEvent, units: Units) -> str:
     x, y = event.place or (0.0, 0.0)
     parts = (
         _check(event),
+        event.text,
         f"at {show(x, 'length', units)}, {show(y, 'length', units)}" if event.place is not None else "",
         "" if event.mass_kg is None else show(event.mass_kg, "mass", units),
         "" if event.vacuum_pa is None else show(event.vacuum_pa, "pressure", units),
         "" if event.temperature_k is None else show(event.temperature_k, "temperature", units),
-        event.text,
         f"by {event.by}" if event.by else "",
         "rehearsal" if event.rehearsal else "",
     )
