@@ -232,22 +232,40 @@ def test_a_lid_is_cured_between_two_walls_that_are_both_heated() -> None:
     assert warm.last_gel_s < plain.last_gel_s and demould_s(made.job, warm) < demould_s(made.job, plain)
 
 
+def soft_at(study: CureStudy, time_s: float, over_k: float) -> bool:
+    """Whether any resin of the part is soft then, by its own temperature and cure."""
+    for one in study.stacks:
+        course = one.course
+        for column in np.flatnonzero(course.cures):
+            warm = float(np.interp(time_s, course.times_s, course.temperature_k[:, column]))
+            cure = float(np.interp(time_s, course.times_s, course.cure[:, column]))
+            if float(study.law.tg_k(cure)) < max(warm, study.shop_k) + over_k - 0.05:
+                return True
+    return False
+
+
 def test_a_part_that_is_hot_is_hard_only_once_its_glass_transition_is_over_its_own_heat() -> None:
     job = demo_job(DEMO_FILES[2])
-    oven = Curing(steps=(HeatStep(to_k=333.15, ramp_s=600, hold_s=3600),))
-    made, study = cured(changed(job, curing=oven))
-    for over_k, from_s in ((10.0, study.hard_s(10.0)), (20.0, study.hard_s(20.0))):
-        for one in study.stacks:
-            course = one.course
-            lack = np.maximum(course.temperature_k[:, course.cures], study.shop_k) + over_k
-            soft = (np.asarray(study.law.tg_k(course.cure[:, course.cures])) < lack - 0.05).any(axis=1)
-            assert not soft[course.times_s >= from_s].any()
-    cut_s = trim_s(made.job, study)
-    last = max(study.stacks, key=lambda one: one.course.temperature_k[-1].max()).course
-    at = int(np.searchsorted(last.times_s, cut_s))
-    assert last.temperature_k[at:].max() <= 318.2, "and is cut when it can be touched"
+    hot = Curing(steps=(HeatStep(to_k=333.15, ramp_s=600, hold_s=3600),))
+    made, study = cured(changed(job, curing=hot))
+    off_s, cut_s = demould_s(made.job, study), trim_s(made.job, study)
+    assert off_s > study.vacuum_off_s and not soft_at(study, off_s, 10.0) and soft_at(study, off_s - 120, 10.0)
+    assert cut_s > off_s and not soft_at(study, cut_s, 20.0)
+    warmest = max(float(np.interp(cut_s, one.course.times_s, one.course.temperature_k.max(axis=1)))
+                  for one in study.stacks)  # fmt: skip
+    assert warmest <= 318.2, "and is cut when it can be touched"
     stiffer = changed(made.job, house=revised(made.job.house, trim_over_k=30.0))
     assert trim_s(stiffer, study) >= cut_s
+
+
+def test_a_part_is_taken_off_before_the_oven_that_makes_it_soft_again(deck: tuple[Assessment, CureStudy]) -> None:
+    made, plain = deck
+    off_s = demould_s(made.job, plain)
+    oven = Curing(steps=(HeatStep(heats="oven", to_k=343.15, ramp_s=600, hold_s=7200),), begins_s=off_s + 900)
+    heated, study = cured(changed(made.job, curing=oven))
+    assert demould_s(heated.job, study) == pytest.approx(off_s, abs=120)
+    assert soft_at(study, off_s + 900 + 900, 10.0)
+    assert math.isfinite(load_s(heated.job, study))
 
 
 def test_a_green_part_is_warmed_as_told_to_what_it_is_to_stand(deck: tuple[Assessment, CureStudy]) -> None:

@@ -32,7 +32,7 @@ def cure_too_hot(assessment: Assessment) -> Iterator[Finding]:
     worst = max(hot, key=lambda one: one.peak_k - one.most_k)
     gets, stands = brief_each((worst.peak_k, worst.most_k), "temperature", assessment.units)
     others = [one.what for one in hot if one is not worst]
-    more = f" So does the {', the '.join(others)}." if others else ""
+    more = f" So do{'' if others[1:] else 'es'} the {' and the '.join(others)}." if others else ""
     rank: Rank = "stop" if worst.what == "resin" else "caution"
     yield Finding(
         f"{NAMES[worst.what]} gets {gets} in the cure and stands {stands}.{more}", worst.stack.place, rank=rank

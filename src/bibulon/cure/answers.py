@@ -66,12 +66,12 @@ class PostCure:
 
 def demould_s(job: Job, study: CureStudy) -> float:
     """When the part may be taken off: vacuum off, and hard by the house rule."""
-    return max(study.vacuum_off_s, study.hard_s(job.house.green_over_k))
+    return study.hard_s(study.vacuum_off_s, job.house.green_over_k)
 
 
 def trim_s(job: Job, study: CureStudy) -> float:
     """When its edges may be cut: off the mould, hard by the house rule for that, and cool enough to be touched."""
-    return max(demould_s(job, study), study.hard_s(job.house.trim_over_k), study.cool_s(TO_TOUCH_K))
+    return study.hard_s(demould_s(job, study), job.house.trim_over_k, TO_TOUCH_K)
 
 
 def load_s(job: Job, study: CureStudy) -> float:

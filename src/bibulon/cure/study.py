@@ -92,31 +92,29 @@ class CureStudy:
             return math.inf
         return max(one.course.cured_to_s(max(cure, 1e-6)) for one in self.stacks)
 
-    def hard_s(self, over_k: float) -> float:
-        """From when on every place's glass transition is *over_k* or more over its own temperature and the shop's."""
-        return max(self._since_s(one.course, self._softness(one.course, over_k)) for one in self.stacks)
-
-    def _softness(self, course: CureCourse, over_k: float) -> Floats:
-        """(k,) by how much (K) the softest resin lacks it; under nothing where it has it."""
-        warm = np.maximum(course.temperature_k[:, course.cures], self.shop_k)
-        lack = warm + over_k - np.asarray(self.law.tg_k(course.cure[:, course.cures]))
-        return np.asarray(lack.max(axis=1))
-
-    def cool_s(self, most_k: float) -> float:
-        """From when on nothing in the part is warmer than *most_k*, once it has been at its hottest."""
-        return max(self._since_s(one.course, one.course.temperature_k.max(axis=1) - most_k) for one in self.stacks)
-
-    @staticmethod
-    def _since_s(course: CureCourse, lack: Floats) -> float:
-        """From when on nothing is lacking, (k,) being what is, between the times by a straight line."""
-        lacking = np.flatnonzero(lack > 0)
-        if not len(lacking):
-            return float(course.times_s[0])
-        last = int(lacking[-1])
-        if last + 1 == len(lack):
+    def hard_s(self, after_s: float, over_k: float, most_k: float = math.inf) -> float:
+        """The first time from *after_s* on at which every place's glass transition is *over_k* or more over its own
+        temperature and the shop's, and nothing is warmer than *most_k*; infinite for never. What is heated later on, as
+        in an oven, may be soft again."""
+        if not math.isfinite(after_s):
             return math.inf
-        share = lack[last] / (lack[last] - lack[last + 1])
-        return float(course.times_s[last] + share * (course.times_s[last + 1] - course.times_s[last]))
+        times = np.unique([after_s, *(time for one in self.stacks for time in one.course.times_s if time > after_s)])
+        lack = np.max([np.interp(times, one.course.times_s, self._lack(one.course, over_k, most_k))
+                       for one in self.stacks], axis=0)  # fmt: skip
+        hard = np.flatnonzero(lack <= 0)
+        if not len(hard):
+            return math.inf
+        at = int(hard[0])
+        if at == 0:
+            return after_s
+        share = lack[at - 1] / (lack[at - 1] - lack[at])
+        return float(times[at - 1] + share * (times[at] - times[at - 1]))
+
+    def _lack(self, course: CureCourse, over_k: float, most_k: float) -> Floats:
+        """(k,) by how much (K) a stack lacks that, where it lacks most; nothing or less where it has it."""
+        warm = np.maximum(course.temperature_k[:, course.cures], self.shop_k)
+        soft = warm + over_k - np.asarray(self.law.tg_k(course.cure[:, course.cures]))
+        return np.asarray(np.maximum(soft.max(axis=1), course.temperature_k.max(axis=1) - most_k))
 
     def least_cure_at(self, time_s: float) -> float:
         return min(one.course.least_cure_at(time_s) for one in self.stacks)
