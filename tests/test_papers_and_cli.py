@@ -99,7 +99,8 @@ def test_run_list_is_in_order_and_ticked_by_the_log(shot: Job) -> None:
     times = [step.due_s for step in steps if step.due_s is not None]
     assert times == sorted(times)
     assert [step.text for step in steps if step.text.startswith("Open feed")] == ["Open feed F1", "Open feed F2"]
-    assert [step.text for step in steps[-3:]] == ["Let the vacuum go", "Take the part off", "Trim the part"]
+    strip = "Strip film, media and peel ply"
+    assert [step.text for step in steps[-4:]] == ["Let the vacuum go", strip, "Take the part off", "Trim the part"]
     assert done_steps(steps, shot.run) == {"check hold", "check people"}
     following = next_step(steps, shot.run)
     assert following is not None and following.text.startswith("Pour batch 1")

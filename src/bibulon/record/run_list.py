@@ -10,7 +10,7 @@ from bibulon.assess import Assessment
 from bibulon.cure.answers import demould_s, load_s, trim_s, wanted_tg_k, warm_before_handling
 from bibulon.cure.schedule import legs_of
 from bibulon.durations import clock_time, run_clock
-from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
+from bibulon.job import CLAMPED_BY_VACUUM, REUSABLE, WITH_BLADDER, Job
 from bibulon.job.lines import (
     ACTIONS,
     AtTime,
@@ -245,6 +245,11 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     if job.process in WITH_BLADDER:
         hint += " The bladder is let off before any clamp is opened."
     yield RunStep("release", "Let the vacuum go", hint, release, "vacuum let go", "")
+    if not job.in_mould:
+        hint = "Film, media and what is in the hoses may still be hot, and edges are sharp: gloves on."
+        skin = job.process in REUSABLE
+        what = "Lift the skin, strip media and peel ply" if skin else "Strip film, media and peel ply"
+        yield RunStep("strip", what, hint, release, "step done", "strip")
     yield from _cure_steps(assessment)
 
 
