@@ -6,17 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from driving import bench, caution_ids, choose, field_of, put_lid, texts, type_into, wait_for_fill
 from mould_cases import lid as plain_lid
-from mould_jobs import both_held, lid, pair, pressed_shut, upper
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
+from mould_jobs import lid, pair, pressed_shut, upper
 from scipy.integrate import solve_bvp
 from shapely import box
 
 from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
-from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised
 from bibulon.mould.clamp import clamp_margin
 from bibulon.mould.flange import between_seals_m3, flange_gives, flange_thick_enough_m, without_pump
@@ -101,36 +97,3 @@ def test_a_flange_without_its_pump_rises_as_in_the_hold_test_and_slower_by_its_r
     by_weight = replace(margin, margin_n_m=margin.margin_n_m + 1e6)
     never = without_pump(job, by_weight, 2.0)
     assert never is not None and never.lasts_s == np.inf, "it needs no vacuum in the flange"
-
-
-def test_flange_and_vacuums_are_typed_and_answered_at_mould(window: Window, qtbot) -> None:
-    put_lid(window, qtbot)
-    window.document.edit("hold test", changed(window.document.job, hold_tests=(both_held(0.0, 1.2),)))
-    window.go("mould")
-    wait_for_fill(window)
-    window.refresh()
-    side = bench(window)
-    assert "flange-gives" not in caution_ids(window) and "Flange gives" in texts(side)
-    type_into(side, "Flange thickness", "3.5 mm")
-    assert "flange-gives" in caution_ids(window)
-    field_of(side, "Flange thickness").editor.selectAll()
-    QTest.keyClick(field_of(side, "Flange thickness").editor, Qt.Key.Key_Delete)
-    QTest.keyClick(field_of(side, "Flange thickness").editor, Qt.Key.Key_Return)
-    assert window.document.job.pair.flange_thickness_m is None and "flange-gives" not in caution_ids(window)
-    before = without_words(side)
-    type_into(side, "Reservoir", "50 L")
-    window.refresh()
-    assert "h" in before and "d" in without_words(side)
-    choose(window, "Pulled by", "one pump")
-    assert "two-levels-one-pump" in caution_ids(window)
-    choose(window, "Pulled by", "two pumps")
-    assert "two-levels-one-pump" not in caution_ids(window)
-    wrong = type_into(side, "Flange thickness", "9 m")
-    assert wrong.error.text() and window.document.job.pair.flange_thickness_m is None
-    assert field_of(side, "Reservoir").editor.text() == "50.00 L"
-
-
-def without_words(side) -> str:
-    """What is said of the flange if the pump stops."""
-    shown = texts(side)
-    return shown[shown.index("If the pump stops") :].split("\n")[1]
