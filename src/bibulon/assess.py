@@ -202,9 +202,9 @@ class Assessment:
     @cached_property
     def pair_reading(self) -> PairReading | None:
         """What the last hold test says of a closed mould's two spaces; None where they were not held together."""
-        if not self.job.closed or not self.job.hold_tests:
+        if not self.job.closed or not self.hold_verdicts:
             return None
-        return read_pair(in_order_taken(self.job.hold_tests)[-1], self.hold_figures, self.area_together_m2)
+        return read_pair(self.hold_verdicts[-1][0], self.hold_figures, self.area_together_m2)
 
     @property
     def stays_shut(self) -> Figure:

@@ -11,8 +11,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.durations import run_clock
-from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, WITH_BLADDER, Job
-from bibulon.job.base import Point
+from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, WITH_BLADDER
 from bibulon.job.edits import with_pair
 from bibulon.mould.clamp import highest_injection_pa
 from bibulon.mould.fittings import (
@@ -25,8 +24,6 @@ from bibulon.mould.flange import flange_gives, flange_thick_enough_m, with_flang
 from bibulon.mould.press import press_forces
 from bibulon.quantities import brief, brief_each
 
-LOOSE_PA = 2_000.0
-"""Fibre that is pressed less lies loose: resin runs over it."""
 TOO_SOFT = 1.0
 """An upper half that gives by more than this share of the cavity's height bulges."""
 SAME_LEVEL_PA = 1_000.0
@@ -34,8 +31,6 @@ SAME_LEVEL_PA = 1_000.0
 HELD_BY_CLAMPS = CLAMPED_BY_FORCE | WITH_BLADDER
 DOWELS_SHARE = 0.5
 """Two dowels sit apart by at least this share of the part's reach."""
-DOUBLE_LOAD = 3.0
-"""A lap may press so many times what the clamp pulls with before it holds the mould open."""
 
 
 @caution(
@@ -155,7 +150,7 @@ def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     asks = brief(forces.asked_n, "force", assessment.units)
     more = "" if job.pair.clamp.kind == "press" else f": {forces.number} {job.pair.clamp.kind} of these"
     text = f"{opens} opens the mould, the clamps give {given}; with its reserve the house asks for {asks}{more}."
-    yield Finding(text, _middle(job), rank=rank)
+    yield Finding(text, inside(job.part.shape), rank=rank)
 
 
 @caution(
@@ -281,7 +276,3 @@ def two_levels(assessment: Assessment) -> Iterator[Finding]:
     if pair.supply == "one pump" and abs(pair.cavity_pa - pair.flange_pa) > SAME_LEVEL_PA:
         flange, cavity = brief_each((pair.flange_pa, pair.cavity_pa), "pressure", assessment.units)
         yield Finding(f"One pump is to give the flange {flange} and the cavity {cavity}.")
-
-
-def _middle(job: Job) -> Point:
-    return inside(job.part.shape)

@@ -13,7 +13,7 @@ from bibulon.cure.answers import safe_vacuum
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
-from bibulon.job.hold import HoldRules, in_order_taken
+from bibulon.job.hold import HoldRules
 from bibulon.quantities import brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 
@@ -349,8 +349,8 @@ def resin_boils(assessment: Assessment) -> Iterator[Finding]:
     processes=CLAMPED_BY_VACUUM,
 )
 def flange_not_held(assessment: Assessment) -> Iterator[Finding]:
-    tests = in_order_taken(assessment.job.hold_tests)
-    if tests and len(tests[-1].flange_readings) < 2:
+    tests = assessment.hold_verdicts
+    if tests and len(tests[-1][0].flange_readings) < 2:
         yield Finding("The last hold test read the cavity alone.")
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, WITH_BLADDER, Job
+from bibulon.job import CLAMPED_BY_VACUUM, CLOSED, Job
 from bibulon.job.edits import revised
 from bibulon.laminate.closed_mould import fibre_load_pa
 from bibulon.laminate.joints import plies_of
@@ -23,13 +23,6 @@ from bibulon.quantities import brief, brief_each, percent
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""
-TOO_SOFT = 1.0
-"""An upper half that gives by more than this share of the cavity's height bulges."""
-SAME_LEVEL_PA = 1_000.0
-"""Two vacuums that differ by less are one."""
-HELD_BY_CLAMPS = CLAMPED_BY_FORCE | WITH_BLADDER
-DOWELS_SHARE = 0.5
-"""Two dowels sit apart by at least this share of the part's reach."""
 DOUBLE_LOAD = 3.0
 """A lap may press so many times what the clamp pulls with before it holds the mould open."""
 

@@ -98,9 +98,10 @@ class CureStudy:
         in an oven, may be soft again."""
         if not math.isfinite(after_s):
             return math.inf
-        times = np.unique([after_s, *(time for one in self.stacks for time in one.course.times_s if time > after_s)])
-        lack = np.max([np.interp(times, one.course.times_s, self._lack(one.course, over_k, most_k))
-                       for one in self.stacks], axis=0)  # fmt: skip
+        times = np.unique(np.concatenate([[after_s], *(one.course.times_s for one in self.stacks)]))
+        times = times[times >= after_s]
+        lacks = (np.interp(times, one.course.times_s, self._lack(one.course, over_k, most_k)) for one in self.stacks)
+        lack = np.max(list(lacks), axis=0)
         hard = np.flatnonzero(lack <= 0)
         if not len(hard):
             return math.inf

@@ -15,6 +15,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from bibulon.assess import Assessment
 from bibulon.cautions.run import vacuum_lost
 from bibulon.cure.answers import stands_k
 from bibulon.desk.work.document import Document
@@ -61,9 +62,11 @@ class RunController(QObject):
         self.pace = 1.0
         self._latest: dict[str, tuple[float, float]] = {}
         self._lowest_pa: float | None = None
+        """The lowest vacuum reading since the shot was taken up."""
         self._unlogged = False
         """Whether the disk refused a reading of the thermocouple; it is said once."""
-        """The lowest vacuum reading since the shot was taken up."""
+        self._listed: tuple[Assessment, tuple[RunStep, ...]] | None = None
+        """The steps of the assessment they were made of: they are asked for at every tick."""
         self._anchor: tuple[float, float] | None = None
         self._set_by_s = 0.0
         """How far the time of day stands from the machine's own clock."""
@@ -241,7 +244,10 @@ class RunController(QObject):
                 self.simulated.pour(step.mass_kg)
 
     def steps(self) -> tuple[RunStep, ...]:
-        return run_list(self.document.assessment)
+        assessment = self.document.assessment
+        if self._listed is None or self._listed[0] is not assessment:
+            self._listed = assessment, run_list(assessment)
+        return self._listed[1]
 
     def next(self) -> RunStep | None:
         return next_step(self.steps(), self.document.job.shot)
