@@ -150,7 +150,7 @@ def _exactly(value: float, kind: QuantityKind, units: Units) -> str:
     if abs(parse(text, kind, units) - value) <= 1e-4 * abs(value):
         return text
     plain: dict[QuantityKind, Callable[[float], str]] = {
-        "duration": lambda time_s: f"{time_s:g} s",
+        "duration": _minutes_and_seconds,
         "temperature": lambda kelvin: f"{kelvin - 273.15:.3f} °C",
         "mass": lambda kg: f"{kg * 1000:.6g} g",
         "viscosity": lambda pa_s: f"{pa_s * 1000:.6g} mPa·s",
@@ -158,6 +158,11 @@ def _exactly(value: float, kind: QuantityKind, units: Units) -> str:
         "pressure difference": lambda pascals: f"{pascals:.6g} Pa",
     }
     return plain[kind](value)
+
+
+def _minutes_and_seconds(time_s: float) -> str:
+    minutes, seconds = divmod(time_s, 60)
+    return f"{minutes:.0f} min {seconds:g} s" if minutes else f"{seconds:g} s"
 
 
 def _doses(resin: ResinCard) -> tuple[DosePoint, ...]:

@@ -1,9 +1,10 @@
 """Constants of cure fitted to what a resin's data sheet and the shop's own tests say.
 
 Fitted by least squares of logarithms (of kelvins for a cup's warming): the rate ``k2`` and its slope over 1/T, how it
-begins (``k1/k2``), and the steepness and bend of the growing viscosity. Held: the orders ``m`` and ``n`` and the degree
-of cure at gel, usual for the chemistry, and one slope for both rates. What no figure tells stays near what is usual:
-each constant is drawn there as by one loose measurement.
+begins (``k1/k2``), the steepness and bend of the growing viscosity, and the heat of cure where cups of the shop warmed
+enough to tell it and the sheet does not. Held: the orders ``m`` and ``n`` and the degree of cure at gel, usual for the
+chemistry, and one slope for both rates. What no figure tells stays near what is usual: each constant is drawn there as
+by one loose measurement.
 """
 
 from __future__ import annotations
@@ -19,18 +20,32 @@ from bibulon.arrays import Floats
 from bibulon.job.resin_card import CureConstants, ResinCard
 from bibulon.quantities import QuantityKind, percent
 from bibulon.refusal import Refusal
-from bibulon.resin.card_law import CURE_AT_GEL, ORDER, law_of
+from bibulon.resin.card_law import CURE_AT_GEL, HEAT_J_KG, ORDER, law_of
 from bibulon.resin.law import ResinLaw, isothermal
-from bibulon.resin.pot import Pot, pot_course
+from bibulon.resin.pot import FOLLOWED_GELS, LONGEST_S, Pot, PotCourse, pot_course
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
 from bibulon.workers.report import Progress, no_progress
 
 SAME_AS_SHEET = 0.08
 """Times and viscosities of a sheet are read off to about so much of themselves, one standard deviation."""
-POT_SPREAD, CUP_K = 0.15, 2.0
+POT_SPREAD, CUP_K, CUP_TIME = 0.15, 2.0, 0.03
+"""A cup's temperature is read to so many kelvins, at a time that is known and repeated to so much of itself."""
 USUAL = {"begin": (math.log(0.03), 1.5), "slope": (6500.0, 1200.0), "steepness": (1.5, 0.8), "bend": (1.0, 1.5)}
 """What each constant is drawn to, and how loosely."""
+HEAT_SPREAD, LEAST_HEAT, MOST_HEAT = 0.35, 0.25, 2.5
+"""Heat of cure over what is usual for the chemistry: its spread, and what a fit stays between."""
+CUP_TELLS_HEAT_K = 25.0
+"""A cup that warmed by so much tells the heat of cure."""
 MOST_CUP_POINTS = 40
+CONTRADICTS = 5.0
+"""A figure so many times its own spread from the fit does not belong to the others."""
+THICKENED_BY = 0.5
+"""The thickening time of a card is held against the fit at no more than this share of its gel time: at gel itself the
+fitted viscosity has no bound."""
+
+
+THICKENING = "thickening"
+"""What the card's thickening time makes of the viscosity, where no viscosity with time was measured."""
 
 
 class FitRefusal(Refusal):
@@ -51,6 +66,8 @@ class FitRow:
     """When it was so, of a course."""
     mass_kg: float | None = None
     """Of a pot or a cup."""
+    rate: float = 0.0
+    """How fast the fit's figure changes then (K/s), of a cup."""
 
     @property
     def off(self) -> float:
@@ -63,12 +80,21 @@ class CureFit:
     """Fitted constants with what they are worth."""
 
     constants: CureConstants
+    heat_j_kg: float | None
+    """The heat of cure that the cups tell; None where the card has one, or no cup warmed enough."""
     rows: tuple[FitRow, ...]
     assumed: tuple[str, ...]
     spread: float
     """Geometric spread of figures about the fit, one standard deviation."""
     coldest_k: float
     warmest_k: float
+
+    @property
+    def contradiction(self) -> FitRow | None:
+        """The figure that lies furthest from the fit, if it is so far that it does not belong to the others."""
+        told = [row for row in self.rows if row.what != THICKENING]
+        worst = max(told, key=lambda row: abs(_weighed(row)))
+        return worst if abs(_weighed(worst)) > CONTRADICTS else None
 
 
 def fit_cure(resin: ResinCard, progress: Progress = no_progress) -> CureFit:
@@ -77,95 +103,115 @@ def fit_cure(resin: ResinCard, progress: Progress = no_progress) -> CureFit:
     figures = len(resin.film_gel) + len(resin.viscosity_aged) + len(resin.pot_life) + min(len(resin.cup_tests), 1)
     if figures < 2:
         raise FitRefusal("One figure alone fits nothing: type another gel time, pot life or viscosity against time.")
+    runs_off = any(one.temperature_k - one.mixed_k >= CUP_TELLS_HEAT_K for one in resin.cup_tests)
+    if resin.heat_j_kg is None and runs_off:
+        found = _fitted(resin, True, progress)
+        share, wrong = (found.heat_j_kg or 0.0) / HEAT_J_KG[resin.chemistry], found.contradiction
+        if 1.02 * LEAST_HEAT < share < 0.98 * MOST_HEAT and (wrong is None or wrong.kind != "temperature"):
+            return found
+        # cups that contradict the sheet tell no heat
+    return _fitted(resin, False, progress)
+
+
+def _fitted(resin: ResinCard, with_heat: bool, progress: Progress) -> CureFit:
+    """The fit of *resin*, and of its heat of cure too if *with_heat*."""
     middle_k = float(np.mean([point.temperature_k for point in resin.film_gel]))
     gel_cure = CURE_AT_GEL[resin.chemistry]
-    start_law = law_of(resin.model_copy(update={"cure": None}))
-    begin = np.array(
-        [
-            math.log(float(start_law.rate(middle_k, gel_cure / 2))),
-            start_law.slope2_k,
-            max(start_law.ln_k1 - start_law.ln_k2, math.log(1e-3)),
-            USUAL["steepness"][0],
-            USUAL["bend"][0],
-        ]
-    )
-    scale = np.array([1.0, 1000.0, 1.0, 1.0, 1.0])
+    law = law_of(resin.model_copy(update={"cure": None}))
+    ln_rate, ln_begin = math.log(float(law.rate(middle_k, gel_cure / 2))), law.ln_k1 - law.ln_k2
+    usual = [USUAL["slope"], USUAL["begin"], USUAL["steepness"], USUAL["bend"], (0.0, HEAT_SPREAD)]
+    begin = [ln_rate, law.slope2_k, max(ln_begin, math.log(1e-3)), USUAL["steepness"][0], USUAL["bend"][0], 0.0]
+    scale = [1.0, 1000.0, 1.0, 1.0, 1.0, 1.0]
+    unknowns = 6 if with_heat else 5
     count = 0
 
-    def constants_of(values: Floats) -> CureConstants:
-        ln_rate, slope, ln_begin, steepness, bend = (float(value) for value in values)
-        slope = min(max(slope, 500.0), 20_000.0)
-        ln_begin = min(max(ln_begin, -14.0), 3.0)
-        half = gel_cure / 2
-        ln_k2 = ln_rate - math.log((math.exp(ln_begin) + half) * (1 - half) ** ORDER) + slope / middle_k
-        return CureConstants(
-            ln_k1=min(max(ln_k2 + ln_begin, -200.0), 200.0),
-            slope1_k=slope,
-            ln_k2=min(max(ln_k2, -200.0), 200.0),
-            slope2_k=slope,
-            m=1.0,
-            n=ORDER,
-            gel_cure=gel_cure,
-            steepness=min(max(steepness, 0.0), 20.0),
-            bend=min(max(bend, -20.0), 20.0),
-        )
+    def read(values: Floats) -> tuple[CureConstants, float | None]:
+        constants = _constants(values, middle_k, gel_cure)
+        if not with_heat:
+            return constants, None
+        share = math.exp(min(max(float(values[5]), math.log(LEAST_HEAT)), math.log(MOST_HEAT)))
+        return constants, HEAT_J_KG[resin.chemistry] * share
 
     def residuals(values: Floats) -> Floats:
         nonlocal count
         count += 1
         progress(min(count / 120, 0.99))
-        rows = fit_rows(resin, constants_of(values))
-        off = [_weighed(row) for row in rows]
-        drawn = [
-            (values[2] - USUAL["begin"][0]) / USUAL["begin"][1],
-            (values[1] - USUAL["slope"][0]) / USUAL["slope"][1],
-            (values[3] - USUAL["steepness"][0]) / USUAL["steepness"][1],
-            (values[4] - USUAL["bend"][0]) / USUAL["bend"][1],
-        ]
+        off = [_weighed(row) for row in fit_rows(resin, *read(values))]
+        drawn = [(value - to) / loosely for value, (to, loosely) in zip(values[1:], usual, strict=False)]
         every = np.nan_to_num(np.array([*off, *drawn]), nan=50.0, posinf=50.0, neginf=-50.0)
         return np.asarray(np.clip(every, -50.0, 50.0))
 
-    found = least_squares(residuals, begin, x_scale=scale, diff_step=1e-3, max_nfev=25, loss="soft_l1")
-    constants = constants_of(found.x)
-    rows = tuple(fit_rows(resin, constants))
-    logs = [math.log(row.fitted / row.measured) for row in rows if row.kind != "temperature" and row.fitted > 0]
+    found = least_squares(
+        residuals, begin[:unknowns], x_scale=scale[:unknowns], diff_step=1e-3, max_nfev=25, loss="soft_l1"
+    )
+    constants, heat = read(found.x)
+    rows = tuple(fit_rows(resin, constants, heat))
+    logs = [
+        math.log(row.fitted / row.measured)
+        for row in rows
+        if row.kind != "temperature" and row.what != THICKENING and row.fitted > 0
+    ]
     spread = math.exp(math.sqrt(float(np.mean(np.square(logs))))) if logs else 1.0
     temperatures = [row.temperature_k for row in rows]
-    return CureFit(constants, rows, _assumed(resin), spread, min(temperatures), max(temperatures))
+    return CureFit(constants, heat, rows, _assumed(resin, heat), spread, min(temperatures), max(temperatures))
+
+
+def _constants(values: Floats, middle_k: float, gel_cure: float) -> CureConstants:
+    """The constants with these unknowns: ln of the rate half-way to gel at *middle_k*, its slope, ln(k1/k2), and the
+    steepness and bend of the growth."""
+    ln_rate, slope, ln_begin, steepness, bend = (float(value) for value in values[:5])
+    slope = min(max(slope, 500.0), 20_000.0)
+    ln_begin = min(max(ln_begin, -14.0), 3.0)
+    half = gel_cure / 2
+    ln_k2 = ln_rate - math.log((math.exp(ln_begin) + half) * (1 - half) ** ORDER) + slope / middle_k
+    return CureConstants(
+        ln_k1=min(max(ln_k2 + ln_begin, -200.0), 200.0),
+        slope1_k=slope,
+        ln_k2=min(max(ln_k2, -200.0), 200.0),
+        slope2_k=slope,
+        m=1.0,
+        n=ORDER,
+        gel_cure=gel_cure,
+        steepness=min(max(steepness, 0.0), 20.0),
+        bend=min(max(bend, -20.0), 20.0),
+    )
 
 
 def _weighed(row: FitRow) -> float:
     if row.kind == "temperature":
-        return row.off / CUP_K
+        return row.off / math.hypot(CUP_K, row.rate * CUP_TIME * (row.at_s or 0.0))
     spread = POT_SPREAD if row.what == "pot life" else SAME_AS_SHEET
     return math.log(max(row.fitted, 1e-12) / row.measured) / spread
 
 
-def _assumed(resin: ResinCard) -> tuple[str, ...]:
+def _assumed(resin: ResinCard, heat_j_kg: float | None) -> tuple[str, ...]:
     assumed = ["orders of the rate of cure (m = 1, n = 1.5)", f"cure at gel ({percent(CURE_AT_GEL[resin.chemistry])})"]
-    if resin.heat_j_kg is None:
+    if resin.heat_j_kg is None and heat_j_kg is None:
         assumed.append("heat of cure")
+    if resin.cup_tests:
+        assumed.append("air round the cup as warm as the mix")
     if len({point.temperature_k for point in resin.film_gel}) < 2:
         assumed.append("how gel goes with temperature, where no other figures tell")
     if not resin.viscosity_aged:
-        assumed.append("how viscosity grows, but for the time in which it grows e-fold")
+        assumed.append("how viscosity grows, but for the card's thickening time")
     if resin.tg_full_k is None and not resin.tg:
         assumed.append("glass transition")
     return tuple(assumed)
 
 
-def fit_rows(resin: ResinCard, constants: CureConstants) -> list[FitRow]:
-    """Every figure of *resin* beside what *constants* make of it."""
-    law = law_of(resin.model_copy(update={"cure": constants}))
+def fit_rows(resin: ResinCard, constants: CureConstants, heat_j_kg: float | None = None) -> list[FitRow]:
+    """Every figure of *resin* beside what *constants* make of it, and a heat of cure in the place of the card's."""
+    law = law_of(resin.model_copy(update={"cure": constants, "heat_j_kg": heat_j_kg or resin.heat_j_kg}))
     rows = [
         FitRow(
             "film gel", point.temperature_k, point.time_s, law.time_to(point.temperature_k, law.gel_cure), "duration"
         )
         for point in resin.film_gel
     ]
+    what = "viscosity" if resin.viscosity_aged else THICKENING
     for temperature_k, time_s, measured in _thickened(resin):
         fitted = _viscosity_at(law, temperature_k, time_s)
-        rows.append(FitRow("viscosity", temperature_k, measured, fitted, "viscosity", time_s))
+        rows.append(FitRow(what, temperature_k, measured, fitted, "viscosity", time_s))
     for point in resin.pot_life:
         mass = point.mass_kg or resin.pot_life_mass_kg
         pot = Pot(point.shape, point.temperature_k)
@@ -177,12 +223,13 @@ def fit_rows(resin: ResinCard, constants: CureConstants) -> list[FitRow]:
 
 
 def _thickened(resin: ResinCard) -> list[tuple[float, float, float]]:
-    """Temperature, age and viscosity of the sheet's ageing samples; where it has none, e times the fresh viscosity at
-    its thickening time."""
+    """Temperature, age and viscosity of the sheet's ageing samples; where it has none, the one to which resin comes
+    that grows e-fold in the card's thickening time, well before it gels."""
     if resin.viscosity_aged:
         return [(one.temperature_k, one.time_s, one.viscosity_pa_s) for one in resin.viscosity_aged]
     at_k = resin.film_gel[0].temperature_k
-    return [(at_k, resin.thickening_time_s, math.e * fresh_viscosity_pa_s(resin, at_k))]
+    time_s = min(resin.thickening_time_s, THICKENED_BY * resin.film_gel[0].time_s)
+    return [(at_k, time_s, math.exp(time_s / resin.thickening_time_s) * fresh_viscosity_pa_s(resin, at_k))]
 
 
 def _viscosity_at(law: ResinLaw, temperature_k: float, time_s: float) -> float:
@@ -201,12 +248,24 @@ def _cup_rows(resin: ResinCard, law: ResinLaw) -> list[FitRow]:
     for point in resin.cup_tests:
         cups.setdefault((point.mass_kg, point.mixed_k), []).append((point.time_s, point.temperature_k))
     for (mass, mixed_k), readings in cups.items():
-        course = pot_course(law, resin.density_kg_m3, mass, mixed_k, Pot(air_k=mixed_k))
+        course = cup_course(law, resin, mass, mixed_k)
+        rates = np.gradient(course.temperature_k, course.times_s)
         step = max(len(readings) // MOST_CUP_POINTS, 1)
         for time_s, warm_k in sorted(readings)[::step]:
-            fitted = float(course.at(time_s)[0])
-            rows.append(FitRow("cup", mixed_k, warm_k, fitted, "temperature", time_s))
+            fitted, rate = float(course.at(time_s)[0]), abs(float(np.interp(time_s, course.times_s, rates)))
+            rows.append(FitRow("cup", mixed_k, warm_k, fitted, "temperature", time_s, mass, rate))
     return rows
+
+
+def cup_course(law: ResinLaw, resin: ResinCard, mass_kg: float, mixed_k: float) -> PotCourse:
+    """A cup of the shop's tests in air as warm as its mix, followed to well past gel and to its last reading."""
+    last_s = max(
+        (one.time_s for one in resin.cup_tests if (one.mass_kg, one.mixed_k) == (mass_kg, mixed_k)), default=0.0
+    )
+    followed_s = max(FOLLOWED_GELS * law.time_to(mixed_k, law.gel_cure), 1.05 * last_s)
+    return pot_course(
+        law, resin.density_kg_m3, mass_kg, mixed_k, Pot(air_k=mixed_k), followed_s=min(followed_s, LONGEST_S)
+    )
 
 
 def fit_tg(resin: ResinCard) -> float | None:

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
+    QFormLayout,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -35,11 +36,12 @@ from bibulon.quantities import Units, percent, show, show_measure, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
-from bibulon.resin.fitting import CureFit, fit_cure, fit_tg
+from bibulon.resin.fitting import CureFit, FitRow, fit_cure, fit_tg
 from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
 SIDE_PX = 430
+MANY_TIMES, MOST_TIMES = 4, 1000
 
 
 def fit_answer(report: Report, card: ResinCard) -> CureFit:
@@ -63,6 +65,7 @@ class ResinSheetDialog(QDialog):
         self.resize(*SIZE)
         self.card, self._began, self._units = card, card, units
         self._found: CureFit | None = None
+        self._by_fit: dict[QLineEdit, str] = {}
         self._work = Background(fit_answer, self)
         self._work.finished.connect(self._take_fit)
         self._work.failed.connect(self._fit_failed)
@@ -90,7 +93,7 @@ class ResinSheetDialog(QDialog):
         right.addWidget(self.rows, 2)
         self.fit_words = label("", "muted")
         right.addWidget(self.fit_words, 0, Qt.AlignmentFlag.AlignTop)
-        right.addStretch(1)
+        right.addStretch()
         row.addLayout(right, 1)
         self._show_fit()
         self._show_table()
@@ -126,11 +129,18 @@ class ResinSheetDialog(QDialog):
         self.choice.currentIndexChanged.connect(self.pages.setCurrentIndex)
         self.choice.currentIndexChanged.connect(lambda _: self._show_table())
         left.addWidget(self.pages, 1)
-        self.heat = self._line(left, "Heat of cure, kJ/kg", self.card.heat_j_kg, 1000.0)
+        self.heat = QLineEdit(_heat_text(self.card.heat_j_kg))
         self.full = QLineEdit(
             "" if self.card.tg_full_k is None else show(self.card.tg_full_k, "temperature", self._units)
         )
-        self._named(left, "Tg cured through", self.full, "usual for the chemistry")
+        constants = QFormLayout()
+        constants.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        for name, line in (("Heat of cure, kJ/kg", self.heat), ("Tg cured through", self.full)):
+            line.setAccessibleName(name)
+            line.setPlaceholderText("usual for the chemistry")
+            line.textChanged.connect(self._changed)
+            constants.addRow(label(name), line)
+        left.addLayout(constants)
         self.error = label("", "error")
         left.addWidget(self.error)
         buttons = QHBoxLayout()
@@ -144,20 +154,6 @@ class ResinSheetDialog(QDialog):
         self._button(ends, "Leave it", self.reject)
         left.addLayout(ends)
         return left
-
-    def _line(self, into: QVBoxLayout, name: str, value: float | None, unit: float) -> QLineEdit:
-        made = QLineEdit("" if value is None else f"{value / unit:g}")
-        self._named(into, name, made, "usual for the chemistry")
-        return made
-
-    def _named(self, into: QVBoxLayout, name: str, editor: QLineEdit, hint: str) -> None:
-        row = QHBoxLayout()
-        row.addWidget(label(name))
-        editor.setAccessibleName(name)
-        editor.setPlaceholderText(hint)
-        editor.textChanged.connect(self._changed)
-        row.addWidget(editor)
-        into.addLayout(row)
 
     def _button(self, into: QHBoxLayout, text: str, do: Any) -> QPushButton:
         made = QPushButton(text)
@@ -244,13 +240,16 @@ class ResinSheetDialog(QDialog):
     # -- the fit -----------------------------------------------------------------------------------------------------
 
     def _ask_fit(self) -> None:
+        if self.typed() is None:
+            return
+        self._clear_fitted()
         card = self.typed()
         if card is None:
             return
-        if card.tg and not self.full.text().strip():
+        if not self.full.text().strip():
             full_k = fit_tg(card)
             if full_k is not None:
-                self.full.setText(show(full_k, "temperature", self._units))
+                self._write_fitted(self.full, show(full_k, "temperature", self._units))
                 card = self.typed() or card
         self.card = card
         self.fit.setEnabled(False)
@@ -264,8 +263,10 @@ class ResinSheetDialog(QDialog):
         self.fit.setEnabled(True)
         if asked != self.card.model_copy(update={"cure": None}):
             return  # something else was typed meanwhile
+        if found.heat_j_kg is not None:
+            self._write_fitted(self.heat, _heat_text(found.heat_j_kg))
         self._found = found
-        self.card = self.card.model_copy(update={"cure": found.constants})
+        self.card = (self.typed() or self.card).model_copy(update={"cure": found.constants})
         self._show_fit()
         self._show_table()
 
@@ -274,7 +275,20 @@ class ResinSheetDialog(QDialog):
         self.fit_words.setText("")
         self.error.setText(str(error))
 
+    def _write_fitted(self, editor: QLineEdit, text: str) -> None:
+        """Write into a field of a constant what a fit found."""
+        self._by_fit[editor] = text
+        editor.setText(text)
+
+    def _clear_fitted(self) -> None:
+        """Empty the fields that still stand as the last fit wrote them: what was typed stays."""
+        for editor, text in self._by_fit.items():
+            if editor.text() == text:
+                editor.setText("")
+        self._by_fit.clear()
+
     def _drop_fit(self) -> None:
+        self._clear_fitted()
         self._found = None
         self.card = self.card.model_copy(update={"cure": None})
         self._show_fit()
@@ -294,22 +308,26 @@ class ResinSheetDialog(QDialog):
         self.rows.setRowCount(len(found.rows))
         for at, row in enumerate(found.rows):
             kind = row.kind
-            where = show(row.temperature_k, "temperature", self._units)
-            if row.mass_kg is not None:
-                where = f"{show_measure(row.mass_kg, 'mass', self._units)}, {where}"
-            if row.at_s is not None:
-                where += f", {show(row.at_s, 'duration', self._units)}"
-            off = f"{row.off:+.1f} K" if kind == "temperature" else signed_share(row.off, 0)
-            texts = (
-                row.what, where, show(row.measured, kind, self._units), show(row.fitted, kind, self._units), off,
-            )  # fmt: skip
+            off = f"{row.off:+.1f} K" if kind == "temperature" else _off_text(row.off)
+            measured, fitted = (show(value, kind, self._units) for value in (row.measured, row.fitted))
+            texts = (row.what, self._where(row), measured, fitted, off)
             for column, text in enumerate(texts):
                 self.rows.setItem(at, column, QTableWidgetItem(text))
         low, high = (show(value, "temperature", self._units) for value in (found.coldest_k, found.warmest_k))
+        agree = f"Figures lie within a factor of {found.spread:.2f} of the fit."
+        wrong = found.contradiction
+        if wrong is not None:
+            agree = f"The figures contradict one another, most of all {wrong.what} at {self._where(wrong)}."
         self.fit_words.setText(
-            f"Figures lie within a factor of {found.spread:.2f} of the fit. Data from {low} to {high}: trusted "
-            f"{BEYOND_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
+            f"{agree} Data from {low} to {high}: trusted {BEYOND_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
         )
+
+    def _where(self, row: FitRow) -> str:
+        """Of which pot, at what temperature and when a figure is."""
+        where = show(row.temperature_k, "temperature", self._units)
+        if row.mass_kg is not None:
+            where = f"{show_measure(row.mass_kg, 'mass', self._units)}, {where}"
+        return where if row.at_s is None else f"{where}, {show(row.at_s, 'duration', self._units)}"
 
     # -- the chart ---------------------------------------------------------------------------------------------------
 
@@ -327,6 +345,17 @@ class ResinSheetDialog(QDialog):
         if self.card != self._began:
             self.card = self.card.model_copy(update={"source": "data sheet"})
         self.accept()
+
+
+def _heat_text(heat_j_kg: float | None) -> str:
+    return "" if heat_j_kg is None else f"{heat_j_kg / 1000:.3g}"
+
+
+def _off_text(off: float) -> str:
+    """By what share a fit is off; far off as how many times, for nobody reads a share of thousands."""
+    if off < MANY_TIMES - 1:
+        return signed_share(off, 0)
+    return f"× {off + 1:.0f}" if off < MOST_TIMES else f"over × {MOST_TIMES}"
 
 
 def _listed(words: Sequence[str]) -> str:

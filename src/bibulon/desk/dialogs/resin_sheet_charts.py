@@ -10,10 +10,11 @@ import numpy as np
 from bibulon.desk.widgets.curves_chart import Curve, Drawn, Mark
 from bibulon.exchange.resin_sheet import Table
 from bibulon.job.dosing import dose_fit
-from bibulon.job.resin_card import ResinCard
+from bibulon.job.resin_card import PotShape, ResinCard
 from bibulon.quantities import QuantityKind, Units, number_shown, percent, show, show_measure, unit_shown
 from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
+from bibulon.resin.fitting import cup_course
 from bibulon.resin.law import isothermal
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
@@ -135,26 +136,36 @@ def _course_drawn(table: Table, card: ResinCard, units: Units, shown: Any) -> Ch
             )  # fmt: skip
         words = "Curve until the resin stops flowing: at gel, or at the limit of the card."
         return Drawn(curves), "min", unit_shown("viscosity", units), words
-    cups = {(one.mass_kg, one.mixed_k, "bucket") for one in card.cup_tests} if table.name == "cup_tests" else {
+    return _pots_drawn(table.name == "cup_tests", card, units, shown)
+
+
+def _pots_drawn(of_cups: bool, card: ResinCard, units: Units, shown: Any) -> Chart:
+    """How warm the pots of the sheet, or the cups of the shop, get by their own heat."""
+    law = law_of(card)
+    pots: set[tuple[float, float, PotShape]] = {
         (one.mass_kg or card.pot_life_mass_kg, one.temperature_k, one.shape) for one in card.pot_life
-    }  # fmt: skip
-    for mass, mixed_k, shape in sorted(cups)[:5]:
-        pot = Pot("tray" if shape == "tray" else "bucket", mixed_k)
-        course = pot_course(law, card.density_kg_m3, mass, mixed_k, pot)
-        until = course.times_s <= min(1.15 * course.life_s, float(course.times_s[-1]))
+    }
+    if of_cups:
+        pots = {(one.mass_kg, one.mixed_k, "bucket") for one in card.cup_tests}
+    curves: list[Curve] = []
+    for mass, mixed_k, shape in sorted(pots)[:5]:
+        if of_cups:
+            course = cup_course(law, card, mass, mixed_k)
+            until_s = float(course.times_s[-1])
+        else:
+            course = pot_course(law, card.density_kg_m3, mass, mixed_k, Pot(shape, mixed_k))
+            until_s = 1.15 * course.life_s
+        drawn = course.times_s <= until_s
         name = f"{show_measure(mass, 'mass', units)}, {show(mixed_k, 'temperature', units)}"
-        curves.append(
-            Curve(course.times_s[until] / 60, shown(course.temperature_k[until], "temperature"), name)
-        )  # fmt: skip
-    if table.name == "cup_tests" and card.cup_tests:
-        curves.append(
-            Curve(
-                np.array([one.time_s / 60 for one in card.cup_tests]),
-                shown([one.temperature_k for one in card.cup_tests], "temperature"), dots=True,
-            )
-        )  # fmt: skip
-    marks = [] if table.name == "cup_tests" else [
-        Mark(one.time_s / 60, "sheet", upright=True) for one in card.pot_life[:4]
-    ]  # fmt: skip
-    words = "Temperature of the pot by its own heat; it is at its end 20 K over the mix, or too thick to flow."
-    return Drawn(curves, marks), "min", unit_shown("temperature", units), words
+        curves.append(Curve(course.times_s[drawn] / 60, shown(course.temperature_k[drawn], "temperature"), name))
+    degrees = unit_shown("temperature", units)
+    if not of_cups:
+        marks = [Mark(one.time_s / 60, "sheet", upright=True) for one in card.pot_life[:4]]
+        words = "Temperature of the pot by its own heat; it is at its end 20 K over the mix, or too thick to flow."
+        return Drawn(curves, marks), "min", degrees, words
+    if not card.cup_tests:
+        return Drawn(), "min", degrees, "Nothing is written yet."
+    minutes = np.array([one.time_s / 60 for one in card.cup_tests])
+    dots = Curve(minutes, shown([one.temperature_k for one in card.cup_tests], "temperature"), dots=True)
+    words = "Temperature of the cup by its own heat, in air as warm as its mix; points as they were read."
+    return Drawn([*curves, dots]), "min", degrees, words
