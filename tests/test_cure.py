@@ -146,6 +146,10 @@ def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> Non
     assert study.hottest.peak_k > made.job.mould_temperature_k + 30
     ids = {caution.id for caution in cautions_of(made)}
     assert "cure-too-hot" in ids
+    fill, margin = made.fill, made.gel_margin_s
+    assert fill is not None and fill.margin_s is not None and margin is not None
+    assert margin == pytest.approx(study.first_gel_s - fill.end_s) and margin < 0.95 * fill.margin_s
+    assert "own cure" in made.gel_margin.how
     helps = remedies(made.job, study.start_s, hot, hardeners_for(made.job)[1:])
     by_words = {one.words: one.peak_k for one in helps}
     assert by_words["in two shots, each half as thick"] < hot.peak_k - 5

@@ -17,6 +17,7 @@ from driving import (
     click,
     fill_of,
     push,
+    put_lid,
     settle,
     texts,
     type_into,
@@ -25,7 +26,7 @@ from driving import (
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QPlainTextEdit
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QPlainTextEdit
 
 from bibulon.cure.study import CureStudy
 from bibulon.desk.dialogs.hardeners import HardenersDialog
@@ -36,6 +37,8 @@ from bibulon.desk.window import Window
 from bibulon.exchange.resin_sheet import TABLES
 from bibulon.job.run import thermocouple_readings
 from bibulon.job.storage import dump, parse
+from bibulon.resin.card_law import law_of
+from bibulon.resin.pot import Pot, pot_course
 
 SHEET = {
     "Viscosity": "20 °C; 380 mPa·s\n25 °C; 270 mPa·s",
@@ -118,6 +121,49 @@ def test_a_table_of_the_sheet_is_read_in_the_units_of_its_heading_and_shown_with
     push(bench(window), "From its data sheet")
 
 
+def test_a_cup_test_tells_the_heat_of_cure_and_its_figure_goes_with_the_fit(window: Window, qtbot) -> None:
+    window.go("charge")
+    resin = window.document.job.resin
+    mild = law_of(resin.model_copy(update={"heat_j_kg": 330e3}))
+    course = pot_course(mild, resin.density_kg_m3, 0.3, 298.15, Pot(air_k=298.15))
+    minutes = (10, 20, 30, 40, 50, 60, 65, 70, 75, 80, 90)
+    cup = "\n".join(
+        f"300 g; 25 °C; {minute} min; {float(course.at(60.0 * minute)[0]) - 273.15:.0f} °C" for minute in minutes
+    )
+
+    def try_cup(dialog: ResinSheetDialog) -> None:
+        dialog.choice.setCurrentIndex([one.words for one in TABLES].index("Cup test"))
+        dialog.editors["cup_tests"].setPlainText(cup)
+        QTest.mouseClick(dialog.fit, LEFT)
+        qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
+        heat = float(dialog.heat.text())
+        assert heat == pytest.approx(330, rel=0.08) and dialog.card.heat_j_kg == pytest.approx(heat * 1000)
+        curve, dots = dialog.chart.shown.curves
+        assert max(curve.along) > 90, "drawn to its last reading"
+        assert max(curve.values) == pytest.approx(max(dots.values), abs=12)
+        # a wrong line is told, and no heat made of it
+        kept = dialog.editors["cup_tests"].toPlainText()
+        dialog.editors["cup_tests"].setPlainText(kept.replace("min", "h"))
+        QTest.mouseClick(dialog.fit, LEFT)
+        qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
+        assert "contradict one another" in texts(dialog) and dialog.heat.text() == ""
+        dialog.editors["cup_tests"].setPlainText(kept)
+        QTest.mouseClick(dialog.fit, LEFT)
+        qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
+        assert float(dialog.heat.text()) == heat
+        push(dialog, "Without fit")
+        assert dialog.heat.text() == "" and dialog.card.heat_j_kg is None and dialog.card.cure is None
+        QTest.mouseClick(dialog.fit, LEFT)
+        qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
+        push(dialog, "Keep on the card")
+
+    while_open(ResinSheetDialog, try_cup)
+    push(bench(window), "From its data sheet")
+    card = window.document.job.resin
+    assert card.cure is not None and card.heat_j_kg is not None and len(card.cup_tests) == len(minutes)
+    assert "heat of cure" not in law_of(card).assumed
+
+
 def test_hardeners_are_compared_and_one_is_taken(window: Window, qtbot) -> None:
     window.go("charge")
 
@@ -131,6 +177,25 @@ def test_hardeners_are_compared_and_one_is_taken(window: Window, qtbot) -> None:
     assert window.document.job.resin.id == "epoxy-extra-slow"
     window.undo()
     assert window.document.job.resin.id == "epoxy-slow"
+
+
+def test_doses_of_a_catalyst_are_compared_and_one_is_taken(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("charge")
+
+    def take(dialog: HardenersDialog) -> None:
+        qtbot.waitUntil(lambda: dialog.found is not None, timeout=120_000)
+        names = [dialog.table.item(row, 0).text() for row in range(dialog.table.rowCount())]
+        assert sum("as planned" in name for name in names) == 1 and "Surest:" in texts(dialog)
+        assert any("1.20 % peroxide catalyst" in name for name in names)
+        push(dialog, "Take 0.8 %")
+
+    while_open(HardenersDialog, take)
+    push(bench(window), "Which dose")
+    assert window.document.job.charge.dose == pytest.approx(0.008)
+    assert "0.80 %" in [one.text() for one in bench(window).findChildren(QLineEdit)]
+    window.undo()
+    assert window.document.job.charge.dose is None
 
 
 def test_components_are_warmed_and_a_batch_is_weighed_against_its_ratio(

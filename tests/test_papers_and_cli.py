@@ -136,6 +136,20 @@ def test_fill_as_json(deck: Path) -> None:
     assert data["resin_drawn_m3"] == pytest.approx(shared, rel=1e-9)
 
 
+def test_the_gel_margin_counts_the_heat_of_the_resins_own_cure(tmp_path: Path) -> None:
+    """The lid is warmed by its cure: the first gel in the part, of ``cure``, bounds the margin of ``fill``."""
+    lid = tmp_path / "lid.bibulon"
+    save(demo_job("seed-hopper-lid.bibulon"), lid)
+    fill, cure, resin = (
+        json.loads(call(*words, "--json")[1])
+        for words in (("fill", str(lid), "--nodes", "400"), ("cure", str(lid), "--nodes", "400"), ("resin", str(lid)))
+    )
+    margin = fill["gel_margin_s"]
+    assert margin == pytest.approx(cure["first_gel_s"] - fill["end_s"], rel=0.01)
+    kept_cool = resin["flows_until_s"] - fill["end_s"] - 180.0  # mixed three minutes before it is fed
+    assert 0.85 * kept_cool < margin < 0.97 * kept_cool
+
+
 def test_check_charge_and_report(deck: Path, plain: Path, tmp_path: Path) -> None:
     code, out, _ = call("check", str(deck), "--json")
     found = json.loads(out)

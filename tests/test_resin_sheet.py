@@ -16,7 +16,7 @@ from bibulon.job.dosing import dose_fit, dose_of, dosed
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import CupPoint, CureConstants, PotLifePoint, ResinCard, TimePoint, ViscosityAtAge
 from bibulon.planning.charge_spread import charge_spread
-from bibulon.planning.hardeners import compare_hardeners
+from bibulon.planning.hardeners import compare_hardeners, hardeners_of
 from bibulon.planning.schedule_help import draw_of, what_would_work
 from bibulon.quantities import Units
 from bibulon.resin.card_law import law_of
@@ -87,6 +87,7 @@ def test_a_fit_finds_the_constants_that_made_the_sheet_and_says_what_it_took_for
     fit = fit_cure(card)
     assert fit.spread < 1.05 and max(abs(row.off) for row in fit.rows if row.kind != "temperature") < 0.12
     assert max(abs(row.off) for row in fit.rows if row.kind == "temperature") < 2.0
+    assert fit.heat_j_kg is None, "its cup was read while it was hardly warmer"
     assert fit.constants.slope2_k == pytest.approx(known.slope2_k, rel=0.12)
     assert fit.constants.ln_k1 - fit.constants.ln_k2 == pytest.approx(known.ln_k1 - known.ln_k2, abs=0.8)
     assert any("heat of cure" in words for words in fit.assumed)
@@ -99,6 +100,54 @@ def test_a_fit_finds_the_constants_that_made_the_sheet_and_says_what_it_took_for
     assert flow.time_at(flow.fluidity_time(1234.0)) == pytest.approx(1234.0, rel=1e-6)
     assert pot_life_s(fitted, 296.15, 1.0) == pytest.approx(card.pot_life[1].time_s, rel=0.12)
     assert [row.measured for row in fit_rows(card, fit.constants)] == [row.measured for row in fit.rows]
+
+
+def test_a_cup_that_runs_off_tells_the_heat_of_cure_and_leaves_the_rest_as_it_is() -> None:
+    card, known = known_card()
+    released = 310e3  # J/kg; epoxy is taken for 420 where nothing tells it
+    law = law_of(card.model_copy(update={"cure": known, "heat_j_kg": released}))
+    cup = pot_course(law, card.density_kg_m3, 0.3, 298.15, Pot(air_k=298.15))
+    hot = int(np.argmax(cup.temperature_k))
+    assert cup.hottest_k > 298.15 + 60
+    times = np.linspace(0.2, 1.1, 12) * cup.times_s[hot]
+    # read 20 s late, to whole degrees
+    read = np.round(cup.at(np.maximum(times - 20.0, 0.0))[0])
+    cups = tuple(
+        CupPoint(mass_kg=0.3, mixed_k=298.15, time_s=float(at), temperature_k=float(warm))
+        for at, warm in zip(times, read, strict=True)
+    )
+    lives = tuple(
+        one.model_copy(
+            update={
+                "time_s": pot_course(
+                    law, card.density_kg_m3, one.mass_kg or 1.0, one.temperature_k, Pot(air_k=one.temperature_k)
+                ).life_s
+            }
+        )
+        for one in card.pot_life
+    )
+    sheet = card.model_copy(update={"cup_tests": cups, "pot_life": lives})
+    fit = fit_cure(sheet)
+    assert fit.heat_j_kg == pytest.approx(released, rel=0.06)
+    assert not any("heat" in words for words in fit.assumed) and fit.spread < 1.06
+    assert max(row.fitted for row in fit.rows if row.what == "cup") == pytest.approx(read.max(), abs=4.0)
+    # a heat of the sheet is held, and its cup then lies off
+    given = fit_cure(sheet.model_copy(update={"heat_j_kg": 420e3}))
+    assert given.heat_j_kg is None and max(abs(row.off) for row in given.rows if row.what == "cup") > 8.0
+
+
+def test_the_thickening_time_of_a_card_is_held_before_gel_where_the_fit_has_a_bound() -> None:
+    card = shelf_card("polyester")
+    assert isinstance(card, ResinCard)
+    assert card.thickening_time_s == card.film_gel[0].time_s, "resin grows e-fold in the time in which it gels"
+    cups = tuple(
+        CupPoint(mass_kg=0.2, mixed_k=293.15, time_s=60.0 * minutes, temperature_k=celsius + 273.15)
+        for minutes, celsius in ((10, 20.6), (20, 22), (30, 25), (40, 33), (45, 45), (50, 90), (55, 120), (60, 115))
+    )
+    fit = fit_cure(card.model_copy(update={"cup_tests": cups}))
+    thickening = next(row for row in fit.rows if row.what == "thickening")
+    assert thickening.at_s == 1800.0 and abs(thickening.off) < 0.05
+    assert fit.spread < 1.2 and fit.heat_j_kg is not None
 
 
 def test_too_little_is_not_fitted() -> None:
@@ -264,15 +313,33 @@ def test_hardeners_stand_side_by_side_and_the_surest_is_told() -> None:
     job = demo_job()
     cards = hardeners_for(job)
     assert len(cards) == 4 and cards[0].id == job.charge.resin
-    found = compare_hardeners(job, cards, nodes=300)
-    rows = {row.card.id: row for row in found.rows}
-    assert found.surest is not None and found.rows[found.surest].card.id == "epoxy-slow"
+    found = compare_hardeners(job, hardeners_of(job, cards), nodes=300)
+    rows = {row.hardener.card.id: row for row in found.rows}
+    assert found.surest is not None and found.rows[found.surest].hardener.card.id == "epoxy-slow"
     slow, extra = rows["epoxy-slow"], rows["epoxy-extra-slow"]
     assert slow.margin_s is not None and extra.margin_s is not None and extra.margin_s > slow.margin_s
     assert extra.vacuum_off_s > slow.vacuum_off_s and rows["epoxy-fast"].refusal
     late = changed(job, shop=revised(job.shop, shift_end_s=13 * 3600.0))
-    none = compare_hardeners(late, cards[:1], nodes=300)
+    none = compare_hardeners(late, hardeners_of(late, cards[:1]), nodes=300)
     assert none.surest is None and "after the end of the shift" in none.reason
+
+
+def test_doses_of_a_catalyst_stand_side_by_side_within_the_makers_range() -> None:
+    job = demo_job("seed-hopper-lid.bibulon")
+    job = changed(job, charge=revised(job.charge, dose=0.009, component_k=(295.15, 293.15)))
+    trials = hardeners_of(job, hardeners_for(job))
+    doses = [one.dose or 0.0 for one in trials]
+    assert (doses[0], doses[-1]) == (0.008, 0.02) and 0.009 in doses and 0.012 in doses and doses == sorted(doses)
+    assert [one.is_in(job) for one in trials] == [dose == 0.009 for dose in doses]
+    found = compare_hardeners(job, trials, nodes=300)
+    gels = [row.gel_s for row in found.rows]
+    assert gels == sorted(gels, reverse=True), "more catalyst gels sooner"
+    fit = dose_fit(job.card(job.charge.resin, ResinCard))
+    assert fit is not None
+    assert gels[0] / gels[-1] == pytest.approx((0.02 / 0.008) ** fit.power, rel=0.15)
+    assert found.surest is not None
+    taken = found.rows[found.surest].hardener.taken(job)
+    assert taken.charge.dose == doses[found.surest] and taken.charge.component_k == job.charge.component_k
 
 
 def test_resin_kept_at_a_temperature_ages_as_its_ordinary_equation() -> None:

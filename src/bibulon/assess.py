@@ -10,6 +10,7 @@ True
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
@@ -126,9 +127,9 @@ class Assessment:
     @property
     def flows_until_s(self) -> float:
         """When the resin that fills the last places stops flowing, on the run clock; with no fill the first poured."""
-        if self.fill is None or self.fill.margin_s is None:
+        if self.fill is None or self.gel_margin_s is None:
             return self.resin_flow.stops_s
-        return self.fill.end_s + self.fill.margin_s
+        return self.fill.end_s + self.gel_margin_s
 
     @cached_property
     def resin_flow(self) -> Rheology:
@@ -185,8 +186,19 @@ class Assessment:
 
     @cached_property
     def gel_margin_s(self) -> float | None:
-        """How long the resin that fills the last places would still flow."""
-        return None if self.fill is None else self.fill.margin_s
+        """How long the resin that fills the last places would still flow at the mould's temperature, or until the first
+        resin in the part has gelled by the heat of its own cure, which may come sooner."""
+        if self.fill is None or self.fill.margin_s is None:
+            return None
+        return min(self.fill.margin_s, self._own_heat_margin_s)
+
+    @property
+    def _own_heat_margin_s(self) -> float:
+        """From the end of the fill to the first gel in the part, warmed by its cure; infinite while that is not
+        known."""
+        if self.fill is None or self.cure_study is None or not self.cure_study.stacks:
+            return math.inf
+        return max(self.cure_study.first_gel_s - self.fill.end_s, 0.0)
 
     @property
     def why_no_fill(self) -> str:
@@ -256,11 +268,20 @@ class Assessment:
         if self.gel_margin_s is None:
             return Figure(None, "duration", f"The part is not full when the resin {cause} after {stops}.")
         temperature = show(self.job.mould_temperature_k, "temperature", self.units)
+        asked = f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}."
+        if self.fill.margin_s is not None and self.gel_margin_s < self.fill.margin_s:
+            kept = show(self.fill.margin_s, "duration", self.units)
+            return Figure(
+                self.gel_margin_s,
+                "duration",
+                f"By the heat of its own cure the first resin in the part gels so long after the fill; kept at "
+                f"{temperature} it would have {kept}. {asked}",
+            )
         return Figure(
             self.gel_margin_s,
             "duration",
             f"Resin {cause} {stops} after it was poured, at {temperature}; what fills the last places has this left. "
-            f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}.",
+            f"{asked}",
         )
 
     @property

@@ -1,9 +1,10 @@
-"""The hardeners of a resin side by side for one job: which is the surest."""
+"""The hardeners of a resin, or the doses of its catalyst, side by side for one job: which is the surest."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from bibulon.assess import assess
 from bibulon.cure.answers import demould_s
@@ -13,9 +14,58 @@ from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
+from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import show
+from bibulon.quantities import percent, show
 from bibulon.workers.report import Progress, no_progress
+
+FAR_APART = 1.3
+"""Two doses of which one is so many times the other have one between them compared."""
+
+
+@dataclass(frozen=True)
+class Hardener:
+    """A resin with one of its hardeners, or with one dose of its catalyst (a share of the mass of all else)."""
+
+    card: ResinCard
+    dose: float | None = None
+
+    @property
+    def name(self) -> str:
+        if self.dose is None or self.card.dose is None:
+            return self.card.name
+        return f"{self.card.name}, {percent(self.dose, 2)} {self.card.dose.component.lower()}"
+
+    def is_in(self, job: Job) -> bool:
+        """Whether *job* is planned with it."""
+        same = self.card.id == job.charge.resin
+        return same and (self.dose is None or math.isclose(self.dose, dose_of(job.resin), rel_tol=1e-6))
+
+    def taken(self, job: Job) -> Job:
+        """*job* with it; warmed components stay as they are, for the resin is the same."""
+        return changed(
+            with_card(job, self.card), charge=revised(job.charge, resin=self.card.id, dose=self.dose, batches=())
+        )
+
+
+def doses_of(card: ResinCard, planned: float) -> tuple[float, ...]:
+    """Doses of a catalyst to be compared: the maker's least and most, the card's own, what is *planned*, and what lies
+    between where two are far apart; none for a resin without a dose."""
+    if card.dose is None:
+        return ()
+    known = sorted({round(one, 6) for one in (card.dose.least, dose_of(card), planned, card.dose.most)})
+    between = [(low + high) / 2 for low, high in pairwise(known) if high > FAR_APART * low]
+    return tuple(sorted([*known, *between]))
+
+
+def hardeners_of(job: Job, cards: tuple[ResinCard, ...]) -> tuple[Hardener, ...]:
+    """What is compared: each of the *cards*, one that is dosed at each of its doses."""
+    planned = dose_of(job.resin)
+    return tuple(
+        Hardener(card, dose)
+        for card in cards
+        for dose in doses_of(card, planned if card.id == job.charge.resin else dose_of(card)) or (None,)
+    )
 
 
 @dataclass(frozen=True)
@@ -24,7 +74,7 @@ class HardenerRow:
 
     Times are on the run clock. ``refusal`` says why there is no fill."""
 
-    card: ResinCard
+    hardener: Hardener
     fill_s: float | None = None
     margin_s: float | None = None
     batches: int = 0
@@ -46,14 +96,14 @@ class Hardeners:
 
 
 def compare_hardeners(
-    job: Job, cards: tuple[ResinCard, ...], progress: Progress = no_progress, nodes: int = PREVIEW_NODES
+    job: Job, hardeners: tuple[Hardener, ...], progress: Progress = no_progress, nodes: int = PREVIEW_NODES
 ) -> Hardeners:
-    """*job* filled on about so many *nodes*, and cured, with each of the *cards*. Raises what *progress* raises to
+    """*job* filled on about so many *nodes*, and cured, with each of the *hardeners*. Raises what *progress* raises to
     cancel."""
     rows = []
-    for at, card in enumerate(cards):
-        progress(at / len(cards))
-        rows.append(_with_hardener(job, card, nodes, progress))
+    for at, hardener in enumerate(hardeners):
+        progress(at / len(hardeners))
+        rows.append(_with_hardener(job, hardener, nodes, progress))
     shift_s = job.shop.shift_end_s - job.shop.shot_start_s
     slack = [_slack(row, job, shift_s) for row in rows]
     best = max(range(len(rows)), key=lambda at: slack[at], default=None)
@@ -67,23 +117,23 @@ def compare_hardeners(
     pots = "every batch is used up in time" if row.in_time else "a batch gels before it is used up"
     kept = f"{margin}, vacuum off {shift}, {pots}"
     if slack[best] < 0:
-        return Hardeners(tuple(rows), None, f"None keeps everything. The nearest, {row.card.name}: {kept}.")
+        return Hardeners(tuple(rows), None, f"None keeps everything. The nearest, {row.hardener.name}: {kept}.")
     return Hardeners(tuple(rows), best, f"It keeps everything, with the most room where that is least: {kept}.")
 
 
-def _with_hardener(job: Job, card: ResinCard, nodes: int, progress: Progress) -> HardenerRow:
-    trial = changed(with_card(job, card), charge=revised(job.charge, resin=card.id, batches=()))
+def _with_hardener(job: Job, hardener: Hardener, nodes: int, progress: Progress) -> HardenerRow:
+    trial = hardener.taken(job)
     try:
         fill = scheduled_fill(trial, nodes, 2, progress=progress)
     except FlowRefusal as refusal:
-        return HardenerRow(card, refusal=str(refusal))
-    made = replace(assess(trial), fill=fill)
+        return HardenerRow(hardener, refusal=str(refusal))
     batches = batches_in(trial, fill)
-    study = cure_study(trial, wet_part(fill), made.last_mixed_s, progress)
+    study = cure_study(trial, wet_part(fill), replace(assess(trial), fill=fill).last_mixed_s, progress)
+    made = replace(assess(trial), fill=fill, cure_found=study)
     return HardenerRow(
-        card,
+        hardener,
         fill.fill_time_s,
-        fill.margin_s,
+        made.gel_margin_s,
         len(batches),
         all(batch.in_time for batch in batches),
         study.last_gel_s,

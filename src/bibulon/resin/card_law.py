@@ -14,10 +14,10 @@ from functools import lru_cache
 
 import numpy as np
 from scipy.integrate import quad
-from scipy.optimize import brentq
+from scipy.optimize import minimize_scalar
 
 from bibulon.arrays import Floats
-from bibulon.job.dosing import TIME_SLOPE_K
+from bibulon.job.dosing import TIME_SLOPE_K, dosed
 from bibulon.job.resin_card import ResinCard
 from bibulon.resin.law import CURES, ResinLaw
 from bibulon.resin.pot import OUT_AT_RISE_K, Pot, pot_course
@@ -34,7 +34,9 @@ BEGINNING, ORDER = 0.03, 1.5
 """β and n where nothing tells them."""
 TG_BEND = 0.45
 """λ of DiBenedetto's formula."""
-LEAST_BEGINNING, MOST_BEGINNING = 2e-4, 1.0
+LEAST_BEGINNING, MOST_BEGINNING, BEGINNINGS_TRIED = 2e-4, 1.0, 13
+POT_LIFE_SPREAD, BEGINNING_SPREAD = 0.03, 1.5
+"""What a pot life of a sheet, and the usual β, are worth, as standard deviations of their logarithms."""
 
 
 @lru_cache(maxsize=64)
@@ -123,24 +125,44 @@ def most_exotherm_k(resin: ResinCard) -> float:
     return resin.most_exotherm_k or MOST_EXOTHERM_K[resin.chemistry]
 
 
+@lru_cache(maxsize=64)
 def _sheet_beginning(resin: ResinCard) -> float | None:
-    """β with which the pot of the sheet's first pot life is :data:`OUT_AT_RISE_K` warmer at its end; None if none is.
+    """β that the card's first pot life tells: with it the pot of the sheet is :data:`OUT_AT_RISE_K` warmer at its end.
+    None if no pot of it ever is.
 
-    A rate that begins slowly (a small β) and then runs off gives a longer pot life for the same gel time.
+    A rate that begins slowly (a small β) and then runs off gives a longer pot life for the same gel time. A pot life
+    is worth :data:`POT_LIFE_SPREAD`, so β stays near what is usual where it hardly tells one from another. A dose of
+    catalyst changes how fast resin cures, not how it begins: β is that of the middle of the maker's range for all.
     """
+    if resin.dose is not None:
+        resin = dosed(resin, math.sqrt(resin.dose.least * resin.dose.most))
     point = resin.pot_life[0]
     mass = point.mass_kg or resin.pot_life_mass_kg
     pot = Pot(point.shape, point.temperature_k)
 
-    def late(ln_beginning: float) -> float:
-        law = _plain_law(resin, math.exp(ln_beginning))
-        course = pot_course(law, resin.density_kg_m3, mass, point.temperature_k, pot)
-        warm = course.temperature_k >= point.temperature_k + OUT_AT_RISE_K
-        if not warm.any():
-            return math.log(3.0)
-        return math.log(max(float(course.times_s[int(np.argmax(warm))]), 1.0) / point.time_s)
+    def off(ln_beginning: float) -> float:
+        course = pot_course(
+            _plain_law(resin, math.exp(ln_beginning)), resin.density_kg_m3, mass, point.temperature_k, pot
+        )
+        late_s = _first_at(course.temperature_k, course.times_s, point.temperature_k + OUT_AT_RISE_K)
+        if late_s is None:
+            return math.inf
+        late, unusual = math.log(max(late_s, 1.0) / point.time_s), ln_beginning - math.log(BEGINNING)
+        return (late / POT_LIFE_SPREAD) ** 2 + (unusual / BEGINNING_SPREAD) ** 2
 
-    low, high = math.log(LEAST_BEGINNING), math.log(MOST_BEGINNING)
-    if late(low) * late(high) >= 0:
+    tried = np.linspace(math.log(LEAST_BEGINNING), math.log(MOST_BEGINNING), BEGINNINGS_TRIED)
+    offs = [off(float(one)) for one in tried]
+    best = int(np.argmin(offs))
+    if not math.isfinite(offs[best]):
         return None
-    return math.exp(float(brentq(late, low, high, xtol=0.02)))
+    low, high = tried[max(best - 1, 0)], tried[min(best + 1, len(tried) - 1)]
+    return math.exp(float(minimize_scalar(off, bounds=(low, high), method="bounded", options={"xatol": 0.01}).x))
+
+
+def _first_at(values: Floats, times_s: Floats, level: float) -> float | None:
+    """When *values* first come to *level*, straight between their times; None if they never do."""
+    there = np.flatnonzero(values >= level)
+    if not len(there):
+        return None
+    at = max(int(there[0]), 1)
+    return float(np.interp(level, values[at - 1 : at + 1], times_s[at - 1 : at + 1]))

@@ -9,7 +9,7 @@ from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.charge_batches import BatchesSection
 from bibulon.desk.benches.charge_mixing import MixingSection
 from bibulon.desk.benches.charge_pots import PotsSection
-from bibulon.desk.dialogs.hardeners import HardenersDialog
+from bibulon.desk.dialogs.hardeners import HardenersDialog, asked_words
 from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
@@ -27,10 +27,7 @@ class ChargeBench(Bench):
 
     def build(self) -> None:
         self.choice("Resin", self._resins, lambda: self.document.job.charge.resin, self._choose)
-        row = QHBoxLayout()
-        self.button("From its data sheet …", self.ask_sheet, into=row)
-        self.button("Which hardener …", self.compare_hardeners, into=row)
-        self.body.addLayout(row)
+        self.watch(lambda: self.document.job.resin.dose is None, column(), self._fill_ways)
         self.figure("Charge", shown_figure(self.document, lambda: self.document.assessment.charge_mass))
         self.items = column(2)
         self.watch(self._charge_key, self.items, self._fill_items)
@@ -48,6 +45,12 @@ class ChargeBench(Bench):
         MixingSection(self).build()
         self.button("Mixing sheet …", self._mixing_sheet)
         PotsSection(self).build()
+
+    def _fill_ways(self, layout: QVBoxLayout) -> None:
+        row = QHBoxLayout()
+        self.button("From its data sheet …", self.ask_sheet, into=row)
+        self.button(f"{asked_words(self.document.job)} …", self.compare_hardeners, into=row)
+        layout.addLayout(row)
 
     def _resin_cards(self) -> dict[str, ResinCard]:
         return cards_for(self.document.job, ResinCard)
@@ -68,7 +71,7 @@ class ChargeBench(Bench):
             self.document.edit("resin from its data sheet", with_card(self.document.job, asked.card))
 
     def compare_hardeners(self) -> None:
-        """Show the hardeners of the resin side by side."""
+        """Show the hardeners of the resin, or the doses of its catalyst, side by side."""
         HardenersDialog(self.document, self).exec()
 
     def _mixing_sheet(self) -> None:

@@ -38,7 +38,7 @@ class BatchesSection(ChargeSection):
         bench.section("Batches")
         self.rows = column(3)
         bench.watch(self.key, self.rows, self._fill)
-        self.ways = column(0)
+        self.ways = column()
         bench.watch(self._ways_key, self.ways, self._fill_ways)
         self.helps = column(3)
         bench.watch(lambda: (self.key(), self.help.newest, self.help.message), self.helps, self._fill_helps)

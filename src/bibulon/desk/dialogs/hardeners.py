@@ -1,4 +1,4 @@
-"""The hardeners of a resin side by side for this job, the surest marked with its reason."""
+"""The hardeners of a resin, or the doses of its catalyst, side by side for this job, the surest with its reason."""
 
 from __future__ import annotations
 
@@ -23,9 +23,7 @@ from bibulon.desk.work.document import Document
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.durations import clock_time
 from bibulon.job import Job
-from bibulon.job.cards import ResinCard
-from bibulon.job.edits import changed, revised, with_card
-from bibulon.planning.hardeners import HardenerRow, Hardeners, compare_hardeners
+from bibulon.planning.hardeners import Hardener, HardenerRow, Hardeners, compare_hardeners, hardeners_of
 from bibulon.quantities import percent, show
 from bibulon.stock.choice import hardeners_for
 from bibulon.workers.report import Report
@@ -34,13 +32,18 @@ SIZE = (980, 420)
 HEADS = ("Hardener", "Fill", "Margin", "Batches", "Last gel", "Vacuum off", "Demould", "Hottest")
 
 
-def hardeners_answer(report: Report, job: Job, cards: tuple[ResinCard, ...]) -> Hardeners:
-    """Compare *cards* for *job*, in the helper process."""
-    return in_helper_process(_compare, report, job, cards)
+def hardeners_answer(report: Report, job: Job, hardeners: tuple[Hardener, ...]) -> Hardeners:
+    """Compare *hardeners* for *job*, in the helper process."""
+    return in_helper_process(_compare, report, job, hardeners)
 
 
-def _compare(report: Report, job: Job, cards: tuple[ResinCard, ...]) -> Hardeners:
-    return compare_hardeners(job, cards, report.progress)
+def _compare(report: Report, job: Job, hardeners: tuple[Hardener, ...]) -> Hardeners:
+    return compare_hardeners(job, hardeners, report.progress)
+
+
+def asked_words(job: Job) -> str:
+    """What is asked for the resin of *job*: which hardener, or which dose."""
+    return "Which hardener" if job.resin.dose is None else "Which dose"
 
 
 class HardenersDialog(QDialog):
@@ -49,11 +52,12 @@ class HardenersDialog(QDialog):
     def __init__(self, document: Document, parent: QWidget) -> None:
         super().__init__(parent)
         self.document = document
-        self.setWindowTitle("Which hardener")
+        asked = asked_words(document.job)
+        self.setWindowTitle(asked)
         self.resize(*SIZE)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
-        layout.addWidget(label("Which hardener", "title"))
+        layout.addWidget(label(asked, "title"))
         self.words = label("Filling and curing the job with each …", "muted")
         layout.addWidget(self.words)
         self.table = QTableWidget(0, len(HEADS))
@@ -80,13 +84,15 @@ class HardenersDialog(QDialog):
         self._work.finished.connect(self._take)
         self._work.progressed.connect(self._show_progress)
         self._work.failed.connect(self._fail)
-        cards = hardeners_for(document.job)
-        if len(cards) < 2:
+        hardeners = hardeners_of(document.job, hardeners_for(document.job))
+        if len(hardeners) < 2:
+            self.table.hide()
+            layout.insertStretch(2, 1)
             self.words.setText(
                 "There is one card of this resin only. Cards of the Stock with the same System are its hardeners."
             )
             return
-        self._work.start(document.job, cards=cards)
+        self._work.start(document.job, hardeners=hardeners)
 
     def _show_progress(self, share: float) -> None:
         self.words.setText(f"Filling and curing the job with each: {percent(share)}")
@@ -108,13 +114,17 @@ class HardenersDialog(QDialog):
                 item.setToolTip(row.refusal)
                 self.table.setItem(at, column, item)
         self.table.resizeRowsToContents()
-        chosen = "" if found.surest is None else f"Surest: {found.rows[found.surest].card.name}. "
-        whys = [f"{row.card.name}: {row.refusal}" for row in found.rows if row.refusal and row.batches == 0]
-        self.words.setText("\n".join([f"{chosen}{found.reason}", *whys]))
-        for at, row in enumerate(row for row in found.rows if row.card.id != job.charge.resin and not row.refusal):
-            button = QPushButton(f"Take {row.card.name}")
+        chosen = "" if found.surest is None else f"Surest: {found.rows[found.surest].hardener.name}. "
+        whys = [f"{row.hardener.name}: {row.refusal}" for row in found.rows if row.refusal and row.batches == 0]
+        again = ["Batches that were planned by hand are planned anew with another."] if job.charge.batches else []
+        self.words.setText("\n".join([f"{chosen}{found.reason}", *whys, *again]))
+        dosed = all(row.hardener.dose is not None for row in found.rows)
+        others = [row.hardener for row in found.rows if not row.hardener.is_in(job) and not row.refusal]
+        for at, hardener in enumerate(others):
+            name = percent(hardener.dose, 2) if dosed and hardener.dose is not None else hardener.name
+            button = QPushButton(f"Take {name}")
             button.setAutoDefault(False)
-            button.clicked.connect(partial(self._use, row.card))
+            button.clicked.connect(partial(self._use, hardener))
             self.buttons.insertWidget(at, button)
 
     def _texts(self, job: Job, row: HardenerRow, surest: bool) -> tuple[str, ...]:
@@ -126,7 +136,9 @@ class HardenersDialog(QDialog):
         def span(time_s: float | None) -> str:
             return "–" if time_s is None else show(time_s, "duration")
 
-        name = f"● {row.card.name}" if surest else row.card.name
+        name = f"● {row.hardener.name}" if surest else row.hardener.name
+        if row.hardener.is_in(job):
+            name += ", as planned"
         if row.batches == 0:
             return name, "does not fill", *["–"] * (len(HEADS) - 2)
         batches = f"{row.batches}" if row.in_time else f"{row.batches}, one gels"
@@ -136,7 +148,7 @@ class HardenersDialog(QDialog):
             show(row.peak_k, "temperature", units),
         )  # fmt: skip
 
-    def _use(self, card: ResinCard, _: bool = False) -> None:
-        job = with_card(self.document.job, card)
-        self.document.edit("hardener", changed(job, charge=revised(job.charge, resin=card.id)))
+    def _use(self, hardener: Hardener, _: bool = False) -> None:
+        what = "hardener" if hardener.dose is None else "dose of catalyst"
+        self.document.edit(what, hardener.taken(self.document.job))
         self.accept()
