@@ -164,6 +164,29 @@ def steeper(window: Window) -> object:
     return window.document.job.core_laying.model_copy(update={"chamfer": 2.0})
 
 
+def test_undo_and_redo_work_from_a_field_in_which_nothing_is_being_typed(window: Window) -> None:
+    window.go("charge")
+    window.activateWindow()
+    control, charge = Qt.KeyboardModifier.ControlModifier, window.document.job.charge
+    field = editor(window, "Contingency")
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "4 %")
+    QTest.keyClick(field, Qt.Key.Key_Z, control)
+    assert field.text() == "10 %" and window.document.job.charge == charge, "what was typed is taken back first"
+    field.selectAll()
+    QTest.keyClicks(field, "4 %")
+    QTest.keyClick(field, Qt.Key.Key_Tab)
+    assert window.document.job.charge.contingency == pytest.approx(0.04)
+    assert isinstance(held(), QLineEdit) and held() is not field
+    QTest.keyClick(held(), Qt.Key.Key_Z, control)
+    window.refresh()
+    assert window.document.job.charge == charge and field.text() == "10 %"
+    QTest.keyClick(held(), Qt.Key.Key_Z, control | Qt.KeyboardModifier.ShiftModifier)
+    window.refresh()
+    assert window.document.job.charge.contingency == pytest.approx(0.04) and field.text() == "4 %"
+
+
 def test_of_two_manifolds_the_one_typed_at_is_kept(window: Window) -> None:
     window.activateWindow()
     window.go("lines")

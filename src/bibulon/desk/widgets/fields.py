@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import ValidationError
 from PySide6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -201,16 +201,16 @@ class Field(QWidget):
         restyle(self.editor)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if (
-            watched is self.editor
-            and event.type() == QEvent.Type.KeyPress
-            and isinstance(event, QKeyEvent)
-            and event.key() == Qt.Key.Key_Escape
-            and self.editor.text() != self._shown
-        ):
-            self.editor.setText(self._shown)
-            self._complain("")
-            return True
+        if watched is self.editor and isinstance(event, QKeyEvent):
+            typing = self.editor.text() != self._shown
+            if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape and typing:
+                self.editor.setText(self._shown)
+                self._complain("")
+                return True
+            undoes = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
+            if event.type() == QEvent.Type.ShortcutOverride and undoes and not typing:
+                event.ignore()  # nothing is being typed here: it is the job's own undo
+                return True
         return super().eventFilter(watched, event)
 
 
