@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -259,6 +260,11 @@ def test_hold_readings_typed_imported_and_live(
     push(page, "Keep this test")
     assert not window.document.assessment.hold_verdicts[-1][1].passed
     assert "hold-failed" in caution_ids(window)
+    read_on = datetime(2026, 3, 2, 6, 30).astimezone()
+    table.write_text("Date;Time;P mbar\n01.03.2026;22:10;31,2\n01.03.2026;22:40;31,6\n02.03.2026;06:30;33\n")
+    push(page, "Import CSV")
+    assert page.draft().taken_at == read_on, "by the logger's last reading, not by when it is kept"
+    assert "over 8:20 h" in texts(page).replace("\u00a0", " ")
 
     push(page, "From the gauge")
     qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= 4, timeout=20_000)

@@ -188,12 +188,14 @@ def test_doses_of_a_catalyst_are_compared_and_one_is_taken(window: Window, qtbot
         names = [dialog.table.item(row, 0).text() for row in range(dialog.table.rowCount())]
         assert sum("as planned" in name for name in names) == 1 and "Surest:" in texts(dialog)
         assert any("1.20 % peroxide catalyst" in name for name in names)
-        push(dialog, "Take 0.8 %")
+        push(dialog, "Take 0.80 %")
 
     while_open(HardenersDialog, take)
     push(bench(window), "Which dose")
     assert window.document.job.charge.dose == pytest.approx(0.008)
-    assert "0.80 %" in [one.text() for one in bench(window).findChildren(QLineEdit)]
+    window.refresh()
+    shown = [one.text().replace("\u00a0", " ") for one in bench(window).findChildren(QLineEdit)]
+    assert "0.80 %" in shown
     window.undo()
     assert window.document.job.charge.dose is None
 
@@ -370,6 +372,21 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     points = [(point.time_s, point.temperature_k) for point in window.document.job.curing.logged]
     assert np.allclose(points, [(3600, 295.65), (7200, 297.15), (14_400, 299.15)]), "by the units of the heading"
     assert any(curve.dots for curve in side.chart.shown.curves) and "Points are logged" in texts(side)
+    # a logger's own table: dates, two thermocouples, one of them broken for a while
+    table.write_text(
+        "Date;Time;laminate (°C);mould (°C)\n29.11.2026;10:30;22,5;21\n29.11.2026;11:30;OPEN;21,5\n"
+        "30.11.2026;01:30;24;21\n",
+        encoding="utf-8",
+    )
+    push(side, "From CSV")
+    cure_of(window, qtbot)
+    points = [(point.time_s, point.name) for point in window.document.job.curing.logged]
+    assert points == [
+        (3600.0, "laminate"), (3600.0, "mould"), (7200.0, "mould"), (57_600.0, "laminate"), (57_600.0, "mould")
+    ]  # fmt: skip
+    dots = {curve.name: curve for curve in side.chart.shown.curves if curve.dots}
+    assert dots["laminate"].values == pytest.approx([22.5, 24.0])
+    assert dots["mould"].values == pytest.approx([21.0, 21.5, 21.0])
     window.go("lines")
     assert not window.time_rail.day.isChecked()
 

@@ -161,6 +161,15 @@ def test_pump() -> None:
         ("0 31 mbar\n5 min   34 mbar\n10 min   36 mbar", "absolute"),
         ("# gauge 2\n0 min, -982.25 mbar\n5 min, -979.25 mbar\n10 min, -977.25 mbar", "absolute"),
         ("0, 982.25\n5, 979.25\n10, 977.25", "gauge"),
+        ("23:55 31\n0:00 34\n0:05 36", "absolute"),
+        ("14:05:00; 31,0\n14:10:00; 34,0\n14:15:00; 36,0", "absolute"),
+        (
+            "Date,Time,Temp (°C),P_mbar\n2026-11-29,23:55:00,20,31.0\n2026-11-30,00:00:00,20,34\n"
+            "2026-11-30,00:05:00,21,36.0",
+            "absolute",
+        ),
+        ("29.11.2026 19:30\t31,0\n29.11.2026 19:35\t34,0\n29.11.2026 19:40\t36,0", "absolute"),
+        ('"2026-11-29T19:30:00+01:00","31"\n"2026-11-29T18:35:00Z","34"\n"2026-11-29T19:40:00+01:00","36"', "absolute"),
     ],
 )
 def test_readings_as_people_write_them(text: str, reading: str) -> None:
@@ -178,6 +187,9 @@ def test_readings_as_people_write_them(text: str, reading: str) -> None:
         ("0, 31\n5", "Line 2: a time and a pressure"),
         ("time (weeks), p\n0, 1\n1, 2", "weeks"),
         ("0, 31 kg\n1, 32 kg", "not a unit of pressure"),
+        ("11/12/2026 7:30, 31\n11/12/2026 7:40, 32", "Line 1: write a date as 2026"),
+        ("2026-11-31 19:30;31\n2026-12-01 19:30;32", "Line 1: there is no such day"),
+        ("2026-11-29 19:30;31\n5;32", "Line 2: its time is written in another way"),
     ],
 )
 def test_unreadable_readings_name_the_line(text: str, says: str) -> None:

@@ -42,13 +42,15 @@ def cells_of(line: str) -> list[str]:
 
     >>> cells_of("2,5; 0,7"), cells_of("2,5 m, 0,7 m"), cells_of("2000,450"), cells_of("0,4 0,1")
     (['2,5', '0,7'], ['2,5 m', '0,7 m'], ['2000', '450'], ['0,4', '0,1'])
+    >>> cells_of("10:30 21,7 22,4")
+    ['10:30', '21,7', '22,4']
     """
     words = line.split()
     if re.search(r"[;\t]", line):
         separator = r"[;\t]"
     elif re.search(r",\s", line.strip()):
         separator = r",\s+"
-    elif "," in line and not (len(words) > 1 and all(re.search(r"\d,\d", word) for word in words)):
+    elif "," in line and not (len(words) > 1 and all(re.search(r"\d[,:]\d", word) for word in words)):
         separator = ","
     else:
         separator = r"\s+(?=[-+−.\d])"  # a unit stays with its figure

@@ -5,9 +5,12 @@ from __future__ import annotations
 import csv
 import io
 import re
+from contextlib import suppress
+from datetime import datetime
 from itertools import pairwise
 
 from bibulon.durations import run_clock
+from bibulon.exchange.stamps import StampError, split_stamp
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
 from bibulon.quantities import Units
@@ -15,6 +18,7 @@ from bibulon.quantity_text import QuantityError, parse, unit_in_heading
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
+HALF_DAY_S = 43_200.0
 LEAST_BAROMETER_PA, MOST_BAROMETER_PA = 50_000.0, 110_000.0
 _TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "h": 3600.0, "hours": 3600.0, "minutes": 60.0, "seconds": 1.0}
 
@@ -26,25 +30,34 @@ class ReadingsError(Refusal):
 def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tuple[float, float], ...]:
     """``(time_s, absolute pressure_pa)`` pairs from text: two columns, split by comma, semicolon, tab or blanks.
 
-    A cell may carry its unit ("5 min", "28.4 inHg"). A heading line may name units, ``time (min),
-    vacuum_inHg``; it holds for bare numbers. Raises :class:`ReadingsError`.
+    Times are minutes, or carry their unit ("5 min"), or are hours and minutes, of day too and past midnight ("23:50"),
+    or have their date, as data loggers write them. A pressure may carry its unit ("28.4 inHg"). A heading line may
+    name units, ``time (min), vacuum_inHg``; it holds for bare numbers. Raises :class:`ReadingsError`.
     """
-    pressure_unit = ""
+    pressure_unit, column = "", 1
     readings: list[tuple[float, float]] = []
+    dated: bool | None = None
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip() or line.lstrip().startswith("#"):
             continue
-        cells = _cells(line)
-        if len(cells) < 2:
-            raise ReadingsError(f"Line {number}: a time and a pressure are needed, found “{line.strip()[:40]}”.")
-        if not readings and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
-            time_unit, pressure_unit = _heading(cells, time_unit)
-            continue
         try:
-            time_s = _time(cells[0], time_unit)
-            pressure = cells[1] if re.search(r"[A-Za-z%]", cells[1]) else f"{cells[1]} {pressure_unit}"
+            stamp, after = split_stamp(line)
+            cells = _cells(line) if stamp is None else ["", *after]
+            if len(cells) < 2 or not cells[1]:
+                raise QuantityError(f"a time and a pressure are needed, found “{line.strip()[:40]}”.")
+            if stamp is None and not readings and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
+                time_unit, pressure_unit, column = _heading(cells, time_unit)
+                continue
+            if dated is not None and dated != (stamp is not None):
+                raise QuantityError("its time is written in another way than the first.")
+            dated = stamp is not None
+            time_s = _time(cells[0], time_unit) if stamp is None else stamp.timestamp()
+            while readings and ":" in cells[0] and time_s <= readings[-1][0] and readings[-1][0] - time_s > HALF_DAY_S:
+                time_s += 2 * HALF_DAY_S  # past midnight
+            pressure = cells[column if len(cells) >= abs(column) else 1]
+            pressure = pressure if re.search(r"[A-Za-z%]", pressure) else f"{pressure} {pressure_unit}"
             readings.append((time_s, parse(pressure, "pressure", units)))
-        except QuantityError as error:
+        except (QuantityError, StampError) as error:
             raise ReadingsError(f"Line {number}: {error}") from error
         if len(readings) > MOST_READINGS:
             raise ReadingsError(f"There are more than {MOST_READINGS} readings; thin them out first.")
@@ -55,6 +68,16 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
             raise ReadingsError(f"Reading {line_number}: its time is not after the one before.")
     start = readings[0][0]
     return tuple((time_s - start, pressure) for time_s, pressure in readings)
+
+
+def last_stamp(text: str) -> datetime | None:
+    """When the last of the readings in *text* was read, where they have dates."""
+    for line in reversed(text.splitlines()):
+        if line.strip() and not line.lstrip().startswith("#"):
+            with suppress(StampError):
+                return split_stamp(line)[0]
+            return None
+    return None
 
 
 def parse_drift(text: str, units: Units) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
@@ -68,6 +91,8 @@ def parse_drift(text: str, units: Units) -> tuple[tuple[tuple[float, float], ...
         cells = _cells(line)
         if len(cells) < 2:
             raise ReadingsError(f"Line {number}: a time and a value are needed, as “0  1013 mbar” or “0  21 °C”.")
+        if ":" in cells[0]:
+            raise ReadingsError(f"Line {number}: give its time in minutes since the first reading.")
         warm = re.search(r"(°|\b[CKF]\b|\bdeg)", cells[1]) is not None
         try:
             time_s = _time(cells[0], "min")
@@ -92,16 +117,33 @@ def _cells(line: str) -> list[str]:
     return re.split(r"\s{2,}|(?<=\d)\s+(?=[+\-−]?\d)|\s+(?=[+\-−]?\d)", line.strip(), maxsplit=1)
 
 
-def _heading(cells: list[str], time_unit: str) -> tuple[str, str]:
+def _heading(cells: list[str], time_unit: str) -> tuple[str, str, int]:
+    """The unit of time and of pressure that a heading names, and in which column, from the last on, the pressures are;
+    the second where it does not say."""
     named = unit_in_heading(cells[0], "duration").lower()
     if named:
         if named not in _TIME_UNITS:
             raise ReadingsError(f"The heading counts time in “{named}”; s, min or h are understood.")
         time_unit = named
-    return time_unit, unit_in_heading(cells[1], "pressure")
+    units = [unit_in_heading(cell, "pressure") for cell in cells]
+    with_unit = [at for at, unit in enumerate(units) if at and unit]
+    pressures = [at for at in with_unit if _of_pressure(units[at])] or (with_unit if len(cells) == 2 else [])
+    if not pressures:
+        return time_unit, "", 1
+    return time_unit, units[pressures[0]], pressures[0] - len(cells)
+
+
+def _of_pressure(unit: str) -> bool:
+    try:
+        parse(f"1 {unit}", "pressure")
+    except QuantityError:
+        return False
+    return True
 
 
 def _time(text: str, unit: str) -> float:
+    if clock := re.fullmatch(r"(\d{1,2}):(\d{2})(?::(\d{2}))?", text.strip()):
+        return float(3600 * int(clock[1]) + 60 * int(clock[2]) + int(clock[3] or 0))
     try:
         return float(text.replace(",", ".")) * _TIME_UNITS[unit]
     except ValueError:

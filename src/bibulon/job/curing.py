@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from bibulon.job.base import Duration, Model, Temperature, Thickness
+from bibulon.job.base import Duration, Label, Model, Temperature, Thickness
 
 Heats = Literal["mould", "oven"]
 """What is heated: the mould, whose face is then held at the temperature; or the air of an oven round part and mould."""
@@ -26,6 +26,8 @@ class LoggedPoint(Model):
 
     time_s: Annotated[float, Field(ge=-864_000, le=2_592_000)]
     temperature_k: Annotated[float, Field(ge=200, le=700)]
+    name: Label = ""
+    """Of the thermocouple, where there are several."""
 
 
 class Curing(Model):

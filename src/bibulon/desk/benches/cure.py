@@ -324,11 +324,12 @@ class CureBench(Bench):
     def _chart_key(self) -> object:
         return self._waits(), self.study, self.look, self.chosen, self._logged(), self.document.settings
 
-    def _logged(self) -> tuple[tuple[float, float], ...]:
-        """Times and temperatures of the part: those brought in, and those a thermocouple read in this shot."""
+    def _logged(self) -> tuple[tuple[float, float, str], ...]:
+        """Times and temperatures of the part, and which thermocouple's: those brought in, and those read in this
+        shot."""
         job = self.document.job
-        points = [(point.time_s, point.temperature_k) for point in job.curing.logged]
-        return (*points, *thermocouple_readings(job.shot))
+        points = [(point.time_s, point.temperature_k, point.name) for point in job.curing.logged]
+        return (*points, *((time_s, warm_k, "") for time_s, warm_k in thermocouple_readings(job.shot)))
 
     def _fill_chart(self, layout: QVBoxLayout) -> None:
         study, units = self.study, self.document.assessment.units
@@ -380,15 +381,19 @@ class CureBench(Bench):
             ]
             logged = self._logged()
             if logged:
-                times, values = np.array(logged).T
-                curves.append(Curve(times / 3600, warm(values), "logged", dots=True))
+                for name in dict.fromkeys(name for _, _, name in logged):
+                    times, values = np.array([(time, value) for time, value, of in logged if of == name]).T
+                    curves.append(Curve(times / 3600, warm(values), name or "logged", dots=True))
             self.chart.draw(Drawn(curves, marks), "h since the start", degrees)
             if logged:
-                off = [value - float(np.interp(time, course.times_s, resin.max(axis=1))) for time, value in logged]
-                worst = max(off, key=abs)
-                layout.addWidget(label(self._off_words(worst), "muted"))
+                warmest: dict[float, float] = {}
+                for time, value, _ in logged:
+                    warmest[time] = max(value, warmest.get(time, value))
+                hottest = np.interp(list(warmest), course.times_s, resin.max(axis=1))
+                worst = max(np.array(list(warmest.values())) - hottest, key=abs)
+                layout.addWidget(label(self._off_words(float(worst)), "muted"))
 
     def _off_words(self, off_k: float) -> str:
         """How far logged temperatures are off at most."""
         off = show(abs(off_k), "temperature difference", self.document.assessment.units)
-        return f"Points are logged; at most {off} {'over' if off_k > 0 else 'under'} the hottest resin."
+        return f"Points are logged; the warmest at most {off} {'over' if off_k > 0 else 'under'} the hottest resin."

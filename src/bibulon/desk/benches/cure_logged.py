@@ -1,64 +1,24 @@
-"""Cure: temperatures that a thermocouple at the part has logged, typed, pasted or from CSV."""
+"""Cure: temperatures that thermocouples at the part have logged, typed, pasted or from CSV."""
 
 from __future__ import annotations
 
-import re
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from pydantic import ValidationError
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
 from bibulon.desk.widgets.fields import column, label
-from bibulon.job.curing import LoggedPoint
+from bibulon.exchange.part_temperatures import read_part_temperatures
 from bibulon.job.edits import changed, revised
-from bibulon.job.faults import explain_here
 from bibulon.job.run import thermocouple_readings
-from bibulon.quantities import Units
-from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time, unit_in_heading
+from bibulon.quantity_text import QuantityError
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
-MOST_POINTS = 5000
+EXAMPLE = "minutes since the start, or time of day; temperatures\n90; 31 °C\n10:45; 33 °C; 29 °C"
 LIVE = "A thermocouple on the channel “part” of the instruments is logged by itself while a shot runs."
-
-
-def parse_logged(text: str, units: Units, start_s: float) -> tuple[LoggedPoint, ...]:
-    """Points from lines of a time and a temperature: times in minutes since the first feed was opened, or of day as
-    9:40; the shot starts *start_s* after midnight. Raises QuantityError naming the line."""
-    points: list[LoggedPoint] = []
-    heads = ["min", ""]
-    for number, line in enumerate(text.splitlines(), 1):
-        cells = cells_of(line)
-        if not cells or line.lstrip().startswith("#"):
-            continue
-        if not points and not re.match(r"[-+−\d.,]", cells[0]):
-            named = re.split(r"[;\t,]", line)
-            heads = [unit_in_heading(named[0], "duration") or "min", unit_in_heading(named[-1], "temperature")]
-            continue
-        if len(cells) < 2:
-            raise QuantityError(f"Line {number}: write a time and a temperature, like 90; 31 °C or 10:30; 31 °C.")
-        try:
-            time, warmth = cells[0], cells[1]
-            if not re.search(r"[A-Za-z°]", warmth):
-                warmth = f"{warmth} {heads[1]}"
-            warm = parse(warmth, "temperature", units)
-            if re.fullmatch(r"\d{1,2}:\d{2}", time):
-                time_s = parse_clock_time(time) - start_s
-                while points and time_s < points[-1].time_s:
-                    time_s += 86_400  # past midnight
-            else:
-                time_s = parse(time if re.search(r"[a-z:]", time) else f"{time} {heads[0]}", "duration", units)
-            points.append(LoggedPoint(time_s=time_s, temperature_k=warm))
-        except ValidationError as error:
-            raise QuantityError(f"Line {number}: {explain_here(error)}") from error
-        except QuantityError as error:
-            raise QuantityError(f"Line {number}: {error}") from error
-    if len(points) > MOST_POINTS:
-        step = -(-len(points) // MOST_POINTS)
-        points = points[::step]
-    return tuple(points)
 
 
 class LoggedSection:
@@ -74,7 +34,9 @@ class LoggedSection:
         bench.watch(self._key, self.words, self._fill)
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Logged temperatures")
-        self.text.setPlaceholderText("minutes since the start, or time of day; temperature\n90; 31 °C\n10:45; 33 °C")
+        self.text.setPlaceholderText(
+            "minutes since the start, or time of day; temperatures\n90; 31 °C\n10:45; 33 °C; 29 °C"
+        )
         self.text.setTabChangesFocus(True)
         self.text.setFixedHeight(84)
         bench.body.addWidget(self.text)
@@ -104,8 +66,15 @@ class LoggedSection:
 
     def _take(self) -> None:
         job = self.document.job
+        first = next((event for event in job.shot if event.kind == "valve opened"), None)
+        opened_at = None if first is None else first.at - timedelta(seconds=first.clock_s)
         try:
-            points = parse_logged(self.text.toPlainText(), self.document.assessment.units, job.shop.shot_start_s)
+            points = read_part_temperatures(
+                self.text.toPlainText(),
+                self.document.assessment.units,
+                job.shop.shot_start_s,
+                opened_at,
+            )
         except QuantityError as error:
             self._say(str(error))
             return

@@ -23,7 +23,7 @@ from bibulon.desk.benches.hold_pumped import PumpedSection
 from bibulon.desk.benches.hold_rules import RulesOfHold
 from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
-from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
+from bibulon.exchange.readings import ReadingsError, last_stamp, parse_drift, parse_readings
 from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
@@ -148,7 +148,9 @@ class HoldBench(Bench):
         like = [f"{number_shown(pa, 'pressure', units):.3g}" for pa in (start_pa + risen for risen in RISEN_PA)]
         other = "34 mbar" if unit == "inHg" else "28.4 inHg"
         self.readings.setPlaceholderText(f"0   {like[0]}\n5   {like[1]}\n10  {like[2]}   or {other}, 95 % …")
-        self.hint.setText(f"Minutes and pressure, one reading a line. Bare pressures are {unit}, {way}.")
+        self.hint.setText(
+            f"Minutes, or time of day as 14:05, and pressure, one reading a line. Bare pressures are {unit}, {way}."
+        )
         if self.readings.toPlainText().strip():
             self._read()
 
@@ -192,10 +194,11 @@ class HoldBench(Bench):
         return f"as the last test says.{passed}"
 
     def _taken_at(self) -> datetime:
-        """When the last reading was read: now, for what is typed. Never later: a rehearsal's clock may run ahead."""
+        """When the last reading was read: by its date where it has one, else now for what is typed. Never later: a
+        rehearsal's clock may run ahead."""
         recorded, now = self._recorded, datetime.now(UTC).astimezone()
         if recorded is None or self._reading:
-            return now
+            return min(last_stamp(self.readings.toPlainText()) or now, now)
         return min(recorded.begun_at + timedelta(seconds=recorded.last_s), now)
 
     def _set_gauge_kind(self, kind: Literal["absolute", "relative"]) -> None:
@@ -234,10 +237,11 @@ class HoldBench(Bench):
         low, high = verdict.leak_band_pa_m3_s
         leak = show(verdict.leak_pa_m3_s, "leak rate", units)
         self.verdict.addWidget(label(f"Leak {leak}", "figure"))
+        over = show(test.readings[-1][0], "duration")
         self.verdict.addWidget(
             label(
                 f"95 % band {from_to(show(low, 'leak rate', units), show(high, 'leak rate', units))}, for "
-                f"{show(verdict.volume_m3, 'volume', units)} under vacuum",
+                f"{show(verdict.volume_m3, 'volume', units)} under vacuum, over {over}",
                 "muted",
             )
         )

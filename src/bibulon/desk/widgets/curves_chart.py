@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import cycle
 
 import numpy as np
 import pyqtgraph
@@ -19,6 +20,7 @@ NAME_SHARE = 0.8
 """An upright mark that stands further along than this share of the chart has its name on its left."""
 SAME_SHARE = 0.02
 """Upright marks nearer to one another than this share of the chart's width are drawn as one."""
+SYMBOLS = ("o", "s", "t", "d", "+")
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
@@ -72,12 +74,17 @@ class CurvesChart(QWidget):
         for at, curve in enumerate(lines):
             pen = pyqtgraph.mkPen(colours[at % len(colours)], width=2, style=STYLES[at % len(STYLES)])
             self.plot.plot(curve.along, curve.values, pen=pen)
-        for curve in drawn.curves:
-            if curve.dots:
-                self.plot.plot(
-                    curve.along, curve.values, pen=None, symbol="o", symbolSize=7, symbolBrush=palette.field,
-                    symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
-                )  # fmt: skip
+        dots = [curve for curve in drawn.curves if curve.dots]
+        for curve, symbol in zip(dots, cycle(SYMBOLS), strict=False):
+            self.plot.plot(
+                curve.along, curve.values, pen=None, symbol=symbol, symbolSize=7, symbolBrush=palette.field,
+                symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
+            )  # fmt: skip
+            if len(dots) > 1 and len(curve.along):
+                text = pyqtgraph.TextItem(curve.name, color=palette.ink, anchor=(1, 1))
+                text.setFont(theme.font(10))
+                text.setPos(float(curve.along[-1]), float(curve.values[-1]))
+                self.plot.addItem(text)
         along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
         along += [mark.at for mark in drawn.marks if mark.upright and along]
         begins_left = min(along) + NAME_SHARE * (max(along) - min(along)) if along else math.inf
