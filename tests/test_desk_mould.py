@@ -154,6 +154,17 @@ def test_what_the_clamp_allows_is_said_and_used(window: Window, qtbot) -> None:
     assert injection.source == "pressure pot"
     assert 0 <= highest - injection.steps[-1].over_pressure_pa <= 100.0
     assert not {"mould-opens", "above-the-plate"} & caution_ids(window)
+    # an answer that is used brings no new caution: the flange's stays as deep as the cavity's and as the house asks
+    before = caution_ids(window)
+    for answer_of in ("Use it: Flange:", "Use it: Hold at"):
+        use = next(one for one in bench(window).findChildren(QPushButton) if one.accessibleName().startswith(answer_of))
+        QTest.mouseClick(use, Qt.MouseButton.LeftButton)
+        wait_for_fill(window)
+        window.refresh()
+        assert caution_ids(window) <= before
+    pair, shop = window.document.job.pair, window.document.job.shop
+    assert shop.barometer_pa - pair.flange_pa >= window.document.job.house.flange_vacuum_pa
+    assert pair.flange_pa <= pair.cavity_pa
 
 
 def test_the_sum_by_hand_adds_up_on_the_screen(window: Window, qtbot) -> None:

@@ -246,13 +246,25 @@ class MouldBench(Bench):
             text = f"Injection: up to {self._gauge(highest)} over the atmosphere stays shut, even with the vent shut."
             use = partial(self._use_pressure, highest)
         self._answer(layout, text, use)
-        needed = flange_needed_pa(a.job, a.clamp)
-        if needed <= 0:
-            self._answer(layout, "Flange: no vacuum in it holds the mould shut. Widen it.", None)
-        else:
-            text = f"Flange: {show(needed, 'pressure', a.units)} or better holds it shut through this shot."
-            self._answer(layout, text, partial(put_pair, self.document, "flange vacuum", flange_pa=_round_down(needed)))
+        self._fill_flange(layout, flange_needed_pa(a.job, a.clamp))
         self._fill_holding(layout)
+
+    def _fill_flange(self, layout: QVBoxLayout, needed_pa: float) -> None:
+        """The least vacuum of the flange that holds the mould shut, and draws at least as hard as the cavity. What is
+        used is the house's level where that is deeper still."""
+        job, units = self.document.job, self.document.assessment.units
+        if needed_pa <= 0:
+            self._answer(layout, "Flange: no vacuum in it holds the mould shut. Widen it.", None)
+            return
+        cavity_pa, house_pa = self.pair.cavity_pa, max(job.shop.barometer_pa - job.house.flange_vacuum_pa, 0.0)
+        text = f"Flange: {show(needed_pa, 'pressure', units)} or better holds it shut through this shot"
+        if cavity_pa < needed_pa:
+            text += f"; {show(cavity_pa, 'pressure', units)} keeps it as deep as the cavity"
+        level_pa = _round_down(min(needed_pa, cavity_pa))
+        if house_pa < level_pa:
+            text, level_pa = f"{text}; the house's level is {show(house_pa, 'pressure', units)}", house_pa
+        use = partial(put_pair, self.document, "flange vacuum", flange_pa=level_pa)
+        self._answer(layout, f"{text}.", use)
 
     def _fill_holding(self, layout: QVBoxLayout) -> None:
         a = self.document.assessment

@@ -81,7 +81,7 @@ class CurvesChart(QWidget):
                 symbolPen=pyqtgraph.mkPen(palette.ink, width=1.5),
             )  # fmt: skip
             if len(dots) > 1 and len(curve.along):
-                text = pyqtgraph.TextItem(curve.name, color=palette.ink, anchor=(1, 1))
+                text = pyqtgraph.TextItem(curve.name, color=palette.ink, anchor=(0, 0))
                 text.setFont(theme.font(10))
                 text.setPos(float(curve.along[-1]), float(curve.values[-1]))
                 self.plot.addItem(text)
