@@ -132,6 +132,17 @@ def test_a_file_that_cannot_be_written_is_told_with_a_way_out(window: Window, tm
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (str(to), ""))
     push(window, "Save as …")
     assert load(to) == window.document.job and window.document.path == to
+    # the next file is asked for beside it, and after another folder was picked, there
+    asked: list[str] = []
+    drawing = tmp_path / "drawings" / "plan.svg"
+    drawing.parent.mkdir()
+    monkeypatch.setattr(
+        "PySide6.QtWidgets.QFileDialog.getSaveFileName",
+        lambda _owner, _title, start, _pattern: (asked.append(start) or str(drawing), ""),
+    )
+    window.files.export_plan()
+    window.files.export_plan()
+    assert [Path(start).parent for start in asked] == [tmp_path, drawing.parent] and drawing.exists()
 
 
 @pytest.mark.parametrize("missing", ["getOpenFileName", "getSaveFileName"])

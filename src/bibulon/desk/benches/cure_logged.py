@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from datetime import timedelta
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
 from bibulon.desk.widgets.fields import column, label
 from bibulon.exchange.part_temperatures import read_part_temperatures
@@ -85,16 +84,10 @@ class LoggedSection:
         self.document.edit("logged temperatures", changed(job, curing=revised(job.curing, logged=points)))
 
     def _from_csv(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.bench, "Logged temperatures", "", "Tables (*.csv *.txt *.tsv)")
-        if not name:
-            return
-        try:
-            self.text.setPlainText(Path(name).read_bytes()[:2_000_000].decode("utf-8-sig"))
-        except (OSError, UnicodeDecodeError) as error:
-            why = getattr(error, "strerror", None) or "it is no text"
-            self._say(f"{Path(name).name} could not be read ({why}).")
-            return
-        self._take()
+        text = self.bench.desk.files.read_text("Logged temperatures", "Tables (*.csv *.txt *.tsv)")
+        if text is not None:
+            self.text.setPlainText(text)
+            self._take()
 
     def _forget(self) -> None:
         job = self.document.job

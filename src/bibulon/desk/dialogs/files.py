@@ -51,9 +51,17 @@ class Files:
 
     def __init__(self, owner: FilesOwner) -> None:
         self.owner = owner
+        self._last: Path | None = None
+
+    @property
+    def folder(self) -> Path:
+        """Where a dialog begins: where the last one ended, else beside the job, else at home."""
+        path = self.owner.document.path
+        beside = path.parent if path is not None else Path.home()
+        return self._last if self._last is not None and self._last.is_dir() else beside
 
     def open_job(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.owner.window(), "Open a job", "", JOB_PATTERN)
+        name, _ = QFileDialog.getOpenFileName(self.owner.window(), "Open a job", str(self.folder), JOB_PATTERN)
         if name:
             self.open(Path(name))
 
@@ -72,7 +80,7 @@ class Files:
             self._save(self.owner.document.path)
 
     def save_job_as(self) -> None:
-        start = self.owner.document.path or Path.home() / f"{_file_name(self.owner.document.job.name)}{SUFFIX}"
+        start = self.owner.document.path or self.folder / f"{_file_name(self.owner.document.job.name)}{SUFFIX}"
         self._ask_where("Save the job", start, JOB_PATTERN, (SUFFIX,), self._save)
 
     def _ask_where(
@@ -84,6 +92,7 @@ class Files:
         if not name:
             return
         path = Path(name)
+        self._last = path.parent
         if path.suffix.lower() not in suffixes:
             path = path.with_name(path.name + suffixes[0])
             if path.exists():
@@ -148,19 +157,21 @@ class Files:
                 return
             self.owner.show_message(f"{title}: written to {path}.")
 
-        self._ask_where(title, Path.home() / _file_name(name), patterns, suffixes, to)
+        self._ask_where(title, self.folder / _file_name(name), patterns, suffixes, to)
 
     def pick(self, title: str, pattern: str) -> Path | None:
         """A file that the user picks to read."""
-        name, _ = QFileDialog.getOpenFileName(self.owner.window(), title, "", pattern)
-        return Path(name) if name else None
+        name, _ = QFileDialog.getOpenFileName(self.owner.window(), title, str(self.folder), pattern)
+        if not name:
+            return None
+        self._last = Path(name).parent
+        return Path(name)
 
     def read_text(self, title: str, pattern: str) -> str | None:
         """Text of a file that the user picks; None if there is none to be had."""
-        name, _ = QFileDialog.getOpenFileName(self.owner.window(), title, "", pattern)
-        if not name:
+        path = self.pick(title, pattern)
+        if path is None:
             return None
-        path = Path(name)
         try:
             if path.stat().st_size > LARGEST_READINGS_BYTES:
                 self.owner.show_message(f"{path.name} is too large for a list of readings.")
