@@ -189,6 +189,7 @@ def test_readings_as_people_write_them(text: str, reading: str) -> None:
         ("0, 31 kg\n1, 32 kg", "not a unit of pressure"),
         ("11/12/2026 7:30, 31\n11/12/2026 7:40, 32", "Line 1: write a date as 2026"),
         ("2026-11-31 19:30;31\n2026-12-01 19:30;32", "Line 1: there is no such day"),
+        ("1.1.0001 0:00;31\n2.1.0001 0:00;32", "Line 1: there is no such day"),
         ("2026-11-29 19:30;31\n5;32", "Line 2: its time is written in another way"),
     ],
 )

@@ -38,9 +38,9 @@ def split_stamp(line: str) -> tuple[datetime | None, list[str]]:
     if said["part"]:
         text += f".{said['part']:0<6}"
     try:
-        stamp = datetime.fromisoformat(text + (said["zone"] or ""))
-    except ValueError as error:
+        stamp = datetime.fromisoformat(text + (said["zone"] or "")).astimezone()
+    except (ValueError, OverflowError) as error:  # the first and the last year have moments outside the calendar
         raise StampError("there is no such day or time") from error
     rest = line[match.end() :]
     apart = re.escape(said["apart"]) or (r"[;\t]" if re.search(r"[;\t]", rest) else r"\s+(?=[-+−.\d])")
-    return stamp.astimezone(), [cell.strip().strip('"') for cell in re.split(apart, rest)]
+    return stamp, [cell.strip().strip('"') for cell in re.split(apart, rest)]
