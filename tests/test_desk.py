@@ -257,6 +257,7 @@ def test_hold_readings_typed_imported_and_live(
     table.write_text("minutes,vacuum\n0,28.9 inHg vac\n10,25 inHg vac\n20,21 inHg vac\n", encoding="utf-8")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(table), ""))
     push(page, "Import CSV")
+    assert page.draft().gauge == "relative", "its readings say so"
     push(page, "Keep this test")
     assert not window.document.assessment.hold_verdicts[-1][1].passed
     assert "hold-failed" in caution_ids(window)

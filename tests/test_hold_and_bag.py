@@ -18,7 +18,7 @@ from scipy.stats import t as student
 from bibulon.bag.film import bag_materials, bag_plan
 from bibulon.bag.pleats import Port
 from bibulon.bag.slack import film_slack
-from bibulon.exchange.readings import ReadingsError, parse_drift, parse_readings
+from bibulon.exchange.readings import ReadingsError, last_read_at, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldRules, HoldTest, Rule, SizedRules
@@ -176,6 +176,22 @@ def test_readings_as_people_write_them(text: str, reading: str) -> None:
     found = parse_readings(text, Units(reading=reading))
     assert [time for time, _ in found] == pytest.approx([0, 300, 600])
     assert [pressure for _, pressure in found] == pytest.approx([3100, 3400, 3600])
+
+
+@pytest.mark.parametrize(
+    ("text", "read"),
+    [
+        ("19:30 34\n7:30 36", "2026-03-02 07:30"),
+        ("13:05; 34\n14:05; 36", "2026-03-01 14:05"),
+        ("0:00 34\n0:30 36\n1:00 37", None),
+        ("1.3.2026 22:10; 34\n2.3.2026 6:30; 36\n", "2026-03-02 06:30"),
+        ("# pump off\n0 34\n5 36", None),
+        ("", None),
+    ],
+)
+def test_when_the_last_reading_was_read_is_told_by_its_time(text: str, read: str | None) -> None:
+    now = datetime(2026, 3, 2, 8, 15).astimezone()
+    assert last_read_at(text, now) == (None if read is None else datetime.fromisoformat(read).astimezone())
 
 
 @pytest.mark.parametrize(

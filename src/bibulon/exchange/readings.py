@@ -6,8 +6,9 @@ import csv
 import io
 import re
 from contextlib import suppress
-from datetime import datetime
+from datetime import datetime, timedelta
 from itertools import pairwise
+from typing import Literal
 
 from bibulon.durations import run_clock
 from bibulon.exchange.stamps import StampError, split_stamp
@@ -19,6 +20,8 @@ from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
 HALF_DAY_S = 43_200.0
+FIRST_OF_DAY_H = 4
+"""Hours and minutes that begin earlier may count from the beginning of a test; later ones are of day."""
 LEAST_BAROMETER_PA, MOST_BAROMETER_PA = 50_000.0, 110_000.0
 _TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "h": 3600.0, "hours": 3600.0, "minutes": 60.0, "seconds": 1.0}
 
@@ -70,13 +73,29 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
     return tuple((time_s - start, pressure) for time_s, pressure in readings)
 
 
-def last_stamp(text: str) -> datetime | None:
-    """When the last of the readings in *text* was read, where they have dates."""
-    for line in reversed(text.splitlines()):
-        if line.strip() and not line.lstrip().startswith("#"):
-            with suppress(StampError):
-                return split_stamp(line)[0]
-            return None
+def counted_from(text: str) -> Literal["absolute", "relative"] | None:
+    """What the gauge counts from by the words at the readings in *text*, as "28 inHg vac" or "34 mbar abs"; None where
+    they say nothing, or do not agree."""
+    lines = [line for line in text.splitlines() if re.match(r"\s*[\d\"]", line)]
+    words = re.findall(r"(?i)\b(abs(?=olute\b|\b)|vac(?=uum\b|\b)|gauge\b)", "\n".join(lines))
+    said = {"absolute" if word.lower() == "abs" else "relative" for word in words}
+    kinds: tuple[Literal["absolute", "relative"], ...] = ("absolute", "relative")
+    return next((kind for kind in kinds if said == {kind}), None)
+
+
+def last_read_at(text: str, now: datetime) -> datetime | None:
+    """When the last of the readings in *text* was read: by its date, or its time of day, which was the last such before
+    *now*; None where they count from the beginning."""
+    lines = [line for line in text.splitlines() if re.match(r'\s*"?\d', line)]
+    if not lines:
+        return None
+    with suppress(StampError):
+        if (stamp := split_stamp(lines[-1])[0]) is not None:
+            return stamp
+        first, last = (re.match(r"\s*(\d{1,2}):(\d{2})\b", line) for line in (lines[0], lines[-1]))
+        if first and last and int(first[1]) >= FIRST_OF_DAY_H and int(last[1]) < 24 and int(last[2]) < 60:
+            read = now.replace(hour=int(last[1]), minute=int(last[2]), second=0, microsecond=0)
+            return read if read <= now else read - timedelta(days=1)
     return None
 
 

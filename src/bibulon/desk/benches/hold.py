@@ -23,7 +23,7 @@ from bibulon.desk.benches.hold_pumped import PumpedSection
 from bibulon.desk.benches.hold_rules import RulesOfHold
 from bibulon.desk.widgets.fields import clear, column, label, restyle
 from bibulon.desk.widgets.rank_mark import RankMark
-from bibulon.exchange.readings import ReadingsError, last_stamp, parse_drift, parse_readings
+from bibulon.exchange.readings import ReadingsError, counted_from, last_read_at, parse_drift, parse_readings
 from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
@@ -72,7 +72,9 @@ class HoldBench(Bench):
         PumpedSection(self).build()
         self.section("New test")
         self.choice("Stage", lambda: [(stage, stage) for stage in STAGES], lambda: self.stage, self._set_stage)
-        self.choice(
+        self._said: Literal["absolute", "relative"] | None = None
+        """What the readings themselves say that the gauge counts from."""
+        self.counts = self.choice(
             "Gauge counts from",
             lambda: [("nothing: absolute", "absolute"), ("the atmosphere", "relative")],
             lambda: self.gauge_kind,
@@ -198,7 +200,7 @@ class HoldBench(Bench):
         rehearsal's clock may run ahead."""
         recorded, now = self._recorded, datetime.now(UTC).astimezone()
         if recorded is None or self._reading:
-            return min(last_stamp(self.readings.toPlainText()) or now, now)
+            return min(last_read_at(self.readings.toPlainText(), now) or now, now)
         return min(recorded.begun_at + timedelta(seconds=recorded.last_s), now)
 
     def _set_gauge_kind(self, kind: Literal["absolute", "relative"]) -> None:
@@ -212,6 +214,10 @@ class HoldBench(Bench):
     def _read(self) -> None:
         clear(self.verdict)
         text = self.readings.toPlainText()
+        said = counted_from(text)
+        if said != self._said:  # once: what is chosen after it stays
+            self._said, self.gauge_kind = said, said or self.gauge_kind
+            self.counts.refresh()
         test, problem = None, ""
         if text.strip():
             try:
