@@ -16,7 +16,7 @@ from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.edits import changed, revised, with_media, with_pot
+from bibulon.job.edits import changed, new_id, revised, with_media, with_pot
 from bibulon.job.places import ring_of
 from bibulon.mould.cavity_height import lacks_height
 from bibulon.quantities import brief, brief_each, show_full
@@ -25,6 +25,8 @@ SHORTEST_EDGE_M = 0.1
 SMALLEST_POCKET_M2 = 1e-3
 SMALLEST_POCKET_SHARE = 1e-3
 """Of the part's area; less is a bubble, not a dry place."""
+UNDER_FEED_M = 0.05
+"""Media that is reached under a feed comes so far out on both sides."""
 BESIDE_VENT_M = 0.02
 LATER = 1.02
 MOST_STRETCHED = 0.1
@@ -109,12 +111,32 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"{text} vent {which}; the brake should be {asked}.", place, patch_id)
 
 
+def _with_media_under(job: Job) -> Job:
+    """*job* with its media reached under the feeds that lie off it, as far as the brake before the vents leaves; a feed
+    far from all media has a strip of the nearest laid under it."""
+    vents = unary_union([LineString(vent.points) for vent in job.vents]).buffer(job.house.brake_m + 1e-4)
+    free = job.part.outline.polygon.difference(unary_union([hole.polygon for hole in job.part.holes]))
+    for feed in job.feeds:
+        line = LineString(feed.points)
+        bare = line.difference(unary_union([patch.outline.polygon for patch in job.media]))
+        if bare.length <= job.house.off_media_m:
+            continue
+        strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(vents))
+        nearest = min(job.media, key=lambda patch: patch.outline.polygon.distance(bare))
+        if (outline := ring_of(nearest.outline.polygon.union(strip))) is not None:
+            job = with_media(job, revised(nearest, outline=outline))
+        elif (outline := ring_of(strip)) is not None:
+            job = with_media(job, revised(nearest, id=new_id("media"), outline=outline))
+    return job
+
+
 @caution(
     "feed-off-media",
     "caution",
     "lines",
     why="A feed that does not lie on the media feeds the bare laminate only, and slowly.",
     remedy="Put the line on the media, or reach the media under it.",
+    fix=Fix("Reach the media under it", _with_media_under, lambda job: _with_media_under(job) != job),
     of_plan=True,
     processes=UNDER_FILM,
 )
