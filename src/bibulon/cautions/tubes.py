@@ -8,11 +8,17 @@ import numpy as np
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
-from bibulon.cautions.registry import Finding, caution
+from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.flow.causes import tightest_feed
+from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.job.edits import revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief
+from bibulon.stock.choice import cards_for
+
+WIDE_ENOUGH = 1.3
+"""A hose so many times as wide lets three times as much through."""
 
 
 @caution(
@@ -67,12 +73,35 @@ def supply_loss(assessment: Assessment) -> float | None:
     return float(1 - (left * steps).sum() / steps.sum())
 
 
+def _with_wider_hose(job: Job) -> Job:
+    """*job* with a wider clampable hose on its tightest feed: the narrowest of the shelf that lets three times as much
+    through, else the widest."""
+    feed = tightest_feed(job)
+    own = job.card(feed.hose, TubeCard)
+    wider = sorted(
+        (
+            card
+            for card in cards_for(job, TubeCard).values()
+            if card.use == "hose" and card.clampable and card.bore_m > own.bore_m
+        ),
+        key=lambda card: (
+            card.bore_m < WIDE_ENOUGH * own.bore_m,
+            card.material != own.material,
+            abs(card.bore_m - WIDE_ENOUGH * own.bore_m),
+        ),
+    )
+    if not wider:
+        return job
+    return with_line(with_card(job, wider[0]), revised(feed, hose=wider[0].id))
+
+
 @caution(
     "hose-restricts-flow",
     "caution",
     "lines",
     why="A thin or long hose eats up the pull before it reaches the part, and no medium makes up for it.",
     remedy="Take a wider hose, stand the bucket nearer, or feed by two hoses. Half the bore lets a sixteenth through.",
+    fix=Fix("Take a wider hose", _with_wider_hose, lambda job: bool(job.feeds) and _with_wider_hose(job) != job),
 )
 def hose_restricts_flow(assessment: Assessment) -> Iterator[Finding]:
     job, loss = assessment.job, supply_loss(assessment)
