@@ -377,7 +377,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "vents-unequal": lambda _: early_vent(),
     "edge-gap-open": lambda job: changed(job, flow=revised(job.flow, edge_gap_m=0.002)),
     "fill-held-back": half,
-    "tube-sizes-differ": lambda job: with_hose(job, 0.030, 1.5),
+    "tube-sizes-differ": lambda job: with_hose(job, 0.006, 1.5),
     "hose-restricts-flow": lambda job: with_hose(job, 0.006, 3.0),
     "hose-waste": lambda job: with_hose(job, 0.016, 25.0),
     "heel-forgotten": lambda job: changed(job, bucket=revised(job.bucket, heel_kg=0.0)),

@@ -14,6 +14,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
+from bibulon.plumbing.mending import ports_help, size_differs, with_ports
 from bibulon.quantities import brief
 from bibulon.stock.choice import cards_for
 
@@ -45,19 +46,17 @@ def hose_clampable(assessment: Assessment) -> Iterator[Finding]:
     "lines",
     why="A hose that does not fit its line slips off under vacuum or sucks air past it.",
     remedy="Take hose and line of one size, or choose the port that the hose goes on.",
+    fix=Fix("Put ports of the shelf between them", with_ports, ports_help),
     of_plan=True,
 )
 def tube_sizes_differ(assessment: Assessment) -> Iterator[Finding]:
-    job, units, most = assessment.job, assessment.units, assessment.job.house.tube_fit_m
+    job, units = assessment.job, assessment.units
     off: list[tuple[str, Point, str]] = []
     for line in job.lines:
-        if job.plumbing.hose(line.id).port is not None:
-            continue  # it goes on that port's barb, not on the line
-        hose, tube = job.card(line.hose, TubeCard), job.card(line.tube, TubeCard)
-        over, into = abs(hose.bore_m - tube.outer_m), abs(hose.outer_m - tube.bore_m)
-        if min(over, into, abs(hose.bore_m - tube.bore_m)) > most:
-            bores = f"a hose of {brief(hose.bore_m, 'thickness', units)} bore on {tube.name}"
-            off.append((f"{line.label} has {bores}", line.points[0], line.id))
+        if size_differs(job, line):
+            bore = brief(job.card(line.hose, TubeCard).bore_m, "thickness", units)
+            on = f"a hose of {bore} bore on {job.card(line.tube, TubeCard).name}"
+            off.append((f"{line.label} has {on}", line.points[0], line.id))
     if off:
         more = f", and so on at {len(off) - 1} more" if len(off) > 1 else ""
         yield Finding(f"{off[0][0]}{more}.", off[0][1], off[0][2])
@@ -74,8 +73,8 @@ def supply_loss(assessment: Assessment) -> float | None:
 
 
 def _with_wider_hose(job: Job) -> Job:
-    """*job* with a wider clampable hose on its tightest feed: the narrowest of the shelf that lets three times as much
-    through, else the widest."""
+    """*job* with a wider clampable hose on its tightest feed, the narrowest of the shelf that lets three times as much
+    through, else the widest; with a port where it goes on its line no more."""
     feed = tightest_feed(job)
     own = job.card(feed.hose, TubeCard)
     wider = sorted(
@@ -92,7 +91,7 @@ def _with_wider_hose(job: Job) -> Job:
     )
     if not wider:
         return job
-    return with_line(with_card(job, wider[0]), revised(feed, hose=wider[0].id))
+    return with_ports(with_line(with_card(job, wider[0]), revised(feed, hose=wider[0].id)))
 
 
 @caution(

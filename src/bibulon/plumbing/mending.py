@@ -1,10 +1,11 @@
-"""What puts faults of the plumbing right: reducers of the shelf between what does not fit, clamps that shut."""
+"""What puts faults of the plumbing right: reducers, ports and elbows of the shelf, clamps that shut."""
 
 from __future__ import annotations
 
 from bibulon.job import Job
 from bibulon.job.edits import with_card, with_hose
-from bibulon.job.gear_cards import FittingCard
+from bibulon.job.gear_cards import FittingCard, TubeCard
+from bibulon.job.lines import Line
 from bibulon.plumbing.fits import bore_verdict, clamp_for
 from bibulon.plumbing.hose_way import tightest_bend
 from bibulon.plumbing.network import Hose, network_of
@@ -30,6 +31,29 @@ def with_reducers(job: Job, name: str | None = None) -> Job:
 def reducers_help(job: Job) -> bool:
     """Whether the shelf has a reducer for a joint of *job* that does not fit."""
     return any(joint.proposed is not None for hose in network_of(job).hoses for joint in hose.joints)
+
+
+def size_differs(job: Job, line: Line) -> bool:
+    """Whether the hose of *line* goes straight on it, and neither over it nor into it nor bore to bore."""
+    hose, tube, most = job.card(line.hose, TubeCard), job.card(line.tube, TubeCard), job.house.tube_fit_m
+    off = (abs(hose.bore_m - tube.outer_m), abs(hose.outer_m - tube.bore_m), abs(hose.bore_m - tube.bore_m))
+    return job.plumbing.hose(line.id).port is None and min(off) > most
+
+
+def with_ports(job: Job) -> Job:
+    """*job* with a port of the shelf, under the film, for each hose whose line has another size and that one fits."""
+    ports = [card for card in cards_for(job, FittingCard).values() if card.use == "port" and not card.through_film]
+    for line in job.lines:
+        hose = job.card(line.hose, TubeCard)
+        port = next((port for port in ports if bore_verdict(hose, port.fits_bore_m) == "fits"), None)
+        if size_differs(job, line) and port is not None:
+            job = with_hose(with_card(job, port), line.id, port=port.id)
+    return job
+
+
+def ports_help(job: Job) -> bool:
+    """Whether ports of the shelf put hoses of *job* right that go on no line."""
+    return with_ports(job) != job
 
 
 def with_elbows(job: Job, name: str | None = None) -> Job:
