@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime, timedelta
 from functools import cache
 from pathlib import Path
 
+import numpy as np
 import pytest
 from conftest import clamped_at, rectangle
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, lid
@@ -352,6 +353,8 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "hold-failed": lambda job: changed(job, hold_tests=(held(((0.0, 3000.0), (300.0, 6000.0), (600.0, 9000.0))),)),
     "gauge-misread": lambda job: changed(job, hold_tests=(held(tuple((t, 101_300 - p) for t, p in GOOD)),)),
     "gauge-kind-doubtful": weather_on_the_gauge,
+    "pump-slow": lambda job: changed(job, vacuum=revised(job.vacuum, pump_speed_m3_s=5e-5)),
+    "feed-beside-vent": lambda job: with_line(job, revised(job.line("feed-2"), points=((0.12, 1.38), (4.08, 1.38)))),
     "pump-cannot-reach": lambda job: changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=5000.0)),
     "resin-boils": lambda job: changed(job, vacuum=revised(job.vacuum, cavity_pa=200.0)),
     "charge-short": lambda job: changed(job, charge=revised(job.charge, in_hand_kg=12.0)),
@@ -492,7 +495,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 142
+    assert len(rows) == 144
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside
@@ -571,12 +574,26 @@ def tightened(job: Job) -> Job:
     return with_card(job, revised(fabric, **tight))
 
 
+def lowered(job: Job, below_part_m: float) -> Job:
+    return changed(job, bucket=revised(job.bucket, below_part_m=below_part_m))
+
+
+def stubbed(job: Job) -> Job:
+    """*job* with a tenth of its feed, at its middle."""
+    feed = job.feeds[0]
+    start, end = np.array(feed.points[0]), np.array(feed.points[-1])
+    points = tuple((float(x), float(y)) for x, y in (start + share * (end - start) for share in (0.45, 0.55)))
+    return with_line(job, revised(feed, points=points))
+
+
 CAUSES: dict[str, tuple[Callable[[], Job], str, str]] = {
     "a 6 mm hose": (lambda: with_hose(long_panel(), 0.006, 3.0), "hose", "hose-restricts-flow"),
     "20 m of hose": (lambda: with_hose(long_panel(), 0.010, 20.0), "hose", "hose-restricts-flow"),
     "a cold shop": (lambda: long_panel(celsius=15.0), "viscosity", "fill-held-back"),
     "no media": (lambda: changed(long_panel(), media=()), "medium", "fill-held-back"),
     "a poor vacuum": (lambda: long_panel(vacuum=Vacuum(cavity_pa=65_000.0)), "vacuum", "fill-held-back"),
+    "a bucket in the cellar": (lambda: lowered(long_panel(), 7.5), "bucket", "fill-held-back"),
+    "a stub of a feed": (lambda: stubbed(long_panel()), "feed", "fill-held-back"),
     "a tight fabric": (lambda: tightened(long_panel()), "fabric", "slow-fabric"),
     "nothing but distance": (
         lambda: changed(long_panel(), charge=revised(long_panel().charge, gel_margin_s=4700.0)),
@@ -644,8 +661,8 @@ def test_the_dome_gore_has_only_its_hold_test_to_do() -> None:
     assert [one.id for one in found] == ["hold-not-done", "too-viscous"], "and a thick mix, in a shop at 21 °C"
 
 
-NO_PLACE = ("no-fill", "pot-too-small", "one-pot-large-part")
-"""The pots stand beside the part; a part with no vent line at all has no place for it yet."""
+NO_PLACE = ("no-fill", "pot-too-small", "one-pot-large-part", "pump-slow")
+"""Pots and pump stand beside the part; a part with no vent line at all has no place for it yet."""
 
 
 @pytest.mark.parametrize("name", [entry.id for entry in REGISTRY])

@@ -47,7 +47,7 @@ from bibulon.resin.leftover import Leftover, leftovers_of
 from bibulon.resin.rheology import Rheology, poured, rheology
 from bibulon.resin.viscosity import film_gel_s
 from bibulon.vacuum.hold import HoldVerdict, judge
-from bibulon.vacuum.pump import base_pressure_pa
+from bibulon.vacuum.pump import base_pressure_pa, pump_down_s
 from bibulon.vacuum.two_spaces import PairReading, read_pair
 from bibulon.workers.report import Progress, no_progress
 
@@ -339,6 +339,25 @@ class Assessment:
             return None
         leak = max(self.hold_verdicts[-1][1].leak_pa_m3_s, 0.0)
         return base_pressure_pa(self.job.vacuum.pump_ultimate_pa, self.job.vacuum.pump_speed_m3_s, leak)
+
+    @property
+    def pump_down_s(self) -> float:
+        """How long the pump takes to bring bag or cavity, pots and hoses down to the planned vacuum, with the leak that
+        was measured last if one was; infinite if it never does."""
+        vacuum, base = self.job.vacuum, self.pump_base_pa
+        base = vacuum.pump_ultimate_pa if base is None else base
+        volume = self.evacuated_m3 + self.pots_m3
+        return pump_down_s(volume, vacuum.pump_speed_m3_s, self.job.shop.barometer_pa, self.job.vacuum_pa, base)
+
+    @property
+    def pump_down(self) -> Figure:
+        volume = show(self.evacuated_m3 + self.pots_m3, "volume", self.units)
+        level = show(self.job.vacuum_pa, "pressure", self.units)
+        how = f"V/S · ln for {volume} of bag, hoses and pots down to {level}; dry fibre and thin hoses take longer."
+        value = self.pump_down_s
+        if not math.isfinite(value):
+            return Figure(None, "duration", f"The pump never comes to {level}.")
+        return Figure(value, "duration", how)
 
     @cached_property
     def drawn_curve(self) -> tuple[Floats, Floats]:

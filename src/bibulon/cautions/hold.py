@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from datetime import datetime, time, timedelta
 
@@ -298,14 +299,31 @@ def gauge_kind_doubtful(assessment: Assessment) -> Iterator[Finding]:
     "pump-cannot-reach",
     "caution",
     "hold",
-    why="With the measured leak open the pump never gets down to the planned vacuum.",
-    remedy="Mend the leak, or use a pump of more speed.",
+    why="The pump never gets down to the planned vacuum, and the plan is reckoned with a pull that is not there.",
+    remedy="Mend what leaks, use a pump that goes deeper or has more speed, or plan less vacuum.",
 )
 def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
-    base = assessment.pump_base_pa
-    if base is not None and base > assessment.job.vacuum_pa:
-        reach, planned = brief_each((base, assessment.job.vacuum_pa), "pressure", assessment.units)
-        yield Finding(f"The pump can reach {reach} with the measured leak; the plan counts on {planned}.")
+    ultimate, base = assessment.job.vacuum.pump_ultimate_pa, assessment.pump_base_pa
+    reaches = ultimate if base is None else base
+    if reaches > assessment.job.vacuum_pa:
+        reach, planned = brief_each((reaches, assessment.job.vacuum_pa), "pressure", assessment.units)
+        leak = " with the measured leak" if ultimate <= assessment.job.vacuum_pa else " by itself"
+        yield Finding(f"The pump can reach {reach}{leak}; the plan counts on {planned}.")
+
+
+@caution(
+    "pump-slow",
+    "caution",
+    "lines",
+    why="A pump that takes long to empty the bag carries off little of what leaks in, and its level is long in coming.",
+    remedy="Take a pump of more speed, or smaller pots and shorter hoses.",
+    of_plan=True,
+)
+def pump_slow(assessment: Assessment) -> Iterator[Finding]:
+    takes, most = assessment.pump_down_s, assessment.job.house.pump_down_s
+    if most < takes < math.inf:
+        took, allowed = (brief(one, "duration", assessment.units) for one in (takes, most))
+        yield Finding(f"The pump takes {took} to pull down to the planned vacuum; the house allows {allowed}.")
 
 
 def _deepest_pa(job: Job) -> float:

@@ -12,7 +12,7 @@ from shapely.ops import unary_union
 from bibulon.assess import Assessment
 from bibulon.cautions.places import distances_m, inside
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
-from bibulon.flow.causes import Cause
+from bibulon.flow.causes import USUAL_BELOW_M, Cause
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.thick_zones import thick_zones
@@ -192,6 +192,11 @@ def _held_back_by(assessment: Assessment, cause: Cause, share: str) -> str:
     if cause.kind == "vacuum":
         has = brief(job.vacuum_pa, "pressure", units)
         return f"A vacuum of only {has} holds the fill back: with a usual one {in_time}."
+    if cause.kind == "bucket":
+        below, usual = (brief(one, "length", units) for one in (job.bucket.below_part_m, USUAL_BELOW_M))
+        return f"Lifting the resin by {below} holds the fill back: with the bucket {usual} below {in_time}."
+    if cause.kind == "feed":
+        return f"Feed {cause.name} is short and holds the fill back: drawn right across the part, {in_time}."
     if cause.kind == "vent":
         return f"Clamping vent {cause.name} holds the fill back: left open, {in_time}."
     if cause.kind == "medium":

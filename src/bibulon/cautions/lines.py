@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from itertools import product
 
 import numpy as np
 from shapely import LineString, Point, Polygon
@@ -17,6 +18,7 @@ from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.edits import changed, new_id, revised, with_media, with_pot
+from bibulon.job.lines import Line
 from bibulon.job.places import ring_of
 from bibulon.mould.cavity_height import lacks_height
 from bibulon.quantities import brief, brief_each, show_full
@@ -153,6 +155,30 @@ def feed_off_media(assessment: Assessment) -> Iterator[Finding]:
         others = listed(other.label for _, other in off if other is not feed)
         more = f", and {others} as well" if others else ""
         yield Finding(f"{length} of feed {feed.label} lies off the media{more}.", middle_of(line), feed.id)
+
+
+@caution(
+    "feed-beside-vent",
+    "caution",
+    "lines",
+    why="Resin takes the shortest way: straight into the vent and the pot, while the rest of the part stays behind.",
+    remedy="Put the feed away from the vent, or keep the one clamped while the other is open.",
+    of_plan=True,
+    processes=UNDER_FILM,
+)
+def feed_beside_vent(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    courses = {line.id: LineString(line.points) for line in job.lines}
+
+    def apart_m(pair: tuple[Line, Line]) -> float:
+        feed, vent = pair
+        return float(courses[feed.id].distance(courses[vent.id]))
+
+    feed, vent = min(product(job.feeds, job.vents), key=apart_m, default=(None, None))
+    if feed is not None and vent is not None and (gap_m := apart_m((feed, vent))) < job.house.brake_m:
+        place = nearest_points(courses[feed.id], courses[vent.id])[0]
+        gap = brief(gap_m, "length", assessment.units)
+        yield Finding(f"Feed {feed.label} runs {gap} from vent {vent.label}.", (place.x, place.y), feed.id)
 
 
 @caution(

@@ -34,15 +34,23 @@ from bibulon.resin.viscosity import fresh_viscosity_pa_s
 from bibulon.stock import shelf, shelf_card
 from bibulon.workers.report import Progress, no_progress
 
-CauseKind = Literal["hose", "viscosity", "vacuum", "vent", "medium", "core", "fabric", "distance", "fabric through"]
+CauseKind = Literal[
+    "hose", "viscosity", "vacuum", "bucket", "vent", "feed", "medium", "core", "fabric", "distance", "fabric through"
+]
 
 MOST_TRIAL_NODES = 260
 USUAL_BORE_M, USUAL_LINE_BORE_M, USUAL_HOSE_M = 0.012, 0.009, 3.0
 USUAL_VACUUM_PA = 3_000.0
 POOR_VACUUM_PA = 10_000.0
+USUAL_BELOW_M = 1.0
+"""A bucket stands no further below the part, as a rule."""
+SHORT_FEED, FROM_EDGE_M = 0.67, 0.05
+"""A feed that covers less of the part than this share, from so far within its edges, is short."""
 USUAL_FABRIC, USUAL_MEDIA = "glass-biax-800", "media-knitted"
 WORTH = 0.85
 """A cause counts if without it the part fills in less than this share of the time."""
+STRAIGHT, FAR_M = 0.98, 100.0
+"""A line whose ends are nearly as far apart as it is long is straight; how far it is drawn on to leave the part."""
 WELL_COVERED = 0.5
 """Media over this share of the part is enough."""
 LESS_LAG = 0.7
@@ -146,7 +154,7 @@ EasedJob = tuple[CauseKind, Job, str, str, Point | None]
 
 
 def _eased_jobs(job: Job, result: FillResult) -> Iterator[EasedJob]:
-    for ease in (_hoses, _viscosity, _vacuum, _vents, _medium, _core):
+    for ease in (_hoses, _viscosity, _vacuum, _bucket, _vents, _short_feeds, _medium, _core):
         yield from ease(job)
     for card, eased, place in _opened_fabrics(job, through=False):
         yield "fabric", eased, card.id, card.name, place
@@ -200,6 +208,33 @@ def _vacuum(job: Job) -> Iterator[EasedJob]:
     better = max(USUAL_VACUUM_PA, job.resin.lowest_pressure_pa)
     if job.vacuum_pa > POOR_VACUUM_PA:
         yield "vacuum", changed(job, vacuum=revised(job.vacuum, cavity_pa=better)), "", "", None
+
+
+def _bucket(job: Job) -> Iterator[EasedJob]:
+    if job.bucket.below_part_m > USUAL_BELOW_M and job.bucket.over_pressure_pa <= 0:
+        yield "bucket", changed(job, bucket=revised(job.bucket, below_part_m=USUAL_BELOW_M)), "", "", None
+
+
+def _short_feeds(job: Job) -> Iterator[EasedJob]:
+    """Straight feeds from bucket or manifold that could be much longer, all drawn right across the part."""
+    inner, eased, short = job.part.shape.buffer(-FROM_EDGE_M), job, []
+    feeds = {feed.id for feed in job.feeds}
+    for feed in job.feeds:
+        course = LineString(feed.points)
+        start, end = np.array(feed.points[0]), np.array(feed.points[-1])
+        along = float(np.hypot(*(end - start)))
+        if feed.is_port or feed.fed_by in feeds or along < STRAIGHT * course.length:
+            continue
+        far = (end - start) * FAR_M / along
+        pieces = LineString([start - far, end + far]).intersection(inner)
+        longer = min(getattr(pieces, "geoms", [pieces]), key=course.distance)
+        if isinstance(longer, LineString) and course.length < SHORT_FEED * longer.length:
+            (ax, ay), (bx, by) = longer.coords[0], longer.coords[-1]
+            eased = with_line(eased, revised(feed, points=((ax, ay), (bx, by))))
+            short.append((course.length / longer.length, feed))
+    if short:
+        worst = min(short, key=lambda pair: pair[0])[1]
+        yield "feed", eased, worst.id, worst.label, worst.points[0]
 
 
 def _vents(job: Job) -> Iterator[EasedJob]:

@@ -54,6 +54,8 @@ class HouseRules(Model):
     """A part larger than this wants two catch pots."""
     pot_reserve: Annotated[float, Field(ge=1, le=20)] = 2.0
     """Catch pots hold so many times the expected bleed."""
+    pump_down_s: Annotated[float, Field(gt=0, le=86_400)] = 1200.0
+    """A pump may take so long to empty bag, hoses and pots to the planned vacuum."""
     # bag and hold
     film_excess: Annotated[float, Field(ge=0, le=2)] = 0.30
     """Film has so much more area than the taped surface."""

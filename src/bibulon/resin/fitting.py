@@ -66,8 +66,8 @@ class FitRow:
     """When it was so, of a course."""
     mass_kg: float | None = None
     """Of a pot or a cup."""
-    rate: float = 0.0
-    """How fast the fit's figure changes then (K/s), of a cup."""
+    spreads_off: float = 0.0
+    """How far a cup's reading is from the fitted course, in its spreads of temperature and time."""
 
     @property
     def off(self) -> float:
@@ -120,7 +120,9 @@ def _fitted(resin: ResinCard, with_heat: bool, progress: Progress) -> CureFit:
     law = law_of(resin.model_copy(update={"cure": None}))
     ln_rate, ln_begin = math.log(float(law.rate(middle_k, gel_cure / 2))), law.ln_k1 - law.ln_k2
     usual = [USUAL["slope"], USUAL["begin"], USUAL["steepness"], USUAL["bend"], (0.0, HEAT_SPREAD)]
-    begin = [ln_rate, law.slope2_k, max(ln_begin, math.log(1e-3)), USUAL["steepness"][0], USUAL["bend"][0], 0.0]
+    risen_k = max((one.temperature_k - one.mixed_k for one in resin.cup_tests), default=law.adiabatic_rise_k)
+    ln_heat = math.log(min(max(risen_k / law.adiabatic_rise_k, LEAST_HEAT), MOST_HEAT))
+    begin = [ln_rate, law.slope2_k, max(ln_begin, math.log(1e-3)), USUAL["steepness"][0], USUAL["bend"][0], ln_heat]
     scale = [1.0, 1000.0, 1.0, 1.0, 1.0, 1.0]
     unknowns = 6 if with_heat else 5
     count = 0
@@ -142,7 +144,7 @@ def _fitted(resin: ResinCard, with_heat: bool, progress: Progress) -> CureFit:
         return np.asarray(np.clip(every, -50.0, 50.0))
 
     found = least_squares(
-        residuals, begin[:unknowns], x_scale=scale[:unknowns], diff_step=1e-3, max_nfev=25, loss="soft_l1"
+        residuals, begin[:unknowns], x_scale=scale[:unknowns], diff_step=1e-3, max_nfev=40, loss="soft_l1"
     )
     constants, heat = read(found.x)
     rows = tuple(fit_rows(resin, constants, heat))
@@ -179,7 +181,7 @@ def _constants(values: Floats, middle_k: float, gel_cure: float) -> CureConstant
 
 def _weighed(row: FitRow) -> float:
     if row.kind == "temperature":
-        return row.off / math.hypot(CUP_K, row.rate * CUP_TIME * (row.at_s or 0.0))
+        return row.spreads_off
     spread = POT_SPREAD if row.what == "pot life" else SAME_AS_SHEET
     return math.log(max(row.fitted, 1e-12) / row.measured) / spread
 
@@ -249,12 +251,24 @@ def _cup_rows(resin: ResinCard, law: ResinLaw) -> list[FitRow]:
         cups.setdefault((point.mass_kg, point.mixed_k), []).append((point.time_s, point.temperature_k))
     for (mass, mixed_k), readings in cups.items():
         course = cup_course(law, resin, mass, mixed_k)
-        rates = np.gradient(course.temperature_k, course.times_s)
         step = max(len(readings) // MOST_CUP_POINTS, 1)
         for time_s, warm_k in sorted(readings)[::step]:
-            fitted, rate = float(course.at(time_s)[0]), abs(float(np.interp(time_s, course.times_s, rates)))
-            rows.append(FitRow("cup", mixed_k, warm_k, fitted, "temperature", time_s, mass, rate))
+            fitted = float(course.at(time_s)[0])
+            spreads = math.copysign(_from_course(course, time_s, warm_k), fitted - warm_k)
+            rows.append(FitRow("cup", mixed_k, warm_k, fitted, "temperature", time_s, mass, spreads))
     return rows
+
+
+def _from_course(course: PotCourse, time_s: float, warm_k: float) -> float:
+    """The shortest way from a reading to a pot's course, in spreads of temperature and of time: where a cup runs off a
+    moment makes tens of kelvins."""
+    ends = np.stack(
+        [(course.times_s - time_s) / max(CUP_TIME * time_s, 1.0), (course.temperature_k - warm_k) / CUP_K], axis=1
+    )
+    starts, spans = ends[:-1], np.diff(ends, axis=0)
+    along = -(starts * spans).sum(axis=1) / np.maximum((spans**2).sum(axis=1), 1e-12)
+    nearest = starts + np.clip(along, 0.0, 1.0)[:, None] * spans
+    return float(np.hypot(nearest[:, 0], nearest[:, 1]).min())
 
 
 def cup_course(law: ResinLaw, resin: ResinCard, mass_kg: float, mixed_k: float) -> PotCourse:

@@ -85,6 +85,7 @@ class LinesBench(Bench):
         self.quantity("Vacuum planned", "pressure", "vacuum/cavity_pa", "Pressure under the film.")
         self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
         self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
+        self.figure("Pulled down in", shown_figure(self.document, lambda: self.document.assessment.pump_down))
         pot = "Over the atmosphere, in a pressure pot, or the most a machine gives. 0: an open bucket."
         self.quantity("Pressure on resin", "pressure difference", "bucket/over_pressure_pa", pot)
         self.quantity("Machine holds", "flow rate", "bucket/rate_m3_s", "0: the vacuum or the pot draws what it may.")
@@ -96,6 +97,7 @@ class LinesBench(Bench):
         self.section("Pump")
         self.quantity("Pump reaches", "pressure", "vacuum/pump_ultimate_pa", "Its ultimate vacuum.", decimals=1)
         self.quantity("Pump speed", "pump speed", "vacuum/pump_speed_m3_s")
+        self.figure("Pulled down in", shown_figure(self.document, lambda: self.document.assessment.pump_down))
 
     def _ending(self) -> tuple[str, str]:
         fill = self.document.assessment.fill

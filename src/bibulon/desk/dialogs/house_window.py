@@ -67,6 +67,7 @@ FIELDS: tuple[tuple[Section, ...], ...] = (
                 ("Hose waste", "share", "hose_waste"),
                 ("Large part", "area", "large_part_m2"),
                 ("Pot reserve", "factor", "pot_reserve"),
+                ("Pump-down", "duration", "pump_down_s"),
             ),
         ),
         (
