@@ -331,7 +331,7 @@ def test_doses_of_a_catalyst_stand_side_by_side_within_the_makers_range() -> Non
     doses = [one.dose or 0.0 for one in trials]
     assert (doses[0], doses[-1]) == (0.008, 0.02) and 0.009 in doses and 0.012 in doses and doses == sorted(doses)
     assert [one.is_in(job) for one in trials] == [dose == 0.009 for dose in doses]
-    found = compare_hardeners(job, trials, nodes=300)
+    found = compare_hardeners(job, trials, nodes=150)
     gels = [row.gel_s for row in found.rows]
     assert gels == sorted(gels, reverse=True), "more catalyst gels sooner"
     fit = dose_fit(job.card(job.charge.resin, ResinCard))
