@@ -101,6 +101,7 @@ JobPath = Literal[
     "house/overlap_most_m",
     "house/past_core_m",
     "house/pot_reserve",
+    "house/pump_down_s",
     "house/pot_rise_k",
     "house/pot_time_s",
     "house/ratio_off",
