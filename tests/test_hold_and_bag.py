@@ -30,7 +30,7 @@ from bibulon.quantities import Units
 from bibulon.stock import shelf_card
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
-from bibulon.vacuum.pump import base_pressure_pa, leak_while_pumped_pa_m3_s
+from bibulon.vacuum.pump import base_pressure_pa, leak_while_pumped_pa_m3_s, pump_down_s
 
 Readings = tuple[tuple[float, float], ...]
 
@@ -149,6 +149,15 @@ def test_pump() -> None:
     assert base_pressure_pa(200, 0.004, 0.04) == pytest.approx(210)
     assert leak_while_pumped_pa_m3_s(210, 200, 0.004) == pytest.approx(0.04)
     assert leak_while_pumped_pa_m3_s(190, 200, 0.004) == 0.0, "a pump better than its card"
+    # V dP/dt = Q − S (P − P_ult), stepped
+    pressure, time = 101_300.0, 0.0
+    while pressure > 3000.0:
+        pressure += (0.4 - 0.004 * (pressure - 200.0)) / 0.04 * 0.001
+        time += 0.001
+    assert pump_down_s(0.04, 0.004, 101_300.0, 3000.0, base_pressure_pa(200, 0.004, 0.4)) == pytest.approx(
+        time, rel=1e-3
+    )
+    assert pump_down_s(0.04, 0.004, 101_300.0, 290.0, 300.0) == math.inf and pump_down_s(1, 1, 900.0, 900.0, 10) == 0
 
 
 @pytest.mark.parametrize(
