@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, at, bench, caution_ids, click, drag, press, push, settle, texts, type_into
+from driving import LEFT, at, bench, caution_ids, choose, click, drag, press, push, settle, texts, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -267,11 +267,13 @@ def test_hold_readings_typed_imported_and_live(
     assert page.draft().taken_at == read_on, "by the logger's last reading, not by when it is kept"
     assert "over 8:20 h" in texts(page).replace("\u00a0", " ")
 
+    choose(window, "Gauge counts from", "the atmosphere")
     push(page, "From the gauge")
     qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= 4, timeout=20_000)
     push(page, "Keep this test")
     live = window.document.job.hold_tests[-1]
     assert live.source == "gauge" and len(live.readings) >= 4
+    assert live.gauge == "relative", "as it was chosen, whatever unit its lines are written in"
     pressures = [pressure for _, pressure in live.readings]
     assert pressures == sorted(pressures) and pressures[0] == pytest.approx(3000, rel=0.2)
 

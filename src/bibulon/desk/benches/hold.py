@@ -214,7 +214,8 @@ class HoldBench(Bench):
     def _read(self) -> None:
         clear(self.verdict)
         text = self.readings.toPlainText()
-        said = counted_from(text)
+        # lines of the gauge are in the shop's unit, whatever it counts from
+        said = counted_from(text) if self._recorded is None else None
         if said != self._said:  # once: what is chosen after it stays
             self._said, self.gauge_kind = said, said or self.gauge_kind
             self.counts.refresh()
