@@ -579,10 +579,10 @@ def lowered(job: Job, below_part_m: float) -> Job:
 
 
 def stubbed(job: Job) -> Job:
-    """*job* with a tenth of its feed, at its middle."""
+    """*job* with a fiftieth of its first feed, at its middle."""
     feed = job.feeds[0]
     start, end = np.array(feed.points[0]), np.array(feed.points[-1])
-    points = tuple((float(x), float(y)) for x, y in (start + share * (end - start) for share in (0.45, 0.55)))
+    points = tuple((float(x), float(y)) for x, y in (start + share * (end - start) for share in (0.49, 0.51)))
     return with_line(job, revised(feed, points=points))
 
 
@@ -593,7 +593,7 @@ CAUSES: dict[str, tuple[Callable[[], Job], str, str]] = {
     "no media": (lambda: changed(long_panel(), media=()), "medium", "fill-held-back"),
     "a poor vacuum": (lambda: long_panel(vacuum=Vacuum(cavity_pa=65_000.0)), "vacuum", "fill-held-back"),
     "a bucket in the cellar": (lambda: lowered(long_panel(), 7.5), "bucket", "fill-held-back"),
-    "a stub of a feed": (lambda: stubbed(long_panel()), "feed", "fill-held-back"),
+    "a stub of a feed": (lambda: stubbed(deck()), "feed", "fill-held-back"),
     "a tight fabric": (lambda: tightened(long_panel()), "fabric", "slow-fabric"),
     "nothing but distance": (
         lambda: changed(long_panel(), charge=revised(long_panel().charge, gel_margin_s=4700.0)),
