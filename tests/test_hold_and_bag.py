@@ -18,6 +18,7 @@ from scipy.stats import t as student
 from bibulon.bag.film import bag_materials, bag_plan
 from bibulon.bag.pleats import Port
 from bibulon.bag.slack import film_slack
+from bibulon.exchange.part_temperatures import read_part_temperatures
 from bibulon.exchange.readings import ReadingsError, last_read_at, parse_drift, parse_readings
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import revised
@@ -221,6 +222,22 @@ def test_when_the_last_reading_was_read_is_told_by_its_time(text: str, read: str
 def test_unreadable_readings_name_the_line(text: str, says: str) -> None:
     with pytest.raises(ReadingsError, match=says):
         parse_readings(text, Units())
+
+
+@pytest.mark.parametrize(
+    ("text", "times"),
+    [
+        ("90; 31 °C\n100; 33", [5400, 6000]),
+        ("0:10; 22\n1:10; 23", [4200, 7800]),
+        ("23:30 21,7 22,4\n0:10 21,9 22,8", [1800, 1800, 4200, 4200]),
+        ("2026-11-30 00:10;22\n2026-11-30 00:40;OPEN\n2026-11-30 01:10;23", [4200, 7800]),
+        ("2026-11-29 23:30;22\n2026-11-30 00:10;22", [1800, 4200]),
+    ],
+)
+def test_temperatures_of_a_part_shot_before_midnight_count_from_its_start(text: str, times: list[float]) -> None:
+    points = read_part_temperatures(text, Units(), 23 * 3600.0)
+    assert [point.time_s for point in points] == times
+    assert {point.name for point in points} == ({""} if text.count("22,4") == 0 else {"T1", "T2"})
 
 
 def test_film_by_hand() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from pydantic import ValidationError
 
@@ -41,12 +41,12 @@ def read_part_temperatures(
         try:
             stamp, cells = split_stamp(line)
             if stamp is not None:
-                begin = begin or stamp.replace(hour=0, minute=0, second=0, microsecond=0)
-                time_s = (stamp - begin).total_seconds() - (0.0 if opened_at is not None else start_s)
+                begin = begin or _begun_before(stamp, start_s)
+                time_s = (stamp - begin).total_seconds()
             else:
                 first, *cells = _cells(line)
                 time_s = _time_s(first, heads, start_s)
-                while _is_clock(line) and time_s < last_s:
+                while _is_clock(line) and (time_s < last_s or time_s < -DAY_S / 2):
                     time_s += DAY_S  # past midnight
             cells = [cell if re.search(r"\d", cell) else "" for cell in cells]  # a broken thermocouple writes a word
             if not cells:
@@ -61,6 +61,13 @@ def read_part_temperatures(
         except (QuantityError, StampError) as error:
             raise QuantityError(f"Line {number}: {error}") from error
     return _thinned(points)
+
+
+def _begun_before(stamp: datetime, start_s: float) -> datetime:
+    """When the shot began whose first reading is at *stamp*: that day, or the day before where it is long past
+    midnight."""
+    begun = stamp.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(seconds=start_s)
+    return begun - timedelta(days=1) if (stamp - begun).total_seconds() < -DAY_S / 2 else begun
 
 
 def _cells(line: str) -> list[str]:
