@@ -174,7 +174,8 @@ def feed_beside_vent(assessment: Assessment) -> Iterator[Finding]:
         feed, vent = pair
         return float(courses[feed.id].distance(courses[vent.id]))
 
-    feed, vent = min(product(job.feeds, job.vents), key=apart_m, default=(None, None))
+    open_vents = [vent for vent in job.vents if not vent.is_clamped]
+    feed, vent = min(product(job.feeds, open_vents), key=apart_m, default=(None, None))
     if feed is not None and vent is not None and (gap_m := apart_m((feed, vent))) < job.house.brake_m:
         place = nearest_points(courses[feed.id], courses[vent.id])[0]
         gap = brief(gap_m, "length", assessment.units)
