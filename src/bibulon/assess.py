@@ -333,21 +333,17 @@ class Assessment:
         return float(np.interp(room, self.fill.in_catch_pots_m3, self.fill.times_s))
 
     @cached_property
-    def pump_base_pa(self) -> float | None:
-        """Base pressure the pump reaches with the last measured leak; None without a hold test."""
-        if not self.hold_verdicts:
-            return None
-        leak = max(self.hold_verdicts[-1][1].leak_pa_m3_s, 0.0)
+    def pump_base_pa(self) -> float:
+        """Base pressure the pump reaches with the last measured leak; by itself where none was measured."""
+        leak = max(self.hold_verdicts[-1][1].leak_pa_m3_s, 0.0) if self.hold_verdicts else 0.0
         return base_pressure_pa(self.job.vacuum.pump_ultimate_pa, self.job.vacuum.pump_speed_m3_s, leak)
 
     @property
     def pump_down_s(self) -> float:
         """How long the pump takes to bring bag or cavity, pots and hoses down to the planned vacuum, with the leak that
         was measured last if one was; infinite if it never does."""
-        vacuum, base = self.job.vacuum, self.pump_base_pa
-        base = vacuum.pump_ultimate_pa if base is None else base
-        volume = self.evacuated_m3 + self.pots_m3
-        return pump_down_s(volume, vacuum.pump_speed_m3_s, self.job.shop.barometer_pa, self.job.vacuum_pa, base)
+        volume, speed = self.evacuated_m3 + self.pots_m3, self.job.vacuum.pump_speed_m3_s
+        return pump_down_s(volume, speed, self.job.shop.barometer_pa, self.job.vacuum_pa, self.pump_base_pa)
 
     @property
     def pump_down(self) -> Figure:

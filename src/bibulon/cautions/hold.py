@@ -304,9 +304,8 @@ def gauge_kind_doubtful(assessment: Assessment) -> Iterator[Finding]:
 )
 def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     ultimate, base = assessment.job.vacuum.pump_ultimate_pa, assessment.pump_base_pa
-    reaches = ultimate if base is None else base
-    if reaches > assessment.job.vacuum_pa:
-        reach, planned = brief_each((reaches, assessment.job.vacuum_pa), "pressure", assessment.units)
+    if base > assessment.job.vacuum_pa:
+        reach, planned = brief_each((base, assessment.job.vacuum_pa), "pressure", assessment.units)
         leak = " with the measured leak" if ultimate <= assessment.job.vacuum_pa else " by itself"
         yield Finding(f"The pump can reach {reach}{leak}; the plan counts on {planned}.")
 
