@@ -43,6 +43,7 @@ from bibulon.job.storage import dump, parse
 from bibulon.mould.clamp import highest_injection_pa, off_at_gel
 from bibulon.mould.fittings import gauge_pa
 from bibulon.mould.pots import pot_key, pot_places
+from bibulon.mould.press import press_holds_pa
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
 from bibulon.quantities import Units, brief
@@ -167,12 +168,16 @@ def test_what_the_clamp_allows_is_said_and_used(window: Window, qtbot) -> None:
     assert pair.flange_pa <= pair.cavity_pa
 
 
-def test_the_sum_by_hand_adds_up_on_the_screen(window: Window, qtbot) -> None:
-    put_lid(window, qtbot)
-    window.go("mould")
+def show_sum(window: Window) -> None:
     box = next(box for box in bench(window).findChildren(QCheckBox) if box.text() == "Show the sum")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
     window.refresh()
+
+
+def test_the_sum_by_hand_adds_up_on_the_screen(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    show_sum(window)
     found = [float(text.replace("−", "-")) for text in re.findall(r"(−?[\d.]+) kN\b(?!/)", texts(bench(window)))]
     *forces, left = found[:7]
     assert len(forces) == 6 and sum(forces) == pytest.approx(left, abs=0.31)
@@ -276,9 +281,20 @@ def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot)
     wait_for_fill(window)
     window.refresh()
     said = texts(bench(window))
-    assert "Opened by" in said and "Use it" not in said and "In the flange" not in said
-    type_into(bench(window), "Each holds", "10 kN")
-    assert window.document.job.pair.clamp.force_n == pytest.approx(10_000.0)
+    assert "Opened by" in said and "In the flange" not in said
+    type_into(bench(window), "Each holds", "20 kN")
+    assert window.document.job.pair.clamp.force_n == pytest.approx(20_000.0)
+    wait_for_fill(window)
+    show_sum(window)
+    said = texts(bench(window))
+    assert "The latches\n80.0 kN\n4 latches × 20.0 kN." in said and "Flange vacuum" not in said
+    forces, reserve = window.document.assessment.press, window.document.job.house.clamp_reserve
+    assert forces is not None
+    safe = press_holds_pa(window.document.job, forces, reserve)
+    push(bench(window), "Use it")  # the first of them: what the clamps hold with the vent shut
+    job = window.document.job
+    assert job.pair.injection.source == "pressure pot"
+    assert job.pair.injection.steps[-1].over_pressure_pa == pytest.approx(safe, abs=150.0)
     window.go("part")
     choose(window, "Process", "film infusion under a reusable film")
     qtbot.waitUntil(lambda: window.rail.buttons["bag"].isVisible(), timeout=10_000)

@@ -19,10 +19,11 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.laminate.cells import laminate_of
-from bibulon.mould.fittings import clamps_spread
-from bibulon.mould.press import press_forces
+from bibulon.mould.fittings import clamp_count, clamps_spread
+from bibulon.mould.press import press_balance, press_forces, press_holds_pa
 from bibulon.mould.shot_mass import shot_mass
 from bibulon.planning.mould_recipe import recipe_for
+from bibulon.quantities import Units
 
 
 def strong(job: Job) -> Job:
@@ -44,6 +45,24 @@ def test_the_force_that_opens_a_press_is_the_sum_by_hand() -> None:
     assert forces.opening_n[0] == pytest.approx((pair.cavity_pa - air) * sealed + held, rel=2e-3)
     assert forces.opening_n.max() < held  # the supply is at the atmosphere's pressure
     assert forces.spacing_m == pytest.approx(rim / pair.clamp.count)
+    full = (pair.clamp.count * pair.clamp.force_n - held) / sealed  # over the atmosphere, with the vent shut
+    assert press_holds_pa(job, forces) == pytest.approx(full, rel=2e-3)
+    lines = press_balance(job, forces, int(forces.opening_n.argmax()), Units())
+    assert sum(line.force_n for line in lines) == pytest.approx(forces.left_n)
+
+
+def test_clamps_that_hold_the_shot_are_told_what_a_shut_vent_asks_of_them() -> None:
+    """50 kPa are in the pot, the clamps give 1.1 times what the shot itself asks, and the house is content with 1.05;
+    once the vent is shut as well they open."""
+    pressed = pressed_shut(lid(), 50_000.0)
+    a = filled(assess(changed(pressed, house=revised(pressed.house, clamp_reserve=1.05))), 400)
+    assert a.press is not None
+    each = 1.1 * float(a.press.opening_n.max()) / clamp_count(a.job)
+    job = changed(a.job, pair=revised(a.job.pair, clamp=revised(a.job.pair.clamp, force_n=each)))
+    tight = filled(assess(job), 400)
+    assert tight.press is not None and press_holds_pa(job, tight.press) < 50_000.0
+    assert {"vent-shut-opens"} == {"vent-shut-opens", "clamps-too-weak"} & {c.id for c in cautions_of(tight)}
+    assert "vent-shut-opens" not in {c.id for c in cautions_of(filled(assess(strong(job)), 400))}
 
 
 def test_twice_the_pressure_asks_for_more_clamps_and_a_rigid_mould_keeps_its_height() -> None:

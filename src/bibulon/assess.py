@@ -37,7 +37,7 @@ from bibulon.moments import Moment, planned_moments
 from bibulon.mould.bladder import bladder_figure
 from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
-from bibulon.mould.press import press_figure
+from bibulon.mould.press import PressForces, press_figure, press_forces
 from bibulon.plumbing.volumes import evacuated_m3, pots_m3
 from bibulon.quantities import QuantityKind, Units, show, show_full
 from bibulon.resin.batches import Batch
@@ -212,6 +212,13 @@ class Assessment:
         return clamp_margin(self.job, upper) if upper is not None else None
 
     @cached_property
+    def press(self) -> PressForces | None:
+        """The forces on two rigid halves over the fill; None where no force holds them together and with no fill."""
+        if self.fill is None or self.job.process not in CLAMPED_BY_FORCE:
+            return None
+        return press_forces(self.job, self.fill)
+
+    @cached_property
     def pair_reading(self) -> PairReading | None:
         """What the last hold test says of a closed mould's two spaces; None where they were not held together."""
         if not self.job.closed or not self.hold_verdicts:
@@ -224,7 +231,8 @@ class Assessment:
         if self.fill is None:
             return self._not_filled("line force")
         if self.job.process in CLAMPED_BY_FORCE:
-            return press_figure(self.job, self.fill, self.units)
+            assert self.press is not None
+            return press_figure(self.press, self.units)
         if self.job.process in WITH_BLADDER:
             return bladder_figure(self.job, self.fill, self.units)
         return shut_figure(self.job, self.fill, self.units)

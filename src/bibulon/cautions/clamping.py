@@ -21,7 +21,7 @@ from bibulon.mould.fittings import (
     widest_gap,
 )
 from bibulon.mould.flange import flange_gives, flange_thick_enough_m, with_flange_thick_enough
-from bibulon.mould.press import press_forces
+from bibulon.mould.press import press_holds_pa
 from bibulon.quantities import brief, brief_each
 
 TOO_SOFT = 1.0
@@ -57,15 +57,21 @@ def mould_opens(assessment: Assessment) -> Iterator[Finding]:
     "mould",
     why="A vent that is shut, or full of resin, while resin still presses puts the whole cavity under that pressure.",
     remedy="Keep the vent open until the inlet is clamped, or inject with less.",
-    processes=CLAMPED_BY_VACUUM,
+    processes=CLOSED,
 )
 def vent_shut_opens(assessment: Assessment) -> Iterator[Finding]:
     course = assessment.fill.upper if assessment.fill is not None else None
-    if course is None or assessment.clamp is None or assessment.clamp.opens is not None:
+    press, highest = assessment.press, None
+    if press is not None:
+        if press.given_n < press.asked_n:  # that is a caution of its own
+            return
+        highest = press_holds_pa(assessment.job, press)
+    elif course is None or course.even is None or assessment.clamp is None or assessment.clamp.opens is not None:
         return
-    highest = highest_injection_pa(assessment.job, course)
+    else:
+        highest = highest_injection_pa(assessment.job, course)
     planned = max(step.over_pressure_pa for step in assessment.job.pair.injection.steps)
-    if course.even is not None and (highest is None or highest < planned):
+    if highest is None or highest < planned:
         has = brief(planned, "pressure difference", assessment.units)
         most = "less" if highest is None else brief(highest, "pressure difference", assessment.units)
         yield Finding(f"With the vent shut the mould opens at {most} over the atmosphere; {has} is planned.")
@@ -140,10 +146,8 @@ def above_the_plate(assessment: Assessment) -> Iterator[Finding]:
 )
 def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    if assessment.fill is None:
-        return
-    forces = press_forces(job, assessment.fill)
-    if forces.given_n >= forces.asked_n:
+    forces = assessment.press
+    if forces is None or forces.given_n >= forces.asked_n:
         return
     opens, given = brief_each((float(forces.opening_n.max()), forces.given_n), "force", assessment.units)
     rank: Rank = "stop" if forces.left_n < 0 else "caution"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bibulon.job import WITH_BLADDER, Job
+from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.base import StationId
 
 DEFER = (
@@ -20,6 +20,10 @@ _BY_STATION: dict[StationId, tuple[str, ...]] = {
 CLOSING = (
     "Fingers clear when the upper half comes down: two people or a hoist, nobody under it. Flange vacuum pulls it the "
     "last bit by itself."
+)
+CLOSING_BY_FORCE = (
+    "Fingers clear when the upper half comes down: by a hoist or a press, nobody under it or between the halves. "
+    "Clamps stay on until the pressure is off."
 )
 PRESSED = (
     "Pots and machines under pressure: rated, with a relief valve, never above their plate; let off before they are "
@@ -50,7 +54,7 @@ def safety_notes(job: Job, station: StationId) -> tuple[str, ...]:
     if job.in_mould and station == "cure":
         notes = (HOT,)
     if job.closed and station in ("mould", "shoot"):
-        notes = (*notes, CLOSING)
+        notes = (*notes, CLOSING_BY_FORCE if job.process in CLAMPED_BY_FORCE else CLOSING)
     if job.process in WITH_BLADDER and station in ("mould", "shoot"):
         notes = (*notes, BLOWN_UP)
     if job.in_mould and station in ("mould", "shoot") and job.pair.injection.source != "bucket":

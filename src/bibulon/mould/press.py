@@ -19,21 +19,34 @@ from bibulon.flow.result import FillResult
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import Job
 from bibulon.laminate.cells import laminate_of
+from bibulon.mould.clamp import BalanceLine
 from bibulon.mould.fittings import clamp_count
 from bibulon.quantities import Units, show
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class PressForces:
-    """Forces on two rigid halves (N): ``opening_n`` (k,) at each time, beyond atmosphere and weight; what the clamps
-    give; how many of them the house asks for, and how far apart they sit now (m)."""
+    """Forces on two rigid halves (N): ``resin_n`` (k,) of resin and air in the cavity at each time, and what else
+    pushes the halves apart or together; what the clamps give; how many of them the house asks for, and how far apart
+    they sit now (m). ``area_m2`` and ``rim_m`` are those within the inner seal."""
 
     times_s: Floats
-    opening_n: Floats
+    resin_n: Floats
+    fibre_n: float
+    seals_n: float
+    atmosphere_n: float
+    weight_n: float
+    area_m2: float
+    rim_m: float
     given_n: float
     asked_n: float
     number: int
     spacing_m: float
+
+    @property
+    def opening_n(self) -> Floats:
+        """(k,) what opens the mould at each time, beyond atmosphere and weight."""
+        return self.resin_n + (self.fibre_n + self.seals_n - self.atmosphere_n - self.weight_n)
 
     @property
     def left_n(self) -> float:
@@ -54,17 +67,55 @@ def press_forces(job: Job, fill: FillResult) -> PressForces:
     fibre = sum((cell.stack.fibre_load_pa or 0.0) * cell.area_m2 for cell in laminate_of(job).cells)
     seals = (pair.inner_seal.spring_n_m + pair.outer_seal.spring_n_m) * whole.length
     weight = weight_kg_m2(pair.upper) * GRAVITY_M_S2 * whole.area
-    opening = resin + fibre + seals - job.shop.barometer_pa * whole.area - weight
-    given = clamps_give_n(job)
-    asked = job.house.clamp_reserve * max(float(opening.max()), 0.0)
+    atmosphere = job.shop.barometer_pa * whole.area
+    asked = job.house.clamp_reserve * max(float(resin.max()) + fibre + seals - atmosphere - weight, 0.0)
     number = math.ceil(asked / pair.clamp.force_n) if pair.clamp.kind != "press" else 1
-    return PressForces(fill.times_s, opening, given, asked, number, whole.length / max(clamp_count(job), 1))
+    spacing = whole.length / max(clamp_count(job), 1)
+    return PressForces(
+        fill.times_s, np.asarray(resin), fibre, seals, atmosphere, weight, whole.area, whole.length,
+        clamps_give_n(job), asked, number, spacing,
+    )  # fmt: skip
 
 
 def clamps_give_n(job: Job) -> float:
     """What all clamps hold together with, or the press."""
     clamp = job.pair.clamp
     return clamp.force_n * (1 if clamp.kind == "press" else clamp_count(job))
+
+
+def press_holds_pa(job: Job, forces: PressForces, reserve: float = 1.0) -> float:
+    """The pressure over the atmosphere that the clamps of *job* hold with the whole cavity full of it, as when the
+    vent is shut while resin still presses; of what the clamps give, one part in *reserve* is counted."""
+    held_n = forces.given_n / reserve + forces.atmosphere_n + forces.weight_n - forces.fibre_n - forces.seals_n
+    return held_n / forces.area_m2 - job.shop.barometer_pa
+
+
+def press_balance(job: Job, forces: PressForces, at: int, units: Units) -> tuple[BalanceLine, ...]:
+    """The sum by hand of the *forces* on the halves of *job* at the time of that number."""
+
+    def pressure(value: float) -> str:
+        return show(value, "pressure difference", units)
+
+    clamp, area = job.pair.clamp, show(forces.area_m2, "area", units)
+    each = show(clamp.force_n, "force", units)
+    clamps = "In all." if clamp.kind == "press" else f"{clamp_count(job)} {clamp.kind} × {each}."
+    resin = float(forces.resin_n[at])
+    return (
+        BalanceLine("The press" if clamp.kind == "press" else f"The {clamp.kind}", forces.given_n, clamps),
+        BalanceLine(
+            "Atmosphere on the cavity",
+            forces.atmosphere_n,
+            f"{pressure(job.shop.barometer_pa)} × {area} within the inner seal.",
+        ),
+        BalanceLine("Weight of the upper half", forces.weight_n, "By its card."),
+        BalanceLine(
+            "Resin and air in the cavity",
+            -resin,
+            f"{pressure(resin / forces.area_m2)} absolute in the mean, × {area}.",
+        ),
+        BalanceLine("Fibre", -forces.fibre_n, "What the stack is pressed with, cell by cell, at the cavity's height."),
+        BalanceLine("Seals", -forces.seals_n, f"Both springs over {show(forces.rim_m, 'distance', units)} of rim."),
+    )
 
 
 def _edge_points(triangles: Integers) -> Integers:
@@ -74,9 +125,8 @@ def _edge_points(triangles: Integers) -> Integers:
     return np.asarray(np.unique(kept[count == 1]), dtype=np.int64)
 
 
-def press_figure(job: Job, fill: FillResult, units: Units) -> Figure:
+def press_figure(forces: PressForces, units: Units) -> Figure:
     """What the clamps have left, as a figure."""
-    forces = press_forces(job, fill)
     at = int(forces.opening_n.argmax())
     return Figure(
         forces.left_n,

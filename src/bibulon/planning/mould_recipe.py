@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bibulon.flow.cavity import seal_line, supply_pa
+from bibulon.flow.cavity import supply_pa
 from bibulon.flow.result import FillResult
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.edits import revised, with_pair
@@ -12,7 +12,7 @@ from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.mould.bladder import most_over_pa
 from bibulon.mould.clamp import highest_injection_pa
 from bibulon.mould.injection import injection_course
-from bibulon.mould.press import press_forces
+from bibulon.mould.press import press_forces, press_holds_pa
 
 RESERVE = 0.8
 """Of what holds with the vent shut, the recipe takes so much,"""
@@ -44,10 +44,8 @@ def safe_over_pa(job: Job, fill: FillResult) -> float:
     elif job.process in WITH_BLADDER:
         most = most_over_pa(job)
     else:
-        forces, area_m2 = press_forces(job, fill), seal_line(job).area
-        # before any resin the whole cavity has its vacuum: the rest is fibre and seals less the weight
-        rest_n = float(forces.opening_n[0]) - (pair.cavity_pa - job.shop.barometer_pa) * area_m2
-        most = min((forces.given_n / job.house.clamp_reserve - rest_n) / area_m2, job.house.usual_pressure_pa)
+        held_pa = press_holds_pa(job, press_forces(job, fill), job.house.clamp_reserve)
+        most = min(held_pa, job.house.usual_pressure_pa)
     rated = pair.injection.rated_pa
     safe = RESERVE * min(most if most is not None else 0.0, rated)
     return max(safe // ROUND_PA * ROUND_PA, 0.0)

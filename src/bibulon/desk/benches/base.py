@@ -257,6 +257,14 @@ class Bench(QScrollArea):
         (into if into is not None else self.body).addWidget(made)
         return made
 
+    def answer(self, layout: QVBoxLayout, text: str, use: Callable[[], None] | None) -> None:
+        """Words of what was worked out, with a button that takes it into the job where it can be taken."""
+        row = QHBoxLayout()
+        row.addWidget(label(text), 1)
+        if use is not None:
+            self.button("Use it", use, into=row).setAccessibleName(f"Use it: {text}")
+        layout.addLayout(row)
+
     def watch(self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]) -> None:
         """A part that is built anew whenever *key* changes."""
         self.body.addLayout(layout)

@@ -10,11 +10,9 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.benches.mould_halves import put_pair
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
-from bibulon.job import CLAMPED_BY_FORCE
 from bibulon.job.edits import revised
 from bibulon.job.pair import Fitting, FittingKind
 from bibulon.mould.fittings import clamp_count, clamps_spread, fitting_of, gauge_pa, with_fitting_at, without_fitting
-from bibulon.mould.press import press_forces
 from bibulon.quantities import show
 from bibulon.quantity_text import parse_place, place_text
 
@@ -57,12 +55,10 @@ class FittingsSection:
         layout.addWidget(label(words, "muted"))
         count = clamp_count(self.document.job)
         self.bench.button(f"Spread {count} clamps evenly", partial(self._spread, count), "", layout)
-        fill = self.document.assessment.fill
-        if fill is not None and self.document.job.process in CLAMPED_BY_FORCE:
-            asked = press_forces(self.document.job, fill).number
-            if asked > count:
-                words = f"Spread the {asked} clamps that the house asks for"
-                self.bench.button(words, partial(self._spread, asked), "", layout)
+        press = self.document.assessment.press
+        if press is not None and press.number > count:
+            words = f"Spread the {press.number} clamps that the house asks for"
+            self.bench.button(words, partial(self._spread, press.number), "", layout)
         chosen = next((fitting for fitting in fittings if fitting.id == self.bench.desk.plan.chosen), None)
         if chosen is not None:
             self._card(chosen, layout)

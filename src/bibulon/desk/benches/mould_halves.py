@@ -24,7 +24,7 @@ from bibulon.job.edits import value_at, with_pair, with_value
 from bibulon.job.pair import SUPPLIES, RegionHeight
 from bibulon.job.paths import JobPath
 from bibulon.mould.flange import flange_gives, without_pump
-from bibulon.mould.press import PressForces, press_forces
+from bibulon.mould.press import PressForces
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 
@@ -223,8 +223,7 @@ class HalvesSections:
         layout.addWidget(row)
 
     def _forces(self) -> PressForces | None:
-        fill = self.document.assessment.fill
-        return press_forces(self.document.job, fill) if fill is not None else None
+        return self.document.assessment.press
 
     def _opened(self) -> tuple[str, str]:
         forces = self._forces()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -18,14 +17,13 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 LARGE_KG = 1.0
-Answer = Callable[[QVBoxLayout, str, Callable[[], None] | None], None]
 
 
 class ShotSection:
-    """The shot of a *bench*; *answer* adds words with a button that uses them."""
+    """The shot of a *bench*."""
 
-    def __init__(self, bench: Bench, answer: Answer) -> None:
-        self.bench, self.document, self.answer = bench, bench.document, answer
+    def __init__(self, bench: Bench) -> None:
+        self.bench, self.document = bench, bench.document
 
     def build(self) -> None:
         self.bench.section("The shot")
@@ -80,7 +78,7 @@ class ShotSection:
             return
         stop, more = show(shot.stop_kg, "mass", units), show(max(shot.runs_on_kg, 0.0), "small mass", units)
         text = f"Give the word at {stop} in: {more} run on until the inlets are clamped."
-        self.answer(layout, text, partial(self._stop_at, round(shot.stop_kg, 3)))
+        self.bench.answer(layout, text, partial(self._stop_at, round(shot.stop_kg, 3)))
 
     def _stop_at(self, stop_kg: float) -> None:
         injection = revised(self.document.job.pair.injection, stop="by mass", stop_kg=stop_kg)
