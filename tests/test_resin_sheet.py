@@ -214,7 +214,7 @@ def test_a_dose_moves_gel_pot_and_parts_together() -> None:
     assert more.film_gel[0].time_s == pytest.approx(slower * resin.film_gel[0].time_s)
     law, before = law_of(more), law_of(resin)
     assert law.time_to(295.0, law.gel_cure) == pytest.approx(slower * before.time_to(295.0, before.gel_cure), rel=1e-3)
-    assert dosed(resin, None) is resin and dosed(demo_job().resin, 0.02) == demo_job().resin
+    assert dosed(resin, None) == resin and dosed(demo_job().resin, 0.02) == demo_job().resin
 
 
 @given(warm=st.floats(283, 318), cool=st.floats(283, 318), wanted=st.floats(288, 305))

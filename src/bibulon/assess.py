@@ -232,7 +232,7 @@ class Assessment:
             return self._not_filled("line force")
         if self.job.process in CLAMPED_BY_FORCE:
             assert self.press is not None
-            return press_figure(self.press, self.units)
+            return press_figure(self.job, self.press, self.units)
         if self.job.process in WITH_BLADDER:
             return bladder_figure(self.job, self.fill, self.units)
         return shut_figure(self.job, self.fill, self.units)

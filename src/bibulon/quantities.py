@@ -169,8 +169,8 @@ KINDS: dict[QuantityKind, Kind] = {
         "a density",
         "kg/m**3",
         {"metric": ("kg/m³", 0), "us": ("lb/ft³", 1), "mixed": ("kg/m³", 0)},
-        {"kg/m³": "kg/m**3", "kg/m3": "kg/m**3", "g/cm³": "g/cm**3", "g/cm3": "g/cm**3", "lb/ft³": "pound/foot**3",
-         "lb/ft3": "pound/foot**3"},
+        {"kg/m³": "kg/m**3", "kg/m3": "kg/m**3", "g/cm³": "g/cm**3", "g/cm3": "g/cm**3", "kg/L": "kg/L", "kg/l": "kg/L",
+         "g/L": "g/L", "g/mL": "g/mL", "g/ml": "g/mL", "lb/ft³": "pound/foot**3", "lb/ft3": "pound/foot**3"},
         "1100 kg/m³",
     ),
     "leak rate": Kind(

@@ -141,7 +141,8 @@ def above_the_plate(assessment: Assessment) -> Iterator[Finding]:
     "stop",
     "mould",
     why="Halves that are pressed apart open by a hair, and resin under pressure jets out of it.",
-    remedy="Set more clamps or stronger ones, or inject with less. Such moulds are designed by qualified people.",
+    remedy="Set more clamps or stronger ones, take a stronger press, or inject with less. Such moulds are designed by "
+    "qualified people.",
     processes=CLAMPED_BY_FORCE,
 )
 def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
@@ -152,8 +153,10 @@ def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     opens, given = brief_each((float(forces.opening_n.max()), forces.given_n), "force", assessment.units)
     rank: Rank = "stop" if forces.left_n < 0 else "caution"
     asks = brief(forces.asked_n, "force", assessment.units)
-    more = "" if job.pair.clamp.kind == "press" else f": {forces.number} {job.pair.clamp.kind} of these"
-    text = f"{opens} opens the mould, the clamps give {given}; with its reserve the house asks for {asks}{more}."
+    pressed = job.pair.clamp.kind == "press"
+    more = "" if pressed else f": {forces.number} {job.pair.clamp.kind} of these"
+    holds = "the press gives" if pressed else "the clamps give"
+    text = f"{opens} opens the mould, {holds} {given}; with its reserve the house asks for {asks}{more}."
     yield Finding(text, inside(job.part.shape), rank=rank)
 
 

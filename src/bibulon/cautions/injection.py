@@ -180,8 +180,7 @@ def filler_settled(assessment: Assessment) -> Iterator[Finding]:
     job, injection = assessment.job, assessment.job.pair.injection
     if injection.filler_share <= 0 or injection.density_kg_m3 is None:
         return
-    share, resin = injection.filler_share, job.resin.density_kg_m3
-    wanted = 1 / ((1 - share) / resin + share / injection.filler_density_kg_m3)
+    wanted = job.resin.density_kg_m3
     if abs(injection.density_kg_m3 / wanted - 1) > job.house.filler_off:
         has, should = brief_each((injection.density_kg_m3, wanted), "density", assessment.units)
         yield Finding(f"The filled resin weighs {has}; mixed through it weighs {should}.")

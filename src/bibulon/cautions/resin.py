@@ -9,6 +9,7 @@ from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Rank, caution
 from bibulon.durations import clock_time
 from bibulon.flow.network import pipe_volume_m3
+from bibulon.job.filling import filler_share
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities import brief, brief_each, from_to
 from bibulon.resin.data_range import Of, guessed, known_k
@@ -164,8 +165,8 @@ def mix_temperature_missed(assessment: Assessment) -> Iterator[Finding]:
     "too-viscous",
     "caution",
     "charge",
-    why="Cold resin is thick: the fill takes longer in proportion.",
-    remedy="Warm the shop, the mould and the resin within the data sheet, or take a thinner system.",
+    why="The thicker the resin, the longer the fill takes, in proportion; cold or filled resin is thick.",
+    remedy="Warm the shop, the mould and the resin within the data sheet, or take a thinner system or less filler.",
 )
 def too_viscous(assessment: Assessment) -> Iterator[Finding]:
     viscosity, most = assessment.resin_flow.viscosity_pa_s, assessment.job.house.thick_pa_s
@@ -173,8 +174,9 @@ def too_viscous(assessment: Assessment) -> Iterator[Finding]:
         has, wants = brief_each((viscosity, most), "viscosity", assessment.units)
         temperature = brief(assessment.job.mould_temperature_k, "temperature", assessment.units)
         rank: Rank = "caution" if viscosity > MUCH_TOO_THICK * most else "note"
+        what = "filled resin" if filler_share(assessment.job.resin) else "resin"
         yield Finding(
-            f"In the mould, at {temperature}, the resin has {has}; the house aims at less than {wants}.", rank=rank
+            f"In the mould, at {temperature}, the {what} has {has}; the house aims at less than {wants}.", rank=rank
         )
 
 

@@ -28,6 +28,7 @@ from bibulon.job.cards import (
 from bibulon.job.charge import ChargePlan
 from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
+from bibulon.job.filling import filled
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.hold import HoldRules, HoldTest
@@ -326,8 +327,12 @@ class Job(Model):
 
     @property
     def resin(self) -> ResinCard:
-        """The resin of the charge, with the dose of catalyst that is planned."""
-        return dosed(self.card(self.charge.resin, ResinCard), self.charge.dose)
+        """The resin of the charge, with the dose of catalyst that is planned and the filler stirred into it."""
+        resin = dosed(self.card(self.charge.resin, ResinCard), self.charge.dose)
+        if not self.in_mould:
+            return resin
+        injection = self.pair.injection
+        return filled(resin, injection.filler_share, injection.filler_density_kg_m3, injection.filler_thickens)
 
 
 def _no_twins(what: str, names: list[str]) -> None:

@@ -20,8 +20,9 @@ def dose_of(resin: ResinCard) -> float:
     """The dose that the card's parts by weight have, as a share of the mass of all else."""
     if resin.dose is None:
         return 0.0
-    of_it = sum(one.parts_by_weight for one in resin.components if one.name == resin.dose.component)
-    return of_it / max(sum(one.parts_by_weight for one in resin.components) - of_it, 1e-9)
+    stirred = [one for one in resin.components if not one.filler]
+    of_it = sum(one.parts_by_weight for one in stirred if one.name == resin.dose.component)
+    return of_it / max(sum(one.parts_by_weight for one in stirred) - of_it, 1e-9)
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def dosed(resin: ResinCard, dose: float | None) -> ResinCard:
     fit = dose_fit(resin)
     power = fit.power if fit is not None else USUAL_POWER
     slower = (dose_of(resin) / dose) ** power
-    others = sum(one.parts_by_weight for one in resin.components if one.name != resin.dose.component)
+    others = sum(one.parts_by_weight for one in resin.components if one.name != resin.dose.component and not one.filler)
     same = [one for one in resin.components if one.name == resin.dose.component]
 
     def with_parts(one: Component) -> Component:

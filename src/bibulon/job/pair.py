@@ -200,6 +200,8 @@ class Injection(Model):
     filler_share: Annotated[float, Field(ge=0, le=0.8)] = 0.0
     """Filler by mass of the filled resin."""
     filler_density_kg_m3: Annotated[float, Field(ge=1, le=25_000)] = 2700.0
+    filler_thickens: Annotated[float, Field(ge=1, le=1000)] | None = None
+    """How many times as thick as without filler the resin was measured to be; None: by the filler's volume."""
     density_kg_m3: Annotated[float, Field(ge=500, le=5000)] | None = None
     """As last measured of the filled resin, to see whether the filler has settled."""
     stop: Literal["at the vent", "by mass"] = "at the vent"

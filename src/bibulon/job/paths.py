@@ -160,6 +160,7 @@ JobPath = Literal[
     "pair/injection/density_kg_m3",
     "pair/injection/filler_density_kg_m3",
     "pair/injection/filler_share",
+    "pair/injection/filler_thickens",
     "pair/injection/mixed_at_head",
     "pair/injection/rated_pa",
     "pair/injection/recirculated",

@@ -24,6 +24,7 @@ _BOOK = ("part", "regions", "layup", "groups", "cards")
 _LAMINATE = (
     *_BOOK, "process", "core_laying", "media", "peel_ply", "peel_ply_on", "shop/barometer_pa", "vacuum/cavity_pa",
     "charge/resin", "charge/dose", "pair/cavity_m", "pair/heights", "pair/cavity_pa", "pair/bladder/over_pressure_pa",
+    "pair/injection/filler_share", "pair/injection/filler_density_kg_m3", "pair/injection/filler_thickens",
 )  # fmt: skip
 READS: dict[Result, tuple[str, ...]] = {
     "laminate": _LAMINATE,

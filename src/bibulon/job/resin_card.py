@@ -121,6 +121,8 @@ class Component(Model):
     parts_by_volume: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
     """As the sheet gives them; None: by weight and density."""
     heat_j_kg_k: Annotated[float, Field(ge=500, le=6000)] | None = None
+    filler: bool = False
+    """Stirred in: it neither cures nor counts where a dose is a share of the resin."""
 
 
 class ResinCard(StockCard):

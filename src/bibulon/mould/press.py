@@ -125,12 +125,10 @@ def _edge_points(triangles: Integers) -> Integers:
     return np.asarray(np.unique(kept[count == 1]), dtype=np.int64)
 
 
-def press_figure(forces: PressForces, units: Units) -> Figure:
+def press_figure(job: Job, forces: PressForces, units: Units) -> Figure:
     """What the clamps have left, as a figure."""
-    at = int(forces.opening_n.argmax())
-    return Figure(
-        forces.left_n,
-        "force",
-        f"{show(forces.given_n, 'force', units)} of clamps against {show(float(forces.opening_n[at]), 'force', units)} "
-        f"that opens the mould {show(float(forces.times_s[at]), 'duration', units)} into the shot.",
-    )
+    at, holder = int(forces.opening_n.argmax()), "press" if job.pair.clamp.kind == "press" else "clamps"
+    given, opens = (show(force_n, "force", units) for force_n in (forces.given_n, float(forces.opening_n[at])))
+    when = show(float(forces.times_s[at]), "duration", units)
+    how = f"{given} of {holder} against {opens} that opens the mould {when} into the shot."
+    return Figure(forces.left_n, "force", how)

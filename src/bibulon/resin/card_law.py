@@ -18,6 +18,7 @@ from scipy.optimize import minimize_scalar
 
 from bibulon.arrays import Floats
 from bibulon.job.dosing import TIME_SLOPE_K, dosed
+from bibulon.job.filling import FILLER_HEAT_J_KG_K, filler_share, without_filler
 from bibulon.job.resin_card import ResinCard
 from bibulon.resin.law import CURES, ResinLaw
 from bibulon.resin.pot import OUT_AT_RISE_K, Pot, pot_course
@@ -45,7 +46,7 @@ def law_of(resin: ResinCard) -> ResinLaw:
     plain = _plain_law(resin, BEGINNING)
     if resin.cure is not None:
         return plain
-    beginning = _sheet_beginning(resin)
+    beginning = _sheet_beginning(without_filler(resin))
     if beginning is None:
         return replace(plain, assumed=(*plain.assumed, "how the rate of cure begins"))
     return _plain_law(resin, beginning)
@@ -54,7 +55,7 @@ def law_of(resin: ResinCard) -> ResinLaw:
 def _plain_law(resin: ResinCard, beginning: float) -> ResinLaw:
     chemistry, constants = resin.chemistry, resin.cure
     line = arrhenius_line([(point.temperature_k, point.viscosity_pa_s) for point in resin.viscosity], VISCOSITY_SLOPE_K)
-    heat, capacity = resin.heat_j_kg, resin.heat_capacity_j_kg_k
+    heat, capacity, share = resin.heat_j_kg, resin.heat_capacity_j_kg_k, filler_share(resin)
     full_k = resin.tg_full_k or TG_FULL_K[chemistry]
     assumed = [
         words
@@ -90,8 +91,8 @@ def _plain_law(resin: ResinCard, beginning: float) -> ResinLaw:
         m=m,
         n=n,
         gel_cure=gel,
-        heat_j_kg=heat or HEAT_J_KG[chemistry],
-        heat_capacity_j_kg_k=capacity or HEAT_CAPACITY_J_KG_K,
+        heat_j_kg=(heat or HEAT_J_KG[chemistry]) * (1 - share),
+        heat_capacity_j_kg_k=(capacity or HEAT_CAPACITY_J_KG_K) * (1 - share) + FILLER_HEAT_J_KG_K * share,
         ln_fresh=line[0],
         fresh_slope_k=line[1],
         flow_limit_pa_s=resin.flow_limit_pa_s,

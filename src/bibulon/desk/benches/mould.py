@@ -21,7 +21,7 @@ from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import FreeField, QuantityField, TextField, column, label, tool_button
-from bibulon.desk.widgets.figure_rows import shown_figure
+from bibulon.desk.widgets.figure_rows import FigureRow, shown_figure
 from bibulon.job import WITH_BLADDER
 from bibulon.job.edits import revised, with_card, with_line, without_line
 from bibulon.job.gear_cards import TubeCard
@@ -98,7 +98,8 @@ class MouldBench(Bench):
             head = self.halves.heads.get(self._chosen)
             if head is not None:  # the figures of what was chosen on the plan come into sight
                 self.ensureWidgetVisible(head, 0, SIGHT_PX)
-        for field in self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField):
+        fields = self.findChildren(FreeField) + self.findChildren(QuantityField) + self.findChildren(TextField)
+        for field in (*fields, *self.findChildren(FigureRow)):
             field.refresh()
         self.clamp.draw()
 

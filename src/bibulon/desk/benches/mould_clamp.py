@@ -156,7 +156,8 @@ class ClampSections:
         job = self.document.job
         alone, safe = press_holds_pa(job, press), press_holds_pa(job, press, job.house.clamp_reserve)
         if alone < 0:
-            text = f"Injection: {self._gauge(alone)} is the most that the clamps hold once the vent is shut."
+            holder = "the press holds" if job.pair.clamp.kind == "press" else "the clamps hold"
+            text = f"Injection: {self._gauge(alone)} is the most that {holder} once the vent is shut."
             self.bench.answer(layout, text, None)
             return
         text = f"Injection: up to {self._gauge(alone)} over the atmosphere stays shut, even with the vent shut"

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.desk.benches.mould_halves import put_pair
 from bibulon.desk.widgets import icons
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.job import CLAMPED_BY_FORCE
 from bibulon.job.edits import revised
 from bibulon.job.pair import Fitting, FittingKind
 from bibulon.mould.fittings import clamp_count, clamps_spread, fitting_of, gauge_pa, with_fitting_at, without_fitting
@@ -54,7 +55,8 @@ class FittingsSection:
         words = ", ".join(said) + "." if said else "None on the plan yet: then the number of clamps typed counts."
         layout.addWidget(label(words, "muted"))
         count = clamp_count(self.document.job)
-        self.bench.button(f"Spread {count} clamps evenly", partial(self._spread, count), "", layout)
+        if self.document.job.pair.clamp.kind != "press" or self.document.job.process not in CLAMPED_BY_FORCE:
+            self.bench.button(f"Spread {count} clamps evenly", partial(self._spread, count), "", layout)
         press = self.document.assessment.press
         if press is not None and press.number > count:
             words = f"Spread the {press.number} clamps that the house asks for"

@@ -173,18 +173,35 @@ class HalvesSections:
             "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
             lambda: self.document.job.pair.clamp.kind, partial(self._put, "pair/clamp/kind"),
         )  # fmt: skip
-        bench.watch(self._on_plan, column(0), self._fill_count)
-        bench.quantity("Each holds", "force", "pair/clamp/force_n", "Or the press in all.")
+        bench.watch(lambda: (self.document.job.pair.clamp.kind, self._on_plan()), column(4), self._fill_held)
         bench.figure("Opened by", self._opened)
         bench.figure("The house asks for", self._asked)
-        bench.figure("They sit every", self._spacing)
-        self._flange_thick("Of the upper half, between two clamps.", empty="not said")
-        bench.quantity("Flange's modulus", "stiffness", "pair/upper/modulus_pa", "In bending.")
+        bench.watch(lambda: self.document.job.pair.clamp.kind, column(4), self._fill_between)
 
-    def _flange_thick(self, hint: str, empty: str) -> None:
-        """How thick the flange is, and how far it gives."""
-        self.bench.quantity("Flange thickness", "thickness", "pair/flange_thickness_m", hint, empty=empty)
-        self.bench.figure("Flange gives", self._gives)
+    def _fill_held(self, layout: QVBoxLayout) -> None:
+        """What holds the halves: the press in all, or so many clamps of so much each."""
+        if self.document.job.pair.clamp.kind == "press":
+            hint = "In all; it holds everywhere."
+            layout.addWidget(QuantityField(self.document, "The press gives", "force", "pair/clamp/force_n", hint))
+            return
+        self._fill_count(layout)
+        layout.addWidget(QuantityField(self.document, "Each holds", "force", "pair/clamp/force_n"))
+
+    def _fill_between(self, layout: QVBoxLayout) -> None:
+        """What lies between two clamps; under a press nothing does."""
+        if self.document.job.pair.clamp.kind == "press":
+            return
+        hint = "Of the upper half, between two clamps."
+        modulus: JobPath = "pair/upper/modulus_pa"
+        for widget in (
+            FigureRow("They sit every", self._spacing),
+            QuantityField(
+                self.document, "Flange thickness", "thickness", "pair/flange_thickness_m", hint, empty="not said"
+            ),
+            FigureRow("Flange gives", self._gives),
+            QuantityField(self.document, "Flange's modulus", "stiffness", modulus, "In bending."),
+        ):
+            layout.addWidget(widget)
 
     def _gives(self) -> tuple[str, str]:
         assessment = self.document.assessment
@@ -241,8 +258,8 @@ class HalvesSections:
 
     def _spacing(self) -> tuple[str, str]:
         forces = self._forces()
-        if forces is None or self.document.job.pair.clamp.kind == "press":
-            return "–", "A press holds everywhere."
+        if forces is None:
+            return "–", self.document.assessment.why_no_fill
         return self.bench.shown(forces.spacing_m, "length"), "Round the inner seal, spread evenly."
 
     def _upper(self) -> None:
@@ -313,7 +330,11 @@ class HalvesSections:
         bench.quantity("Inner seal off part", "length", "pair/seal_off_m", "From the part's edge.")
         bench.quantity("Flange", "length", "pair/flange_m", "Between the two seals.")
         if self.by_vacuum:
-            self._flange_thick("Of the upper half there.", empty="as the upper half")
+            bench.quantity(
+                "Flange thickness", "thickness", "pair/flange_thickness_m", "Of the upper half there.",
+                empty="as the upper half",
+            )  # fmt: skip
+            bench.figure("Flange gives", self._gives)
         for name, seal in (("Inner seal", "inner_seal"), ("Outer seal", "outer_seal")):
             paths: tuple[JobPath, JobPath, JobPath] = (
                 ("pair/inner_seal/kind", "pair/inner_seal/hardness_shore", "pair/inner_seal/spring_n_m")

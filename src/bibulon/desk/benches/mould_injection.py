@@ -12,6 +12,7 @@ from bibulon.desk.benches.mould_halves import put_pair
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised, value_at, with_value
+from bibulon.job.filling import filler_volume_share, thicker_by, without_filler
 from bibulon.job.pair import (
     Injection,
     InjectionStep,
@@ -25,7 +26,7 @@ from bibulon.job.pair import (
 )
 from bibulon.job.paths import JobPath
 from bibulon.planning.mould_recipe import recipe_for
-from bibulon.quantities import QuantityKind, brief, show
+from bibulon.quantities import QuantityKind, brief, percent, show
 from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:
@@ -84,6 +85,11 @@ class InjectionSection:
         )  # fmt: skip
         bench.quantity("Filler", "share", "pair/injection/filler_share", "By mass of the filled resin.")
         bench.quantity("Filler's density", "density", "pair/injection/filler_density_kg_m3")
+        bench.quantity(
+            "Thicker by", "factor", "pair/injection/filler_thickens", "Times as thick as without, by a cup.",
+            empty="by its volume",
+        )  # fmt: skip
+        bench.figure("Filled resin", self._filled)
         measured = "Of the filled resin, weighed in a known volume."
         bench.quantity("Density measured", "density", "pair/injection/density_kg_m3", measured, empty="not yet")
         bench.choice(
@@ -101,6 +107,18 @@ class InjectionSection:
             "Then the vent", lambda: [("is held until gel", "held"), ("is clamped", "clamped")],
             lambda: self.injection.vent_after, partial(self._put, "pair/injection/vent_after"),
         )  # fmt: skip
+
+    def _filled(self) -> tuple[str, str]:
+        job, injection = self.document.job, self.injection
+        resin = job.resin
+        if injection.filler_share <= 0:
+            return "no filler", "Then the resin is as its card has it."
+        plain = without_filler(resin)
+        share = filler_volume_share(injection.filler_share, injection.filler_density_kg_m3, plain.density_kg_m3)
+        times = injection.filler_thickens or thicker_by(share)
+        how = "as measured" if injection.filler_thickens else "by the law of stiff grains; a cup tells it better"
+        words = f"Filler takes {percent(share)} of the volume; {how}. Fine fabric filters it out of the resin."
+        return f"{self.bench.shown(resin.density_kg_m3, 'density')}, {times:.2g} × as thick", words
 
     def _source(self) -> tuple[Source, bool]:
         return self.injection.source, self.document.job.mixed_as_it_comes
