@@ -213,9 +213,11 @@ def test_a_machine_that_mixes_at_its_head_brings_fresh_resin_and_has_no_batches(
     window.go("mould")
     choose(window, "From", "machine that draws from a pot")
     wait_for_fill(window)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study is not None, timeout=60_000)
     before = window.document.assessment
     choose(window, "From", "machine that mixes at its head")
     wait_for_fill(window)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study is not None, timeout=60_000)
     after = window.document.assessment
     assert before.fill is not None and after.fill is not None and before.batches and not after.batches
     assert after.fill.age_s.max() < after.fill.end_s + 1 < before.fill.age_s.min()
