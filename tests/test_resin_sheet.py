@@ -14,7 +14,7 @@ from bibulon.demo import demo_job
 from bibulon.exchange.resin_sheet import TABLES, SheetError, read_table, table_text, with_tables
 from bibulon.job.dosing import dose_fit, dose_of, dosed
 from bibulon.job.edits import changed, revised
-from bibulon.job.resin_card import CupPoint, CureConstants, PotLifePoint, ResinCard, TimePoint, ViscosityAtAge
+from bibulon.job.resin_card import CupPoint, CureConstants, PotLifePoint, ResinCard, TgPoint, TimePoint, ViscosityAtAge
 from bibulon.planning.charge_spread import charge_spread
 from bibulon.planning.hardeners import compare_hardeners, hardeners_of
 from bibulon.planning.schedule_help import draw_of, what_would_work
@@ -100,6 +100,25 @@ def test_a_fit_finds_the_constants_that_made_the_sheet_and_says_what_it_took_for
     assert flow.time_at(flow.fluidity_time(1234.0)) == pytest.approx(1234.0, rel=1e-6)
     assert pot_life_s(fitted, 296.15, 1.0) == pytest.approx(card.pot_life[1].time_s, rel=0.12)
     assert [row.measured for row in fit_rows(card, fit.constants)] == [row.measured for row in fit.rows]
+
+
+def test_the_glass_transition_cured_through_is_found_from_cures_that_fall_short_of_it() -> None:
+    """Three cures of the sheet, none of them cured through, by a law of known constants: 372 K is found within 2 K."""
+    card, known = known_card()
+    law = law_of(revised(card, cure=known, tg_full_k=372.0))
+    cures = ((313.15, 24 * 3600.0), (333.15, 8 * 3600.0), (343.15, 6 * 3600.0))
+    made = tuple(
+        TgPoint(cured_k=at, cured_s=span, tg_k=float(law.tg_k(law.aged(at, 0.0, span, glass=True))))
+        for at, span in cures
+    )
+    assert made[0].tg_k < made[1].tg_k < 370.0
+    fit = fit_cure(revised(card, tg=made))
+    assert fit.tg_full_k == pytest.approx(372.0, abs=2.0)
+    rows = [row for row in fit.rows if row.what == "glass transition"]
+    assert [row.measured for row in rows] == [point.tg_k for point in made]
+    assert max(abs(row.off) for row in rows) < 3.0 and fit.warmest_k == 303.15, "a cure's oven trusts nothing more"
+    typed = fit_cure(revised(card, tg=made, tg_full_k=390.0))
+    assert typed.tg_full_k is None and max(row.off for row in typed.rows if row.what == "glass transition") > 8.0
 
 
 def test_a_cup_that_runs_off_tells_the_heat_of_cure_and_leaves_the_rest_as_it_is() -> None:

@@ -82,6 +82,9 @@ class CureFit:
     constants: CureConstants
     heat_j_kg: float | None
     """The heat of cure that the cups tell; None where the card has one, or no cup warmed enough."""
+    tg_full_k: float | None
+    """Glass transition of the resin cured through that the sheet's cures tell; None where the card has it, or no cure
+    with its glass transition."""
     rows: tuple[FitRow, ...]
     assumed: tuple[str, ...]
     spread: float
@@ -147,15 +150,21 @@ def _fitted(resin: ResinCard, with_heat: bool, progress: Progress) -> CureFit:
         residuals, begin[:unknowns], x_scale=scale[:unknowns], diff_step=1e-3, max_nfev=40, loss="soft_l1"
     )
     constants, heat = read(found.x)
-    rows = tuple(fit_rows(resin, constants, heat))
+    rows = fit_rows(resin, constants, heat)
+    temperatures = [row.temperature_k for row in rows]
+    cured = resin.model_copy(update={"cure": constants, "heat_j_kg": heat or resin.heat_j_kg})
+    tg_full_k = fit_tg(cured) if resin.tg_full_k is None else None
+    rows += tg_rows(cured.model_copy(update={"tg_full_k": tg_full_k or resin.tg_full_k}))
     logs = [
         math.log(row.fitted / row.measured)
         for row in rows
         if row.kind != "temperature" and row.what != THICKENING and row.fitted > 0
     ]
     spread = math.exp(math.sqrt(float(np.mean(np.square(logs))))) if logs else 1.0
-    temperatures = [row.temperature_k for row in rows]
-    return CureFit(constants, heat, rows, _assumed(resin, heat), spread, min(temperatures), max(temperatures))
+    assumed = _assumed(resin, heat)
+    return CureFit(
+        constants, heat, tg_full_k, tuple(rows), assumed, spread, min(temperatures), max(temperatures)
+    )  # fmt: skip
 
 
 def _constants(values: Floats, middle_k: float, gel_cure: float) -> CureConstants:
@@ -284,16 +293,28 @@ def cup_course(law: ResinLaw, resin: ResinCard, mass_kg: float, mixed_k: float) 
 
 def fit_tg(resin: ResinCard) -> float | None:
     """The glass transition of the resin that is cured through, by those that the sheet has after its cures (least
-    squares of DiBenedetto's formula); None where it has none."""
+    squares of DiBenedetto's formula, aged by the card's law); None where it has none."""
     if not resin.tg:
         return None
 
     def off(full_k: float) -> float:
-        law = law_of(resin.model_copy(update={"tg_full_k": full_k}))
-        made = [float(law.tg_k(law.aged(one.cured_k, 0.0, one.cured_s, glass=True))) for one in resin.tg]
-        return float(np.sum(np.square(np.array(made) - [one.tg_k for one in resin.tg])))
+        rows = tg_rows(resin.model_copy(update={"tg_full_k": full_k}))
+        return float(np.sum(np.square([row.off for row in rows])))
 
-    return _least(off, max(one.tg_k for one in resin.tg) - 10.0, max(one.tg_k for one in resin.tg) + 80.0)
+    highest_k = max(one.tg_k for one in resin.tg)  # no resin has more than when it is cured through
+    return _least(off, highest_k, highest_k + 80.0)
+
+
+def tg_rows(resin: ResinCard) -> list[FitRow]:
+    """Every glass transition of *resin*'s sheet beside the one that its law makes of the same cure."""
+    law = law_of(resin)
+    return [
+        FitRow(
+            "glass transition", one.cured_k, one.tg_k,
+            float(law.tg_k(law.aged(one.cured_k, 0.0, one.cured_s, glass=True))), "temperature", one.cured_s,
+        )
+        for one in resin.tg
+    ]  # fmt: skip
 
 
 def _least(of: Callable[[float], float], low: float, high: float) -> float:

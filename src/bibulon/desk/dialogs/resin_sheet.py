@@ -36,7 +36,7 @@ from bibulon.quantities import Units, percent, show, show_measure, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
-from bibulon.resin.fitting import CureFit, FitRow, fit_cure, fit_tg
+from bibulon.resin.fitting import CureFit, FitRow, fit_cure
 from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
@@ -246,11 +246,6 @@ class ResinSheetDialog(QDialog):
         card = self.typed()
         if card is None:
             return
-        if not self.full.text().strip():
-            full_k = fit_tg(card)
-            if full_k is not None:
-                self._write_fitted(self.full, show(full_k, "temperature", self._units))
-                card = self.typed() or card
         self.card = card
         self.fit.setEnabled(False)
         self.fit_words.setText("Fitting …")
@@ -265,6 +260,8 @@ class ResinSheetDialog(QDialog):
             return  # something else was typed meanwhile
         if found.heat_j_kg is not None:
             self._write_fitted(self.heat, _heat_text(found.heat_j_kg))
+        if found.tg_full_k is not None:
+            self._write_fitted(self.full, show(found.tg_full_k, "temperature", self._units))
         self._found = found
         self.card = (self.typed() or self.card).model_copy(update={"cure": found.constants})
         self._show_fit()
