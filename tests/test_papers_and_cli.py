@@ -339,6 +339,15 @@ def test_what_to_prepare_lists_hoses_fittings_and_everything_with_its_price() ->
         if words == "valves" and card is not None
     ]
     assert valves == [("Hose clamp up to 16 mm outside", 2 * len(job.feeds) + len(job.vents))]
+    kept = with_card(job, revised(job.card(job.vents[0].hose, TubeCard), reuse=True))
+    kept = with_line(kept, revised(kept.feeds[0], hose=kept.vents[0].hose))
+    name = kept.card(kept.vents[0].hose, TubeCard).name
+    again, bought = sorted(
+        (need for need in needs_of(assess(kept)) if need.what == name), key=lambda need: not need.again
+    )
+    dry_m = sum(hose.length_m for hose in network_of(kept).hoses if hose.card.reuse and hose.side == "vent")
+    assert again.amount == pytest.approx(1.05 * dry_m) and again.price == 0 and "used again" in again.use
+    assert not bought.again and bought.price, "a hose that has carried resin is not used again"
     hose = revised(job.card(job.vents[0].hose, TubeCard), id="wide", bore_m=0.018, outer_m=0.022, pinch_n=None)
     wide = with_line(with_card(job, hose), revised(job.vents[0], hose="wide"))
     assert any(card is None and words.startswith("port for") for words, card, _ in fittings_needed(network_of(wide)))

@@ -13,6 +13,7 @@ from bibulon.job import UNDER_FILM, WITH_PLEATS, Job
 from bibulon.job.base import StationId
 from bibulon.job.cards import CoreCard, FabricCard, FilmCard, MediaCard, PeelPlyCard, TapeCard
 from bibulon.job.gear_cards import FittingCard, TubeCard
+from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.relief import developed_length_m
 from bibulon.plumbing.network import Hose, Network, inlets_short, network_of
@@ -32,6 +33,8 @@ class Need:
     price: float | None
     station: StationId
     use: str = ""
+    again: bool = False
+    """Of the shop's own, and used again after the shot: laid ready, not bought."""
 
 
 def each_part_has(job: Job) -> frozenset[str]:
@@ -118,19 +121,22 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
 
 
 def _plumbing(job: Job) -> Iterator[Need]:
-    metres: dict[str, float] = {}
+    metres: dict[tuple[str, bool], float] = {}  # by card, and whether it is used again
     parts, own = job.parts_together, each_part_has(job)
     for line in job.lines:
         if not line.is_port:
             length = parts * developed_length_m(job.part.relief, line.points)
-            metres[line.tube] = metres.get(line.tube, 0.0) + length
+            metres[line.tube, False] = metres.get((line.tube, False), 0.0) + length
     network = network_of(job)
     for hose in network.hoses:
         times = parts if hose.name in own else 1
-        metres[hose.card.id] = metres.get(hose.card.id, 0.0) + times * hose.length_m
-    for name, length in metres.items():
+        key = hose.card.id, hose.card.reuse and hose.side != "feed"  # what has carried resin is full of it
+        metres[key] = metres.get(key, 0.0) + times * hose.length_m
+    for (name, again), length in metres.items():
         tube = job.card(name, TubeCard)
-        yield _priced(tube.name, length * ALLOWANCE, "distance", tube.price, "lines", tube.use)
+        use = f"{tube.use}, used again: look it through for resin" if again else tube.use
+        need = _priced(tube.name, length * ALLOWANCE, "distance", tube.price, "lines", use)
+        yield replace(need, price=0.0, again=True) if again else need
     for words, card, count in fittings_needed(network, own, parts):
         what = "No fitting on the shelf fits these hoses" if card is None else card.name
         yield _priced(what, count, "count", None if card is None else card.price, "lines", words)
@@ -172,9 +178,10 @@ def _bag(assessment: Assessment) -> Iterator[Need]:
 
 def _resin(assessment: Assessment) -> Iterator[Need]:
     job = assessment.job
-    price = job.resin.price
+    price = job.card(job.charge.resin, ResinCard).price
+    fillers = {one.name for one in job.resin.components if one.filler}
     for component in assessment.charge.components:
-        cost = None if price is None else price * component.mass_kg
+        cost = None if price is None or component.name in fillers else price * component.mass_kg
         yield Need(f"{job.resin.name}: {component.name}", component.mass_kg, "mass", cost, "charge", "weighed by batch")
 
 

@@ -48,7 +48,8 @@ class _Prepare(Sheet):
         rows, total, unpriced = list[list[str]](), 0.0, 0
         for need in needs_of(self.assessment):
             amount = str(round(need.amount)) if need.kind == "count" else show(need.amount, need.kind, self.units)
-            rows.append([WORDS.get(need.station, ""), need.what, need.use, amount, self.show(need.price, "money")])
+            price = "–" if need.again else self.show(need.price, "money")
+            rows.append([WORDS.get(need.station, ""), need.what, need.use, amount, price])
             total += need.price or 0.0
             unpriced += need.price is None
         rows.append(

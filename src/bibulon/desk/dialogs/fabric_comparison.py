@@ -28,7 +28,20 @@ from bibulon.workers.report import Report
 
 SIZE = (1080, 620)
 NAME_PX = 270
-HEADS = ("Fabric", "Plies", "Weight", "Thick", "Price", "Waste", "Reach", "Fibre runs", "Drape", "Frays", "Dry bulk")
+HEADS = (
+    "Fabric",
+    "Plies",
+    "Weight",
+    "Thick",
+    "Price",
+    "Waste",
+    "Reach",
+    "Fibre runs",
+    "Drape",
+    "Frays",
+    "Dry bulk",
+    "Tow",
+)
 NUMBER_ROLE, CARD_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
 
@@ -66,7 +79,7 @@ class FabricComparison(QDialog):
             label(
                 "Each laid as often as comes nearest to the weight of fibre that lies there now. Price and waste are "
                 "of what is cut off the roll for this entry; reach is how far one feed carries resin through the whole "
-                "stack with it, before the margin to gel. Drape, fray and bulk are as the cards say: prove them.",
+                "stack with it, before the margin to gel. Drape, fray, bulk and tow are as the cards say: prove them.",
                 "muted",
             )
         )
@@ -123,7 +136,7 @@ class FabricComparison(QDialog):
         self.table.setSortingEnabled(False)
         self.table.setRowCount(len(compared))
         for row, one in enumerate(compared):
-            self.rows[one.card.id] = one
+            self.rows[one.card.id], tow = one, one.card.tow_tex
             name = f"{one.card.name}, laid now" if one.chosen else one.card.name
             cells = (
                 _Cell(name, name),
@@ -137,6 +150,7 @@ class FabricComparison(QDialog):
                 _Cell(one.card.drape, float(("supple", "fair", "stiff").index(one.card.drape))),
                 _Cell(one.card.frays, float(("hardly", "some", "much").index(one.card.frays))),
                 _Cell(f"× {one.card.bulk:g}", one.card.bulk),
+                _Cell("–", float("inf")) if tow is None else _Cell(f"{tow:g} tex", tow),
             )
             for column, cell in enumerate(cells):
                 if 0 < column < 7:
