@@ -36,25 +36,32 @@ def _number(text: str) -> float:
     return float(text.replace(",", "."))
 
 
-def cells_of(line: str) -> list[str]:
+def cells_of(line: str, with_empty: bool = False) -> list[str]:
     """The figures of a *line* of several, as typed or pasted: apart by semicolons or tabs, else by commas with a blank,
-    else by commas, else by blanks. Where something else keeps them apart, a comma is a decimal one.
+    else by commas, else by blanks. Where something else keeps them apart, a comma is a decimal one. A cell that stands
+    empty is left out, or kept *with_empty*, so that the others keep their columns.
 
     >>> cells_of("2,5; 0,7"), cells_of("2,5 m, 0,7 m"), cells_of("2000,450"), cells_of("0,4 0,1")
     (['2,5', '0,7'], ['2,5 m', '0,7 m'], ['2000', '450'], ['0,4', '0,1'])
     >>> cells_of("10:30 21,7 22,4")
     ['10:30', '21,7', '22,4']
+    >>> cells_of("5,,22.4"), cells_of("5,,22.4", with_empty=True), cells_of("0 31,4 mbar")
+    (['5', '22.4'], ['5', '', '22.4'], ['0', '31,4 mbar'])
     """
-    words = line.split()
+    line = line.strip(" ,") if not with_empty else line.strip(" ")
+    figures = [word for word in line.split() if re.match(r"[-+−]?[.,]?\d", word)]
     if re.search(r"[;\t]", line):
         separator = r"[;\t]"
-    elif re.search(r",\s", line.strip()):
+    elif re.search(r",,|,$", line):
+        separator = ","
+    elif re.search(r",\s", line):
         separator = r",\s+"
-    elif "," in line and not (len(words) > 1 and all(re.search(r"\d[,:]\d", word) for word in words)):
+    elif "," in line and (len(figures) < 2 or re.search(r"(?<!\d),|,(?!\d)", line)):
         separator = ","
     else:
-        separator = r"\s+(?=[-+−.\d])"  # a unit stays with its figure
-    return [cell.strip() for cell in re.split(separator, line) if cell.strip()]
+        separator = r"\s+(?=[-+−.\d])" if figures else r"\s{2,}"  # a unit stays with its figure
+    cells = [cell.strip().strip('"') for cell in re.split(separator, line)]
+    return [cell for cell in cells if cell or with_empty]
 
 
 def unit_in_heading(cell: str, kind: QuantityKind) -> str:

@@ -44,7 +44,7 @@ def read_part_temperatures(
                 begin = begin or _begun_before(stamp, start_s)
                 time_s = (stamp - begin).total_seconds()
             else:
-                first, *cells = _cells(line)
+                first, *cells = cells_of(line, with_empty=True)
                 time_s = _time_s(first, heads, start_s)
                 while _is_clock(line) and (time_s < last_s or time_s < -DAY_S / 2):
                     time_s += DAY_S  # past midnight
@@ -68,15 +68,6 @@ def _begun_before(stamp: datetime, start_s: float) -> datetime:
     midnight."""
     begun = stamp.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(seconds=start_s)
     return begun - timedelta(days=1) if (stamp - begun).total_seconds() < -DAY_S / 2 else begun
-
-
-def _cells(line: str) -> list[str]:
-    """The cells of a line; one that a thermocouple leaves empty stays, so that the others keep their columns."""
-    if re.search(r"[;\t]", line):
-        return [cell.strip().strip('"') for cell in re.split(r"[;\t]", line)]
-    if ",," in line or line.rstrip().endswith(","):
-        return [cell.strip().strip('"') for cell in line.split(",")]
-    return [cell.strip('"') for cell in cells_of(line)]
 
 
 def _is_clock(line: str) -> bool:

@@ -15,7 +15,7 @@ from bibulon.exchange.stamps import StampError, split_stamp
 from bibulon.job import Job
 from bibulon.job.run import RunEvent
 from bibulon.quantities import Units
-from bibulon.quantity_text import QuantityError, parse, unit_in_heading
+from bibulon.quantity_text import QuantityError, cells_of, parse, unit_in_heading
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
@@ -45,7 +45,7 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
             continue
         try:
             stamp, after = split_stamp(line)
-            cells = _cells(line) if stamp is None else ["", *after]
+            cells = cells_of(line, with_empty=True) if stamp is None else ["", *after]
             if len(cells) < 2 or not cells[1]:
                 raise QuantityError(f"a time and a pressure are needed, found “{line.strip()[:40]}”.")
             if stamp is None and not readings and not re.match(r"^\s*[+\-−]?[\d.,]", cells[0]):
@@ -107,7 +107,7 @@ def parse_drift(text: str, units: Units) -> tuple[tuple[tuple[float, float], ...
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip() or line.lstrip().startswith("#"):
             continue
-        cells = _cells(line)
+        cells = cells_of(line, with_empty=True)
         if len(cells) < 2:
             raise ReadingsError(f"Line {number}: a time and a value are needed, as “0  1013 mbar” or “0  21 °C”.")
         if ":" in cells[0]:
@@ -127,13 +127,6 @@ def parse_drift(text: str, units: Units) -> tuple[tuple[tuple[float, float], ...
             raise ReadingsError(f"Line {number}: its time is not after the one before.")
         column.append((time_s, value))
     return tuple(barometer), tuple(temperature)
-
-
-def _cells(line: str) -> list[str]:
-    for separator in (";", "\t", ","):
-        if separator in line:
-            return [cell.strip() for cell in line.split(separator)]
-    return re.split(r"\s{2,}|(?<=\d)\s+(?=[+\-−]?\d)|\s+(?=[+\-−]?\d)", line.strip(), maxsplit=1)
 
 
 def _heading(cells: list[str], time_unit: str) -> tuple[str, str, int]:
