@@ -6,8 +6,8 @@ from datetime import UTC, datetime
 from functools import cache
 
 import pytest
+from faulty_jobs import OF_PLAN, assessed, with_mistake
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, blown, lid, pair, pressed
-from test_cautions import OF_PLAN, assessed, with_mistake
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import REGISTRY, cautions_of
