@@ -130,6 +130,11 @@ def tacked(job: Job) -> Job:
     return changed(with_card(job, revised(can, most_kg_m2=can.areal_weight_kg_m2)), tack=can.id)
 
 
+def thick(job: Job, count: int) -> Job:
+    """So many plies of the panel's second entry in one shot."""
+    return changed(job, layup=(revised(job.layup[1], count=count), *job.layup[2:]))
+
+
 def in_mould(job: Job, **figures: object) -> Job:
     return changed(job, mould=revised(job.mould, **figures))
 
@@ -300,7 +305,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "core-edge-bridges": lambda job: changed(job, core_laying=revised(job.core_laying, chamfer=0.0)),
     "core-gap-open": lambda job: changed(job, flow=revised(job.flow, core_gap_m=0.003)),
     "stack-uneven": lambda job: changed(job, layup=job.layup[:-1]),
-    "stack-too-thick": lambda job: changed(job, layup=(revised(job.layup[1], count=40), *job.layup[2:])),
+    "stack-too-thick": lambda job: thick(changed(job, house=revised(job.house, hottest_k=333.15)), 14),
     "slow-fabric": with_tight_fabric,
     "too-much-tack": tacked,
     "mould-unchecked": lambda job: laid(job, "P1"),

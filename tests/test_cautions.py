@@ -19,6 +19,7 @@ from faulty_jobs import (
     media_to_vent,
     mistaken,
     sound_ids,
+    thick,
     with_hose,
     with_mistake,
 )
@@ -46,7 +47,7 @@ from bibulon.job.part import Vacuum
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.lay_list import lay_list
-from bibulon.quantities import Units
+from bibulon.quantities import Units, brief
 from bibulon.stock import shelf
 
 
@@ -207,6 +208,33 @@ def test_a_missed_margin_is_blamed_on_its_cause_with_a_figure(name: str) -> None
     told = {caution.id: caution.message for caution in cautions_of(assessment)}
     assert re.search(r"in \d+(\.\d)? % of the time", told[caution_id]), told
     assert len({"slow-fabric", "fill-held-back", "hose-restricts-flow"} & set(told)) == 1
+
+
+def test_the_margin_is_of_the_resin_that_fills_the_last_places_not_of_what_swells() -> None:
+    """16 quads fill in 100 min from many batches while the laminate swells all over: what fills the last places has
+    flowed there, so it is not past flowing; a panel of one feed is filled last by what was poured first."""
+    slow = assessed(thick(deck(), 16)).fill
+    assert slow is not None and slow.stopped_by == "filled" and slow.margin_s is not None
+    assert 0 < slow.margin_s < slow.end_s
+    for name in ("test_panel", "two_cores_butted", "cored_all_over"):
+        single = assessed(SOUND[name]())
+        assert single.fill is not None and len(single.job.feeds) == 1
+        assert single.fill.margin_s == pytest.approx(single.resin_flow.stops_s - single.fill.end_s, rel=0.03)
+
+
+def test_a_thick_stack_is_told_once_by_a_guess_until_its_cure_is_known() -> None:
+    """40 plies: before the fill their own heat is guessed; followed, what they get hotter than stands it is told at
+    Cure alone, and a stack that gets no hotter than the house allows is not told at all."""
+    job = thick(deck(), 40)
+    ids = ("stack-too-thick", "cure-too-hot")
+    assert [c.id for c in cautions_of(replace(assess(job), on=DAY)) if c.id in ids] == ["stack-too-thick"]
+    assert [c.id for c in cautions_of(assessed(job)) if c.id in ids] == ["cure-too-hot"]
+    followed = assessed(thick(deck(), 14))
+    assert followed.cure_study is not None and 320.0 < followed.cure_study.hottest.peak_k < 353.15
+    assert not [c.id for c in cautions_of(followed) if c.id in ids]
+    told = [c for c in cautions_of(with_mistake("stack-too-thick")) if c.id == "stack-too-thick"]
+    peak = brief(followed.cure_study.hottest.peak_k, "temperature", Units())
+    assert peak in told[0].message
 
 
 def test_figures_have_two_or_three_digits() -> None:

@@ -165,8 +165,8 @@ def mix_temperature_missed(assessment: Assessment) -> Iterator[Finding]:
     "too-viscous",
     "caution",
     "charge",
-    why="The thicker the resin, the longer the fill takes, in proportion; cold or filled resin is thick.",
-    remedy="Warm the shop, the mould and the resin within the data sheet, or take a thinner system or less filler.",
+    why="Thick resin makes the fill take longer in proportion.",
+    remedy="Warm the shop, the mould and the resin within the data sheet, or take a thinner system.",
 )
 def too_viscous(assessment: Assessment) -> Iterator[Finding]:
     viscosity, most = assessment.resin_flow.viscosity_pa_s, assessment.job.house.thick_pa_s
@@ -174,7 +174,7 @@ def too_viscous(assessment: Assessment) -> Iterator[Finding]:
         has, wants = brief_each((viscosity, most), "viscosity", assessment.units)
         temperature = brief(assessment.job.mould_temperature_k, "temperature", assessment.units)
         rank: Rank = "caution" if viscosity > MUCH_TOO_THICK * most else "note"
-        what = "filled resin" if filler_share(assessment.job.resin) else "resin"
+        what = "resin with its filler" if filler_share(assessment.job.resin) else "resin"
         yield Finding(
             f"In the mould, at {temperature}, the {what} has {has}; the house aims at less than {wants}.", rank=rank
         )

@@ -11,6 +11,7 @@ from shapely.ops import nearest_points
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
 from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
+from bibulon.cure.answers import too_hot
 from bibulon.job import CLOSED, Job
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_layup
@@ -30,6 +31,8 @@ SNUG_GAP_M = 0.0002
 WIDEST_GAP_M = 0.05
 """Cores drawn further apart than this are meant to be apart."""
 SKIN_COAT = "glass-mat-300"
+OWN_HEAT_K = 5.0
+"""Plies that get so much warmer than all that is round them do so by their own heat."""
 CLAMP_SHARE = 0.8
 """How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
 
@@ -192,10 +195,19 @@ def _thickest_run(stack: Stack, cards: dict[str, Card], pressure_pa: float) -> _
     "layup",
     why="A thick stack cannot lose its heat of cure: it boils, scorches or cracks, and softens core and mould.",
     remedy="Build it up in two shots, take a slower hardener, or shoot cooler; ask the resin's maker for its limit.",
-    of_plan=True,
 )
 def stack_too_thick(assessment: Assessment) -> Iterator[Finding]:
-    job = assessment.job
+    """By the cure through the stack once that is known, and by a guess on the safe side before."""
+    job, study = assessment.job, assessment.cure_study
+    if study is not None and study.stacks:
+        hottest = study.hottest
+        around_k = max([job.shop.temperature_k, job.mould_temperature_k, *(step.to_k for step in job.curing.steps)])
+        own = hottest.peak_k > max(job.house.hottest_k, around_k + OWN_HEAT_K)
+        if own and not too_hot(job, study):  # what stands too little for it is a caution of its own, at Cure
+            gets = brief(hottest.peak_k, "temperature", assessment.units)
+            thick = brief(hottest.stack.laminate_thickness_m, "thickness", assessment.units)
+            yield Finding(f"{thick} of plies in one shot get {gets} by their own heat.", hottest.place)
+        return
     cards = {card.id: card for card in job.cards}
     pressure = job.shop.barometer_pa - job.vacuum_pa
     runs = [(_thickest_run(cell.stack, cards, pressure), cell) for cell in _each_stack(assessment)]

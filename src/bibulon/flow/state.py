@@ -73,6 +73,8 @@ class FillState:
         """What left by the vents, and of it by those with a regulator, and so a pot, of their own."""
         self.vent_level_pa = vent_levels_pa(network, problem)
         self.last_rise_m3: Floats = np.zeros(count)
+        self.last_wetted: Flags = np.zeros(count, dtype=bool)
+        """The nodes that were wetted last, all in one step."""
         self.last_length = 0.0
         self.rows: list[Row] = []
         self.followers: tuple[Follower, ...] = ()
@@ -186,6 +188,8 @@ class FillState:
             follower.take(step, self.filled_m3, span_s, (vents, beyond))
         self.parcels.take(step, self.filled_m3, (before_m3, self.drawn_m3), span_s)
         self.last_rise_m3, self.last_length = rise, length
+        if (newly := step.wet & ~self.wet)[self.shell].any():
+            self.last_wetted = newly
         self.filled_m3, self.wet, self.pressure_pa = step.filled_m3, step.wet, step.pressure_pa
         self.clock += length
         if self.pockets is not None:
@@ -228,11 +232,11 @@ class FillState:
         return np.zeros(self.network.shell_count) if warmth is None else warmth.excess_k[self.shell].copy()
 
     def margin_s(self, end_s: float) -> float:
-        """How long the resin that filled the last places would still have flowed."""
+        """How long the resin that filled the last places would still have flowed. What came to places long wet, for
+        they swell, is not asked."""
         fed = self.problem.fed
         if fed is None:
             return self.problem.resin.stops_s - end_s
-        late = self.last_rise_m3[self.shell] > 1e-3 * self.network.capacity_m3[self.shell]
-        age = self.parcels.age_s[self.shell]
+        late, age = self.last_wetted[self.shell], self.parcels.age_s[self.shell]
         oldest = float(age[late].max()) if late.any() else float(age.max())
         return float(fed.still.times_s[-1]) - oldest

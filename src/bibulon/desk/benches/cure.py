@@ -251,7 +251,7 @@ class CureBench(Bench):
             text = f"No deeper than {pressure} {words}, at {warm}."
             if boils:
                 text += f" Planned: {self.shown(job.vacuum_pa, 'pressure')}."
-            layout.addWidget(label(text, "error" if boils else ""))
+            layout.addWidget(label(text, "error" if boils and job.resin.boiling else ""))
         if safe.boiling.assumed:
             layout.addWidget(label(f"Assumed: {safe.boiling.assumed}.", "muted"))
 
