@@ -22,6 +22,8 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
     clamps = "" if pair.clamp.kind == "press" else f"all {clamp_count(job)} {pair.clamp.kind} shut"
     watched = "the stop by itself tried" if pair.injection.by_itself else "somebody at the pot"
     blows_up = [name for name, seal in (("inner", pair.inner_seal), ("outer", pair.outer_seal)) if seal.inflatable]
+    inner, outer = (f"{seal.hardness_shore:g}" for seal in (pair.inner_seal, pair.outer_seal))
+    soft = inner if inner == outer else f"inner {inner}, outer {outer}"
     joints = tuple(
         (f"J{number}", f"Close: {joint.name}, sealed on the resin side") for number, joint in enumerate(pair.joints, 1)
     )
@@ -47,7 +49,7 @@ def shot_checks(job: Job, units: Units) -> tuple[Check, ...]:
         )  # fmt: skip
         return checked(job.shot, steps)
     steps = (
-        ("K1", "Moulds: both halves clean and released, seals without cuts or swelling, dowels in"),
+        ("K1", f"Moulds: both halves clean and released, seals without cuts or swelling, {soft} Shore A, dowels in"),
         ("K2", "Moulds: gel coat tacky, not wet" if any("gel-coat" in layer.card for layer in job.layup) else ""),
         ("K3", "Load: fibre by template, pressed into every radius, laps where they are planned"),
         ("K4", "Load: flange wiped clear of fibres, port tubes flush with the cavity's face"),
