@@ -116,6 +116,8 @@ class LayupBench(Bench):
 
     def _conducts(self) -> tuple[str, str]:
         total = self.document.assessment.laminate.total
+        if not self.document.job.layup:
+            return "–", "Nothing is laid yet."
         along, across = total.transmissivity_m3
         return show_power(along, "m³"), (
             f"Transmissivity Σ K·h, mean over the area, with grooves and media; {show_power(across, 'm³')} square to "
@@ -124,6 +126,8 @@ class LayupBench(Bench):
 
     def _resists(self) -> tuple[str, str]:
         total = self.document.assessment.laminate.total
+        if not self.document.job.layup:
+            return "–", "Nothing is laid yet."
         if math.isinf(total.through_resistance_m):
             return "no way through", "No plies, or a core that lets no resin through."
         return show_power(total.through_resistance_m, "/m"), (
