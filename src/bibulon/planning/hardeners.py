@@ -9,7 +9,7 @@ from itertools import pairwise
 from bibulon.assess import assess
 from bibulon.cure.answers import demould_s
 from bibulon.cure.study import cure_study, wet_part
-from bibulon.fineness import PREVIEW_NODES
+from bibulon.fineness import FULL_LEVELS, PREVIEW_NODES
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import Job
@@ -124,7 +124,7 @@ def compare_hardeners(
 def _with_hardener(job: Job, hardener: Hardener, nodes: int, progress: Progress) -> HardenerRow:
     trial = hardener.taken(job)
     try:
-        fill = scheduled_fill(trial, nodes, 2, progress=progress)
+        fill = scheduled_fill(trial, nodes, FULL_LEVELS, progress=progress)
     except FlowRefusal as refusal:
         return HardenerRow(hardener, refusal=str(refusal))
     batches = batches_in(trial, fill)
