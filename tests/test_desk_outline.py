@@ -137,6 +137,14 @@ def test_heights_rim_and_arch_make_the_relief_and_bad_ones_are_told_by_line(fres
     assert fresh.document.job.part.relief == () and "flat" in texts(bench(fresh))
     type_into(bench(fresh), "Rim", "30 mm")
     assert fresh.document.job.part.relief_from == ReliefFigures(edge_depth_m=0.03, edge_width_m=0.2)
+    steep = type_into(bench(fresh), "Rim", "450 mm")
+    assert "more width" in steep.error.text()
+    type_into(bench(fresh), "Rim over", "250 mm")  # and the rim that was refused is taken with it
+    assert not steep.error.text()
+    assert fresh.document.job.part.relief_from == ReliefFigures(edge_depth_m=0.45, edge_width_m=0.25)
+    fresh.go("layup")
+    push(bench(fresh), "Find them")
+    assert len(fresh.document.job.mould.corners) >= 4 and "No plies lie here." in texts(bench(fresh))
 
 
 def test_the_moulds_list_is_walked_with_a_photograph_that_the_journal_keeps(

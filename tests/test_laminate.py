@@ -25,7 +25,7 @@ from bibulon.job.edits import (
 )
 from bibulon.job.layup import CoreLaying, Layer, Preform
 from bibulon.job.mould import Corner
-from bibulon.job.part import Part, Region
+from bibulon.job.part import Part, Region, ReliefFigures
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import fibre_fraction, in_plane_permeability, kozeny_carman_ratio, packed_figures
@@ -42,6 +42,7 @@ from bibulon.laminate.core import (
 from bibulon.laminate.found_corners import found_corners
 from bibulon.laminate.lay_list import lay_list
 from bibulon.laminate.preform import preform_weight_kg
+from bibulon.laminate.relief_shapes import made_relief
 from bibulon.resin.charge import charge_of
 from bibulon.stock import shelf_card
 
@@ -373,6 +374,30 @@ def test_a_corner_is_found_with_its_radius_and_turn(radius: float, turn_deg: flo
     assert corner.place[1] == pytest.approx(0.25, abs=0.03), "in the middle of its length"
     assert LineString(corner.edge).length == pytest.approx(0.5, abs=0.05), "it runs along the whole edge"
     assert [x for x, _ in corner.edge] == pytest.approx([corner.place[0]] * len(corner.edge), abs=0.02)
+
+
+def rimmed(outline: tuple[tuple[float, float], ...], depth_m: float, width_m: float) -> Part:
+    figures = ReliefFigures(edge_depth_m=depth_m, edge_width_m=width_m)
+    return Part(outline=outline, relief=made_relief(outline, figures), relief_from=figures)
+
+
+def test_the_foot_of_a_rim_is_a_corner_for_each_straight_side_and_one_round_a_dish() -> None:
+    """A rim that rises as a cosine, by 50 mm over 80: its foot bends by atan(π/2 · 50/80) = 44°."""
+    outline = rectangle(0, 0, 1.4, 0.6)
+    found = found_corners(rimmed(outline, 0.05, 0.08))
+    feet = [corner for corner in found if corner.inside and corner.edge and corner.radius_m > 0.01]
+    assert len(feet) == 4
+    steepest = np.degrees(np.arctan(np.pi / 2 * 0.05 / 0.08))
+    assert [corner.turn_deg for corner in feet] == pytest.approx([steepest] * 4, rel=0.12)
+    sides = sorted(LineString(corner.edge).length for corner in feet)
+    assert sides == pytest.approx([0.46, 0.46, 1.26, 1.26], abs=0.04), "each as long as its side"
+    off = [LineString(corner.edge).distance(Polygon(outline).exterior) for corner in feet]
+    assert min(off) > 0.04 and max(off) < 0.09
+    turns = np.linspace(0, 2 * np.pi, 80, endpoint=False)
+    dish = tuple((0.5 + 0.5 * float(np.cos(t)), 0.5 + 0.5 * float(np.sin(t))) for t in turns)
+    assert [(corner.inside, corner.edge) for corner in found_corners(rimmed(dish, 0.1, 0.15))] == [
+        (True, ()), (False, ()),
+    ]  # fmt: skip
 
 
 def test_gentle_bends_and_flat_moulds_have_no_corners() -> None:

@@ -45,6 +45,15 @@ def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
     if plain and not (figures.along_m or figures.across_m):
         return FLAT
     places = _places(outline, low, high, figures, ACROSS if plain else FINE)
+    z = made_heights(outline, figures, places)
+    face = np.round(np.column_stack([places, z - z.min()]), 5)
+    _, first = np.unique(face[:, :2], axis=0, return_index=True)
+    return Relief((x, y, height) for x, y, height in face[np.sort(first)].tolist())
+
+
+def made_heights(outline: tuple[Point, ...], figures: ReliefFigures, places: Floats) -> Floats:
+    """(n,) heights at (n, 2) *places* of the face that *figures* make over *outline*, from no level in particular."""
+    low, high = np.min(outline, axis=0), np.max(outline, axis=0)
     z = _skin(places, low, high, figures)
     u, v = ((places - low) / (high - low)).T
     z = z + figures.along_m * (1 - (2 * u - 1) ** 2) + figures.across_m * (1 - (2 * v - 1) ** 2)
@@ -53,9 +62,7 @@ def made_relief(outline: tuple[Point, ...], figures: ReliefFigures) -> Relief:
         inside = contains_xy(Polygon(outline), places[:, 0], places[:, 1])
         share = np.where(inside, np.minimum(inward, 1.0), 0.0)
         z = z + figures.edge_depth_m * (1 + np.cos(np.pi * share)) / 2
-    face = np.round(np.column_stack([places, z - z.min()]), 5)
-    _, first = np.unique(face[:, :2], axis=0, return_index=True)
-    return Relief((x, y, height) for x, y, height in face[np.sort(first)].tolist())
+    return np.asarray(z)
 
 
 def _places(outline: tuple[Point, ...], low: Floats, high: Floats, figures: ReliefFigures, count: int) -> Floats:

@@ -80,7 +80,7 @@ class CornersSection:
     def _says(self, corner: Corner) -> str:
         """What the stack that lies there does in it."""
         assessment = self.document.assessment
-        job = assessment.job
+        job = self.document.job  # which may have a corner more than the one that was assessed last
         (at,) = (one for one in corners_of(job.mould) if one.name == f"corner {corner.label}")
         cells = [cell for place in at.places if (cell := assessment.laminate.at(*place)) is not None]
         cell = max(cells, key=lambda cell: cell.stack.laminate_thickness_m, default=None)

@@ -98,13 +98,19 @@ class MouldSection:
         bench = self.bench
         bench.section("Relief of the mould")
         bench.figure("Height", self._height)
+        fields: list[FreeField] = []
         for name, figure, hint in (
             ("Arched along", "along_m", ARCH),
             ("Arched across", "across_m", ARCH),
             ("Rim", "edge_depth_m", RIM),
             ("Rim over", "edge_width_m", "The width over which the rim rises."),
         ):
-            bench.add(FreeField(name, partial(self._figure, figure), partial(self._take, name, figure), hint))
+            field = FreeField(name, partial(self._figure, figure), partial(self._take, name, figure), hint)
+            fields.append(bench.add(field))
+        for field in fields:  # a rim that was too steep for its width is tried again once that is more
+            for other in fields:
+                if other is not field:
+                    field.committed.connect(other.try_again)
         row = QHBoxLayout()
         bench.button("From a mesh …", self._from_mesh, into=row)
         bench.button("Heights …", self._from_heights, into=row).setToolTip("From sections or single heights, typed in")

@@ -192,6 +192,11 @@ class Field(QWidget):
             self.editor.setText(self._shown)
             self.committed.emit()
 
+    def try_again(self) -> None:
+        """Take what was refused and still stands here, after something that it goes by was changed."""
+        if self.error.isVisibleTo(self) and self.editor.text() != self._shown:
+            self._finish()
+
     def _complain(self, message: str) -> None:
         if message == self.error.text():
             return  # styling anew costs time, and every refresh comes by here
