@@ -305,6 +305,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "core-edge-bridges": lambda job: changed(job, core_laying=revised(job.core_laying, chamfer=0.0)),
     "core-gap-open": lambda job: changed(job, flow=revised(job.flow, core_gap_m=0.003)),
     "stack-uneven": lambda job: changed(job, layup=job.layup[:-1]),
+    "draft-locks": lambda job: in_mould(job, face="female", draft_deg=-2.0),
     "stack-too-thick": lambda job: thick(changed(job, house=revised(job.house, hottest_k=333.15)), 14),
     "slow-fabric": with_tight_fabric,
     "too-much-tack": tacked,

@@ -55,6 +55,22 @@ def pieces_not_sealed(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(text, in_region(assessment.job, None))
 
 
+@caution(
+    "draft-locks",
+    "stop",
+    "part",
+    why="Walls that lean over the part hold it: it comes off in no direction, and is broken out of a ruined mould.",
+    remedy="Make the mould in pieces and list the order in which they come off, or open its walls.",
+    of_plan=True,
+)
+def draft_locks(assessment: Assessment) -> Iterator[Finding]:
+    mould = assessment.job.mould
+    if mould.face != "flat" and mould.draft_deg < 0 and len(mould.pieces) < 2:
+        leans = brief(abs(mould.draft_deg), "angle", assessment.units)
+        text = f"The mould's walls lean over the part by {leans}, and it is in one piece."
+        yield Finding(text, in_region(assessment.job, None))
+
+
 def _cut_to_outline(job: Job) -> Job:
     return changed(job, cutting=revised(job.cutting, allowance_m=0.0))
 

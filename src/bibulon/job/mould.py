@@ -49,7 +49,8 @@ class Mould(Model):
     """None: that of the shop."""
     highest_temperature_k: Temperature | None = None
     """What it stands; None: as is usual for its kind."""
-    draft_deg: Annotated[float, Field(ge=0, le=90)] = 3.0
+    draft_deg: Annotated[float, Field(ge=-60, le=90)] = 3.0
+    """Of its steepest walls; below zero where they lean over the part."""
     corner_radius_m: Length | None = None
     """The tightest corner that fibre has to follow, where none are listed."""
     corners: Annotated[tuple[Corner, ...], Field(max_length=100)] = ()

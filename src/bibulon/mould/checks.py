@@ -32,7 +32,10 @@ def _warm(job: Job, units: Units) -> str:
 def _draft(job: Job, units: Units) -> str:
     if job.mould.face == "flat" or job.mould.draft_deg >= LITTLE_DRAFT_DEG:
         return ""
-    return f"Draft of {show(job.mould.draft_deg, 'angle', units)} only: how the part comes off is settled"
+    draft = show(job.mould.draft_deg, "angle", units)
+    if job.mould.draft_deg < 0:
+        return f"Draft of {draft}: it comes off in pieces, in the order that is listed, each one tried"
+    return f"Draft of {draft} only: how the part comes off is settled"
 
 
 def _released(job: Job, units: Units) -> str:

@@ -50,7 +50,9 @@ class MouldSection:
         bench.text("Release", "mould/release", "Agent, and how it was put on.")
         warm = "Of its face, and of the resin in the part."
         bench.quantity("Heated to", "temperature", "mould/temperature_k", warm, empty="as the shop")
-        bench.quantity("Draft", "angle", "mould/draft_deg", "Of its steepest walls.")
+        bench.quantity(
+            "Draft", "angle", "mould/draft_deg", "Of its steepest walls; below 0 where they lean over the part."
+        )
         tight = "The tightest corner that fibre follows; empty if there is none."
         bench.quantity("Tightest corner", "length", "mould/corner_radius_m", tight, empty="none")
         taken_off = "Names with a comma between, in the order in which they are taken off: plug, left, right."
