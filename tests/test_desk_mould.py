@@ -229,6 +229,23 @@ def test_a_machine_that_mixes_at_its_head_brings_fresh_resin_and_has_no_batches(
     assert "Who can mix" in texts(bench(window))
 
 
+def test_filler_typed_at_mould_is_in_the_charge_and_on_the_mixing_desk(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    wait_for_fill(window)
+    before = window.document.assessment.charge.total_kg
+    type_into(bench(window), "Filler", "20 %")
+    wait_for_fill(window)
+    window.refresh()
+    assert "1258 kg/m³, 1.3 × as thick" in texts(bench(window))
+    assert 1.1 < window.document.assessment.charge.total_kg / before < 1258 / 1110
+    type_into(bench(window), "Density measured", "1.15 kg/L")
+    assert "filler-settled" in caution_ids(window)
+    window.go("charge")
+    said = texts(bench(window))
+    assert "Filler is at" in said and "Peroxide catalyst\nFiller" in said
+
+
 def test_the_advice_opens_the_job_that_way(window: Window, qtbot) -> None:
     dialog = AdviceDialog(window.document, window)
     dialog.show()
@@ -290,6 +307,14 @@ def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot)
     show_sum(window)
     said = texts(bench(window))
     assert "The latches\n80.0 kN\n4 latches × 20.0 kN." in said and "Flange vacuum" not in said
+    choose(window, "Held by", "press")
+    wait_for_fill(window)
+    window.refresh()
+    said = texts(bench(window))
+    assert "The press gives" in said and "How many" not in said and "They sit every" not in said
+    assert "opens the mould, the press gives 20.0 kN" in said
+    window.undo()
+    wait_for_fill(window)
     forces, reserve = window.document.assessment.press, window.document.job.house.clamp_reserve
     assert forces is not None
     safe = press_holds_pa(window.document.job, forces, reserve)

@@ -28,7 +28,7 @@ from bibulon.job.cards import (
 from bibulon.job.charge import ChargePlan
 from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
-from bibulon.job.filling import filled
+from bibulon.job.filling import with_filler
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.hold import HoldRules, HoldTest
@@ -332,7 +332,7 @@ class Job(Model):
         if not self.in_mould:
             return resin
         injection = self.pair.injection
-        return filled(resin, injection.filler_share, injection.filler_density_kg_m3, injection.filler_thickens)
+        return with_filler(resin, injection.filler_share, injection.filler_density_kg_m3, injection.filler_thickens)
 
 
 def _no_twins(what: str, names: list[str]) -> None:

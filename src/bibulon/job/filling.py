@@ -37,7 +37,7 @@ def thicker_by(volume_share: float) -> float:
 
 
 @lru_cache(maxsize=64)
-def filled(resin: ResinCard, share: float, filler_kg_m3: float, thicker: float | None = None) -> ResinCard:
+def with_filler(resin: ResinCard, share: float, filler_kg_m3: float, thicker: float | None = None) -> ResinCard:
     """*resin* with filler of that *share* by mass stirred in, one component more; *thicker* is how many times as thick
     the shop measured it to be. Times of gel and pot life, and the price of the filler, stay as on the card."""
     if share <= 0:
@@ -69,7 +69,7 @@ def filled(resin: ResinCard, share: float, filler_kg_m3: float, thicker: float |
 
 
 def without_filler(resin: ResinCard) -> ResinCard:
-    """The *resin* of a :func:`filled` card by its components and density; as thick as with the filler."""
+    """The *resin* of a :func:`with_filler` card by its components and density; as thick as with the filler."""
     share = filler_share(resin)
     if not share:
         return resin

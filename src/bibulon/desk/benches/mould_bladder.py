@@ -1,4 +1,4 @@
-"""Mould, fourth part: the bladder inside a hollow part, and the joints that resin could leave by."""
+"""Mould: the bladder inside a hollow part, and the joints that resin could leave by."""
 
 from __future__ import annotations
 

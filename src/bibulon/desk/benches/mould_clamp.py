@@ -1,4 +1,4 @@
-"""Mould, second part: do the halves stay shut, the sum of the forces as by hand, and what may be asked of them."""
+"""Mould: do the halves stay shut, the sum of the forces as by hand, and what may be asked of them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Mould, fifth part: clamps, dowels and gauges that sit on the mould."""
+"""Mould: clamps, dowels and gauges that sit on the mould."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Mould, second part: cavity, upper half, rim, seals, vacuums and lives."""
+"""Mould: cavity, upper half, rim, seals, vacuums and lives."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Mould, third part: what brings the resin in, step by step, and what is done once it has come."""
+"""Mould: what brings the resin in, step by step, and what is done once it has come."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Mould, sixth part: where the resin of a shot goes, and the mass at which to stop it."""
+"""Mould: where the resin of a shot goes, and the mass at which to stop it."""
 
 from __future__ import annotations
 
