@@ -83,7 +83,8 @@ def parting_force(assessment: Assessment) -> Iterator[Finding]:
     given = clamps_give_n(job)
     if given < job.house.clamp_reserve * parting_force_n(job):
         opens, held = brief_each((parting_force_n(job), given), "force", assessment.units)
-        yield Finding(f"The bladder parts the mould with about {opens}; {clamp.kind} hold {held}, too little reserve.")
+        holds = "the press holds" if clamp.kind == "press" else f"{clamp.kind} hold"
+        yield Finding(f"The bladder parts the mould with about {opens}; {holds} {held}, too little reserve.")
 
 
 @caution(

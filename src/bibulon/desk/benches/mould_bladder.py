@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from bibulon.desk.benches.mould_halves import put_pair
-from bibulon.desk.benches.mould_shelf import clamp_choice
+from bibulon.desk.benches.mould_held import HeldSection
 from bibulon.desk.widgets.choices import ChoiceField, ToggleField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job import WITH_BLADDER
@@ -50,21 +50,10 @@ class BladderSections:
         bench.figure("Parts the mould with", self._force)
         bench.figure("If it loses pressure", self._lost)
         bench.watch(lambda: (self.document.job.pair, self.document.settings), column(4), self._fill_answer)
-        bench.section("Clamps")
-        bench.add(clamp_choice(self.document))
-        bench.choice(
-            "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
-            lambda: self.document.job.pair.clamp.kind, self._held_by,
-        )  # fmt: skip
-        bench.quantity("How many", "count", "pair/clamp/count", "Latches or bolts round the mould.")
-        bench.quantity("Each holds", "force", "pair/clamp/force_n", "Or the press in all.")
+        HeldSection(bench).build()
 
     def _wraps(self, on: bool) -> None:
         put_pair(self.document, "how the part closes", bladder=revised(self.document.job.pair.bladder, wraps=on))
-
-    def _held_by(self, kind: str) -> None:
-        if kind != self.document.job.pair.clamp.kind:
-            put_pair(self.document, "clamps", clamp=revised(self.document.job.pair.clamp, kind=kind))
 
     def _girth(self) -> tuple[str, str]:
         girth = girth_of(self.document.job)

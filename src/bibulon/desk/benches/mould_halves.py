@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from bibulon.desk.benches.mould_held import HeldSection
 from bibulon.desk.benches.mould_shelf import (
     channel_choice,
-    clamp_choice,
     seal_choice,
     sleeve_choice,
     upper_choice,
@@ -167,25 +167,10 @@ class HalvesSections:
 
     def _clamps(self) -> None:
         bench = self.bench
-        bench.section("Clamps")
-        bench.add(clamp_choice(self.document))
-        bench.choice(
-            "Held by", lambda: [(kind, kind) for kind in ("latches", "bolts", "press")],
-            lambda: self.document.job.pair.clamp.kind, partial(self._put, "pair/clamp/kind"),
-        )  # fmt: skip
-        bench.watch(lambda: (self.document.job.pair.clamp.kind, self._on_plan()), column(4), self._fill_held)
+        HeldSection(bench).build()
         bench.figure("Opened by", self._opened)
         bench.figure("The house asks for", self._asked)
         bench.watch(lambda: self.document.job.pair.clamp.kind, column(4), self._fill_between)
-
-    def _fill_held(self, layout: QVBoxLayout) -> None:
-        """What holds the halves: the press in all, or so many clamps of so much each."""
-        if self.document.job.pair.clamp.kind == "press":
-            hint = "In all; it holds everywhere."
-            layout.addWidget(QuantityField(self.document, "The press gives", "force", "pair/clamp/force_n", hint))
-            return
-        self._fill_count(layout)
-        layout.addWidget(QuantityField(self.document, "Each holds", "force", "pair/clamp/force_n"))
 
     def _fill_between(self, layout: QVBoxLayout) -> None:
         """What lies between two clamps; under a press nothing does."""
@@ -222,22 +207,6 @@ class HalvesSections:
         until = self.bench.shown(found.until_pa, "pressure")
         how = f"The flange may rise to {until} before the mould opens; by the last hold test, and the reservoir."
         return ("as long as it holds" if math.isinf(found.lasts_s) else show(found.lasts_s, "duration")), how
-
-    def _on_plan(self) -> int:
-        return sum(fitting.kind == "clamp" for fitting in self.document.job.pair.fittings)
-
-    def _fill_count(self, layout: QVBoxLayout) -> None:
-        """How many clamps: typed, or those on the plan where there are any."""
-        if not self._on_plan():
-            count: JobPath = "pair/clamp/count"
-            layout.addWidget(
-                QuantityField(self.document, "How many", "count", count, "Latches or bolts round the rim.")
-            )
-            return
-        row = FigureRow(
-            "How many", lambda: (str(self._on_plan()), "Those on the plan count; take them off to type it.")
-        )
-        layout.addWidget(row)
 
     def _forces(self) -> PressForces | None:
         return self.document.assessment.press
