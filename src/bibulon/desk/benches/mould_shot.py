@@ -29,7 +29,8 @@ class ShotSection:
         self.bench.section("The shot")
         self.bench.figure("In, in all", self._drawn_in)
         self.bench.figure("Stays in the part", partial(self._mass_of, "part_kg", "At gel, what bleeds out left off."))
-        self.bench.figure("In the rim channel", partial(self._mass_of, "channel_kg", "Trimmed off: waste."))
+        if self.document.job.closed:
+            self.bench.figure("In the rim channel", partial(self._mass_of, "channel_kg", "Trimmed off: waste."))
         self.bench.figure("In lines and hoses", partial(self._mass_of, "lines_kg", "Thrown away with them."))
         self.bench.figure("In the pot", self._in_pot)
         self.bench.watch(lambda: (self.document.assessment, self.document.settings), column(4), self._fill_stop)
