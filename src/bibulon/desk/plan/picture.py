@@ -39,6 +39,8 @@ from bibulon.quantities import show
 from bibulon.remembered import ByIdentity
 
 RULER_PX = 22
+GAUGE_WORDS_PX = (-40, 0, 40)
+"""How far to both sides what a gauge says reaches."""
 
 
 class PlanPicture(QWidget):
@@ -200,7 +202,7 @@ class PlanPicture(QWidget):
         taken = [layers.label_place(self.frame, line) for line in job.lines]
         if job.in_mould:  # a gauge says under it what it shows
             gauges = (fitting.place for fitting in job.pair.fittings if fitting.kind == "gauge")
-            taken += [self.frame.to_screen(place) + QPointF(0, 21) for place in gauges]
+            taken += [self.frame.to_screen(at) + QPointF(aside, 21) for at in gauges for aside in GAUGE_WORDS_PX]
         if answer is not None:
             taken.append(self.frame.to_screen(answer.result.last_filled))
             if self.map.make is None and not self._shows_field and self.proposed is None:
