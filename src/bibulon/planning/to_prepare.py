@@ -130,7 +130,7 @@ def _plumbing(job: Job) -> Iterator[Need]:
     network = network_of(job)
     for hose in network.hoses:
         times = parts if hose.name in own else 1
-        key = hose.card.id, hose.card.reuse and hose.side != "feed"  # what has carried resin is full of it
+        key = hose.card.id, hose.card.reuse and hose.side == "vent"  # others have carried resin and are full of it
         metres[key] = metres.get(key, 0.0) + times * hose.length_m
     for (name, again), length in metres.items():
         tube = job.card(name, TubeCard)
