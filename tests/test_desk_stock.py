@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import csv
 from datetime import date
 from pathlib import Path
 
 import pytest
-from driving import push, texts, type_into, while_open
+from driving import bench, fill_of, push, texts, type_into, while_open
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
+from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit
 
 from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
 from bibulon.desk.dialogs.stock_window import StockWindow
 from bibulon.desk.dialogs.strip_test import StripTestDialog
 from bibulon.desk.dialogs.thickness_test import ThicknessDialog
+from bibulon.desk.dialogs.what_to_prepare import HEADS, WhatToPrepare
 from bibulon.desk.window import Window
 from bibulon.job.cards import FabricCard, ResinCard
 from bibulon.job.edits import revised
@@ -208,3 +210,55 @@ def test_a_data_sheet_is_kept_on_the_shops_own_card(stock: StockWindow, qtbot) -
     assert isinstance(kept, ResinCard) and kept.dose is not None
     assert [point.gel_s for point in kept.dose.points] == [4200.0, 2520.0]
     assert kept.film_gel[0].temperature_k == pytest.approx(291.15) and kept.source == "data sheet"
+
+
+def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
+    window: Window, qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window.go("log")
+    push(bench(window), "What to prepare")
+    shown = next(one for one in QApplication.topLevelWidgets() if isinstance(one, WhatToPrepare) and one.isVisible())
+    fill = fill_of(window)
+
+    def row_of(start: str) -> int:
+        return next(row for row in range(shown.table.rowCount()) if cell(row, "What").startswith(start))
+
+    def cell(row: int, head: str) -> str:
+        item = shown.table.item(row, HEADS.index(head))
+        return "" if item is None else item.text()
+
+    def type_in_hand(start: str, text: str) -> None:
+        item = shown.table.item(row_of(start), HEADS.index("In hand"))
+        spot = shown.table.visualItemRect(item).center()
+        QTest.mouseClick(shown.table.viewport(), Qt.MouseButton.LeftButton, pos=spot)
+        qtbot.waitUntil(lambda: shown.table.viewport().findChild(QLineEdit) is not None)
+        editor = shown.table.viewport().findChild(QLineEdit)
+        editor.selectAll()
+        QTest.keyClicks(editor, text)
+        QTest.keyClick(editor, Qt.Key.Key_Return)
+        qtbot.waitUntil(lambda: shown.table.viewport().findChild(QLineEdit) is None)
+
+    shown.activateWindow()
+    mat = row_of("Chopped strand mat")
+    assert cell(mat, "To buy") == "–", "nobody has counted it"
+    needed = float(cell(mat, "How much").split()[0])
+    type_in_hand("Chopped strand mat", "4,5")
+    assert float(cell(mat, "To buy").split()[0]) == pytest.approx(needed - 4.5, abs=0.011)
+    type_in_hand("Hose clamp", "2")
+    assert cell(row_of("Hose clamp"), "To buy") == "3"
+    type_in_hand("Stitched glass quad", "three rolls")
+    assert cell(row_of("Stitched glass quad"), "In hand") == "three rolls" and "Stitched glass quad" in texts(shown)
+    type_in_hand("Peel ply", "60 sq ft")
+    assert cell(row_of("Peel ply"), "To buy").startswith("0.3") and "Stitched glass quad" in texts(shown)
+    assert fill_of(window) is fill, "what is in hand has nothing worked out anew"
+    target = tmp_path / "list.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+    push(shown, "List as CSV")
+    rows = {row["what"]: row for row in csv.DictReader(target.open(encoding="utf-8"))}
+    clamps = next(row for what, row in rows.items() if what.startswith("Hose clamp"))
+    assert (clamps["needed"], clamps["in_hand"], clamps["to_buy"]) == ("5", "2", "3")
+    mats = next(row for what, row in rows.items() if what.startswith("Chopped strand mat"))
+    assert float(mats["in_hand"]) == 4.5 and mats["unit"] == "m²"
+    shown.reject()
+    window.undo()
+    assert {count.amount for count in window.document.job.counted} == {4.5, 2}

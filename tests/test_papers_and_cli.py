@@ -26,7 +26,7 @@ from bibulon.demo import demo_job
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
-from bibulon.job.edits import changed, revised, with_card, with_line
+from bibulon.job.edits import changed, revised, with_card, with_counted, with_line
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
 from bibulon.job.run import RunEvent
@@ -346,8 +346,15 @@ def test_what_to_prepare_lists_hoses_fittings_and_everything_with_its_price() ->
         (need for need in needs_of(assess(kept)) if need.what == name), key=lambda need: not need.again
     )
     dry_m = sum(hose.length_m for hose in network_of(kept).hoses if hose.card.reuse and hose.side == "vent")
-    assert again.amount == pytest.approx(1.05 * dry_m) and again.price == 0 and "used again" in again.use
+    assert again.amount == pytest.approx(1.05 * dry_m) and again.price is None and "used again" in again.use
     assert not bought.again and bought.price, "a hose that has carried resin is not used again"
+    half = with_counted(job, spiral.id, 0.5 * needs[spiral.name].amount)
+    short = {need.what: need for need in needs_of(assess(half))}[spiral.name]
+    assert short.to_buy == pytest.approx(0.5 * short.amount)
+    assert short.costs_to_buy == pytest.approx(0.5 * spiral.price * short.amount)
+    counted = changed(job, charge=revised(job.charge, in_hand_kg=assessed.charge.total_kg - 1.0))
+    missing = sum(need.to_buy or 0.0 for need in needs_of(assess(counted)) if need.station == "charge")
+    assert missing == pytest.approx(1.0), "what is short of resin, both components together"
     hose = revised(job.card(job.vents[0].hose, TubeCard), id="wide", bore_m=0.018, outer_m=0.022, pinch_n=None)
     wide = with_line(with_card(job, hose), revised(job.vents[0], hose="wide"))
     assert any(card is None and words.startswith("port for") for words, card, _ in fittings_needed(network_of(wide)))

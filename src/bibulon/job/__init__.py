@@ -43,6 +43,7 @@ from bibulon.job.places import FARTHEST_M
 from bibulon.job.plumbing import Plumbing
 from bibulon.job.run import RunEvent, shot_of
 from bibulon.job.series import Series
+from bibulon.job.stock_card import Counted
 
 FORMAT = "bibulon job"
 FORMAT_VERSION = 2
@@ -118,6 +119,8 @@ class Job(Model):
     curing: Curing = Curing()
     run: tuple[RunEvent, ...] = ()
     cards: Annotated[tuple[Card, ...], Field(max_length=5000)] = ()
+    counted: Annotated[tuple[Counted, ...], Field(max_length=5000)] = ()
+    """What was counted on the shelf for this job; of other cards there is in hand what they say."""
 
     @model_validator(mode="after")
     def _parts_lie_in_reach(self) -> Job:
@@ -132,6 +135,7 @@ class Job(Model):
     @model_validator(mode="after")
     def _names_agree(self) -> Job:
         _no_twins("card", [card.id for card in self.cards])
+        _no_twins("count of", [count.card for count in self.counted])
         _no_twins("region", [region.name for region in self.regions])
         things = [
             *(line.id for line in self.lines),

@@ -20,6 +20,7 @@ from bibulon.job.mould import Hand
 from bibulon.job.part import Region, ReliefFigures
 from bibulon.job.paths import FieldPath
 from bibulon.job.plumbing import Plumbing, hose_between_pots
+from bibulon.job.stock_card import Counted
 
 ModelType = TypeVar("ModelType", bound=Model)
 
@@ -93,6 +94,12 @@ def with_card(job: Job, card: Card) -> Job:
     """*job* carrying *card*, in place of one of the same identifier."""
     cards = tuple(card if own.id == card.id else own for own in job.cards)
     return changed(job, cards=cards if any(own.id == card.id for own in job.cards) else (*cards, card))
+
+
+def with_counted(job: Job, card: str, amount: float | None) -> Job:
+    """*job* with so much of *card* counted on the shelf, in the unit it is sold by; None takes the count away."""
+    others = tuple(count for count in job.counted if count.card != card)
+    return changed(job, counted=others if amount is None else (*others, Counted(card=card, amount=amount)))
 
 
 def with_line(job: Job, line: Line) -> Job:
@@ -319,6 +326,7 @@ def mirrored_job(job: Job, identifier: str) -> Job:
         curing=revised(job.curing, logged=()),
         hold_tests=(),
         hunt=type(job.hunt)(),
+        counted=(),
         run=(),
     )
 

@@ -29,6 +29,13 @@ class Measured(Model):
     source: Source = "class default"
 
 
+class Counted(Model):
+    """What was found on the shelf of one card for a job, in the unit the card is sold by."""
+
+    card: Identifier
+    amount: Amount
+
+
 class StockCard(Model):
     """What all cards have: ``price`` and ``in_hand`` count in the unit of ``sold_by``."""
 

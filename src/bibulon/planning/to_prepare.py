@@ -1,4 +1,4 @@
-"""What a job needs laid ready: hoses to cut, fittings by count, and everything to buy with its price."""
+"""What a job needs laid ready: hoses to cut, fittings by count, what is in hand, what to buy, and what it costs."""
 
 from __future__ import annotations
 
@@ -11,14 +11,15 @@ from bibulon.assess import Assessment
 from bibulon.bag.film import bag_materials
 from bibulon.job import UNDER_FILM, WITH_PLEATS, Job
 from bibulon.job.base import StationId
-from bibulon.job.cards import CoreCard, FabricCard, FilmCard, MediaCard, PeelPlyCard, TapeCard
+from bibulon.job.cards import Card, CoreCard, FabricCard, FilmCard, MediaCard, PeelPlyCard, TapeCard
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.relief import developed_length_m
 from bibulon.plumbing.network import Hose, Network, inlets_short, network_of
-from bibulon.quantities import QuantityKind, show
+from bibulon.quantities import QuantityKind, Units, show
 
+STATION_WORDS: dict[StationId, str] = {"layup": "Lay-up", "lines": "Lines", "bag": "Bag", "charge": "Charge"}
 ALLOWANCE = 1.05
 """Lines and hoses are cut so much longer."""
 
@@ -35,6 +36,24 @@ class Need:
     use: str = ""
     again: bool = False
     """Of the shop's own, and used again after the shot: laid ready, not bought."""
+    card: Card | None = None
+    """The shelf card it is of; None for what has none."""
+    in_hand: float | None = None
+    """How much of it the shop has, in the same quantity as ``amount``; None if nobody has counted."""
+
+    @property
+    def to_buy(self) -> float | None:
+        """What is missing; None if nobody has counted what there is."""
+        if self.again:
+            return 0.0
+        return None if self.in_hand is None else max(self.amount - self.in_hand, 0.0)
+
+    @property
+    def costs_to_buy(self) -> float | None:
+        """The price of what is missing, or of all of it where nobody has counted; None without a price."""
+        if self.price is None or self.to_buy is None or self.amount <= 0:
+            return self.price
+        return self.price * self.to_buy / self.amount
 
 
 def each_part_has(job: Job) -> frozenset[str]:
@@ -67,10 +86,26 @@ def fittings_needed(
 
 
 def needs_of(assessment: Assessment) -> tuple[Need, ...]:
-    """Everything that *assessment*'s job takes, in the order of the stations."""
-    parts = assessment.job.parts_together
-    dry = (_times(need, parts) for need in _dry(assessment))
-    return (*dry, *_plumbing(assessment.job), *_bag(assessment), *_resin(assessment))
+    """Everything that *assessment*'s job takes, in the order of the stations, each card once with what is in hand."""
+    job = assessment.job
+    dry = (_times(need, job.parts_together) for need in _dry(assessment))
+    together: dict[tuple[str, bool] | int, Need] = {}
+    for number, need in enumerate((*dry, *_plumbing(job), *_bag(assessment))):
+        key = number if need.card is None else (need.card.id, need.again)
+        together[key] = _together(together[key], need) if key in together else need
+    counted = {count.card: count.amount for count in job.counted}
+    with_counts = (
+        need if need.card is None or need.again else replace(need, in_hand=counted.get(need.card.id, need.card.in_hand))
+        for need in together.values()
+    )
+    return (*with_counts, *_resin(assessment))
+
+
+def _together(first: Need, second: Need) -> Need:
+    """Two needs of the same card as one."""
+    price = None if first.price is None or second.price is None else first.price + second.price
+    use = first.use if second.use in ("", first.use) else ", ".join(filter(None, (first.use, second.use)))
+    return replace(first, amount=first.amount + second.amount, price=price, use=use)
 
 
 def _times(need: Need, parts: int) -> Need:
@@ -90,34 +125,47 @@ def turns_of_tape_m(hose: Hose) -> float:
     return hose.fitted.tape_turns * math.pi * hose.card.outer_m
 
 
+def needed_words(need: Need, amount: float, units: Units) -> str:
+    """An *amount* of what *need* is of, as it is written."""
+    return str(round(amount)) if need.kind == "count" else show(amount, need.kind, units)
+
+
+def cost_of(needs: Collection[Need], units: Units) -> str:
+    """What *needs* cost in all and what is to buy of them, as a sentence."""
+    unpriced = sum(need.price is None and not need.again for need in needs)
+    all_, buy = (sum(filter(None, costs)) for costs in zip(*((n.price, n.costs_to_buy) for n in needs), strict=True))
+    words = f"In all {show(all_, 'money', units)}"
+    if buy < 0.9999 * all_:
+        words += f", of it to buy {show(buy, 'money', units)}"
+    return words + (f"; {unpriced} without a price." if unpriced else ".")
+
+
 def _dry(assessment: Assessment) -> Iterator[Need]:
     job = assessment.job
     for roll in cut_list(job).rolls:
         if not roll.offcut:
             area = roll.length_m * roll.width_m
-            yield _priced(
-                roll.card.name, area, "area", roll.card.price, "layup", f"{len(roll.pieces)} pieces off the roll"
-            )
+            yield _priced(roll.card, area, "area", "layup", f"{len(roll.pieces)} pieces off the roll")
     amounts = assessment.laminate.amounts
     for card in job.cards:
         amount = amounts.get(card.id, 0.0)
         if amount > 0 and isinstance(card, CoreCard):
             sheets = math.ceil(amount / (card.sheet_length_m * card.sheet_width_m))
-            yield _priced(card.name, amount, "area", card.price, "layup", f"{sheets} sheets at the least")
+            yield _priced(card, amount, "area", "layup", f"{sheets} sheets at the least")
         elif amount > 0 and not isinstance(card, FabricCard | MediaCard | PeelPlyCard):
             kind: QuantityKind = "area" if card.sold_by == "m²" else "mass"
-            yield _priced(card.name, amount, kind, card.price, "layup", "")
+            yield _priced(card, amount, kind, "layup", "")
     if job.process in UNDER_FILM:
-        for patch in job.media:
-            media = job.card(patch.card, MediaCard)
-            area = patch.outline.polygon.area * patch.layers / (1 + patch.stretched)
-            use = "flow media" if patch.layers == 1 else f"flow media, {patch.layers} layers"
-            yield _priced(media.name, area, "area", media.price, "lines", use)
         if job.peel_ply is not None:
             peel = job.card(job.peel_ply, PeelPlyCard)
             area = sum(cell.area_m2 for cell in assessment.laminate.cells if cell.stack.peel_ply_m > 0)
             where = "over the part" if area > 0.999 * assessment.laminate.total.area_m2 else "over some regions"
-            yield _priced(peel.name, area, "area", peel.price, "layup", where)
+            yield _priced(peel, area, "area", "layup", where)
+        for patch in job.media:
+            media = job.card(patch.card, MediaCard)
+            area = patch.outline.polygon.area * patch.layers / (1 + patch.stretched)
+            use = "flow media" if patch.layers == 1 else f"flow media, {patch.layers} layers"
+            yield _priced(media, area, "area", "lines", use)
 
 
 def _plumbing(job: Job) -> Iterator[Need]:
@@ -135,11 +183,13 @@ def _plumbing(job: Job) -> Iterator[Need]:
     for (name, again), length in metres.items():
         tube = job.card(name, TubeCard)
         use = f"{tube.use}, used again: look it through for resin" if again else tube.use
-        need = _priced(tube.name, length * ALLOWANCE, "distance", tube.price, "lines", use)
-        yield replace(need, price=0.0, again=True) if again else need
+        need = _priced(tube, length * ALLOWANCE, "distance", "lines", use)
+        yield replace(need, price=None, again=True) if again else need
     for words, card, count in fittings_needed(network, own, parts):
-        what = "No fitting on the shelf fits these hoses" if card is None else card.name
-        yield _priced(what, count, "count", None if card is None else card.price, "lines", words)
+        if card is None:
+            yield Need("No fitting on the shelf fits these hoses", count, "count", None, "lines", words)
+        else:
+            yield _priced(card, count, "count", "lines", words)
     if job.vents and job.plumbing.regulator:
         yield Need("Regulator", 1, "count", None, "lines", "before the pump")
     for node in network.nodes:
@@ -169,21 +219,31 @@ def _bag(assessment: Assessment) -> Iterator[Need]:
     takes = bag_materials(assessment.bag, film, tape)
     width = film.width_m if film is not None else assessment.bag.film_width_m
     use = "one width" if takes.film_widths == 1 else f"{takes.film_widths} widths, joined"
-    name = film.name if film is not None else "Bagging film"
-    yield _priced(name, takes.film_m * width, "area", film.price if film else None, "bag", use)
-    name = tape.name if tape is not None else "Sealing tape"
+    yield _of_bag(film, "Bagging film", takes.film_m * width, "area", use)
     use = f"{assessment.bag.pleats_planned} pleats, {show(turns_m, 'length', assessment.units)} round hoses"
-    yield _priced(name, takes.tape_m + turns_m, "distance", tape.price if tape else None, "bag", use)
+    yield _of_bag(tape, "Sealing tape", takes.tape_m + turns_m, "distance", use)
+
+
+def _of_bag(card: FilmCard | TapeCard | None, name: str, amount: float, kind: QuantityKind, use: str) -> Need:
+    """A need of the bag, by its card where one is chosen."""
+    return Need(name, amount, kind, None, "bag", use) if card is None else _priced(card, amount, kind, "bag", use)
 
 
 def _resin(assessment: Assessment) -> Iterator[Need]:
+    """The components; what is in hand is counted of all together and taken to be there in the ratio of the mix."""
     job = assessment.job
-    price = job.card(job.charge.resin, ResinCard).price
+    card = job.card(job.charge.resin, ResinCard)
+    counted = card.in_hand if job.charge.in_hand_kg is None else job.charge.in_hand_kg
     fillers = {one.name for one in job.resin.components if one.filler}
+    total_kg = assessment.charge.total_kg
     for component in assessment.charge.components:
-        cost = None if price is None or component.name in fillers else price * component.mass_kg
-        yield Need(f"{job.resin.name}: {component.name}", component.mass_kg, "mass", cost, "charge", "weighed by batch")
+        cost = None if card.price is None or component.name in fillers else card.price * component.mass_kg
+        share = component.mass_kg / total_kg if total_kg > 0 else 0.0
+        what = f"{job.resin.name}: {component.name}"
+        in_hand = None if counted is None else counted * share
+        yield Need(what, component.mass_kg, "mass", cost, "charge", "weighed by batch", in_hand=in_hand)
 
 
-def _priced(what: str, amount: float, kind: QuantityKind, price: float | None, station: StationId, use: str) -> Need:
-    return Need(what, amount, kind, None if price is None else price * amount, station, use)
+def _priced(card: Card, amount: float, kind: QuantityKind, station: StationId, use: str) -> Need:
+    price = None if card.price is None else card.price * amount
+    return Need(card.name, amount, kind, price, station, use, card=card)

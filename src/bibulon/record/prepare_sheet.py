@@ -8,21 +8,13 @@ from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
 from bibulon.durations import run_clock
-from bibulon.job.base import StationId
-from bibulon.planning.to_prepare import ALLOWANCE, needs_of
+from bibulon.planning.to_prepare import ALLOWANCE, STATION_WORDS, cost_of, needed_words, needs_of
 from bibulon.plumbing.network import network_of
-from bibulon.quantities import show
 from bibulon.record.plumbing_drawing import PlumbingDrawing
 from bibulon.record.run_list import run_list
 from bibulon.record.sheet import Sheet, sheet_pdf
 
 MARGIN_MM = 16
-WORDS: dict[StationId, str] = {
-    "layup": "Lay-up",
-    "lines": "Lines",
-    "bag": "Bag",
-    "charge": "Charge",
-}
 
 
 def prepare_pdf(assessment: Assessment) -> bytes:
@@ -45,19 +37,18 @@ class _Prepare(Sheet):
         ]
 
     def needs(self) -> list[Flowable]:
-        rows, total, unpriced = list[list[str]](), 0.0, 0
-        for need in needs_of(self.assessment):
-            amount = str(round(need.amount)) if need.kind == "count" else show(need.amount, need.kind, self.units)
+        needs = needs_of(self.assessment)
+        rows = []
+        for need in needs:
+            amounts = (need.amount, need.in_hand, need.to_buy)
+            texts = ["" if amount is None else needed_words(need, amount, self.units) for amount in amounts]
             price = "–" if need.again else self.show(need.price, "money")
-            rows.append([WORDS.get(need.station, ""), need.what, need.use, amount, price])
-            total += need.price or 0.0
-            unpriced += need.price is None
-        rows.append(
-            ["", "In all" + (f", {unpriced} without a price" if unpriced else ""), "", "", self.show(total, "money")]
-        )
+            rows.append([STATION_WORDS[need.station], need.what, need.use, *texts, price])
+        heads = ["For", "What", "", "How much", "In hand", "To buy", "Price"]
         return [
             self.text("To buy and lay ready", "head"),
-            self.table(["For", "What", "", "How much", "Price"], rows, [18, 78, 42, 22, 18], right=(3, 4)),
+            self.table(heads, rows, [15, 57, 38, 19, 18, 17, 14], right=(3, 4, 5, 6)),
+            self.text(cost_of(needs, self.units)),
         ]
 
     def hoses(self) -> list[Flowable]:

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.dialogs.what_to_prepare import WhatToPrepare
 from bibulon.exchange.readings import log_csv
 from bibulon.quantities import show
 from bibulon.record.run_log import log_rows
@@ -95,9 +96,7 @@ class LogBench(Bench):
         self.desk.files.save_bytes("Traveller", ".pdf", lambda: traveller_pdf(self.document.assessment))
 
     def _prepare(self) -> None:
-        from bibulon.record.prepare_sheet import prepare_pdf  # loads the PDF writer, only when papers are asked for
-
-        self.desk.files.save_bytes("What to prepare", ".pdf", lambda: prepare_pdf(self.document.assessment))
+        WhatToPrepare(self.document, self.desk.files).open()
 
     def _csv(self) -> None:
         self.desk.files.save_bytes("Log", ".csv", lambda: log_csv(self.document.job).encode("utf-8"))

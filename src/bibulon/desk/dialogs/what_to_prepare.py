@@ -1,0 +1,134 @@
+"""What to prepare: everything the job takes, what of it is in hand, what is to buy; to be counted off on the shelf."""
+
+from __future__ import annotations
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout
+
+from bibulon.desk.dialogs.files import Files
+from bibulon.desk.widgets.fields import label
+from bibulon.desk.work.document import Document
+from bibulon.job.edits import with_counted
+from bibulon.job.faults import explain_here
+from bibulon.planning.to_prepare import STATION_WORDS, Need, cost_of, needed_words, needs_of
+from bibulon.quantities import show
+from bibulon.quantity_text import QuantityError, parse
+
+SIZE = (1120, 660)
+HEADS = ("For", "What", "Use", "How much", "In hand", "To buy", "Price")
+IN_HAND, TO_BUY = HEADS.index("In hand"), HEADS.index("To buy")
+WORDS = (
+    "Type under “In hand” what is on the shelf: it is kept with the job, and the next column tells what is missing. "
+    "Resin is counted at Charge."
+)
+
+
+class WhatToPrepare(QDialog):
+    """A row for each need; what is in hand is typed into its own column."""
+
+    def __init__(self, document: Document, files: Files) -> None:
+        super().__init__(files.owner.window())
+        self.document, self.files = document, files
+        self.setWindowTitle("What to prepare")
+        self.resize(*SIZE)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.addWidget(label("What to prepare", "title"))
+        layout.addWidget(label(WORDS, "muted"))
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setAccessibleName("What to prepare")
+        self.table.setHorizontalHeaderLabels(HEADS)
+        self.table.verticalHeader().hide()
+        self.table.setWordWrap(True)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.AllEditTriggers)
+        head = self.table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        for column in (HEADS.index("What"), HEADS.index("Use")):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.table.itemChanged.connect(self._typed)
+        layout.addWidget(self.table, 1)
+        self.total = label("")
+        layout.addWidget(self.total)
+        self.message = label("", "error")
+        layout.addWidget(self.message)
+        buttons = QDialogButtonBox()
+        for words, save in (("Sheets as PDF …", self._pdf), ("List as CSV …", self._csv)):
+            button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
+            button.setAutoDefault(False)
+            button.clicked.connect(save)
+        close = buttons.addButton(QDialogButtonBox.StandardButton.Close)
+        close.setAutoDefault(False)
+        buttons.rejected.connect(self.reject)
+        layout.addWidget(buttons)
+        self._refused: dict[str, tuple[str, str]] = {}
+        """By card, what was typed and why it was not taken."""
+        document.changed.connect(self._fill)
+        self._fill()
+
+    def _fill(self) -> None:
+        """The rows anew; what was refused stays as it was typed."""
+        self.needs = needs_of(self.document.assessment)
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(self.needs))
+        for row, need in enumerate(self.needs):
+            for column, text in enumerate(self._texts(need)):
+                item = self.table.item(row, column)
+                if item is None:
+                    item = QTableWidgetItem()
+                    self.table.setItem(row, column, item)
+                item.setText(text)
+                if column > HEADS.index("Use"):
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                typed = column == IN_HAND and need.card is not None and not need.again
+                fixed = item.flags() & ~Qt.ItemFlag.ItemIsEditable
+                item.setFlags(fixed | Qt.ItemFlag.ItemIsEditable if typed else fixed)
+                font = item.font()
+                font.setBold(column == TO_BUY and bool(need.to_buy))
+                item.setFont(font)
+        self.table.blockSignals(False)
+        self.table.resizeRowsToContents()
+        self.message.setText("\n".join(why for _, why in self._refused.values()))
+        self.total.setText(cost_of(self.needs, self.document.assessment.units))
+
+    def _texts(self, need: Need) -> tuple[str, ...]:
+        units = self.document.assessment.units
+
+        def amount(value: float | None) -> str:
+            return "–" if value is None else needed_words(need, value, units)
+
+        refused, _ = self._refused.get(need.card.id, ("", "")) if need.card else ("", "")
+        in_hand = refused or ("" if need.in_hand is None else amount(need.in_hand))
+        price = "–" if need.price is None else show(need.price, "money", units)
+        return (
+            STATION_WORDS[need.station], need.what, need.use, amount(need.amount),
+            "used again" if need.again else in_hand, amount(need.to_buy), price,
+        )  # fmt: skip
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        need, text = self.needs[item.row()], item.text().strip()
+        if need.card is None:
+            return
+        try:
+            in_hand = parse(text, need.kind, self.document.assessment.units) if text else None
+            job = with_counted(self.document.job, need.card.id, in_hand)
+        except (QuantityError, ValidationError) as error:
+            fault = explain_here(error) if isinstance(error, ValidationError) else str(error)
+            self._refused[need.card.id] = text, f"{need.what}: {fault}"
+            self._fill()
+            return
+        self._refused.pop(need.card.id, None)
+        if job == self.document.job:
+            self._fill()  # written as the shop writes it
+        else:
+            self.document.edit("what is in hand", job)
+
+    def _pdf(self) -> None:
+        from bibulon.record.prepare_sheet import prepare_pdf  # loads the PDF writer, only when papers are asked for
+
+        self.files.save_bytes("What to prepare", ".pdf", lambda: prepare_pdf(self.document.assessment))
+
+    def _csv(self) -> None:
+        from bibulon.exchange.prepare_file import needs_csv
+
+        self.files.save_bytes("What to prepare", ".csv", lambda: needs_csv(self.needs).encode("utf-8"))
