@@ -19,6 +19,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.laminate.cells import laminate_of
+from bibulon.mould.clamp import Holding, holding, off_at_gel
 from bibulon.mould.fittings import clamp_count, clamps_spread
 from bibulon.mould.press import press_balance, press_forces, press_holds_pa
 from bibulon.mould.shot_mass import shot_mass
@@ -76,6 +77,28 @@ def test_twice_the_pressure_asks_for_more_clamps_and_a_rigid_mould_keeps_its_hei
     assert a.fill is not None and a.fill.upper is None and a.clamp is None
     assert a.stays_shut.kind == "force" and a.stays_shut.value is not None
     assert np.all(np.isfinite(few.opening_n))
+
+
+@pytest.mark.parametrize("tolerance", [0.08, 0.01])
+def test_the_vacuum_that_is_answered_keeps_the_part_as_near_as_it_says(tolerance: float) -> None:
+    plain = lid()
+    plain = changed(plain, series=revised(plain.series, thickness_tolerance=tolerance))
+
+    def held_at(pressure_pa: float) -> tuple[Holding, float]:
+        job = changed(plain, pair=revised(plain.pair, hold_pa=pressure_pa))
+        result = filled(assess(job), 400).fill
+        assert result is not None and result.upper is not None
+        answer, off = holding(job, result.upper), off_at_gel(result)
+        assert answer is not None and off is not None
+        return answer, max(abs(off[0]), abs(off[1]))
+
+    answer, before = held_at(60_000.0)
+    assert answer.low_pa is not None and answer.high_pa is not None
+    best = held_at(answer.best_pa)[1]
+    assert best == pytest.approx(answer.off, abs=2e-4) and best < 0.002 < before
+    for edge_pa in (answer.low_pa, answer.high_pa):
+        assert held_at(edge_pa)[1] <= tolerance + 4e-4
+    assert held_at(answer.high_pa + 2000.0)[1] > tolerance
 
 
 def test_a_reusable_film_fills_as_film_does() -> None:

@@ -423,6 +423,23 @@ def percent(share: float, decimals: int = 0) -> str:
     return show(share, "share", decimals=decimals)
 
 
+def percent_each(*shares: float) -> tuple[str, ...]:
+    """*shares* in percent, with as many digits as it takes to tell different ones apart, and each from nothing.
+
+    >>> percent_each(0.12, 0.08), percent_each(0.0018, 0.001), percent_each(0.0, 0.02)
+    (('12 %', '8 %'), ('0.2 %', '0.1 %'), ('0 %', '2 %'))
+    """
+    texts = tuple(percent(share) for share in shares)
+    for decimals in range(MOST_DIGITS):
+        texts = tuple(percent(share, decimals) for share in shares)
+        lost = any(
+            share and not any(digit in "123456789" for digit in text) for share, text in zip(shares, texts, strict=True)
+        )
+        if not lost and len(set(texts)) == len(set(shares)):
+            break
+    return texts
+
+
 def signed_share(share: float, decimals: int = 0) -> str:
     """By how much something is more or less, with its sign; none where nothing shows.
 

@@ -19,7 +19,7 @@ from bibulon.mould.fittings import (
     channel_under_seal,
     with_channel_clear,
 )
-from bibulon.quantities import brief, brief_each, percent
+from bibulon.quantities import brief, brief_each, percent, percent_each
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""
@@ -55,8 +55,8 @@ def thickness_off(assessment: Assessment) -> Iterator[Finding]:
     best = _held_best(job, assessment)
     remedy = "" if best is None else f"Hold the cavity at {brief(best, 'pressure', assessment.units)} until gel."
     which = "thicker" if worst > 0 else "thinner"
-    text = f"The part comes out up to {percent(abs(worst))} {which} than the cavity was built"
-    text += f"; {percent(tolerance)} is allowed."
+    by, allowed = percent_each(abs(worst), tolerance)
+    text = f"The part comes out up to {by} {which} than the cavity was built; {allowed} is allowed."
     yield Finding(text, (float(x), float(y)), remedy=remedy)
 
 

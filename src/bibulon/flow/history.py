@@ -85,6 +85,8 @@ def course_of(network: Network, rows: list[Row]) -> Course:
 
 EVEN_SHARES = np.concatenate([np.linspace(0.1, 1.0, 13), 1 + np.array([0.1, 0.2, 0.35, 0.5, 0.75, 1, 1.5, 2, 3, 5])])
 """Pressures of a full cavity that are tried, as shares of the atmosphere's."""
+HELD_BETWEEN = 40
+"""Pressures between two that are tried, up to the atmosphere, for which the cavity's height is told."""
 
 
 def upper_course(network: Network, rows: list[Row], vent_pa: float, filled: int, with_even: bool) -> UpperCourse | None:
@@ -113,14 +115,20 @@ def upper_course(network: Network, rows: list[Row], vent_pa: float, filled: int,
 
 def _even(network: Network, upper: UpperHalf) -> Even:
     levels = upper.problem.atmosphere_pa * EVEN_SHARES
-    off, loads = [], []
+    shares, loads = [], []
     for level in levels:
         pressure = np.full(upper.points, level)
-        share = upper.rise(pressure) / network.built_m
-        off.append((share.min(), share.max()))
+        shares.append(upper.rise(pressure) / network.built_m)
         loads.append(upper.edge_load_n_m(pressure).max())
-    thinnest, thickest = np.array(off).T
-    return Even(levels, thinnest, thickest, np.array(loads))
+    between = np.linspace(0.0, 1.0, HELD_BETWEEN + 1)
+    held, least, most = [], [], []
+    # between two pressures place by place: thinnest and thickest themselves turn where the cavity comes home
+    for at in range(int(np.count_nonzero(EVEN_SHARES <= 1)) - 1):
+        held.append(levels[at] + (levels[at + 1] - levels[at]) * between)
+        some = shares[at] + np.multiply.outer(between, shares[at + 1] - shares[at])
+        least.append(some.min(axis=1))
+        most.append(some.max(axis=1))
+    return Even(levels, np.array(loads), np.concatenate(held), np.concatenate(least), np.concatenate(most))
 
 
 def _run_along(network: Network, times: Floats, opened_s: dict[str, float]) -> Flags:

@@ -67,13 +67,18 @@ class After:
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Even:
-    """An upper half over a cavity that is full at one absolute pressure, ``pressure_pa`` (m,): the shares by which the
-    cavity is higher than built where it is least and most, and the greatest load on the edge (m,)."""
+    """An upper half over a cavity that is full at one absolute pressure.
+
+    ``edge_load_n_m`` (m,) the greatest load on the edge at each ``pressure_pa`` (m,); ``thinnest`` and ``thickest``
+    (k,) the shares by which the cavity is higher than built where it is least and most, at each ``held_pa`` (k,) up to
+    the atmosphere.
+    """
 
     pressure_pa: Floats
+    edge_load_n_m: Floats
+    held_pa: Floats
     thinnest: Floats
     thickest: Floats
-    edge_load_n_m: Floats
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

@@ -161,14 +161,12 @@ def holding(job: Job, course: UpperCourse) -> Holding | None:
     even = course.even
     if even is None:
         return None
-    fine = np.linspace(even.pressure_pa[0], min(even.pressure_pa[-1], job.shop.barometer_pa), 801)
-    thin, thick = (np.interp(fine, even.pressure_pa, some) for some in (even.thinnest, even.thickest))
-    off = np.maximum(np.abs(thin), np.abs(thick))
+    off = np.maximum(np.abs(even.thinnest), np.abs(even.thickest))
     best = int(np.argmin(off))
     tolerance = job.series.thickness_tolerance
     within = np.flatnonzero(off <= tolerance) if tolerance is not None else np.zeros(0, dtype=np.int64)
-    low, high = (float(fine[within[0]]), float(fine[within[-1]])) if len(within) else (None, None)
-    return Holding(float(fine[best]), float(off[best]), low, high)
+    low, high = (float(even.held_pa[within[0]]), float(even.held_pa[within[-1]])) if len(within) else (None, None)
+    return Holding(float(even.held_pa[best]), float(off[best]), low, high)
 
 
 def thickness_off(job: Job, fill: FillResult, at: int) -> Floats:

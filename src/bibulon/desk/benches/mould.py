@@ -32,7 +32,7 @@ from bibulon.mould.clamp import (
     off_at_gel,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import percent, show, signed_share
+from bibulon.quantities import percent, percent_each, show, signed_share
 from bibulon.quantity_text import parse_place, place_text
 from bibulon.stock.choice import tubes_for
 
@@ -135,7 +135,7 @@ class MouldBench(Bench):
                 ("as built", "The upper half does not bend.") if rigid else ("–", self.document.assessment.why_no_fill)
             )
         tolerance = self.document.job.series.thickness_tolerance
-        asked = "" if tolerance is None else f" ± {percent(tolerance)} is asked."
+        asked = "" if tolerance is None else f" ± {percent_each(tolerance)[0]} is asked."
         low, high = (signed_share(value, 1) for value in off)
         text = low if low == high else f"{low} to {high}"
         return text, f"Thickness against the cavity as it was built, when the resin stops.{asked}"

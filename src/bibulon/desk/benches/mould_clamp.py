@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 SHORT_S = 300.0
 """A course that is shorter is drawn over seconds."""
+LEAST_OFF = 0.001
+"""Less than this share is not told of a part's thickness."""
 
 
 class ClampSections:
@@ -194,7 +196,9 @@ class ClampSections:
             layout.addWidget(label(a.why_no_fill, "muted"))
             return
         best = show(held.best_pa, "pressure", a.units)
-        text = f"Hold at {best} until gel: then the part is nowhere more than {percent(held.off, 1)} off."
+        text = (
+            f"Hold at {best} until gel: then the part is nowhere more than {percent(max(held.off, LEAST_OFF), 1)} off."
+        )
         if held.low_pa is not None and held.high_pa is not None:
             low, high = show(held.low_pa, "pressure", a.units), show(held.high_pa, "pressure", a.units)
             text += f" From {low} to {high} it keeps to its tolerance."
