@@ -288,7 +288,7 @@ def test_a_green_part_is_warmed_as_told_to_what_it_is_to_stand(deck: tuple[Asses
 @pytest.mark.parametrize("left_kg", [0.3, 3.0])
 def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: float) -> None:
     job = demo_job()
-    batch = Batch(1, 8.0, -300.0, 0.0, 1500.0, 4000.0, True)
+    batch = Batch(1, 8.0, 294.15, -300.0, 0.0, 1500.0, 4000.0, True)
     left = leftover_of(job, "in the bucket", left_kg, batch, 1500.0)
     assert left is not None and left.runs_away
     law, shop_k = law_of(job.resin), job.shop.temperature_k

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, at, bench, caution_ids, choose, click, drag, press, push, settle, texts, type_into
+from driving import LEFT, at, bench, caution_ids, choose, click, drag, fill_of, press, push, settle, texts, type_into
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -18,7 +18,7 @@ from bibulon.desk.app import wait_for_fill
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
-from bibulon.job.edits import grouped_layup
+from bibulon.job.edits import changed, grouped_layup, revised
 from bibulon.job.storage import load
 from bibulon.stock import shelf
 
@@ -349,3 +349,30 @@ def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: 
     window.files.open(path)
     assert window.note.isVisible() and "torn.bibulon" in window.note.words.text()
     assert window.document.job == kept
+
+
+def test_a_shot_begun_at_another_time_than_planned_is_told_by_the_clock_as_it_was_begun(window: Window, qtbot) -> None:
+    """Else the list says that the vacuum may go at a time reckoned from the plan: too early if the shot began late."""
+    begun = datetime.now().astimezone()
+    planned_s = (begun.hour * 3600 + begun.minute * 60 - 4 * 3600) % 86_400
+    shop = revised(window.document.job.shop, shot_start_s=float(planned_s))
+    window.document.edit("start", changed(window.document.job, shop=shop))
+    fill_of(window)
+    window.go("shoot")
+    while not window.run.started:
+        QTest.mouseClick(bench(window).next_button, LEFT)
+    release_s = window.document.assessment.cure.release_s
+
+    def may_go() -> str:
+        return next(step.detail for step in window.run.steps() if step.kind == "vacuum let go")
+
+    earliest = begun + timedelta(seconds=release_s)
+    wanted = {f"{earliest + timedelta(seconds=after):%H:%M}" for after in (0, 60)}
+    assert any(may_go().startswith(f"Not before {clock}") for clock in wanted), may_go()
+    window.go("charge")
+    batch = window.document.assessment.batches[1]
+    pours = {f"{begun + timedelta(seconds=batch.pour_s + after):%H:%M}" for after in (0, 60)}
+    assert any(clock in texts(bench(window)) for clock in pours), "and so do the batches that are still to come"
+    window.run.begin_anew()
+    planned = (planned_s + window.document.assessment.cure.release_s) % 86_400
+    assert f"{int(planned // 3600):02}:{int(planned % 3600 // 60):02}" in may_go()

@@ -214,6 +214,17 @@ def test_components_are_warmed_and_a_batch_is_weighed_against_its_ratio(
     assert thick == window.document.assessment.resin_flow.viscosity_pa_s, "in the part it is as warm as the mould"
     field = type_into(side, "B1", "3.25 kg")
     assert "2 masses are needed" in field.error.text()
+    field = type_into(side, "B1", "3.25 kg; 0.975 kg; 26 °C; at nine")
+    assert "not a time of day" in field.error.text() and field.editor.text().endswith("at nine")
+    count = len(window.document.assessment.batches)
+    type_into(side, "B1", "2.00 kg; 0.600 kg; 26 °C; 9:12")
+    fill = fill_of(window)
+    first = window.document.assessment.batches[0]
+    start_s = window.document.job.shop.shot_start_s
+    assert (first.mass_kg, first.mix_s) == pytest.approx((2.6, 9.2 * 3600 - start_s)), "the plan follows the scale"
+    assert len(window.document.assessment.batches) >= count and fill.problem.fed is not None
+    density = window.document.job.resin.density_kg_m3
+    assert fill.problem.fed.batches[0].volume_m3 * density == pytest.approx(2.6), "and so does the fill"
     type_into(side, "B1", "3.25 kg; 0.975 kg; 26 °C; 9:20")
     window.refresh()
     assert "B1: ratio within" in texts(side) and "as warm as planned" in texts(side)

@@ -61,6 +61,10 @@ CHECKED = (
 """Looked at whenever a job is made, as trials of causes are, and by no result."""
 
 
+FOUND_FROM = {"weighed": ["charge/mixed", "run"]}
+"""What is no field of a job, and the fields that it is found from."""
+
+
 def only(model: Any, paths: list[list[str]]) -> Any:
     """*model* with nothing but what *paths* lead to: to read anything else is an error."""
     if not all(paths):
@@ -78,7 +82,8 @@ def only(model: Any, paths: list[list[str]]) -> Any:
 
 
 def narrowed(job: Job, result: Result) -> Job:
-    return only(job, [path.split("/") for path in READS[result]])
+    fields = [field for path in READS[result] for field in FOUND_FROM.get(path, [path])]
+    return only(job, [path.split("/") for path in fields])
 
 
 def empty_all_stores() -> None:

@@ -14,9 +14,11 @@ from mould_jobs import injection, lid
 from shapely import Polygon
 
 from bibulon.assess import assess, filled
-from bibulon.demo import demo_job
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, MediaCard
+from bibulon.job.charge import MixedBatch, PlannedBatch, Weighed
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
@@ -28,12 +30,12 @@ from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.mould.shot_mass import shot_mass
 from bibulon.quantities import show
-from bibulon.resin.batches import batches_of
+from bibulon.resin.batches import batches_of, unplanned_kg
 from bibulon.resin.card_law import law_of
 from bibulon.resin.charge import charge_of
 from bibulon.resin.cure import cure_plan
 from bibulon.resin.mixing import measures_of, pot_of
-from bibulon.resin.pot import pot_course
+from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
 from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s, sheet_pot_life_s
@@ -174,6 +176,19 @@ def test_batches_are_numbered_levelled_and_mixed_one_after_the_other(demo: Job) 
     one = batches_of(plan, resin, 293.15, 3.9, np.array([0.0, 3600.0]), np.array([0.0, 3.0]))
     assert len(one) == 1 and one[0].mass_kg == pytest.approx(3.9)
     assert batches_of(plan, resin, 293.15, 3.9, np.array([0.0]), np.array([0.0])) == ()
+    # what was weighed comes first as it was: two kilograms, mixed ten minutes early; eight are left, in two
+    done = (Weighed(2.0, -960.0, 301.15),)
+    rest = batches_of(plan, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), weighed=done)
+    assert [each.mass_kg for each in rest] == pytest.approx([2.0, 4.0, 4.0])
+    assert (rest[0].mix_s, rest[0].used_s, rest[1].pour_s) == pytest.approx((-960.0, 900.0, 900.0))
+    assert rest[0].usable_until_s + 960.0 == pytest.approx(
+        0.9 * pot_life_s(resin, 301.15, 2.0, Pot(plan.pot_shape, 293.15))
+    )
+    assert [each.mixed_k for each in rest] == [301.15, 293.15, 293.15]
+    by_hand = revised(plan, batches=(PlannedBatch(mass_kg=4.0), PlannedBatch(mass_kg=3.0), PlannedBatch(mass_kg=3.0)))
+    hand = batches_of(by_hand, resin, 293.15, 10.0, np.array([0.0, 3600.0]), np.array([0.0, 8.0]), weighed=done)
+    assert [each.mass_kg for each in hand] == pytest.approx([2.0, 3.0, 3.0])
+    assert unplanned_kg(by_hand, 10.0, done) == pytest.approx(2.0) and unplanned_kg(by_hand, 10.0) == 0.0
     # pots that have to be small at first cannot all be alike: they stay as large as each may be
     bent = batches_of(demo.charge, demo.resin, 303.15, 30.0, np.linspace(0, 7200, 50), np.linspace(0, 5.5, 50) ** 2)
     assert len({round(each.mass_kg, 3) for each in bent}) > 1 and sum(each.mass_kg for each in bent) == pytest.approx(
@@ -246,6 +261,38 @@ def test_the_vacuum_stays_on_until_the_last_batch_has_gelled() -> None:
     assert late.cure.gel_s == pytest.approx(last.pour_s + 600.0 - job.charge.mix_time_s + gel, rel=0.01)
     warm = filled(assess(demo_job()), 400)
     assert made.cure.gel_s - 3600 < warm.cure.gel_s < made.cure.gel_s, "its own heat makes it gel sooner"
+
+
+def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:
+    """One batch, mixed a good quarter of an hour earlier than planned, at the temperature of the mould, with no heat of
+    its own: the margin is as much less, and the vacuum may go as much earlier."""
+    job = changed(demo_job(DEMO_FILES[2]), run=())
+    job = with_card(job, revised(job.resin, heat_j_kg=10_000.0))
+    before = filled(assess(job), 300)
+    (batch,) = before.batches
+    masses = tuple(measure.mass_kg for measure in measures_of(job.resin, batch.mass_kg))
+
+    def weighed(mixed_at: str, temperature_k: float | None = None, shot: int = 0) -> Job:
+        record = MixedBatch(shot=shot, number=1, masses_kg=masses, mixed_at=mixed_at, temperature_k=temperature_k)
+        return changed(job, charge=revised(job.charge, mixed=(record,)))
+
+    planned_s = job.shop.shot_start_s + batch.mix_s
+    early = filled(assess(weighed(clock_time(planned_s - 930.0))), 300)
+    assert early.batches[0].mix_s == pytest.approx(batch.mix_s - 930.0)
+    assert before.gel_margin_s is not None and early.gel_margin_s is not None
+    assert before.gel_margin_s - early.gel_margin_s == pytest.approx(930.0, rel=0.05)
+    assert before.cure.release_s - early.cure.release_s == pytest.approx(930.0, rel=0.02)
+    warm = filled(assess(weighed("", job.mould_temperature_k + 8.0)), 300)
+    assert warm.gel_margin_s is not None and warm.gel_margin_s < before.gel_margin_s - 60.0
+    # the shot is begun at another time than planned: what was written down counts from there; a rehearsal does not
+    begun_at = datetime(2026, 3, 12, 14, 30, tzinfo=UTC)
+    anew = RunEvent(number=1, at=begun_at, clock_s=0.0, kind="new run")
+    begun = RunEvent(number=2, at=begun_at, clock_s=0.0, kind="started")
+    late = changed(weighed("14:20", shot=1), run=(anew, begun))
+    assert late.shot_start_s == 14.5 * 3600 and late.weighed == (Weighed(sum(masses), -600.0, None),)
+    rehearsed = changed(late, run=(anew, revised(begun, rehearsal=True)))
+    assert rehearsed.shot_start_s == job.shop.shot_start_s
+    assert changed(weighed("14:20"), run=(anew,)).weighed == (), "it was weighed for the shot before"
 
 
 def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(demo: Job) -> None:

@@ -120,6 +120,8 @@ class Assessment:
             return self.fill.end_s if self.fill is not None else 0.0
         done = [event.clock_s for event in self.job.shot if event.kind == "batch added"]
         mixed = [clock_s - self.job.charge.mix_time_s for clock_s in done]
+        for at, batch in enumerate(self.job.weighed[: len(mixed)]):
+            mixed[at] = mixed[at] if batch.mix_s is None else batch.mix_s
         ended = any(event.kind == "finished" for event in self.job.shot)
         ahead = [] if ended else [batch.mix_s for batch in self.batches[len(done) :]]
         return max([*mixed, *ahead], default=-self.job.charge.mix_time_s)
@@ -246,7 +248,7 @@ class Assessment:
     @property
     def shift_s(self) -> float:
         """How long the shift is from the start of the shot."""
-        return self.job.shop.shift_end_s - self.job.shop.shot_start_s
+        return self.job.shop.shift_end_s - self.job.shot_start_s
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 

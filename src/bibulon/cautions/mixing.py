@@ -57,7 +57,7 @@ def catalyst_out_of_range(assessment: Assessment) -> Iterator[Finding]:
 )
 def mix_ratio_off(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    off = [(record, weighed_off(job.resin, record.masses_kg)) for record in job.charge.mixed]
+    off = [(record, weighed_off(job.resin, record.masses_kg)) for record in job.mixed]
     wrong = [(record, share) for record, share in off if abs(share) > job.house.ratio_off]
     if not wrong:
         return
@@ -95,7 +95,7 @@ def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
 def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
     late = [batch for batch in assessment.batches if batch.late_s > LATE_S]
     if late:
-        start = assessment.job.shop.shot_start_s
+        start = assessment.job.shot_start_s
         worst = max(late, key=lambda batch: batch.late_s)
         wanted = clock_time(start + worst.pour_s - worst.late_s)
         others = [batch for batch in late if batch is not worst]
@@ -117,7 +117,7 @@ def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
 )
 def batches_short(assessment: Assessment) -> Iterator[Finding]:
     wanted = assessment.charge.total_kg
-    if missing := unplanned_kg(assessment.job.charge, wanted):
+    if missing := unplanned_kg(assessment.job.charge, wanted, assessment.job.weighed):
         has, needs = brief_each((wanted - missing, wanted), "mass", assessment.units)
         yield Finding(f"The batches that are planned by hand come to {has}; the charge is {needs}.")
 
@@ -126,7 +126,7 @@ def batches_short(assessment: Assessment) -> Iterator[Finding]:
     "weighed-mix-off",
     "caution",
     "charge",
-    why="Viscosity, pot life and gel are planned for one temperature of the mix.",
+    why="A warmer mix gels sooner, a colder one flows slower. Fill, pots and margin are reckoned with it now.",
     remedy="Bring the components to the planned temperature, and measure the mix, not the drums.",
 )
 def weighed_mix_off(assessment: Assessment) -> Iterator[Finding]:
@@ -134,7 +134,7 @@ def weighed_mix_off(assessment: Assessment) -> Iterator[Finding]:
     planned = mixed_temperature_k(job)
     off = [
         (record.temperature_k - planned, record)
-        for record in job.charge.mixed
+        for record in job.mixed
         if record.temperature_k is not None and abs(record.temperature_k - planned) > job.house.mix_temperature_k
     ]
     if off:

@@ -249,6 +249,6 @@ def release_after_shift(assessment: Assessment) -> Iterator[Finding]:
     if assessment.fill is not None and assessment.cure_study is None:
         return  # it is being followed through the stack, which may well be an hour off the card's own figure
     if assessment.cure.after_shift_s > 0:
-        start = assessment.job.shop.shot_start_s
+        start = assessment.job.shot_start_s
         release, end = clock_time(start + assessment.cure.release_s), clock_time(start + assessment.cure.shift_end_s)
         yield Finding(f"Vacuum may be let go at {release}; the shift ends at {end}.")

@@ -156,7 +156,7 @@ def vacuum_let_go_early(assessment: Assessment) -> Iterator[Finding]:
     release = assessment.cure.release_s
     for event in assessment.job.shot:
         if event.kind == "vacuum let go" and event.clock_s < release:
-            start = assessment.job.shop.shot_start_s
+            start = assessment.job.shot_start_s
             early = brief(release - event.clock_s, "duration")
             text = f"The vacuum was let go {early} too early; it was to stay on until {clock_time(start + release)}."
             yield Finding(text)

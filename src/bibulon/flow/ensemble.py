@@ -24,7 +24,7 @@ from bibulon.job import Job
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.stock_card import Measured
-from bibulon.resin.batches import planned_for
+from bibulon.resin.batches import Poured, planned_for
 from bibulon.workers.pool import in_parallel
 from bibulon.workers.report import Progress, no_progress
 
@@ -166,11 +166,7 @@ class _Outcome:
     mesh: Mesh
 
 
-Planned = tuple[tuple[float, float], ...]
-"""Mass (kg) and age when poured (s) of each batch."""
-
-
-def _outcome(job: Job, nodes: int, levels: int, pace: Pace, planned: Planned) -> _Outcome | None:
+def _outcome(job: Job, nodes: int, levels: int, pace: Pace, planned: tuple[Poured, ...]) -> _Outcome | None:
     try:
         problem = flow_problem(job, nodes, levels, pace=pace)
         if problem.fed is not None and planned:
@@ -182,7 +178,7 @@ def _outcome(job: Job, nodes: int, levels: int, pace: Pace, planned: Planned) ->
     return _Outcome(time, result.resin_drawn_m3, np.isnan(result.arrival_s).astype(np.float64), result.mesh)
 
 
-def _planned(job: Job, nodes: int) -> Planned:
+def _planned(job: Job, nodes: int) -> tuple[Poured, ...]:
     """The batches by the draw of a coarse fill of the plan as it stands: they are mixed by it whatever then happens."""
     coarse = fill(flow_problem(job, nodes, 1, pace=PREVIEW_PACE))
     batches = batches_in(job, coarse)

@@ -32,7 +32,7 @@ from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.levels import Level, LevelName, merged
 from bibulon.quantities import show
-from bibulon.resin.batches import planned_for
+from bibulon.resin.batches import Poured, planned_for
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import fresh_course, pot_course
@@ -291,17 +291,21 @@ def _flow_cell(cell: Cell, levels: int) -> FlowCell:
     )
 
 
-def fed_resin(job: Job, batches: Sequence[tuple[float, float]]) -> FedResin:
-    """Of *job*, whose *batches* each have a mass (kg) for all parts that are shot together and an age when poured; what
-    a machine mixes as it comes is one batch that stays fresh."""
+def fed_resin(job: Job, batches: Sequence[Poured]) -> FedResin:
+    """Of *job*, whose *batches* are for all parts that are shot together; what a machine mixes as it comes is one batch
+    that stays fresh."""
     law, pot, mixed_k = law_of(job.resin), pot_of(job), mixed_temperature_k(job)
     density = job.resin.density_kg_m3
     if job.mixed_as_it_comes:
         fed: tuple[FedBatch, ...] = (FedBatch(math.inf, 0.0, fresh_course(mixed_k)),)
     else:
         fed = tuple(
-            FedBatch(mass / density / job.parts_together, age_s, pot_course(law, density, mass, mixed_k, pot))
-            for mass, age_s in batches
+            FedBatch(
+                batch.mass_kg / density / job.parts_together,
+                batch.age_s,
+                pot_course(law, density, batch.mass_kg, batch.mixed_k, pot),
+            )
+            for batch in batches
         )
     if not job.flow.thickening:
         law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf)

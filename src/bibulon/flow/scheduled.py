@@ -86,4 +86,5 @@ def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
         tuple(batch.volume_m3 * density for batch in fill.problem.fed.batches) if fill.problem.fed else (),
         job.shop.temperature_k,
         room if (room := room_kg(job)) is not None else math.inf,
+        job.weighed,
     )

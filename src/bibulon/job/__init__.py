@@ -25,7 +25,7 @@ from bibulon.job.cards import (
     ResinCard,
     TapeCard,
 )
-from bibulon.job.charge import ChargePlan
+from bibulon.job.charge import ChargePlan, MixedBatch, Weighed
 from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
 from bibulon.job.filling import with_filler
@@ -269,6 +269,36 @@ class Job(Model):
     def shot(self) -> tuple[RunEvent, ...]:
         """The entries of the run log since the last new run."""
         return shot_of(self.run)
+
+    @property
+    def shot_start_s(self) -> float:
+        """The time of day at which the run clock was at nothing: as the shot was begun, before that as it is planned.
+        A rehearsal keeps to the plan."""
+        begun = next((event for event in self.shot if event.kind == "started" and not event.rehearsal), None)
+        if begun is None:
+            return self.shop.shot_start_s
+        at = begun.at
+        return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % 86_400
+
+    @property
+    def mixed(self) -> tuple[MixedBatch, ...]:
+        """The batches of this shot that were weighed and written down."""
+        now = self.shot_number
+        return tuple(batch for batch in self.charge.mixed if batch.shot == now)
+
+    @property
+    def shot_number(self) -> int:
+        """How many new runs were begun before this shot."""
+        return sum(event.kind == "new run" for event in self.run)
+
+    @property
+    def weighed(self) -> tuple[Weighed, ...]:
+        """The first batches of this shot as they were mixed, up to the first that was not written down."""
+        by_number = {batch.number: batch for batch in self.mixed} if self.charge.mixed else {}
+        done: list[Weighed] = []
+        while (batch := by_number.get(len(done) + 1)) is not None:
+            done.append(batch.on_clock(self.shot_start_s))
+        return tuple(done)
 
     @property
     def closed(self) -> bool:

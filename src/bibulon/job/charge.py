@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 from pydantic import Field
 
 from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model, Temperature
 from bibulon.job.resin_card import PotShape
+from bibulon.quantity_text import QuantityError, parse_clock_time
+
+DAY_S = 86_400.0
 
 
 class PlannedBatch(Model):
@@ -18,16 +22,35 @@ class PlannedBatch(Model):
     """None: as late as it may be."""
 
 
+@dataclass(frozen=True)
+class Weighed:
+    """A batch as it was mixed, on the run clock; None where it was not written down."""
+
+    mass_kg: float
+    mix_s: float | None
+    temperature_k: float | None
+
+
 class MixedBatch(Model):
     """A batch as it was mixed: what the mixing sheet has in writing."""
 
+    shot: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    """How many new runs had been begun before it."""
     number: Annotated[int, Field(ge=1, le=999)]
     masses_kg: Annotated[tuple[Mass, ...], Field(max_length=12)]
     """On the scale, by component."""
     mixed_at: Annotated[str, Field(max_length=40)] = ""
-    """The time of day that was written down."""
+    """The time of day from which it was mixed, as it was written down."""
     temperature_k: Temperature | None = None
     by: Annotated[str, Field(max_length=80)] = ""
+
+    def on_clock(self, start_s: float) -> Weighed:
+        """It on the run clock of a shot that begins at that time of day; a time that is none is left out."""
+        try:
+            mix_s = (parse_clock_time(self.mixed_at) - start_s + DAY_S / 2) % DAY_S - DAY_S / 2
+        except QuantityError:
+            return Weighed(sum(self.masses_kg), None, self.temperature_k)
+        return Weighed(sum(self.masses_kg), mix_s, self.temperature_k)
 
 
 class ChargePlan(Model):
@@ -58,4 +81,4 @@ class ChargePlan(Model):
     scales: Annotated[int, Field(ge=1, le=20)] = 1
     batches: Annotated[tuple[PlannedBatch, ...], Field(max_length=200)] = ()
     """Batches planned by hand; none: as few as pot life allows."""
-    mixed: Annotated[tuple[MixedBatch, ...], Field(max_length=400)] = ()
+    mixed: Annotated[tuple[MixedBatch, ...], Field(max_length=5000)] = ()

@@ -74,8 +74,8 @@ class RunEvent(Model):
 
 def shot_of(run: tuple[RunEvent, ...]) -> tuple[RunEvent, ...]:
     """The entries of *run* that belong to the shot as it is now: all since the last new run."""
-    begun = max((at for at, event in enumerate(run) if event.kind == "new run"), default=-1)
-    return run[begun + 1 :]
+    begun = next((at for at in range(len(run), 0, -1) if run[at - 1].kind == "new run"), 0)
+    return run[begun:]
 
 
 THERMOCOUPLE = "thermocouple"

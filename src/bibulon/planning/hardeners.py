@@ -104,7 +104,7 @@ def compare_hardeners(
     for at, hardener in enumerate(hardeners):
         progress(at / len(hardeners))
         rows.append(_with_hardener(job, hardener, nodes, progress))
-    shift_s = job.shop.shift_end_s - job.shop.shot_start_s
+    shift_s = job.shop.shift_end_s - job.shot_start_s
     slack = [_slack(row, job, shift_s) for row in rows]
     best = max(range(len(rows)), key=lambda at: slack[at], default=None)
     if best is None or slack[best] == -math.inf:

@@ -57,8 +57,9 @@ def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Un
 
     def made(plan: ChargePlan, resin: ResinCard, mixed_k: float, times_s: Floats, room: float) -> tuple[Batch, ...]:
         return batches_of(
-            plan, resin, mixed_k, total, times_s, drawn, job.bucket.heel_kg, air_k=job.shop.temperature_k, room_kg=room
-        )
+            plan, resin, mixed_k, total, times_s, drawn, job.bucket.heel_kg, air_k=job.shop.temperature_k, room_kg=room,
+            weighed=job.weighed,
+        )  # fmt: skip
 
     room = room_kg(job)
     room = math.inf if room is None else room

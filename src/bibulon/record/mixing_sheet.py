@@ -66,14 +66,12 @@ class _MixingSheet(Sheet):
         ]  # fmt: skip
 
     def batches(self) -> list[Flowable]:
-        job, start, units = self.job, self.job.shop.shot_start_s, self.units
+        job, start, units = self.job, self.job.shot_start_s, self.units
         names = [component.name for component in job.resin.components]
         rows = []
         for batch in self.assessment.batches:
-            course = pot_course(
-                law_of(job.resin), job.resin.density_kg_m3, batch.mass_kg, mixed_temperature_k(job), pot_of(job)
-            )
-            sheet_s = pot_life_s(job.resin, mixed_temperature_k(job), batch.mass_kg, pot_of(job))
+            course = pot_course(law_of(job.resin), job.resin.density_kg_m3, batch.mass_kg, batch.mixed_k, pot_of(job))
+            sheet_s = pot_life_s(job.resin, batch.mixed_k, batch.mass_kg, pot_of(job))
             out = clock_time(start + batch.mix_s + min(course.life_s, sheet_s))
             weigh = [
                 f"{show_measure(one.mass_kg, 'mass', units)} ({show_measure(one.volume_m3, 'volume', units)})"
@@ -103,7 +101,7 @@ class _MixingSheet(Sheet):
 
     def written(self) -> list[Flowable]:
         names = [component.name for component in self.job.resin.components]
-        done = {record.number: record for record in self.job.charge.mixed}
+        done = {record.number: record for record in self.job.mixed}
         rows = []
         for batch in self.assessment.batches:
             record = done.get(batch.number)

@@ -146,7 +146,7 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
 def _pourings(assessment: Assessment) -> Iterator[RunStep]:
     job, units = assessment.job, assessment.units
     for batch in assessment.batches:
-        mixed = clock_time(job.shop.shot_start_s + batch.mix_s)
+        mixed = clock_time(job.shot_start_s + batch.mix_s)
         yield RunStep(
             f"batch {batch.number}",
             f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
@@ -231,7 +231,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
                 yield RunStep(f"clamp {vent.id} at the end", what, "It stays shut.", end, "valve clamped", vent.label)
     for left in assessment.leftovers:
         if left.runs_away:
-            by, hot = clock_time(job.shop.shot_start_s + left.out_by_s), brief(left.peak_k, "temperature", units)
+            by, hot = clock_time(job.shot_start_s + left.out_by_s), brief(left.peak_k, "temperature", units)
             mass = show(left.mass_kg, "mass", units)
             what = f"Take what is left {left.where} out of the shop: {mass}"
             hint = f"By {by}: it gets about {hot} by itself. In the open, away from all that burns."
@@ -240,7 +240,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
                 hint = f"By {by}: it gets about {hot} by itself. The vacuum stays on."
             yield RunStep(f"left {left.where}", what, hint, end, "step done", f"left {left.where}")
     release = assessment.cure.release_s
-    earliest = clock_time(job.shop.shot_start_s + release)
+    earliest = clock_time(job.shot_start_s + release)
     hint = f"Not before {earliest}, and only if a sample is hard."
     if job.process in WITH_BLADDER:
         hint += " The bladder is let off before any clamp is opened."
@@ -268,7 +268,7 @@ def _cure_steps(assessment: Assessment) -> Iterator[RunStep]:
         yield RunStep(f"cure step {number}", what, hint, begin_s, "step done", f"cure step {number}")
     demould, hint = assessment.cure.demould_s, "Once it is hard: how long that takes is not known yet."
     if demould is not None and math.isfinite(demould):
-        earliest = clock_time(job.shop.shot_start_s + demould)
+        earliest = clock_time(job.shot_start_s + demould)
         hint = f"Not before {earliest}. {green_words(assessment)}"
     else:
         demould = None
@@ -276,7 +276,7 @@ def _cure_steps(assessment: Assessment) -> Iterator[RunStep]:
     study, cut_s, hint = assessment.cure_study, None, "Once it is hard, and cool enough to be touched."
     if demould is not None and study is not None and math.isfinite(trimmed_s := trim_s(job, study)):
         cut_s = trimmed_s
-        hint = f"Not before {clock_time(job.shop.shot_start_s + cut_s)}: hard, and cool enough to be touched."
+        hint = f"Not before {clock_time(job.shot_start_s + cut_s)}: hard, and cool enough to be touched."
     yield RunStep("trim", "Trim the part", hint, cut_s, "step done", "trim")
 
 

@@ -197,8 +197,8 @@ class _Traveller(Sheet):
                     self.show(batch.mass_kg * component.parts_by_weight / parts, "mass")
                     for component in self.job.resin.components
                 ),
-                clock_time(self.job.shop.shot_start_s + batch.mix_s),
-                clock_time(self.job.shop.shot_start_s + batch.usable_until_s),
+                clock_time(self.job.shot_start_s + batch.mix_s),
+                clock_time(self.job.shot_start_s + batch.usable_until_s),
                 "",
             ]
             for batch in self.assessment.batches
@@ -219,7 +219,7 @@ class _Traveller(Sheet):
 
     def weighed(self) -> list[Flowable]:
         """Batches as they were mixed, where somebody has written it down."""
-        mixed = self.job.charge.mixed
+        mixed = self.job.mixed
         if not mixed:
             return []
         names = [component.name for component in self.job.resin.components]
@@ -243,7 +243,7 @@ class _Traveller(Sheet):
 
     def cure(self) -> list[Flowable]:
         """What the cure comes to, and the ramps and holds that are planned."""
-        plan, study, start = self.assessment.cure, self.assessment.cure_study, self.job.shop.shot_start_s
+        plan, study, start = self.assessment.cure, self.assessment.cure_study, self.job.shot_start_s
         rows = [
             ["Last gel", clock_time(start + plan.gel_s)],
             ["Vacuum off, not before", clock_time(start + plan.release_s)],

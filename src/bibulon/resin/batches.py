@@ -4,14 +4,15 @@ The draw curve of the simulated fill says how fast the bucket empties, down to t
 ``share · pot life(m)`` in the pot that it is mixed in; from its pouring it serves until the draw has taken it. Each
 batch is the largest that still meets this and finds room in the bucket, so their number is the smallest. As many are
 mixed at the same time as there are people and scales, so where the draw is quick a batch is mixed before the one ahead
-of it is used up, at worst before the start. Batches that somebody has planned are taken as they are.
+of it is used up, at worst before the start. Batches that somebody has planned are taken as they are, and those that
+were weighed as they were mixed: so much, so warm, from that time on.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -19,8 +20,9 @@ import numpy.typing as npt
 
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
-from bibulon.job.charge import ChargePlan
+from bibulon.job.charge import ChargePlan, Weighed
 from bibulon.resin.charge import charge_of
+from bibulon.resin.mixing import mixed_temperature_k
 from bibulon.resin.pot import Pot
 from bibulon.resin.pot_life import pot_life_s
 
@@ -37,6 +39,8 @@ class Batch:
 
     number: int
     mass_kg: float
+    mixed_k: float
+    """How warm it was mixed."""
     mix_s: float
     pour_s: float
     used_s: float
@@ -58,8 +62,11 @@ def batches_of(
     in_fill_kg: tuple[float, ...] = (),
     air_k: float | None = None,
     room_kg: float = math.inf,
+    weighed: Sequence[Weighed] = (),
 ) -> tuple[Batch, ...]:
     """Batches for *total_kg*, of which ``drawn_kg`` (k,) has left the bucket at ``times_s`` (k,).
+
+    The first are those that were *weighed*; the others make up what they leave.
 
     They are mixed at *temperature_k*, in air of *air_k* (as warm as the mix where it is not given), and poured where
     there is room for *room_kg* on the heel. A batch is used up, and the next one poured, when the bucket holds no more
@@ -93,35 +100,50 @@ def batches_of(
             who = free_until.index(max(free_until))
             mix = min(pours[index], free_until[who]) - plan.mix_time_s
             wanted = plan.batches[index].mix_s if index < len(plan.batches) else None
+            warm_k = temperature_k
+            if index < len(weighed):
+                known = weighed[index]
+                wanted = wanted if known.mix_s is None else known.mix_s
+                warm_k = warm_k if known.temperature_k is None else known.temperature_k
             mix = free_until[who] = mix if wanted is None else wanted
             pour = max(pours[index], mix + plan.mix_time_s)
             used = max(time_of(float(starts[index + 1])), pour)
-            usable = mix + plan.pot_life_share * pot_life_s(resin, temperature_k, masses[index], pot)
-            late_s = pour - pours[index]
-            batches.insert(
-                0, Batch(index + 1, masses[index], mix, pour, used, usable, used <= usable + 1e-6, max(late_s, 0.0))
-            )
+            usable = mix + plan.pot_life_share * pot_life_s(resin, warm_k, masses[index], pot)
+            late_s, in_time = max(pour - pours[index], 0.0), used <= usable + 1e-6
+            batches.insert(0, Batch(index + 1, masses[index], warm_k, mix, pour, used, usable, in_time, late_s))
         return tuple(batches)
 
-    if by_hand := _by_hand(plan, total_kg):
+    done = [batch.mass_kg for batch in weighed]
+    if by_hand := _by_hand(plan, total_kg, done):
         return timed(by_hand)
-    given = _made_up(total_kg, in_fill_kg, largest_kg)
-    if given and all(fits(sum(given[:at]), mass) for at, mass in enumerate(given)):
-        ways = [given]
+    begun = sum(done)
+    left_kg = total_kg - begun
+    if done and left_kg <= SHORT_SHARE * total_kg:
+        return timed(done)
+
+    def fits_then(start_kg: float, mass_kg: float) -> bool:
+        """Whether a batch fits that follows on what was weighed and so much more."""
+        return fits(begun + start_kg, mass_kg)
+
+    given = _made_up(left_kg, in_fill_kg[min(len(done), len(in_fill_kg) - 1) :] if in_fill_kg else (), largest_kg)
+    if given and all(fits_then(sum(given[:at]), mass) for at, mass in enumerate(given)):
+        masses = given
     else:
-        masses: list[float] = []
+        masses = []
         start = 0.0
-        while start < total_kg - 1e-9 and len(masses) < MOST_BATCHES:
-            largest = min(largest_kg, total_kg - start)
-            masses.append(_largest(partial(fits, start), min(SMALLEST_BATCH_KG, largest), largest))
+        while start < left_kg - 1e-9 and len(masses) < MOST_BATCHES:
+            largest = min(largest_kg, left_kg - start)
+            masses.append(_largest(partial(fits_then, start), min(SMALLEST_BATCH_KG, largest), largest))
             start += masses[-1]
-        ways = [_levelled(masses, fits)]
-    best = timed(ways[0])
+        masses = _levelled(masses, fits_then)
+    best = timed([*done, *masses])
     # where the draw is quicker than hands can mix, pots stand mixed for long: smaller ones last longer
-    for count in range(len(best) + 1, len(best) + 1 + MORE_TRIED):
-        if all(batch.in_time for batch in best) or count > MOST_BATCHES or total_kg / count < SMALLEST_BATCH_KG:
+    for count in range(len(masses) + 1, len(masses) + 1 + MORE_TRIED):
+        if all(batch.in_time for batch in best[len(done) :]) or count > MOST_BATCHES:
             break
-        trial = timed([total_kg / count] * count)
+        if left_kg / count < SMALLEST_BATCH_KG:
+            break
+        trial = timed([*done, *[left_kg / count] * count])
         if _lateness_s(trial) < _lateness_s(best):
             best = trial
     return best
@@ -131,10 +153,13 @@ def _lateness_s(batches: Sequence[Batch]) -> float:
     return max(max(batch.used_s - batch.usable_until_s, 0.0) for batch in batches)
 
 
-def _by_hand(plan: ChargePlan, total_kg: float) -> list[float]:
-    """The masses that somebody has planned, the last of all taking what is left; none where nobody has."""
-    masses: list[float] = []
-    for batch in plan.batches:
+def _by_hand(plan: ChargePlan, total_kg: float, done_kg: Sequence[float] = ()) -> list[float]:
+    """The masses that somebody has planned, those of *done_kg* in place of the first, the last of all taking what is
+    left; none where nobody has."""
+    if not plan.batches:
+        return []
+    masses = list(done_kg)
+    for batch in plan.batches[len(masses) :]:
         left = total_kg - sum(masses)
         if left <= 1e-9:
             break
@@ -142,20 +167,40 @@ def _by_hand(plan: ChargePlan, total_kg: float) -> list[float]:
     return masses
 
 
-def unplanned_kg(plan: ChargePlan, total_kg: float) -> float:
-    """How much of the charge is in no batch of those that are planned by hand; 0 where none are, or next to nothing."""
-    missing = total_kg - sum(batch.mass_kg for batch in plan.batches)
+def unplanned_kg(plan: ChargePlan, total_kg: float, weighed: Sequence[Weighed] = ()) -> float:
+    """How much of the charge is in no batch of those that are planned by hand, or were *weighed* in place of the first
+    of them; 0 where none are planned, or next to nothing."""
+    planned_kg = sum(batch.mass_kg for batch in plan.batches[len(weighed) :])
+    missing = total_kg - planned_kg - sum(batch.mass_kg for batch in weighed)
     return missing if plan.batches and missing > SHORT_SHARE * total_kg else 0.0
 
 
-def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[tuple[float, float], ...]:
-    """Mass (kg) and age when poured (s) of the batches of *job*: those that are planned by a draw, or before there is
-    one those that are planned by hand, else the fewest, all alike."""
+@dataclass(frozen=True)
+class Poured:
+    """A batch as it comes into the bucket: how much, how old, and how warm it was mixed."""
+
+    mass_kg: float
+    age_s: float
+    mixed_k: float
+
+
+def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]:
+    """The batches of *job* as they are poured: those that are planned by a draw, or before there is one those that are
+    planned by hand, else the fewest, all alike; what was weighed comes first."""
     if batches:
-        return tuple((batch.mass_kg, batch.pour_s - batch.mix_s) for batch in batches)
-    total, mix_s = charge_of(job).total_kg, job.charge.mix_time_s
-    masses = _by_hand(job.charge, total) or [even_batch_kg(total, job.charge.largest_batch_kg)]
-    return tuple((mass, mix_s) for mass in masses)
+        return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k) for batch in batches)
+    total, mix_s, warm_k = charge_of(job).total_kg, job.charge.mix_time_s, mixed_temperature_k(job)
+    done = job.weighed
+    masses = _by_hand(job.charge, total, [batch.mass_kg for batch in done])
+    if not masses:
+        left_kg = max(total - sum(batch.mass_kg for batch in done), 0.0)
+        more = [even_batch_kg(left_kg, job.charge.largest_batch_kg)] if left_kg > 0 else []
+        masses = [*(batch.mass_kg for batch in done), *more]
+    poured = [Poured(mass, mix_s, warm_k) for mass in masses]
+    for at, batch in enumerate(done):
+        warm = warm_k if batch.temperature_k is None else batch.temperature_k
+        poured[at] = replace(poured[at], mixed_k=warm)
+    return tuple(poured)
 
 
 def even_batch_kg(total_kg: float, largest_kg: float) -> float:

@@ -29,5 +29,5 @@ def cure_plan(job: Job, last_mixed_s: float) -> CurePlan:
     on the run clock: what is poured later gels later."""
     gel = film_gel_s(job.resin, job.mould_temperature_k)
     release = gel * job.resin.release_after_gel_factor
-    shift_end = job.shop.shift_end_s - job.shop.shot_start_s
+    shift_end = job.shop.shift_end_s - job.shot_start_s
     return CurePlan(last_mixed_s + gel, last_mixed_s + release, shift_end)

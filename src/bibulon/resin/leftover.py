@@ -14,7 +14,7 @@ import numpy as np
 from bibulon.job import Job
 from bibulon.resin.batches import Batch
 from bibulon.resin.card_law import law_of
-from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.mixing import pot_of
 from bibulon.resin.pot import OUT_AT_RISE_K, Pot, PotCourse, pot_course
 
 LEAST_KG = 0.02
@@ -60,7 +60,7 @@ def leftover_of(
     if mass_kg < LEAST_KG:
         return None
     law, density, shop_k = law_of(job.resin), job.resin.density_kg_m3, job.shop.temperature_k
-    mixed_k = mixed_temperature_k(job)
+    mixed_k = batch.mixed_k
     before = pot_course(law, density, batch.mass_kg, mixed_k, pot_of(job))
     warm, cured = (float(one) for one in before.at(max(from_s - batch.mix_s, 0.0)))
 

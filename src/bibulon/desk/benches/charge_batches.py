@@ -74,7 +74,7 @@ class BatchesSection(ChargeSection):
         grid.setVerticalSpacing(2)
         for at, head in enumerate(("", "Mass", "Mix at", "Pour at", "Use by")):
             grid.addWidget(label(head, "muted"), 0, at)
-        start = self.document.job.shop.shot_start_s
+        start = self.document.job.shot_start_s
         for row, batch in enumerate(batches, 1):
             times = (batch.mix_s, batch.pour_s, batch.usable_until_s)
             cells = (
@@ -88,7 +88,7 @@ class BatchesSection(ChargeSection):
     # -- by hand -----------------------------------------------------------------------------------------------------
 
     def _fill_planned(self, layout: QVBoxLayout) -> None:
-        start = self.document.job.shop.shot_start_s
+        start = self.document.job.shot_start_s
         made = {batch.number: batch for batch in self.document.assessment.batches}
         for at in range(len(self.document.job.charge.batches)):
             row = QHBoxLayout()
@@ -131,12 +131,12 @@ class BatchesSection(ChargeSection):
 
     def _mix(self, at: int) -> str:
         mix_s = self._batches()[at].mix_s
-        return "" if mix_s is None else clock_time((self.document.job.shop.shot_start_s + mix_s) % 86_400)
+        return "" if mix_s is None else clock_time((self.document.job.shot_start_s + mix_s) % 86_400)
 
     def _set_mix(self, at: int, text: str) -> None:
         mix_s = None
         if text.strip():
-            mix_s = parse_clock_time(text) - self.document.job.shop.shot_start_s
+            mix_s = parse_clock_time(text) - self.document.job.shot_start_s
         self._put(f"mixing of batch {at + 1}", at, revised(self._batches()[at], mix_s=mix_s))
 
     def _put(self, words: str, at: int, batch: PlannedBatch | None) -> None:
@@ -201,7 +201,7 @@ class BatchesSection(ChargeSection):
         if spread.short_kg > 1e-3:
             words = f"Where it takes the most, {self.bench.shown(spread.short_kg, 'mass')} more are wanted"
             if spread.clamp_s is not None and spread.mix_by_s is not None:
-                start = job.shop.shot_start_s
+                start = job.shot_start_s
                 words += (
                     f": mix them from {clock_time(start + spread.mix_by_s)}. If they are not there at "
                     f"{clock_time(start + spread.clamp_s)}, clamp the feed before the tube draws air"

@@ -15,7 +15,7 @@ from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import percent, scale_kind, show, show_measure, signed_share
-from bibulon.quantity_text import QuantityError, cells_of, parse
+from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed
 from bibulon.resin.mixing import (
@@ -221,8 +221,9 @@ class MixingSection(ChargeSection):
         units = self.document.assessment.units
         example = [show_measure(one.mass_kg, "mass", units) for one in measures_of(job.resin, batches[0].mass_kg)]
         example.append(self.bench.shown(mixed_temperature_k(job), "temperature"))
-        example.append(clock_time(job.shop.shot_start_s + batches[0].mix_s))
-        asked = f"For each batch: {names}; temperature of the mix; time of day. {'; '.join(example)}"
+        example.append(clock_time(job.shot_start_s + batches[0].mix_s))
+        asked = f"For each batch: {names}; temperature of the mix; time of day from which. {'; '.join(example)}. "
+        asked += "Fill, margin and the batches to come are reckoned with it."
         layout.addWidget(label(asked, "muted"))
         for batch in batches:
             field = FreeField(
@@ -234,7 +235,7 @@ class MixingSection(ChargeSection):
                 layout.addWidget(label(said[0], said[1]))
 
     def _record(self, batch: Batch) -> MixedBatch | None:
-        return next((one for one in self.document.job.charge.mixed if one.number == batch.number), None)
+        return next((one for one in self.document.job.mixed if one.number == batch.number), None)
 
     def _as_weighed(self, batch: Batch) -> str:
         record = self._record(batch)
@@ -249,7 +250,8 @@ class MixingSection(ChargeSection):
 
     def _set_weighed(self, batch: Batch, text: str) -> None:
         job, units = self.document.job, self.document.assessment.units
-        others = tuple(one for one in job.charge.mixed if one.number != batch.number)
+        shot = job.shot_number
+        others = tuple(one for one in job.charge.mixed if (one.shot, one.number) != (shot, batch.number))
         if not text.strip():
             self.document.edit(f"batch {batch.number}", changed(job, charge=revised(job.charge, mixed=others)))
             return
@@ -265,11 +267,14 @@ class MixingSection(ChargeSection):
         if any(mass <= 0 for mass in masses):
             raise QuantityError("A component cannot have weighed nothing.")
         temperature = parse(cells[count], "temperature", units) if len(cells) > count else None
+        mixed_at = cells[count + 1] if len(cells) > count + 1 else ""
+        if mixed_at:
+            parse_clock_time(mixed_at)  # refused here, at the field
         record = MixedBatch(
-            number=batch.number, masses_kg=masses, temperature_k=temperature,
-            mixed_at=cells[count + 1] if len(cells) > count + 1 else "",
+            shot=shot, number=batch.number, masses_kg=masses, temperature_k=temperature,
+            mixed_at=mixed_at,
         )  # fmt: skip
-        mixed = tuple(sorted((*others, record), key=lambda one: one.number))
+        mixed = tuple(sorted((*others, record), key=lambda one: (one.shot, one.number)))
         self.document.edit(f"batch {batch.number}", changed(job, charge=revised(job.charge, mixed=mixed)))
 
     def _judged(self, batch: Batch) -> tuple[str, str] | None:
@@ -291,7 +296,4 @@ class MixingSection(ChargeSection):
                 how = "warmer" if warmer > 0 else "colder"
                 return f"B{batch.number}: the mix is {off_by} {how} than the plan counts on.", "error"
             right.append("as warm as planned")
-        total = sum(record.masses_kg)
-        if total < batch.mass_kg * 0.99:
-            right.append(f"{self.bench.shown(batch.mass_kg - total, 'mass')} less than planned")
         return f"B{batch.number}: {', '.join(right)}.", "muted"

@@ -41,20 +41,20 @@ class PotsSection(ChargeSection):
         job = self.document.job
         self.document.edit("pots", changed(job, charge=revised(job.charge, pot_shape=shape)))
 
-    def _course(self, batch_kg: float) -> PotCourse:
+    def _course(self, batch_kg: float, mixed_k: float) -> PotCourse:
         job = self.document.job
-        return pot_course(law_of(job.resin), job.resin.density_kg_m3, batch_kg, mixed_temperature_k(job), pot_of(job))
+        return pot_course(law_of(job.resin), job.resin.density_kg_m3, batch_kg, mixed_k, pot_of(job))
 
     def _fill(self, layout: QVBoxLayout) -> None:
         job, units = self.document.job, self.document.assessment.units
         batches = self.document.assessment.batches
-        kinds: dict[float, list[Batch]] = {}
+        kinds: dict[tuple[float, float], list[Batch]] = {}
         for batch in batches:
-            kinds.setdefault(float(f"{batch.mass_kg:.3g}"), []).append(batch)
-        some = list(kinds.items())[:MOST_CURVES] or [(job.charge.largest_batch_kg, [])]
+            kinds.setdefault((float(f"{batch.mass_kg:.3g}"), round(batch.mixed_k, 1)), []).append(batch)
+        some = list(kinds.items())[:MOST_CURVES] or [((job.charge.largest_batch_kg, mixed_temperature_k(job)), [])]
         curves, marks, worst_s = [], [], 0.0
-        for mass, alike in some:
-            course = self._course(mass)
+        for (mass, mixed_k), alike in some:
+            course = self._course(mass, mixed_k)
             life = course.life_s if math.isfinite(course.life_s) else float(course.times_s[-1])
             used_s = max((batch.used_s - batch.mix_s for batch in alike), default=0.0)
             worst_s = max(worst_s, min(max(1.1 * used_s, 1.05 * life), float(course.times_s[-1])))
@@ -72,7 +72,7 @@ class PotsSection(ChargeSection):
             for course, name in curves
         ]
         self.chart.draw(Drawn(drawn, marks[:2]), "min since mixing", unit_shown("temperature", units))
-        start = job.shop.shot_start_s
+        start = job.shot_start_s
         if batches:
             grid = QGridLayout()
             grid.setHorizontalSpacing(10)
@@ -80,9 +80,9 @@ class PotsSection(ChargeSection):
             for at, head in enumerate(("", "When used up", "Out of the shop by")):
                 grid.addWidget(label(head, "muted"), 0, at)
             for row, batch in enumerate(batches, 1):
-                course = self._course(batch.mass_kg)
+                course = self._course(batch.mass_kg, batch.mixed_k)
                 warm = float(course.at(batch.used_s - batch.mix_s)[0])
-                lasts = min(course.life_s, pot_life_s(job.resin, mixed_temperature_k(job), batch.mass_kg, pot_of(job)))
+                lasts = min(course.life_s, pot_life_s(job.resin, batch.mixed_k, batch.mass_kg, pot_of(job)))
                 texts = (
                     f"B{batch.number}",
                     self.bench.shown(warm, "temperature"),

@@ -20,5 +20,5 @@ class ChargeSection:
         job = made.job
         return (
             made.batches, made.charge, job.charge, job.shop, job.mould, job.resin, job.plumbing.bucket,
-            self.document.settings,
+            job.shot_start_s, job.weighed, self.document.settings,
         )  # fmt: skip

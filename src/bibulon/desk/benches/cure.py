@@ -110,12 +110,13 @@ class CureBench(Bench):
 
     def _study_key(self) -> object:
         job = self.document.job
-        return self._waits(), self.study, job.resin, job.curing, job.vacuum, job.mould, job.shop, self.document.settings
+        conditions = job.resin, job.curing, job.vacuum, job.mould, job.shop, job.shot_start_s
+        return self._waits(), self.study, conditions, self.document.settings
 
     def _clock(self, time_s: float) -> str:
         if not math.isfinite(time_s):
             return "not by itself"
-        return clock_time(self.document.job.shop.shot_start_s + time_s)
+        return clock_time(self.document.job.shot_start_s + time_s)
 
     def _time(self, time_s: float, what: str) -> tuple[str, str]:
         resin, study = self.document.job.resin, self.study
@@ -285,7 +286,7 @@ class CureBench(Bench):
     def _set_map_time(self, text: str) -> None:
         """A time of day, the next that there is after the start, or a span from it."""
         text = text.strip()
-        start_s, at_s = self.document.job.shop.shot_start_s, None
+        start_s, at_s = self.document.job.shot_start_s, None
         if text:
             days = re.search(r"\+\s*(\d+)\s*d$", text)
             clock = text[: days.start()].strip() if days else text

@@ -29,7 +29,7 @@ class AfterwardsSection:
         return document.assessment.cure_study, document.assessment.fill, document.job, document.settings
 
     def _clock(self, time_s: float) -> str:
-        return clock_time(self.bench.document.job.shop.shot_start_s + time_s)
+        return clock_time(self.bench.document.job.shot_start_s + time_s)
 
     def _fill(self, layout: QVBoxLayout) -> None:
         assessment = self.bench.document.assessment

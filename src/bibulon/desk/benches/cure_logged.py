@@ -71,7 +71,7 @@ class LoggedSection:
             points = read_part_temperatures(
                 self.text.toPlainText(),
                 self.document.assessment.units,
-                job.shop.shot_start_s,
+                job.shot_start_s,
                 opened_at,
             )
         except QuantityError as error:

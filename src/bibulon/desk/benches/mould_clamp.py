@@ -159,7 +159,8 @@ class ClampSections:
         alone, safe = press_holds_pa(job, press), press_holds_pa(job, press, job.house.clamp_reserve)
         if alone < 0:
             holder = "the press holds" if job.pair.clamp.kind == "press" else "the clamps hold"
-            text = f"Injection: {self._gauge(alone)} is the most that {holder} once the vent is shut."
+            below = f"up to {self._gauge(-alone)} below the atmosphere"
+            text = f"Injection: none over the atmosphere. Once the vent is shut {holder} a cavity {below} only."
             self.bench.answer(layout, text, None)
             return
         text = f"Injection: up to {self._gauge(alone)} over the atmosphere stays shut, even with the vent shut"

@@ -340,7 +340,7 @@ class ShootBench(Bench):
     def _fill_list(self, layout: QVBoxLayout) -> None:
         steps = self.desk.run.steps()
         done = done_steps(steps, self.document.job.shot)
-        start = self.document.job.shop.shot_start_s
+        start = self.document.job.shot_start_s
         for step in steps:
             row = QHBoxLayout()
             row.addWidget(RankMark("settled" if step.id in done else "waits", 15), 0, Qt.AlignmentFlag.AlignTop)

@@ -128,7 +128,7 @@ class HardenersDialog(QDialog):
             self.buttons.insertWidget(at, button)
 
     def _texts(self, job: Job, row: HardenerRow, surest: bool) -> tuple[str, ...]:
-        start, units = job.shop.shot_start_s, self.document.assessment.units
+        start, units = job.shot_start_s, self.document.assessment.units
 
         def clock(time_s: float) -> str:
             return clock_time(start + time_s) if math.isfinite(time_s) else "not by itself"

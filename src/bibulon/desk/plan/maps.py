@@ -150,7 +150,7 @@ def _of_cure(
     ends = _ends(grid)
     if ends is None:
         return None
-    units, start_s = document.assessment.units, document.job.shop.shot_start_s
+    units, start_s = document.assessment.units, document.job.shot_start_s
     if kind == "duration":
         texts = [clock_time(start_s + value) for value in ends]
     else:
@@ -189,7 +189,7 @@ def _cured(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
     if study is None:
         return None
     at_s = _looked_at_s(document, study, time_s)
-    name = f"Least degree of cure at {clock_time(document.job.shop.shot_start_s + at_s)}"
+    name = f"Least degree of cure at {clock_time(document.job.shot_start_s + at_s)}"
     return _of_cure(document, answer, name, lambda _, one: one.course.least_cure_at(at_s), "share")
 
 
@@ -198,7 +198,7 @@ def _glass(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
     if study is None:
         return None
     at_s = _looked_at_s(document, study, time_s)
-    name = f"Least Tg at {clock_time(document.job.shop.shot_start_s + at_s)}"
+    name = f"Least Tg at {clock_time(document.job.shot_start_s + at_s)}"
 
     def glass(study: CureStudy, one: StackCure) -> float:
         return float(study.law.tg_k(one.course.least_cure_at(at_s)))

@@ -85,7 +85,7 @@ def batch_words(assessment: Assessment, grip: BatchGrip) -> str:
     batch = next((one for one in assessment.batches if one.number == grip.number), None)
     if batch is None:
         return ""
-    start = assessment.job.shop.shot_start_s
+    start = assessment.job.shot_start_s
     words = [
         f"B{batch.number}: {show(batch.mass_kg, 'mass', assessment.units)}",
         f"mixed from {clock_time(start + batch.mix_s)}",

@@ -117,7 +117,7 @@ class TimePicture(QWidget):
             (candidate for candidate in STEPS_S if width * candidate / (scale.end_s - scale.start_s) > 86), STEPS_S[-1]
         )
         painter.setFont(theme.font(11))
-        start = self.document.job.shop.shot_start_s
+        start = self.document.job.shot_start_s
         for index in range(int(scale.start_s // step), int(scale.end_s // step) + 1):
             time_s = index * step
             x = scale.x(time_s)
