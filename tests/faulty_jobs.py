@@ -293,6 +293,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     ),
     "air-in-late-hose": lambda job: with_fitted(job, "feed-2", shut_at="port"),
     "bypass-weeps": lambda job: with_plumbing(job, bypass=Bypass(hose=job.feeds[0].hose, clamps=1)),
+    "bypass-missing": lambda job: changed(job, flow=revised(job.flow, feeds_after="to the pots")),
     "bucket-above-part": lambda job: changed(job, bucket=revised(job.bucket, below_part_m=-0.4)),
     "pot-inlets-short": lambda job: with_plumbing(
         changed(job, pots=(revised(job.pots[0], inlets=1), *job.pots[1:])),

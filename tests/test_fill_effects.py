@@ -16,6 +16,7 @@ from scipy.integrate import quad
 from shapely import Polygon
 
 from bibulon.arrays import Floats
+from bibulon.assess import assess
 from bibulon.flow.assembly import build_network
 from bibulon.flow.fed_resin import FedBatch, FedResin
 from bibulon.flow.fill import fill
@@ -26,14 +27,25 @@ from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
 from bibulon.flow.step import Step
 from bibulon.job import Job
-from bibulon.job.edits import changed, revised, with_line, with_region, without_line, without_manifold
+from bibulon.job.edits import (
+    changed,
+    revised,
+    with_card,
+    with_line,
+    with_plumbing,
+    with_region,
+    without_line,
+    without_manifold,
+)
 from bibulon.job.flow import FlowChoices
 from bibulon.job.layup import Layer
 from bibulon.job.lines import AtTime, Manifold, WhenAtPoint, WhenBatchUsed, WhenFull, WhenReached
 from bibulon.job.part import Part, Region
 from bibulon.job.places import FLAT, Relief
+from bibulon.job.plumbing import Bypass
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.record.run_list import run_list
 from bibulon.resin.card_law import law_of
 from bibulon.resin.pot import PotCourse
 from bibulon.resin.rheology import rheology
@@ -226,6 +238,30 @@ def test_the_laminate_swells_at_the_feed_and_evens_out_until_gel(panel: Job) -> 
     assert shut is not None and shut.bled_m3 == 0
     held = [float((rows * result.node_area_m2).sum()) for rows in (thick, shut.swelling_m[-1])]
     assert held[1] == pytest.approx(held[0], rel=1e-3), "nothing leaves a bag whose lines are all shut"
+
+
+def test_a_bypass_that_is_opened_drains_the_part_from_both_ends(panel: Job) -> None:
+    """Excess pressure that falls evenly from feed to vent diffuses out: with the feed shut its mean falls to a quarter
+    after `0.575 L²/D`, with both ends at the pots after `0.119 L²/D`, the first terms of the two series."""
+    gel = revised(panel.resin, film_gel=tuple(revised(p, time_s=40 * 7200.0) for p in panel.resin.film_gel))
+    job = with_flow(with_card(panel, gel), swelling=True, thickening=False)
+    job = with_plumbing(job, bypass=Bypass(hose=job.feeds[0].hose))
+
+    def quarter_s(job: Job) -> float:
+        result = run(job, 500, after=True)
+        assert result.after is not None and result.after.mass_error < 1e-9
+        held = (result.after.swelling_m * result.node_area_m2).sum(axis=1)
+        since_s = result.after.times_s - result.end_s
+        fallen = np.log(held[0] / held[1:8])
+        return float(np.exp(np.interp(math.log(4.0), fallen, np.log(since_s[1:8]))))
+
+    shut_s, opened_s = quarter_s(job), quarter_s(with_flow(job, feeds_after="to the pots"))
+    assert shut_s / opened_s == pytest.approx(0.575 / 0.119, rel=0.2)
+    steps = {step.id: step.text for step in run_list(assess(with_flow(job, feeds_after="to the pots")))}
+    assert steps["clamp feed at the end"] == "Clamp feed F1, between bucket and bypass"
+    assert steps["open the bypass"] == "Open bypass BP"
+    kept = run_list(assess(with_flow(job, feeds_after="open", vents_after="shut")))
+    assert [step.text for step in kept if step.text.startswith(("Clamp", "Open bypass"))] == ["Clamp vent V1"]
 
 
 # -- gaps --------------------------------------------------------------------------------------------------------------

@@ -55,7 +55,6 @@ CHECKED = (
     "film",
     "tape",
     "hoses",
-    "bypass",
     "pump_hose",
 )
 """Looked at whenever a job is made, as trials of causes are, and by no result."""

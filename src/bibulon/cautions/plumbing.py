@@ -18,6 +18,7 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
 from bibulon.job.plumbing import BYPASS_HOSE, DipTube
 from bibulon.plumbing.bucket import heel_kg, opening_for_heel_m
+from bibulon.plumbing.edits import with_bypass
 from bibulon.plumbing.mending import (
     clamps_help,
     elbows_help,
@@ -260,6 +261,25 @@ def bypass_weeps(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"Bypass {bypass.label} has {has}.", _place(assessment.job, hose))
     elif not hose.card.clampable:
         yield Finding(f"No clamp shuts bypass {bypass.label}, {hose.card.name}.", _place(assessment.job, hose))
+
+
+@caution(
+    "bypass-missing",
+    "caution",
+    "lines",
+    why="What is to be drawn off once the part is full has no way to the pots, and stays in the part.",
+    remedy="Add a bypass from the feeds' side to the first pot, or let the feeds be clamped.",
+    fix=Fix(
+        "Add a bypass",
+        with_bypass,
+        lambda job: bool(job.feeds) and job.plumbing.bypass is None,
+    ),
+    of_plan=True,
+)
+def bypass_missing(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    if job.flow.feeds_after == "to the pots" and job.feeds and job.plumbing.bypass is None:
+        yield Finding("The feeds go to the pots by a bypass once the part is full, and there is none.")
 
 
 def _with_inlets(job: Job) -> Job:

@@ -261,6 +261,7 @@ class _Fill:
         if not self.problem.feeds_stay_open:
             self.valves.clamp_all()
         steps.vents_open, steps.vents_pa = not self.problem.vents_shut, self.problem.hold_pa
+        steps.to_pots = self.problem.feeds_to_pots
         steps.read_valves()
         left = state.limit_in_part - state.clock
         if self.problem.swells and left > 1e-9 * state.limit:

@@ -119,6 +119,8 @@ class FlowProblem:
     """Whether to go on until the resin stops once the part is full."""
     feeds_stay_open: bool = False
     vents_shut: bool = False
+    feeds_to_pots: tuple[str, ...] = ()
+    """Feeds that a bypass joins to the pots once the part is full."""
     manifolds: tuple[FlowManifold, ...] = ()
     rate_m3_s: float = 0.0
     """What a machine brings, as long as that takes no more than the drive; 0: whatever the drive brings."""
@@ -182,6 +184,7 @@ def flow_problem(
         gaps=tuple(flow_gaps(job, covered, part)),
         after=after,
         feeds_stay_open=job.flow.feeds_after == "open",
+        feeds_to_pots=tuple(line.id for line in job.feeds_to_pots),
         vents_shut=job.pair.injection.vent_after == "clamped" if job.in_mould else job.flow.vents_after == "shut",
         manifolds=tuple(flow_manifold(job, manifold) for manifold in job.manifolds),
         rate_m3_s=0.0 if job.in_mould else job.bucket.rate_m3_s,

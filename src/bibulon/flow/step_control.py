@@ -53,6 +53,8 @@ class StepControl:
         self.vents_open = True
         self.vents_pa = 0.0
         """Pressure of the vents over that during the fill."""
+        self.to_pots: tuple[str, ...] = ()
+        """Feeds that a bypass joins to the pots."""
         self.read_valves()
 
     def read_valves(self) -> None:
@@ -79,7 +81,8 @@ class StepControl:
                 self._bores_m3[in_hose] *= share
         self._body = edges.bodies(self._bores_m3 + network.through_pores_m3)
         self._first_of_body = np.unique(self._body, return_index=True)[1]
-        self.vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
+        vents = self.valves.open_vent_nodes if self.vents_open else network.vent_nodes[:0]
+        self.vents = np.unique(np.concatenate([vents, *(network.nodes_on_line[name] for name in self.to_pots)]))
 
     def step(self, length: float, guess: Flags | None = None, about_pa: Floats | None = None) -> tuple[float, Step]:
         """A step of *length* or, where the active set will not settle, of a part of it, and its length.

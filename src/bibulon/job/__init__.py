@@ -281,6 +281,23 @@ class Job(Model):
         return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % 86_400
 
     @property
+    def feeds_to_pots(self) -> tuple[Line, ...]:
+        """The feeds that the bypass joins to the pots once the part is full: those that hang on what it is teed into,
+        all where that is the hose in the bucket; none where that is not planned."""
+        bypass = self.plumbing.bypass
+        if bypass is None or self.flow.feeds_after != "to the pots":
+            return ()
+        above = {line.id: line.fed_by for line in self.feeds} | {manifold.id: None for manifold in self.manifolds}
+
+        def hangs_on_it(line: Line) -> bool:
+            at: str | None = line.id
+            while at is not None and at != bypass.source:
+                at = above[at]
+            return at == bypass.source
+
+        return tuple(line for line in self.feeds if hangs_on_it(line))
+
+    @property
     def mixed(self) -> tuple[MixedBatch, ...]:
         """The batches of this shot that were weighed and written down."""
         now = self.shot_number

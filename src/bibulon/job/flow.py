@@ -26,7 +26,7 @@ class FlowChoices(Model):
     """Width of the gap beside every core edge."""
     edge_gap_m: Gap = 0.0
     """Width of the gap along the edge of the part."""
-    feeds_after: Literal["clamped", "open"] = "clamped"
-    """The feeds once the part is full."""
+    feeds_after: Literal["clamped", "open", "to the pots"] = "clamped"
+    """The feeds once the part is full; the bypass joins them to the pots."""
     vents_after: Literal["open", "shut"] = "open"
     """The vents once the part is full."""

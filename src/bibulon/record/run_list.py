@@ -216,15 +216,20 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
         hint = "When the vent shows steady resin, free of air."
         if injection.stop == "by mass" and injection.stop_kg is not None:
             hint = f"At {show(injection.stop_kg, 'mass', assessment.units)} in, or sooner if the vent shows resin."
+    to_pots = {feed.id for feed in job.feeds_to_pots}
     for feed in job.feeds:
-        if not _left_clamped(feed):
-            name = f"clamp {feed.id} at the end"
-            yield RunStep(name, f"Clamp {feed.word} {feed.label}", hint, end, "valve clamped", feed.label)
+        if not _left_clamped(feed) and job.flow.feeds_after != "open":
+            name, where = f"clamp {feed.id} at the end", ", between bucket and bypass" if feed.id in to_pots else ""
+            yield RunStep(name, f"Clamp {feed.word} {feed.label}{where}", hint, end, "valve clamped", feed.label)
+    if to_pots and job.plumbing.bypass is not None:
+        what = f"Open bypass {job.plumbing.bypass.label}"
+        again = "Once all feeds are clamped: what is too much goes to the pots from both sides, until gel."
+        yield RunStep("open the bypass", what, again, end, "step done", "bypass")
     if job.in_mould and injection.vent_after == "held":
         held = show(job.pair.hold_pa, "pressure", assessment.units)
         what = f"Cavity to {held}"
         yield RunStep("hold until gel", what, "Held there until gel.", end, "step done", "holding vacuum")
-    elif job.in_mould:
+    elif job.in_mould or job.flow.vents_after == "shut":
         for vent in job.vents:
             if not _left_clamped(vent):
                 what = f"Clamp vent {vent.label}"

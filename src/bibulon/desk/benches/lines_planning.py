@@ -220,7 +220,11 @@ class PlanningSections(QObject):
         bench.quantity("Gap along edge", "thickness", "flow/edge_gap_m", "Between laminate and mould edge or seal.")
         bench.choice(
             "When full, feeds",
-            lambda: [("are clamped", "clamped"), ("stay open until gel", "open")],
+            lambda: [
+                ("are clamped", "clamped"),
+                ("stay open until gel", "open"),
+                ("go to the pots by the bypass", "to the pots"),
+            ],
             lambda: self.document.job.flow.feeds_after,
             partial(self._after, "feeds_after"),
         )
