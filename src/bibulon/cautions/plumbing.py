@@ -279,7 +279,8 @@ def bypass_weeps(assessment: Assessment) -> Iterator[Finding]:
 def bypass_missing(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     if job.flow.feeds_after == "to the pots" and job.feeds and job.plumbing.bypass is None:
-        yield Finding("The feeds go to the pots by a bypass once the part is full, and there is none.")
+        text = "The feeds go to the pots by a bypass once the part is full, and there is none."
+        yield Finding(text, job.feeds[0].points[0])
 
 
 def _with_inlets(job: Job) -> Job:
