@@ -10,6 +10,7 @@ import pytest
 from driving import bench, choose, press, push, texts, type_into
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
+from sound_jobs import held
 
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches import hunt_gauge
@@ -153,6 +154,16 @@ def test_a_branch_under_the_film_is_no_hose_to_clamp() -> None:
     assert {place.section for place in branches.places if place.id.startswith("tee")} == {SPACE}
     counts = {words: count for words, _, count in fittings_needed(network_of(job))}
     assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(hung)}
+
+
+def test_a_feed_hose_that_is_not_fitted_yet_cannot_leak(demo: Job) -> None:
+    bare = changed(demo, hold_tests=(held(stage="before the feed hose"),))
+    fitted = changed(demo, hold_tests=(*bare.hold_tests, held(id="again", stage="with the feed hose")))
+    sections = set(branches_of(demo).sections)
+    assert branches_of(fitted).sections.keys() == sections
+    hoses = {f"hose {feed.id}" for feed in demo.feeds}
+    assert hoses < sections and branches_of(bare).sections.keys() == sections - hoses
+    assert {f"port {feed.id}" for feed in demo.feeds} < {place.id for place in branches_of(bare).places}
 
 
 def test_what_the_shop_has_found_before_comes_first() -> None:

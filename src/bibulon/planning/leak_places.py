@@ -52,7 +52,9 @@ class _Spot:
 
 
 def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
-    """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found."""
+    """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found. Where the
+    newest hold test was made before the feed hoses were fitted they are left out, with their manifolds and the bypass."""
+    bare = not job.in_mould and bool(job.hold_tests) and job.hold_tests[-1].stage == "before the feed hose"
     space = "the cavity" if job.in_mould else "the bag"
     sections: dict[str, str] = {SPACE: space}
     cuts: list[Cut] = []
@@ -65,12 +67,14 @@ def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
     for (one, words), (other, _) in pairwise(zip(pots, names, strict=True)):
         cuts.append(Cut(f"{one}|{other}", f"the hose behind {words}", (one, other)))
     spots.append(_Spot("pump valve", "pump valve", "valve to the pump", pots[-1]))
-    for manifold in job.manifolds:
+    for manifold in () if bare else job.manifolds:
         name = f"manifold {manifold.id}"
         sections[name] = f"manifold {manifold.label}"
         spots.append(_Spot(f"{name} joints", "hose joint", f"joints of manifold {manifold.label}", name))
     known = {manifold.id for manifold in job.manifolds}
     for line in job.lines:
+        if bare and line.kind == "feed":
+            continue
         if line.is_branch(known):  # it hangs on another feed by a tee, with nothing to clamp between
             spots.append(_Spot(f"tee {line.id}", "hose joint", f"tee of {line.label}", SPACE, _port_of(line)))
             continue
@@ -87,7 +91,7 @@ def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
             spots.append(_Spot(f"{name} end", "hose joint", f"joint of {line.label} at its manifold", name))
         else:
             spots.append(_Spot(f"{name} end", "hose joint", f"clamped end of {line.label}'s hose", name))
-    if job.plumbing.bypass is not None:
+    if job.plumbing.bypass is not None and not bare:
         label = job.plumbing.bypass.label
         sections[BYPASS] = f"bypass {label}"
         cuts.append(Cut(f"{BYPASS}@{GAUGE_POT}", f"{label} at {names[0]}", (BYPASS, pots[0])))
