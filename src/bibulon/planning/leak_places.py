@@ -53,7 +53,7 @@ class _Spot:
 
 def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
     """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found. Where the
-    newest hold test was made before the feed hoses were fitted they are left out, with their manifolds and the bypass."""
+    newest hold test was made before the feed hoses were fitted they are left out, with manifolds and the bypass."""
     bare = not job.in_mould and bool(job.hold_tests) and job.hold_tests[-1].stage == "before the feed hose"
     space = "the cavity" if job.in_mould else "the bag"
     sections: dict[str, str] = {SPACE: space}
