@@ -29,6 +29,7 @@ from bibulon.cure.schedule import around_of, legs_of
 from bibulon.cure.study import CureStudy
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
+from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.curing import Curing, HeatStep
 from bibulon.job.edits import changed, revised, with_card
@@ -317,6 +318,19 @@ def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: flo
         for depth in (left.spread_m, DEPTHS_M[DEPTHS_M.index(left.spread_m) - 1])
     )
     assert thin <= 333.15 < thick
+
+
+def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:
+    job = demo_job()
+    fill = scheduled_fill(job, 400, 2, after=True)
+    assert fill.after is not None and fill.after.bled_m3 > 4 * fill.in_pots_m3[-1], "most comes after the fill"
+    caught_m3 = float(fill.in_pots_m3[-1]) + fill.after.bled_m3
+    made = replace(assess(job), fill=fill)
+    (kept,) = (left for left in made.leftovers if left.where == "in the catch pots")
+    assert kept.mass_kg == pytest.approx(caught_m3 * job.resin.density_kg_m3) and kept.runs_away
+    assert "pot-too-small" not in {one.id for one in cautions_of(made)}
+    small = changed(job, pots=(revised(job.pots[0], capacity_m3=1.2 * caught_m3),))
+    assert "pot-too-small" in {one.id for one in cautions_of(replace(assess(small), fill=fill))}
 
 
 def test_next_to_nothing_left_is_not_reckoned_and_the_run_list_takes_out_what_gets_hot(

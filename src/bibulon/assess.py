@@ -105,12 +105,16 @@ class Assessment:
 
     @cached_property
     def leftovers(self) -> tuple[Leftover, ...]:
-        """What is left in bucket and catch pots at the end of the fill, and how hot it gets there; none without a
-        fill."""
+        """What is left in the bucket once the part is full, and in the catch pots with all that bleeds until gel, and
+        how hot it gets there; none without a fill. What bleeds is taken to be in the pot from the end of the fill."""
         if self.fill is None:
             return ()
+        density = self.job.resin.density_kg_m3 * self.job.parts_together
         at_end = resin_at(self.job, self.fill, self.batches, self.fill.end_s)
-        return leftovers_of(self.job, self.batches, self.fill.end_s, at_end.bucket_kg, at_end.pots_kg)
+        bucket_kg, caught_kg, after = at_end.bucket_kg, at_end.pots_kg, self.fill.after
+        if after is not None:
+            bucket_kg, caught_kg = bucket_kg - after.drawn_m3 * density, caught_kg + after.bled_m3 * density
+        return leftovers_of(self.job, self.batches, self.fill.end_s, bucket_kg, caught_kg)
 
     @cached_property
     def last_mixed_s(self) -> float:

@@ -406,7 +406,7 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
     density = job.resin.density_kg_m3
     bleed = job.charge.bleed_kg / density
     if assessment.fill is not None:
-        bleed = max(bleed, float(assessment.fill.in_catch_pots_m3[-1]))
+        bleed = max(bleed, assessment.fill.caught_m3 * job.parts_together)
     room, reserve = sum(pot.capacity_m3 for pot in job.pots), job.house.pot_reserve
     if room < reserve * bleed:
         has, wants = brief(room, "volume", assessment.units), brief(reserve * bleed, "volume", assessment.units)

@@ -258,6 +258,7 @@ class _Fill:
         """From the end of the fill until the resin stops: thickness evens out, what is too much bleeds to the pots."""
         state, steps = self.state, self.steps
         rows, pots_m3, drawn_m3 = len(state.rows) - 1, state.in_pots_m3, state.drawn_m3
+        own_m3 = state.in_own_pots_m3
         if not self.problem.feeds_stay_open:
             self.valves.clamp_all()
         steps.vents_open, steps.vents_pa = not self.problem.vents_shut, self.problem.hold_pa
@@ -276,6 +277,7 @@ class _Fill:
             swelling_m=course.swelling_m,
             mass_error=course.mass_error,
             bled_m3=state.in_pots_m3 - pots_m3,
+            bled_own_m3=state.in_own_pots_m3 - own_m3,
             drawn_m3=state.drawn_m3 - drawn_m3,
         )
 

@@ -54,7 +54,7 @@ class After:
     """What the laminate does from the end of the fill until the resin stops.
 
     ``times_s`` (k,) from the end of the fill; ``pressure_pa`` and ``swelling_m`` (k, n) as in :class:`FillResult`;
-    what bled to the pots and what was still drawn.
+    what bled to the pots, how much of it to pots of vents' own, and what was still drawn.
     """
 
     times_s: Floats
@@ -62,6 +62,7 @@ class After:
     swelling_m: Floats
     mass_error: float
     bled_m3: float
+    bled_own_m3: float
     drawn_m3: float
 
 
@@ -256,6 +257,12 @@ class FillResult:
     def in_catch_pots_m3(self) -> Floats:
         """(k,) in the pots that all vents share."""
         return self.in_pots_m3 - self.in_own_pots_m3
+
+    @property
+    def caught_m3(self) -> float:
+        """In the pots that all vents share at the end of what was followed: of the fill, or of the bleed after it."""
+        bled_m3 = 0.0 if self.after is None else self.after.bled_m3 - self.after.bled_own_m3
+        return float(self.in_catch_pots_m3[-1]) + bled_m3
 
     def drawn_at(self, time_s: float) -> float:
         """Resin drawn from the bucket by *time_s* (m³)."""
