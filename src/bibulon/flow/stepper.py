@@ -43,7 +43,7 @@ ROUNDS_BEFORE_HANGING = 4
 """After so many rounds a node on a slope that fills and is given up by turns stays full as far as fibres hold it."""
 CAPILLARY_PA = 2000.0
 """A bed of fibres holds a hanging column of resin at least as well as this, and better where it is dense."""
-ROUNDS_BEFORE_KEEPING = 20
+ROUNDS_BEFORE_KEEPING = 6
 """After so many rounds a node of a pocket that fills and is given up by turns is kept full."""
 TURNS_BEFORE_STUCK = 4
 """A valve at a dry node that has turned so often stays shut."""
