@@ -251,7 +251,8 @@ class PlanningSections(QObject):
             return "–", "Followed on the fine mesh only."
         if fill.problem.film_pa <= 0:
             return "no change", "The laminate is taken as rigid."
-        density, units = self.document.job.resin.density_kg_m3, self.document.assessment.units
+        job, units = self.document.job, self.document.assessment.units
+        density = job.resin.density_kg_m3 * job.parts_together
         bled = show(fill.after.bled_m3 * density, "mass", units)
         return f"{bled} bleed", (
             "Where resin carried load the laminate is thick; it evens out until the resin stops, and what is too much "
