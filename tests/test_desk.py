@@ -373,6 +373,8 @@ def test_a_shot_begun_at_another_time_than_planned_is_told_by_the_clock_as_it_wa
     batch = window.document.assessment.batches[1]
     pours = {f"{begun + timedelta(seconds=batch.pour_s + after):%H:%M}" for after in (0, 60)}
     assert any(clock in texts(bench(window)) for clock in pours), "and so do the batches that are still to come"
+    window.go("cure")
+    assert any(f"It was begun at {begun + timedelta(seconds=s):%H:%M}" in texts(bench(window)) for s in (0, 60))
     window.run.begin_anew()
     planned = (planned_s + window.document.assessment.cure.release_s) % 86_400
     assert f"{int(planned // 3600):02}:{int(planned % 3600 // 60):02}" in may_go()

@@ -89,6 +89,7 @@ class CureBench(Bench):
             "Tg wanted", "temperature", "curing/tg_wanted_k", "Of the part in use.", empty="well over the shop"
         )
         self.clock("Shot starts", "shop/shot_start_s")
+        self.watch(lambda: self.document.job.shot_start_s, column(), self._fill_begun)
         self.clock("Shift ends at", "shop/shift_end_s")
         self.section("Vacuum against vapour")
         self.vapour = column(2)
@@ -112,6 +113,12 @@ class CureBench(Bench):
         job = self.document.job
         conditions = job.resin, job.curing, job.vacuum, job.mould, job.shop, job.shot_start_s
         return self._waits(), self.study, conditions, self.document.settings
+
+    def _fill_begun(self, layout: QVBoxLayout) -> None:
+        job = self.document.job
+        if abs(job.shot_start_s - job.shop.shot_start_s) >= 60:
+            began = clock_time(job.shot_start_s)
+            layout.addWidget(label(f"It was begun at {began}: times of day count from then.", "muted"))
 
     def _clock(self, time_s: float) -> str:
         if not math.isfinite(time_s):
