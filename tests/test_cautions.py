@@ -47,7 +47,8 @@ from bibulon.job.part import Vacuum
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.lay_list import lay_list
-from bibulon.quantities import Units, brief
+from bibulon.quantities import Units
+from bibulon.quantities_in_words import brief
 from bibulon.stock import shelf
 
 

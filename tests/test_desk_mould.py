@@ -46,7 +46,8 @@ from bibulon.mould.pots import pot_key, pot_places
 from bibulon.mould.press import press_holds_pa
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import shots_of
-from bibulon.quantities import Units, brief
+from bibulon.quantities import Units
+from bibulon.quantities_in_words import brief
 
 
 def test_the_process_is_changed_and_changed_back_and_nothing_is_lost(window: Window, qtbot) -> None:

@@ -34,7 +34,8 @@ from bibulon.job.storage import load, save
 from bibulon.laminate.cut_list import cut_list
 from bibulon.planning.to_prepare import fittings_needed, needs_of
 from bibulon.plumbing.network import network_of
-from bibulon.quantities import Units, from_to, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import from_to
 from bibulon.record.prepare_sheet import prepare_pdf
 from bibulon.record.run_list import done_steps, next_step, run_list
 from bibulon.record.run_log import clocks, details, what

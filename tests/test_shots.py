@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from mould_jobs import lid
 from pypdf import PdfReader
 
-from bibulon.assess import assess, cycles_by_warmth, filled
+from bibulon.assess import assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
@@ -22,6 +22,7 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
+from bibulon.planning.cycles_by_warmth import cycles_by_warmth
 from bibulon.record.shot_card import shot_card_pdf
 from bibulon.resin.viscosity import film_gel_s
 

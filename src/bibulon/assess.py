@@ -29,7 +29,7 @@ from bibulon.flow.resin_at import drawn_kg, resin_at
 from bibulon.flow.result import STOP_WORDS, FillResult
 from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import revised
 from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
@@ -39,7 +39,8 @@ from bibulon.mould.clamp import ClampMargin, clamp_margin, shut_figure
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.press import PressForces, press_figure, press_forces
 from bibulon.plumbing.volumes import evacuated_m3, pots_m3
-from bibulon.quantities import QuantityKind, Units, show, show_full
+from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities_in_words import show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
 from bibulon.resin.cure import CurePlan, cure_plan
@@ -375,27 +376,6 @@ class Assessment:
         if self.fill is None:
             return np.zeros(0), np.zeros(0)
         return self.fill.times_s, drawn_kg(self.job, self.fill)
-
-
-WARMTHS_K = (-6.0, 6.0)
-COLDEST_SHOP_K, WARMEST_SHOP_K = 263.15, 333.15
-
-
-def cycles_by_warmth(assessment: Assessment) -> tuple[tuple[Cycle, float], ...]:
-    """The cycle with the shop some degrees colder and warmer, its fill as simulated, with the temperatures
-    (K)."""
-    job, found = assessment.job, []
-    inject_s = assessment.fill.end_s if assessment.fill is not None else 0.0
-    stands_s = assessment.cure.release_s - assessment.last_mixed_s
-    for off_k in WARMTHS_K:
-        shop_k = job.shop.temperature_k + off_k
-        shop_k = min(max(shop_k, COLDEST_SHOP_K), WARMEST_SHOP_K)
-        there = changed(job, shop=revised(job.shop, temperature_k=shop_k))
-        # what is known of the cure through the stack is of this day: it goes as the gel of a film does
-        slower = film_gel_s(job.resin, there.mould_temperature_k) / film_gel_s(job.resin, job.mould_temperature_k)
-        cure_s = assessment.last_mixed_s + stands_s * slower - inject_s
-        found.append((cycle_of(there, inject_s, max(cure_s, 0.0), assessment.shift_s), shop_k))
-    return tuple(found)
 
 
 def assess(job: Job, units: Units | None = None) -> Assessment:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bibulon.quantities import QuantityKind, Units, brief, show
+from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities_in_words import brief
 
 
 @dataclass(frozen=True)

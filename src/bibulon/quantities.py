@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
@@ -234,7 +233,6 @@ PLAIN: dict[QuantityKind, tuple[str, ...]] = {
     "money": ("",),
 }
 """Kinds without a unit of measure, and what may be written after their figures."""
-BRIEF_DIGITS, MOST_DIGITS = 3, 7
 SMALL_TOO: tuple[QuantityKind, ...] = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
@@ -362,98 +360,3 @@ def scale_kind(value: float, kind: Literal["mass", "volume"], units: Units) -> Q
     if abs(number_shown(value, kind, units)) >= 1:
         return kind
     return "small mass" if kind == "mass" else "small volume"
-
-
-def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: int = BRIEF_DIGITS) -> str:
-    """*value* as :func:`show` puts it, with no more than so many digits that say something: for a sentence.
-
-    >>> brief(163.214, "mass"), brief(0.4567, "length"), brief(1.2111, "length"), brief(0.31, "duration")
-    ('163 kg', '457 mm', '1210 mm', '0 s')
-    """
-    units = units or Units()
-    if kind == "duration" or not math.isfinite(value):
-        return show(value, kind, units)
-    number = number_shown(value, kind, units)
-    size = math.floor(math.log10(abs(number))) + 1 if number else 1
-    usual = show(value, kind, units)
-    decimals = len(usual.partition(" ")[0].partition(".")[2].rstrip("°%"))
-    if decimals > max(digits - size, 0):
-        return show(value, kind, units, max(digits - size, 0))
-    if size <= digits:
-        return usual
-    unit = unit_shown(kind, units)
-    return f"{round(number, digits - size):.0f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
-
-
-def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
-    """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
-    for digits in range(BRIEF_DIGITS, MOST_DIGITS):
-        texts = tuple(brief(value, kind, units, digits) for value in values)
-        if len(set(texts)) == len(set(values)):
-            return texts
-    return tuple(show(value, kind, units) for value in values)
-
-
-def from_to(low: str, high: str) -> str:
-    """Two figures as :func:`show` puts them, from one to the other; a unit that both have is said once.
-
-    >>> from_to("26.67 kg", "27.91 kg"), from_to("58 s", "2 min"), from_to("32 min", "not full")
-    ('26.67 to 27.91 kg', '58 s to 2 min', '32 min to not full')
-    """
-    number, _, unit = low.partition(" ")
-    once = unit and unit == high.partition(" ")[2] and number[-1].isdigit()
-    return f"{number if once else low} to {high}"
-
-
-def show_full(share: float) -> str:
-    """How full something is; it is never 100 % while a part of it is empty.
-
-    >>> show_full(0.974), show_full(0.9996), show_full(1 - 1e-9), show_full(1.0)
-    ('97 %', '99.9 %', '99.9 %', '100 %')
-    """
-    return percent(math.floor(share * 1000) / 1000, 1) if 0.99 <= share < 1 else percent(share)
-
-
-def percent(share: float, decimals: int = 0) -> str:
-    """A share in percent.
-
-    >>> percent(0.512), percent(0.0834, 1)
-    ('51 %', '8.3 %')
-    """
-    return show(share, "share", decimals=decimals)
-
-
-def percent_each(*shares: float) -> tuple[str, ...]:
-    """*shares* in percent, with as many digits as it takes to tell different ones apart, and each from nothing.
-
-    >>> percent_each(0.12, 0.08), percent_each(0.0018, 0.001), percent_each(0.0, 0.02)
-    (('12 %', '8 %'), ('0.2 %', '0.1 %'), ('0 %', '2 %'))
-    """
-    texts = tuple(percent(share) for share in shares)
-    for decimals in range(MOST_DIGITS):
-        texts = tuple(percent(share, decimals) for share in shares)
-        lost = any(
-            share and not any(digit in "123456789" for digit in text) for share, text in zip(shares, texts, strict=True)
-        )
-        if not lost and len(set(texts)) == len(set(shares)):
-            break
-    return texts
-
-
-def signed_share(share: float, decimals: int = 0) -> str:
-    """By how much something is more or less, with its sign; none where nothing shows.
-
-    >>> signed_share(0.04), signed_share(-0.004), signed_share(-0.012, 1)
-    ('+4 %', '0 %', '−1.2 %')
-    """
-    text = percent(share, decimals)
-    return text if text.startswith("−") or not any(letter in "123456789" for letter in text) else f"+{text}"
-
-
-def show_power(value: float, unit: str, digits: int = 2) -> str:
-    """A figure of no shop's own units as a power of ten, "7.1 × 10⁻¹² m³"."""
-    if value == 0 or not math.isfinite(value):
-        return f"{value:g} {unit}"
-    mantissa, _, exponent = f"{value:.{digits - 1}e}".partition("e")
-    raised = str(int(exponent)).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹"))
-    return f"{mantissa} × 10{raised} {unit}"

@@ -2,8 +2,8 @@
 
 A rule is registered with :func:`caution`; it looks at an Assessment and yields what it found. Adding one touches one
 place. Modules: ``mould``, ``layup``, ``stack``, ``preforms``, ``pair``, ``clamping``, ``injection``, ``bladder``,
-``wear``, ``shots``, ``lines``, ``vents``, ``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``, ``resin``,
-``mixing``, ``cure``, ``run``; ``safety`` holds the notes about hurting people.
+``wear``, ``shots``, ``lines``, ``supply``, ``vents``, ``layout``, ``tubes``, ``plumbing``, ``bag``, ``hold``,
+``resin``, ``mixing``, ``cure``, ``run``; ``safety`` holds the notes about hurting people.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from bibulon.cautions import (
     run,
     shots,
     stack,
+    supply,
     tubes,
     vents,
     wear,
@@ -58,6 +59,7 @@ __all__ = [
     "run",
     "shots",
     "stack",
+    "supply",
     "tubes",
     "vents",
     "wear",

@@ -14,7 +14,7 @@ from bibulon.job import REUSABLE, WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised
 from bibulon.mould.shots import shots_of
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 
 def _as_many_as_needed(job: Job) -> Job:

@@ -11,7 +11,7 @@ from bibulon.durations import run_clock
 from bibulon.job import WITH_BLADDER
 from bibulon.mould.bladder import bladder_margin, girth_of, most_over_pa, parting_force_n
 from bibulon.mould.press import clamps_give_n
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 TOO_LARGE = 0.08
 """A bladder larger round than the part by more than this share folds."""

@@ -9,7 +9,8 @@ from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.job.gear_cards import TubeCard
-from bibulon.quantities import brief, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import brief
 
 BubblesSeen = Literal[
     "everywhere at once", "a steady trail from one place", "a burst after a valve was opened", "from the feed"

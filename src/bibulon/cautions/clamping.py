@@ -22,7 +22,7 @@ from bibulon.mould.fittings import (
 )
 from bibulon.mould.flange import flange_gives, flange_thick_enough_m, with_flange_thick_enough
 from bibulon.mould.press import press_holds_pa
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 TOO_SOFT = 1.0
 """An upper half that gives by more than this share of the cavity's height bulges."""

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Rank, caution
 from bibulon.cure.answers import post_cure, too_hot, wanted_tg_k
-from bibulon.quantities import brief, brief_each, percent
+from bibulon.quantities_in_words import brief, brief_each, percent
 
 NAMES = {
     "resin": "The resin", "core": "The core", "mould": "The mould", "film": "The film", "tape": "The tape",

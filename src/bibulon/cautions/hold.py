@@ -15,7 +15,7 @@ from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 
 NEARLY_ATMOSPHERE = 0.5

@@ -14,7 +14,7 @@ from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import CLOSED, IN_MOULD, Job
 from bibulon.job.edits import revised, with_pair
 from bibulon.job.gear_cards import TubeCard
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 OFF_RIM_M = 0.02
 """An inlet no further off the rim is on its channel."""

@@ -16,7 +16,7 @@ from bibulon.flow.causes import USUAL_BELOW_M, Cause
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.thick_zones import thick_zones
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 BESIDE_ZONE_M = 0.03
 """A line so near a thick zone feeds or drains it."""

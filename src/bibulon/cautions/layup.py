@@ -19,7 +19,7 @@ from bibulon.job.places import ring_of
 from bibulon.laminate.corner import SMALL_GAP_M, stands_off_core_m
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
-from bibulon.quantities import brief, brief_each, from_to
+from bibulon.quantities_in_words import brief, brief_each, from_to
 
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002

@@ -11,17 +11,17 @@ from shapely import LineString, Point, Polygon
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import distances_m, inside, listed, middle_of
+from bibulon.cautions.places import beside_feeds, distances_m, inside, listed, middle_of
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.result import STOP_WORDS, StopReason
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.base import Point as PlanPoint
-from bibulon.job.edits import changed, new_id, revised, with_media, with_pot
+from bibulon.job.edits import changed, new_id, revised, with_media
 from bibulon.job.lines import Line
 from bibulon.job.places import ring_of
 from bibulon.mould.cavity_height import lacks_height
-from bibulon.quantities import brief, brief_each, show_full
+from bibulon.quantities_in_words import brief, brief_each, show_full
 
 SHORTEST_EDGE_M = 0.1
 SMALLEST_POCKET_M2 = 1e-3
@@ -303,7 +303,7 @@ def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
     beyond = bucket.over_pressure_pa - max(head, 0.0)
     if bucket.over_pressure_pa > 0 and beyond > 0:
         pressure = brief(beyond, "pressure difference", assessment.units)
-        yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.", _beside(assessment.job))
+        yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.", beside_feeds(assessment.job))
 
 
 @caution(
@@ -353,7 +353,7 @@ def labels(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
     things: list[tuple[str, str, PlanPoint | None, str]]
     things = [(line.label.strip(), f"A {line.kind} line", line.points[0], line.id) for line in job.lines]
-    things += [(manifold.label.strip(), "A manifold", _beside(job), manifold.id) for manifold in job.manifolds]
+    things += [(manifold.label.strip(), "A manifold", beside_feeds(job), manifold.id) for manifold in job.manifolds]
     things += [(pot.label.strip(), "A catch pot", None, "") for pot in job.pots]
     counts = Counter(label.upper() for label, *_ in things)
     bare = [thing for thing in things if not thing[0]]
@@ -365,63 +365,3 @@ def labels(assessment: Assessment) -> Iterator[Finding]:
         shown = listed(f"“{label}”" for label in dict.fromkeys(thing[0].upper() for thing in twins))
         is_ = "is" if len({thing[0].upper() for thing in twins}) == 1 else "are each"
         yield Finding(f"{shown} {is_} the label of more than one valve or pot.", *twins[0][2:])
-
-
-def _beside(job: Job) -> PlanPoint | None:
-    """Where the feeds are: a manifold has no place of its own."""
-    return job.feeds[0].points[0] if job.feeds else None
-
-
-@caution(
-    "bucket-above-part",
-    "stop",
-    "lines",
-    why="Resin standing above the part runs in by itself, lifts the film and floods the laminate.",
-    remedy="Stand the bucket below the part.",
-    fix=Fix("Stand it half a metre below", lambda job: changed(job, bucket=revised(job.bucket, below_part_m=0.5))),
-    of_plan=True,
-    processes=UNDER_FILM,
-)
-def bucket_above(assessment: Assessment) -> Iterator[Finding]:
-    below = assessment.job.bucket.below_part_m
-    if below < 0:
-        above = brief(-below, "length", assessment.units)
-        yield Finding(f"The bucket stands {above} above the part.", _beside(assessment.job))
-
-
-@caution(
-    "pot-too-small",
-    "stop",
-    "lines",
-    why="Resin that overruns the catch pot gets into the pump; the vacuum is lost with it.",
-    remedy="Put a catch pot between part and pump that holds the bleed and as much again.",
-    fix=Fix("Put a catch pot in", lambda job: with_pot(job), lambda job: not job.pots),
-    in_mould=InMould(station="mould"),
-)
-def pot_size(assessment: Assessment) -> Iterator[Finding]:
-    job = assessment.job
-    if not job.pots:
-        yield Finding("There is no catch pot between the part and the pump.")
-        return
-    density = job.resin.density_kg_m3
-    bleed = job.charge.bleed_kg / density
-    if assessment.fill is not None:
-        bleed = max(bleed, assessment.fill.caught_m3 * job.parts_together)
-    room, reserve = sum(pot.capacity_m3 for pot in job.pots), job.house.pot_reserve
-    if room < reserve * bleed:
-        has, wants = brief(room, "volume", assessment.units), brief(reserve * bleed, "volume", assessment.units)
-        yield Finding(f"The catch pots hold {has}; the expected bleed with reserve is {wants}.")
-
-
-@caution(
-    "one-pot-large-part",
-    "note",
-    "lines",
-    why="On a large part the bleed varies more, and a full pot cannot be changed under vacuum.",
-    remedy="Set two pots in series.",
-    of_plan=True,
-)
-def one_pot(assessment: Assessment) -> Iterator[Finding]:
-    area = assessment.area_together_m2
-    if len(assessment.job.pots) == 1 and area > assessment.job.house.large_part_m2:
-        yield Finding(f"One catch pot for {brief(area, 'area', assessment.units)}.")

@@ -12,7 +12,7 @@ from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import brief, brief_each, percent, signed_share
+from bibulon.quantities_in_words import brief, brief_each, percent, signed_share
 from bibulon.resin.batches import unplanned_kg
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
 

@@ -14,7 +14,7 @@ from bibulon.laminate.cells import Cell
 from bibulon.laminate.corner import CornerAt, corner_move, corners_of
 from bibulon.laminate.lay_list import lay_list
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 
 
 @caution(

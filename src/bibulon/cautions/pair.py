@@ -19,7 +19,7 @@ from bibulon.mould.fittings import (
     channel_under_seal,
     with_channel_clear,
 )
-from bibulon.quantities import brief, brief_each, percent, percent_each
+from bibulon.quantities_in_words import brief, brief_each, percent, percent_each
 
 LOOSE_PA = 2_000.0
 """Fibre that is pressed less lies loose: resin runs over it."""

@@ -78,3 +78,8 @@ def of_card(job: Job, card: str) -> Point:
         if card in (line.tube, line.hose):
             return line.points[0]
     return in_region(job, None)
+
+
+def beside_feeds(job: Job) -> Point | None:
+    """Where the feeds are: a manifold has no place of its own."""
+    return job.feeds[0].points[0] if job.feeds else None

@@ -29,7 +29,7 @@ from bibulon.plumbing.mending import (
     with_sound_clamps,
 )
 from bibulon.plumbing.network import Hose, inlets_short, into_first_pot, network_of
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 from bibulon.resin.mixing import room_kg
 
 WEEPS = {"jaw": "opens too little to go round it", "weak": "presses too little to shut it"}

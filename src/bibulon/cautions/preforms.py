@@ -11,7 +11,7 @@ from bibulon.job import Job
 from bibulon.job.layup import PlyGroup, Preform
 from bibulon.laminate.lay_list import lay_list, preform_text
 from bibulon.laminate.preform import preform_weight_kg
-from bibulon.quantities import brief_each
+from bibulon.quantities_in_words import brief_each
 
 MOST_OFF = 0.05
 """Cloth differs by so much from its card, and cutting by a little; more is a ply too many or too few."""

@@ -11,7 +11,7 @@ from bibulon.durations import clock_time
 from bibulon.flow.network import pipe_volume_m3
 from bibulon.job.filling import filler_share
 from bibulon.job.gear_cards import TubeCard
-from bibulon.quantities import brief, brief_each, from_to
+from bibulon.quantities_in_words import brief, brief_each, from_to
 from bibulon.resin.data_range import Of, guessed, known_k
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot_life import pot_life_s

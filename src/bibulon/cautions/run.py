@@ -14,7 +14,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.lines import AtTime, WhenReached
 from bibulon.job.run import open_feeds
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 
 EARLIEST_MARK_S = 60.0
 """Marks before this say little: nobody presses a clock to the second."""

@@ -11,7 +11,7 @@ from bibulon.job import CLAMPED_BY_VACUUM, IN_MOULD, WITH_BLADDER
 from bibulon.job.edits import changed, revised, with_pair
 from bibulon.mould.clamp import flange_needed_pa
 from bibulon.mould.shots import figure_of, figures_for, odd_shots, shots_of
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 
 GAUGE_PA = 2_000.0
 """Gauges differ by so much."""

@@ -21,7 +21,7 @@ from bibulon.laminate.cells import Cell
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 from bibulon.laminate.stack import Stack
-from bibulon.quantities import brief, brief_each
+from bibulon.quantities_in_words import brief, brief_each
 from bibulon.resin.exotherm import peak_temperature_k
 from bibulon.stock import shelf_card
 

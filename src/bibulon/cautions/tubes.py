@@ -15,7 +15,7 @@ from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
 from bibulon.plumbing.mending import ports_help, size_differs, with_ports
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 from bibulon.stock.choice import cards_for
 
 WIDE_ENOUGH = 1.3

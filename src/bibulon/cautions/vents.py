@@ -15,7 +15,7 @@ from bibulon.job.cards import MediaCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.lines import Line
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 
 CLEAR_M = 0.001
 """The film closes over a gap between a track and the fibre that is wider than this."""

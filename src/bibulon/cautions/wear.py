@@ -11,7 +11,7 @@ from bibulon.job import CLOSED, IN_MOULD
 from bibulon.job.gear_cards import TubeCard
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import shots_of
-from bibulon.quantities import brief_each
+from bibulon.quantities_in_words import brief_each
 
 SLEEVE_TIGHT_M, SLEEVE_LOOSE_M = 1e-4, 5e-4
 

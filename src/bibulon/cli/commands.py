@@ -11,7 +11,7 @@ import typer
 
 from bibulon.cli.answers import end_by_cautions, opened, print_json, refuse
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 
 app = typer.Typer(help="Plan and run vacuum infusion jobs. With a job file, or nothing at all: open the window.")
 

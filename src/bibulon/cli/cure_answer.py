@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from bibulon.cure.answers import demould_s, load_s, post_cure, safe_vacuum, too_hot, trim_s, warm_before_handling
-from bibulon.quantities import brief, show, show_measure
+from bibulon.quantities import show, show_measure
+from bibulon.quantities_in_words import brief
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.mixing import measures_of, mixed_temperature_k

@@ -23,7 +23,8 @@ from bibulon.mould.clamp import (
     off_at_gel,
     seals_n_m,
 )
-from bibulon.quantities import from_to, percent, show, show_full, signed_share
+from bibulon.quantities import show
+from bibulon.quantities_in_words import from_to, percent, show_full, signed_share
 
 SCHEDULER_WAIT_S = 10
 Probe = tuple[float, float, int | None]

@@ -17,7 +17,7 @@ from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
 from bibulon.figures import Figure
 from bibulon.job.base import StationId
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 
 BUSY = "…"
 WORKING = "working out the stack …"

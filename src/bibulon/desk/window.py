@@ -381,8 +381,7 @@ class Window(WindowKeys):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        path = self._dropped(event.mimeData())
-        if path is not None:
+        if (path := self._dropped(event.mimeData())) is not None:
             # once the drop is over: a dialog must not keep the program that it comes from waiting
             QTimer.singleShot(0, lambda: self.files.take(path))
 

@@ -13,8 +13,9 @@ from typing import Literal
 from bibulon.durations import run_clock
 from bibulon.exchange.stamps import StampError, split_stamp
 from bibulon.job import Job
+from bibulon.job.hold_record import Channel
 from bibulon.job.run import RunEvent
-from bibulon.quantities import Units
+from bibulon.quantities import QuantityKind, Units, number_shown, unit_shown
 from bibulon.quantity_text import QuantityError, cells_of, parse, unit_in_heading
 from bibulon.refusal import Refusal
 
@@ -81,6 +82,13 @@ def counted_from(text: str) -> Literal["absolute", "relative"] | None:
     said = {"absolute" if word.lower() == "abs" else "relative" for word in words}
     kinds: tuple[Literal["absolute", "relative"], ...] = ("absolute", "relative")
     return next((kind for kind in kinds if said == {kind}), None)
+
+
+def reading_line(channel: Channel, time_s: float, value: float, units: Units) -> str:
+    """A reading of an instrument as a line that :func:`parse_readings` or :func:`parse_drift` reads."""
+    kinds: dict[Channel, QuantityKind] = {"barometer": "pressure difference", "shop": "temperature"}
+    kind = kinds.get(channel, "pressure")
+    return f"{round(time_s, 2) / 60:.2f}, {number_shown(value, kind, units):.2f} {unit_shown(kind, units)}"
 
 
 def last_read_at(text: str, now: datetime) -> datetime | None:

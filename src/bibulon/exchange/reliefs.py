@@ -24,7 +24,7 @@ from bibulon.flow.raster import Canvas
 from bibulon.job.base import Point as PlanPoint
 from bibulon.job.places import Relief
 from bibulon.laminate.relief import heights_at
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 from bibulon.refusal import Refusal
 from bibulon.workers.report import Progress, no_progress
 

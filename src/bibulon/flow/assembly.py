@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.arrays import Floats, Integers
 from bibulon.flow.align import aligned, couplings, without_wrong_signs
-from bibulon.flow.conductors import Conductors, bodies_of
+from bibulon.flow.conductors import Conductors, bodies_of, joined_all, merged
 from bibulon.flow.line_courses import FlowGap, FlowLine, FlowManifold
 from bibulon.flow.mesh import Mesh
 from bibulon.flow.meshing import mesh_plan, mesh_size_m, split_at
@@ -239,7 +239,7 @@ class _Assembly:
 
     def network(self, problem: FlowProblem) -> Network:
         capacity = self.pores + self.bores
-        edges, pores = _together_once(_all(self.pores_between, self.count), _all(self.pipes_between, self.count))
+        edges, pores = merged(joined_all(self.pores_between, self.count), joined_all(self.pipes_between, self.count))
         height = np.zeros(self.count)
         # the drive is that at the lowest face, wherever the relief has its zero
         height[: self.shell_count] = self.mesh.heights_m[self.place] - self.mesh.heights_m.min()
@@ -274,26 +274,6 @@ class _Assembly:
 
 def _together(parts: list[Integers]) -> Integers:
     return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
-
-
-def _all(parts: list[Conductors], count: int) -> Conductors:
-    nothing = np.zeros(0, dtype=np.int64)
-    return Conductors.joined([Conductors(nothing, nothing, np.zeros(0), count), *parts])
-
-
-def _together_once(pores: Conductors, bores: Conductors) -> tuple[Conductors, Floats]:
-    """The edges of both, each pair of nodes once, and what of each is pores."""
-    count = pores.count
-    keys = [
-        np.minimum(conductors.starts, conductors.ends) * count + np.maximum(conductors.starts, conductors.ends)
-        for conductors in (pores, bores)
-    ]
-    pairs, where = np.unique(np.concatenate(keys), return_inverse=True)
-    through_pores, through_bores = (
-        np.bincount(at, part.conductance, len(pairs)).astype(np.float64)
-        for at, part in zip(np.split(where, [len(keys[0])]), (pores, bores), strict=True)
-    )
-    return Conductors(pairs // count, pairs % count, through_pores + through_bores, count), through_pores
 
 
 def _feeds(problem: FlowProblem) -> list[LineString]:

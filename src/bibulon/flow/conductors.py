@@ -74,3 +74,24 @@ class Conductors:
 
 def _summed(at: Integers, values: Floats, count: int) -> Floats:
     return np.bincount(at, values, count).astype(np.float64)
+
+
+def joined_all(parts: list[Conductors], count: int) -> Conductors:
+    """All edges of *parts*, of which there may be none, between so many nodes."""
+    nothing = np.zeros(0, dtype=np.int64)
+    return Conductors.joined([Conductors(nothing, nothing, np.zeros(0), count), *parts])
+
+
+def merged(pores: Conductors, bores: Conductors) -> tuple[Conductors, Floats]:
+    """The edges of *pores* and *bores*, each pair of nodes once, and what of each conducts through pores (e,)."""
+    count = pores.count
+    keys = [
+        np.minimum(conductors.starts, conductors.ends) * count + np.maximum(conductors.starts, conductors.ends)
+        for conductors in (pores, bores)
+    ]
+    pairs, where = np.unique(np.concatenate(keys), return_inverse=True)
+    through_pores, through_bores = (
+        np.bincount(at, part.conductance, len(pairs)).astype(np.float64)
+        for at, part in zip(np.split(where, [len(keys[0])]), (pores, bores), strict=True)
+    )
+    return Conductors(pairs // count, pairs % count, through_pores + through_bores, count), through_pores

@@ -25,7 +25,7 @@ from bibulon.job.gear_cards import (
 )
 from bibulon.job.resin_card import Component, ResinCard, TimePoint, ViscosityPoint
 from bibulon.job.stock_card import Measured, Source, Spread, StockCard
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 
 
 class FibreDirection(Model):

@@ -52,6 +52,14 @@ class About(Model):
     put_by: bool = False
     """Whether the user has said to keep it for later."""
 
+    @classmethod
+    def of(cls, job: Job, file: Path | None, made_from: str | None) -> About:
+        """What is to be written down of unsaved work on *job*."""
+        kinds = [event.kind for event in job.shot]
+        running = "started" in kinds and "finished" not in kinds
+        place = None if file is None else str(file)
+        return cls(file=place, name=job.name, job=job.id, made_from=made_from, running=running)
+
 
 class Kept:
     """The folder of one job. ``owned`` says whether this program may change the job: no other has it open.

@@ -16,7 +16,7 @@ from scipy.special import stdtrit
 
 from bibulon.arrays import Floats
 from bibulon.job.cards import FabricCard
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 from bibulon.refusal import Refusal
 
 CONFIDENCE = 0.975

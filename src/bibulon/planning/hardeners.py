@@ -16,7 +16,8 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent
 from bibulon.workers.report import Progress, no_progress
 
 FAR_APART = 1.3

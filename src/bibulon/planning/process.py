@@ -25,7 +25,8 @@ from bibulon.job.base import Amount, Model, Name, Share
 from bibulon.job.faults import explain
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.cost import dry_cost
-from bibulon.quantities import Units, percent, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import percent
 from bibulon.refusal import Refusal
 from bibulon.whole_file import write_own
 

@@ -13,7 +13,8 @@ from reportlab.pdfgen.canvas import Canvas
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.laminate.cut_list import CutList, CutPiece, Roll
-from bibulon.quantities import Units, percent, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import percent
 from bibulon.record.sheet import AMBER, BOLD, FACE, INK, MUTED, RULE, styles
 
 COLUMNS, ROWS = 3, 8

@@ -6,7 +6,8 @@ from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
 from bibulon.durations import clock_time
-from bibulon.quantities import percent, show, show_measure
+from bibulon.quantities import show, show_measure
+from bibulon.quantities_in_words import percent
 from bibulon.record.sheet import Sheet, sheet_pdf
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k, pot_of

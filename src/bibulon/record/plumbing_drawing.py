@@ -8,7 +8,8 @@ from reportlab.platypus import Flowable
 from bibulon.appearance import LIGHT
 from bibulon.plumbing.layout import layout_of
 from bibulon.plumbing.network import Hose, Network, Node
-from bibulon.quantities import Units, brief
+from bibulon.quantities import Units
+from bibulon.quantities_in_words import brief
 
 FEED, VENT, INK, MUTED, RULE, STOP = (
     colors.HexColor(code) for code in (LIGHT.feed, LIGHT.vent, LIGHT.ink, LIGHT.muted, LIGHT.rule, LIGHT.stop)

@@ -24,7 +24,8 @@ from bibulon.job.lines import (
 )
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
-from bibulon.quantities import brief, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import brief
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,8 @@ from reportlab.platypus import Flowable, Spacer, Table
 from bibulon.assess import Assessment
 from bibulon.cautions.safety import DEFER, safety_notes
 from bibulon.mould.shots import chart_of, figures_for, shots_of
-from bibulon.quantities import from_to, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import from_to
 from bibulon.record.mould_papers import check_rows, settings_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.sheet import BOLD, Sheet, sheet_pdf

@@ -29,7 +29,8 @@ from bibulon.job.cards import CoatCard, CoreCard, FabricCard
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
-from bibulon.quantities import brief, from_to, show, signed_share
+from bibulon.quantities import show
+from bibulon.quantities_in_words import brief, from_to, signed_share
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words

@@ -14,7 +14,8 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import Units, percent, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import percent
 from bibulon.resin.mixing import Measure, measures_of
 
 LITTLE_KG = 1e-9

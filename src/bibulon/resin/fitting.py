@@ -18,7 +18,8 @@ from scipy.optimize import least_squares, minimize_scalar
 
 from bibulon.arrays import Floats
 from bibulon.job.resin_card import CureConstants, ResinCard
-from bibulon.quantities import QuantityKind, percent
+from bibulon.quantities import QuantityKind
+from bibulon.quantities_in_words import percent
 from bibulon.refusal import Refusal
 from bibulon.resin.card_law import CURE_AT_GEL, HEAT_J_KG, ORDER, law_of
 from bibulon.resin.law import ResinLaw, isothermal

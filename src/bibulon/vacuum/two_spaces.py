@@ -51,6 +51,13 @@ class PairReading:
         """Whether the mould may be shot as it is."""
         return self.leak == "none" or self.tolerated
 
+    @property
+    def rank(self) -> Literal["settled", "caution", "stop"]:
+        """How grave it is."""
+        if self.stands:
+            return "settled"
+        return "caution" if self.leak == "unsure" else "stop"
+
     def text(self, units: Units) -> str:
         """The finding with both changes over ten minutes."""
         moves = " and ".join(

@@ -22,7 +22,7 @@ from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.mould.shots import shots_of
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 from bibulon.stock.choice import cards_for
 
 LIST_PX = 240

@@ -15,7 +15,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.job.cards import ResinCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 from bibulon.stock.choice import cards_for
 
 

@@ -14,7 +14,8 @@ from bibulon.durations import clock_time
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import percent, scale_kind, show, show_measure, signed_share
+from bibulon.quantities import scale_kind, show, show_measure
+from bibulon.quantities_in_words import percent, signed_share
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed

@@ -8,13 +8,14 @@ import re
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
 
-from bibulon.cure.answers import TO_TOUCH_K, demould_s, load_s, post_cure, safe_vacuum, too_hot, trim_s, wanted_tg_k
+from bibulon.cure.answers import TO_TOUCH_K, demould_s, load_s, post_cure, too_hot, trim_s, wanted_tg_k
 from bibulon.cure.schedule import around_of
 from bibulon.cure.study import CureStudy, StackCure
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.cure_afterwards import AfterwardsSection
 from bibulon.desk.benches.cure_heating import HeatingSection
 from bibulon.desk.benches.cure_logged import LoggedSection
+from bibulon.desk.benches.cure_vapour import VapourSection
 from bibulon.desk.plan.maps import MAPS
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import FreeField, column, label
@@ -23,7 +24,8 @@ from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
 from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
 from bibulon.job.run import thermocouple_readings
-from bibulon.quantities import number_shown, percent, show, unit_shown
+from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import parse, parse_clock_time
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import guessed, known_k
@@ -91,9 +93,7 @@ class CureBench(Bench):
         self.clock("Shot starts", "shop/shot_start_s")
         self.watch(lambda: self.document.job.shot_start_s, column(), self._fill_begun)
         self.clock("Shift ends at", "shop/shift_end_s")
-        self.section("Vacuum against vapour")
-        self.vapour = column(2)
-        self.watch(self._study_key, self.vapour, self._fill_vapour)
+        VapourSection(self, self._study_key).build()
         self.section("Remember")
         where = "laminate in the mould" if in_mould else "film in the bag"
         for text in (
@@ -244,24 +244,6 @@ class CureBench(Bench):
                 break
         if assumed:
             layout.addWidget(label(f"Assumed: {'; '.join(assumed)}. Treat figures as a guess.", "muted"))
-
-    def _fill_vapour(self, layout: QVBoxLayout) -> None:
-        job = self.document.job
-        safe = safe_vacuum(job, self.study)
-        if safe is None:
-            layout.addWidget(label("The card says nothing of what boils: ask the maker.", "muted"))
-            return
-        for words, at_k, deepest in (
-            ("during the fill", safe.filling_k, safe.filling_pa), ("after it, to gel", safe.after_k, safe.after_pa),
-        ):  # fmt: skip
-            pressure, warm = self.shown(deepest, "pressure"), self.shown(at_k, "temperature")
-            boils = job.vacuum_pa < deepest
-            text = f"No deeper than {pressure} {words}, at {warm}."
-            if boils:
-                text += f" Planned: {self.shown(job.vacuum_pa, 'pressure')}."
-            layout.addWidget(label(text, "error" if boils and job.resin.boiling else ""))
-        if safe.boiling.assumed:
-            layout.addWidget(label(f"Assumed: {safe.boiling.assumed}.", "muted"))
 
     # -- the chart ---------------------------------------------------------------------------------------------------
 

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QVBoxLayout
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import column, label
 from bibulon.durations import clock_time
-from bibulon.quantities import brief, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import brief
 from bibulon.record.run_list import green_words
 
 

@@ -7,13 +7,7 @@ from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Literal
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QApplication,
-    QCheckBox,
-    QHBoxLayout,
-    QPlainTextEdit,
-)
+from PySide6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QPlainTextEdit
 
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.benches.hold_effect import EffectSection
@@ -22,16 +16,24 @@ from bibulon.desk.benches.hold_kept import KeptTests
 from bibulon.desk.benches.hold_pumped import PumpedSection
 from bibulon.desk.benches.hold_rules import RulesOfHold
 from bibulon.desk.widgets.fields import clear, column, label, restyle
-from bibulon.desk.widgets.rank_mark import RankMark
-from bibulon.exchange.readings import ReadingsError, counted_from, last_read_at, parse_drift, parse_readings
+from bibulon.desk.widgets.rank_mark import marked_row
+from bibulon.exchange.readings import (
+    ReadingsError,
+    counted_from,
+    last_read_at,
+    parse_drift,
+    parse_readings,
+    reading_line,
+)
 from bibulon.job import CLAMPED_BY_VACUUM
 from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
 from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
-from bibulon.quantities import QuantityKind, from_to, number_shown, show, unit_shown
+from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantities_in_words import from_to
 from bibulon.vacuum.hold import HoldVerdict
-from bibulon.vacuum.two_spaces import PairReading, read_pair
+from bibulon.vacuum.two_spaces import read_pair
 
 if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
@@ -40,12 +42,6 @@ SAMPLE_S, DRIFT_SAMPLE_S = 20.0, 300.0
 RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
-
-
-def _mark(pair: PairReading) -> str:
-    if pair.stands:
-        return "settled"
-    return "caution" if pair.leak == "unsure" else "stop"
 
 
 class HoldBench(Bench):
@@ -245,18 +241,14 @@ class HoldBench(Bench):
         leak = show(verdict.leak_pa_m3_s, "leak rate", units)
         self.verdict.addWidget(label(f"Leak {leak}", "figure"))
         over = show(test.readings[-1][0], "duration")
-        self.verdict.addWidget(
-            label(
-                f"95 % band {from_to(show(low, 'leak rate', units), show(high, 'leak rate', units))}, for "
-                f"{show(verdict.volume_m3, 'volume', units)} under vacuum, over {over}",
-                "muted",
-            )
-        )
+        band = from_to(show(low, "leak rate", units), show(high, "leak rate", units))
+        held = show(verdict.volume_m3, "volume", units)
+        self.verdict.addWidget(label(f"95 % band {band}, for {held} under vacuum, over {over}", "muted"))
         pair = read_pair(test, self.document.assessment.hold_figures, self.document.assessment.area_together_m2)
         if pair is not None:
-            self.verdict.addLayout(_line(_mark(pair), pair.text(units)))
+            self.verdict.addLayout(marked_row(pair.rank, pair.text(units)))
         for rule in verdict.rules:
-            self.verdict.addLayout(_line("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
+            self.verdict.addLayout(marked_row("settled" if rule.passed else "stop", f"{rule.rule}: {rule.text}"))
 
     def _draw(self, test: HoldTest, verdict: HoldVerdict) -> None:
         from bibulon.desk.widgets.hold_chart import (
@@ -361,17 +353,11 @@ class HoldBench(Bench):
                 self.desk.show_message(f"This reading is not on disk ({error.strerror or error}): write it down.")
         box = self._box_of(channel)
         if box is not None:
-            box.appendPlainText(self._line_of(channel, now, value))
+            box.appendPlainText(reading_line(channel, now, value, self.document.assessment.units))
 
     def _box_of(self, channel: Channel) -> QPlainTextEdit | None:
         """Where readings of *channel* could have been typed."""
         return {"vacuum": self.readings, "flange": self.flange}.get(channel, self.drift)
-
-    def _line_of(self, channel: Channel, time_s: float, value: float) -> str:
-        units = self.document.assessment.units
-        kinds: dict[Channel, QuantityKind] = {"barometer": "pressure difference", "shop": "temperature"}
-        kind = kinds.get(channel, "pressure")
-        return f"{round(time_s, 2) / 60:.2f}, {number_shown(value, kind, units):.2f} {unit_shown(kind, units)}"
 
     def _gauge_lost(self, message: str) -> None:
         """Say so, and aloud: nobody may stand beside a test that runs overnight."""
@@ -391,11 +377,11 @@ class HoldBench(Bench):
             return
         self._recorded, self.stage = recorded, recorded.stage
         self.pots.setChecked(recorded.pots_included)
-        texts: dict[QPlainTextEdit, list[str]] = {}
+        texts, units = dict[QPlainTextEdit, list[str]](), self.document.assessment.units
         for channel, readings in recorded.readings.items():
             box = self._box_of(channel)
             if box is not None:
-                texts.setdefault(box, []).extend(self._line_of(channel, *reading) for reading in readings)
+                texts.setdefault(box, []).extend(reading_line(channel, *reading, units) for reading in readings)
         for box, lines in texts.items():
             box.setPlainText("\n".join(lines))
         self.gauge.setText("Go on reading")
@@ -405,10 +391,3 @@ class HoldBench(Bench):
             f"A hold test was being read until {ended:%d %b %H:%M}, and was broken off: {count} readings are at "
             "Hold. Keep the test, go on reading, or clear it."
         )
-
-
-def _line(rank: str, text: str) -> QHBoxLayout:
-    row = QHBoxLayout()
-    row.addWidget(RankMark(rank, 15), 0, Qt.AlignmentFlag.AlignTop)
-    row.addWidget(label(text), 1)
-    return row

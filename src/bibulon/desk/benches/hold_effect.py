@@ -18,7 +18,8 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.reads import read_by
 from bibulon.planning.leak_places import branches_of
-from bibulon.quantities import percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

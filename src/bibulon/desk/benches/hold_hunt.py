@@ -14,7 +14,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.job.edits import changed, revised
 from bibulon.job.hunt import HOW_FOUND, FoundLeak, HowFound, IsolationTest, LeakHunt, LeakKind, Search
 from bibulon.planning.leak_places import believed, leak_map
-from bibulon.quantities import percent
+from bibulon.quantities_in_words import percent
 from bibulon.stock import StockError
 from bibulon.stock.leaks import remember_leak, shop_leaks
 from bibulon.vacuum.hunt import SURE, Belief, LeakPlace, next_isolation

@@ -14,7 +14,8 @@ from bibulon.desk.work.job_tasks import AirAnswer, air_answer
 from bibulon.flow.traced_air import SPOILT_SHARE
 from bibulon.job import Job
 from bibulon.planning.air_in_part import air_in_hose
-from bibulon.quantities import percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

@@ -19,7 +19,8 @@ from bibulon.plumbing.fits import ClampFit, clamp_verdict
 from bibulon.plumbing.hose_way import tightest_bend, with_way
 from bibulon.plumbing.mending import elbow_for, with_reducers
 from bibulon.plumbing.network import Hose, Joint, network_of
-from bibulon.quantities import as_typed, brief, show
+from bibulon.quantities import as_typed, show
+from bibulon.quantities_in_words import brief
 from bibulon.quantity_text import parse
 from bibulon.stock.choice import cards_for
 

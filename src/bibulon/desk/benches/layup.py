@@ -36,7 +36,7 @@ from bibulon.job.paths import FieldPath, JobPath, path_of
 from bibulon.laminate.balance import in_words
 from bibulon.laminate.cells import Totals
 from bibulon.laminate.cost import part_cost
-from bibulon.quantities import percent, show_power
+from bibulon.quantities_in_words import percent, show_power
 
 
 class LayupBench(Bench):

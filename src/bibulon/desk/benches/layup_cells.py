@@ -16,7 +16,7 @@ from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import HAND_PA
 from bibulon.laminate.cost import Cost, stack_cost
 from bibulon.laminate.stack import Stack
-from bibulon.quantities import from_to, percent, show_power
+from bibulon.quantities_in_words import from_to, percent, show_power
 from bibulon.remembered import ByIdentity
 
 if TYPE_CHECKING:

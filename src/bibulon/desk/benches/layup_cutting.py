@@ -24,7 +24,8 @@ from bibulon.job.paths import path_of
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
-from bibulon.quantities import percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import parse
 from bibulon.stock import StockError
 from bibulon.stock.offcuts import put_away, save_offcuts, shop_offcuts

@@ -38,7 +38,8 @@ from bibulon.job.lines import (
 )
 from bibulon.job.paths import path_of
 from bibulon.laminate.relief import developed_length_m
-from bibulon.quantities import show, show_full
+from bibulon.quantities import show
+from bibulon.quantities_in_words import show_full
 from bibulon.quantity_text import parse, parse_place, place_text
 from bibulon.stock.choice import tubes_for
 

@@ -19,7 +19,8 @@ from bibulon.job.edits import changed, with_value
 from bibulon.job.flow import FlowChoices
 from bibulon.job.paths import path_in
 from bibulon.planning.hand import brake, feeds_for, part_width_m, reach
-from bibulon.quantities import from_to, percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import from_to, percent
 
 if TYPE_CHECKING:
     from bibulon.planning.proposal import Layout, Proposal

@@ -32,7 +32,8 @@ from bibulon.mould.clamp import (
     off_at_gel,
 )
 from bibulon.planning.mould_layouts import with_port_at
-from bibulon.quantities import percent, percent_each, show, signed_share
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent, percent_each, signed_share
 from bibulon.quantity_text import parse_place, place_text
 from bibulon.stock.choice import tubes_for
 

@@ -15,7 +15,7 @@ from bibulon.job import WITH_BLADDER
 from bibulon.job.edits import revised
 from bibulon.job.pair import Joint
 from bibulon.mould.bladder import girth_of, hollow_mass, most_over_pa, parting_force_n, pressure_lost
-from bibulon.quantities import brief, from_to, signed_share
+from bibulon.quantities_in_words import brief, from_to, signed_share
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

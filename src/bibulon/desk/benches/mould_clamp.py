@@ -24,7 +24,8 @@ from bibulon.mould.clamp import (
     seals_n_m,
 )
 from bibulon.mould.press import PressForces, press_balance, press_holds_pa
-from bibulon.quantities import QuantityKind, brief, number_shown, percent, show, unit_shown
+from bibulon.quantities import QuantityKind, number_shown, show, unit_shown
+from bibulon.quantities_in_words import brief, percent
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

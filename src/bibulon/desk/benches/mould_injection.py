@@ -26,7 +26,8 @@ from bibulon.job.pair import (
 )
 from bibulon.job.paths import JobPath
 from bibulon.planning.mould_recipe import recipe_for
-from bibulon.quantities import QuantityKind, brief, percent, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantities_in_words import brief, percent
 from bibulon.quantity_text import parse
 
 if TYPE_CHECKING:

@@ -11,7 +11,8 @@ from bibulon.desk.benches.mould_halves import put_pair
 from bibulon.desk.widgets.fields import column, label
 from bibulon.job.edits import revised
 from bibulon.mould.shot_mass import ShotMass, shot_mass
-from bibulon.quantities import QuantityKind, from_to, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantities_in_words import from_to
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench

@@ -8,16 +8,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from bibulon.assess import cycles_by_warmth
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.control_chart import ControlChart
 from bibulon.desk.widgets.fields import column, label
-from bibulon.desk.widgets.rank_mark import RankMark
+from bibulon.desk.widgets.rank_mark import marked_row
 from bibulon.exchange.series_file import series_csv
 from bibulon.mould.cycle import Cycle, tubes_cost
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
+from bibulon.planning.cycles_by_warmth import cycles_by_warmth
 from bibulon.quantities import number_shown, show, unit_shown
 
 TABLE_PX = 260
@@ -195,12 +195,9 @@ class SeriesBench(Bench):
         shots = {shot.number: shot for shot in shots_of(self.document.job)}
         odd = odd_shots(self.document.job.process, tuple(shots.values()))
         for number in sorted(odd, reverse=True)[:MOST_ODD]:
-            row = QHBoxLayout()
-            row.addWidget(RankMark("caution", 15), 0, Qt.AlignmentFlag.AlignTop)
             why = "; ".join(f"{figure.words.lower()} {reason}" for figure, reason in odd[number])
             note = f" “{shots[number].note}”" if shots[number].note else ""
-            row.addWidget(label(f"Shot {number}: {why}.{note}"), 1)
-            layout.addLayout(row)
+            layout.addLayout(marked_row("caution", f"Shot {number}: {why}.{note}"))
         if not odd:
             enough = len(shots) >= 5
             layout.addWidget(label("None." if enough else "Limits come with the fifth shot.", "muted"))

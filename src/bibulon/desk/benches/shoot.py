@@ -6,16 +6,15 @@ import time
 from collections.abc import Callable
 from functools import partial
 from textwrap import fill
-from typing import Literal
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QInputDialog, QLineEdit, QPushButton, QVBoxLayout
 
-from bibulon.cautions.bubbles import WAYS, BubbleCause, BubblesSeen, bubbles_told
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.shoot_seen import BubblesSection, BucketSection
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
-from bibulon.desk.widgets.rank_mark import RankMark
+from bibulon.desk.widgets.rank_mark import RankMark, marked_row
 from bibulon.desk.work.run_controller import PACES
 from bibulon.durations import clock_time, run_clock
 from bibulon.instruments.protocol import CHANNELS
@@ -23,11 +22,9 @@ from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
-from bibulon.plumbing.bucket import mass_kg, runs_dry_at_s
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.record.run_list import done_steps
-from bibulon.remembered import ByIdentity
 
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
@@ -43,9 +40,6 @@ class ShootBench(Bench):
 
     def build(self) -> None:
         self.ticks: TickList | None = None
-        self.bubbles: BubblesSeen | Literal[""] = ""
-        self.lasts = ""
-        """How long the bucket lasts, as it was measured last."""
         self.touches: list[tuple[ShotFigure, QPushButton]] = []
         self._build_clocks()
         self.alerts = column(3)
@@ -124,63 +118,9 @@ class ShootBench(Bench):
         self.note.returnPressed.connect(self._note)
         row.addWidget(self.note, 1)
         self.body.addLayout(row)
-        self.choice(
-            "Bubbles", lambda: [("none", ""), *((way, way) for way in WAYS)], lambda: self.bubbles, self._show_bubbles,
-            "How they come says what they are.",
-        )  # fmt: skip
-        self.watch(self._bubbles_key, column(3), self._fill_bubbles)
+        BubblesSection(self, self._guarded).build()
         if not self.document.job.in_mould:
-            hint = "How deep the resin stands in it: how long it lasts."
-            field = self.add(FreeField("Bucket stands", lambda: "", self._take_depth, hint))
-            field.editor.setPlaceholderText("depth of resin")
-            self.watch(lambda: self.lasts, column(3), self._fill_bucket)
-
-    def _fill_bucket(self, layout: QVBoxLayout) -> None:
-        """How long the bucket lasts, as it was measured last."""
-        if self.lasts:
-            layout.addWidget(label(self.lasts, "figure"))
-            self.button("Log the depth", self._log_depth, into=layout)
-
-    def _log_depth(self) -> None:
-        if self._guarded(lambda: self.desk.run.log("note", text=self.lasts)):
-            self.lasts = ""
-            self.refresh()
-
-    def _take_depth(self, text: str) -> None:
-        assessment, clock = self.document.assessment, self.desk.run.clock_s
-        depth_m = parse(text, "thickness", assessment.units)
-        shape = self.document.job.plumbing.bucket
-        if not shape.known:
-            raise ValueError("Say at Lines how wide and high this bucket is.")
-        if not 0 <= depth_m <= shape.height_m:
-            high = show(shape.height_m, "length", assessment.units)
-            raise ValueError(f"This bucket is {high} high.")
-        mass = mass_kg(self.document.job, depth_m) or 0.0
-        times, drawn = assessment.drawn_curve
-        dry_s = runs_dry_at_s(self.document.job, times, drawn, clock, mass)
-        until = "lasts until the end as planned" if dry_s is None else f"is down to its heel at {run_clock(dry_s)}"
-        depth = show(depth_m, "length", assessment.units)
-        self.lasts = f"{depth} deep: {show(mass, 'mass', assessment.units)} in the bucket, which {until}."
-        self.refresh()
-
-    def _show_bubbles(self, way: BubblesSeen | Literal[""]) -> None:
-        self.bubbles = way
-        self.refresh()
-
-    def _bubbles_key(self) -> object:
-        return self.bubbles, ByIdentity(self.document.assessment) if self.bubbles else None
-
-    def _fill_bubbles(self, layout: QVBoxLayout) -> None:
-        if self.bubbles:
-            told = bubbles_told(self.document.assessment, self.bubbles, self.desk.run.latest("vacuum"))
-            layout.addWidget(label(told.cause, "figure"))
-            layout.addWidget(label(f"{told.because} {told.do}"))
-            self.button("Log it", partial(self._log_bubbles, self.bubbles, told), into=layout)
-
-    def _log_bubbles(self, way: BubblesSeen, told: BubbleCause) -> None:
-        text = f"Bubbles {way}: {told.cause[:1].lower()}{told.cause[1:]}."
-        if self._guarded(lambda: self.desk.run.log("note", text=text)):
-            self._show_bubbles("")
+            BucketSection(self, self._guarded).build()
 
     def _show_mark(self, on: bool) -> None:
         """A front is marked only where one can see it; else the button beside takes its place too."""
@@ -342,9 +282,8 @@ class ShootBench(Bench):
         done = done_steps(steps, self.document.job.shot)
         start = self.document.job.shot_start_s
         for step in steps:
-            row = QHBoxLayout()
-            row.addWidget(RankMark("settled" if step.id in done else "waits", 15), 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(label(step.text, "muted" if step.id in done else ""), 1)
+            was_done = step.id in done
+            row = marked_row("settled" if was_done else "waits", step.text, "muted" if was_done else "")
             if step.due_s is not None:
                 row.addWidget(label(clock_time(start + step.due_s), "muted", wrap=False))
             layout.addLayout(row)

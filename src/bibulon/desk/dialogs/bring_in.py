@@ -46,7 +46,8 @@ from bibulon.exchange.within import read_within
 from bibulon.job.base import Point
 from bibulon.job.edits import changed, revised
 from bibulon.laminate.relief import height_m
-from bibulon.quantities import Units, percent, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.workers.report import Report
 

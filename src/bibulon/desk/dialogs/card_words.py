@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import date
+from typing import Any
+
 from bibulon.job.cards import Card
-from bibulon.quantities import QuantityKind
+from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantity_text import QuantityError, parse
 
 KINDS: dict[str, QuantityKind] = {
     "_kg_m2": "areal weight",
@@ -45,6 +49,39 @@ def kind_of_figure(name: str) -> QuantityKind | None:
     if name.startswith(("roll_width", "sheet_", "rib_")):
         return "length"
     return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
+
+
+def figure_text(name: str, value: Any, units: Units) -> str:
+    """A figure of a card as it stands in its field."""
+    if value is None or isinstance(value, str):
+        return value or ""
+    if isinstance(value, date):
+        return value.isoformat()
+    kind = kind_of_figure(name)
+    if kind:
+        return show(value, kind, units).replace("−", "-")
+    unit = next((unit for end, unit in PLAIN_UNITS.items() if name.endswith(end)), "")
+    return f"{value:.4g} {unit}".strip()
+
+
+def figure_from(name: str, old: Any, text: str, units: Units) -> Any:
+    """The figure that is typed as *text* in the place of *old*. Raises :class:`QuantityError`."""
+    kind, text = kind_of_figure(name), text.strip()
+    if isinstance(old, str):
+        return text
+    if not text:
+        return None
+    if name == "expires":
+        try:
+            return date.fromisoformat(text)
+        except ValueError as error:
+            raise QuantityError("Write the day like 2027-03-31.") from error
+    if kind:
+        return parse(text, kind, units)
+    try:
+        return float(text.replace(",", ".").split()[0])
+    except ValueError as error:
+        raise QuantityError(f"“{text}” is no number.") from error
 
 
 def figure_name(name: str) -> str:

@@ -23,7 +23,8 @@ from bibulon.job import Job
 from bibulon.job.cards import FabricCard
 from bibulon.laminate.fibre import in_words
 from bibulon.planning.fabrics_compared import ComparedFabric, compared_fabrics
-from bibulon.quantities import QuantityKind, percent, show
+from bibulon.quantities import QuantityKind, show
+from bibulon.quantities_in_words import percent
 from bibulon.workers.report import Report
 
 SIZE = (1080, 620)

@@ -24,7 +24,8 @@ from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.planning.hardeners import Hardener, HardenerRow, Hardeners, compare_hardeners, hardeners_of
-from bibulon.quantities import percent, show
+from bibulon.quantities import show
+from bibulon.quantities_in_words import percent
 from bibulon.stock.choice import hardeners_for
 from bibulon.workers.report import Report
 

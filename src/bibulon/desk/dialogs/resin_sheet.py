@@ -32,7 +32,8 @@ from bibulon.desk.work.background import Background
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.exchange.resin_sheet import TABLES, SheetError, entries_text, read_table, table_text, with_tables
 from bibulon.job.resin_card import ResinCard
-from bibulon.quantities import Units, percent, show, show_measure, signed_share
+from bibulon.quantities import Units, show, show_measure
+from bibulon.quantities_in_words import percent, signed_share
 from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K

@@ -11,7 +11,8 @@ from bibulon.desk.widgets.curves_chart import Curve, Drawn, Mark
 from bibulon.exchange.resin_sheet import Table
 from bibulon.job.dosing import dose_fit
 from bibulon.job.resin_card import PotShape, ResinCard
-from bibulon.quantities import QuantityKind, Units, number_shown, percent, show, show_measure, unit_shown
+from bibulon.quantities import QuantityKind, Units, number_shown, show, show_measure, unit_shown
+from bibulon.quantities_in_words import percent
 from bibulon.resin.boiling import boiling_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.fitting import cup_course

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date
 from functools import partial
 from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
@@ -23,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.desk.dialogs.card_words import PLAIN_UNITS, card_count, differences, figure_name, kind_of_figure
+from bibulon.desk.dialogs.card_words import card_count, differences, figure_from, figure_name, figure_text
 from bibulon.desk.dialogs.fabric_readings import ReadingsDialog
 from bibulon.desk.dialogs.packing_curve import packing_curve
 from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
@@ -37,8 +36,6 @@ from bibulon.job.edits import new_id, revised, with_card
 from bibulon.job.faults import explain_here
 from bibulon.job.stock_card import Measured
 from bibulon.laminate.fibre import EXAMPLE, directions_of, in_words
-from bibulon.quantities import show
-from bibulon.quantity_text import QuantityError, parse
 from bibulon.stock import StockError, as_toml, own_cards, read_cards, save_own, shipped
 from bibulon.stock.card_sheet import as_csv, from_csv
 from bibulon.whole_file import write_whole
@@ -47,7 +44,6 @@ WRITTEN: dict[str, tuple[Callable[[Any], str], Callable[[str], Any]]] = {"fibre_
 """Lists that are written in one field, and read out of it."""
 SIZE = (860, 600)
 LIST_PX = 300
-"""Kind of figure by the end of a field's name."""
 OF_ALL = {"spread": "Spread of values without their own", "source": "Source of values without their own"}
 OF_THE_SHEET = {
     "viscosity_aged": "Viscosity with time",
@@ -106,8 +102,8 @@ class StockWindow(QDialog):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         left.addWidget(self.list, 1)
         buttons = QHBoxLayout()
-        for text, do in (("Bring in …", self.bring_in), ("Give out …", self.give_out)):
-            self._button(buttons, text, do)
+        self._button(buttons, "Bring in …", self.bring_in)
+        self._button(buttons, "Give out …", self.give_out)
         left.addLayout(buttons)
         return left
 
@@ -252,7 +248,7 @@ class StockWindow(QDialog):
         elif isinstance(value, bool):
             field = ToggleField(title, partial(self._now, path), partial(self._put, path))
         else:
-            field = FreeField(title, lambda: self._text(last, self._now(path)), partial(self._take, path, last, value))
+            field = FreeField(title, partial(self._text, path), partial(self._take, path, value))
         field.setEnabled(mine)
         self.form.addWidget(field)
 
@@ -270,36 +266,11 @@ class StockWindow(QDialog):
             value = value[step] if isinstance(step, int) else getattr(value, step)
         return value
 
-    def _text(self, name: str, value: Any) -> str:
-        if value is None or isinstance(value, str):
-            return value or ""
-        if isinstance(value, date):
-            return value.isoformat()
-        kind = kind_of_figure(name)
-        if kind:
-            return show(value, kind, self.document.assessment.units).replace("−", "-")
-        unit = next((unit for end, unit in PLAIN_UNITS.items() if name.endswith(end)), "")
-        return f"{value:.4g} {unit}".strip()
+    def _text(self, path: tuple[Any, ...]) -> str:
+        return figure_text(str(path[-1]), self._now(path), self.document.assessment.units)
 
-    def _take(self, path: tuple[Any, ...], name: str, old: Any, text: str) -> None:
-        kind, text = kind_of_figure(name), text.strip()
-        if isinstance(old, str):
-            self._put(path, text)
-        elif not text:
-            self._put(path, None)
-        elif name == "expires":
-            try:
-                self._put(path, date.fromisoformat(text))
-            except ValueError as error:
-                raise QuantityError("Write the day like 2027-03-31.") from error
-        elif kind:
-            self._put(path, parse(text, kind, self.document.assessment.units))
-        else:
-            try:
-                number = float(text.replace(",", ".").split()[0])
-            except ValueError as error:
-                raise QuantityError(f"“{text}” is no number.") from error
-            self._put(path, number)
+    def _take(self, path: tuple[Any, ...], old: Any, text: str) -> None:
+        self._put(path, figure_from(str(path[-1]), old, text, self.document.assessment.units))
 
     # -- edits -------------------------------------------------------------------------------------------------------
 

@@ -12,7 +12,8 @@ from bibulon.job.edits import revised
 from bibulon.job.stock_card import Measured
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import StripFit, fit_strip
-from bibulon.quantities import Units, number_shown, percent, show, show_power, unit_shown
+from bibulon.quantities import Units, number_shown, show, unit_shown
+from bibulon.quantities_in_words import percent, show_power
 from bibulon.quantity_text import parse
 
 LEAST_SPREAD = 1.1

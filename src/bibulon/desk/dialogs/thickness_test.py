@@ -11,7 +11,8 @@ from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
 from bibulon.laminate.compaction import kozeny_carman_ratio
 from bibulon.laminate.fabric_tests import PackingFit, fit_packing
-from bibulon.quantities import Units, number_shown, percent, show, unit_shown
+from bibulon.quantities import Units, number_shown, show, unit_shown
+from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import parse
 
 LEAST_SPREAD = 1.01

@@ -16,7 +16,8 @@ from bibulon.durations import clock_time
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.flow.traced_air import SPOILT_SHARE
-from bibulon.quantities import QuantityKind, Units, percent, show
+from bibulon.quantities import QuantityKind, Units, show
+from bibulon.quantities_in_words import percent
 
 AT_GEL_S = 1e12
 """A time after all others."""

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QWidget
 from shapely import Polygon
 
 from bibulon.desk.plan import fill_layers, layers, marks
+from bibulon.desk.plan.bag_layer import paint_bag
 from bibulon.desk.plan.frame import Frame, ruler_step_m
 from bibulon.desk.plan.maps import PlanMap, map_named
 from bibulon.desk.plan.relief_shade import ReliefShade
@@ -156,7 +157,7 @@ class PlanPicture(QWidget):
             layers.paint_darts(painter, self.frame, job, assessment.plies, self.chosen)
         layers.paint_outline(painter, self.frame, job)
         if "bag" in shown and job.process in WITH_PLEATS:
-            layers.paint_bag(painter, self.frame, assessment)
+            paint_bag(painter, self.frame, assessment)
         if "lines" in shown:
             self._paint_lines(painter, answer)
             if self.proposed is not None and "proposal" in shown:

@@ -6,19 +6,17 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from bibulon.desk.plan.draw_tools import (
-    AllRoundTool,
     BranchesTool,
     DartTool,
-    FittingTool,
     HoseTool,
     LineTool,
     MediaTool,
-    PortTool,
     RegionTool,
     SectionTool,
     StationsTool,
 )
 from bibulon.desk.plan.outline_tools import HoleTool, OutlineTool
+from bibulon.desk.plan.placing_tools import AllRoundTool, FittingTool, PortTool
 from bibulon.desk.plan.tools import MarkTool, SelectTool, Tool
 from bibulon.job import EVERY_PROCESS, IN_MOULD, UNDER_FILM, Process
 from bibulon.job.base import StationId

@@ -9,7 +9,8 @@ from bibulon.desk.plan.maps import PlanMap
 from bibulon.flow.result import FillResult
 from bibulon.job.base import Point
 from bibulon.laminate.relief import heights_at
-from bibulon.quantities import Units, percent, show
+from bibulon.quantities import Units, show
+from bibulon.quantities_in_words import percent
 
 APART = "  ·  "
 

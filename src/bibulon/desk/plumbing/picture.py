@@ -12,7 +12,8 @@ from bibulon.desk.work.document import Document
 from bibulon.job import Job
 from bibulon.plumbing.layout import DiagramLayout, layout_of
 from bibulon.plumbing.network import Hose, Network, Node, network_of
-from bibulon.quantities import Units, brief
+from bibulon.quantities import Units
+from bibulon.quantities_in_words import brief
 
 SIDE_PX, TOP_PX, ROW_PX = 46.0, 20.0, 44.0
 LEVEL_PX = 4.0

@@ -14,7 +14,7 @@ from bibulon.desk.time_rail.scale import Scale
 from bibulon.desk.widgets import theme
 from bibulon.job import Job
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 
 HEAT_LANE = (50, 76)
 GRAB_PX = 7

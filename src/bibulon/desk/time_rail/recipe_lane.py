@@ -25,7 +25,7 @@ from bibulon.mould.injection import (
     joined_after,
     pressed_at,
 )
-from bibulon.quantities import brief
+from bibulon.quantities_in_words import brief
 
 LANE = (101, 147)
 """Top and bottom."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from bibulon.desk.widgets import theme
+from bibulon.desk.widgets.fields import label
 
 SHAPES = ("note", "caution", "stop", "settled", "waits")
 
@@ -68,3 +69,11 @@ class RankMark(QWidget):
         painter = QPainter(self)
         paint_mark(painter, self.rank, QRectF(1, 1, self._size - 2, self._size - 2))
         painter.end()
+
+
+def marked_row(rank: str, text: str, role: str = "") -> QHBoxLayout:
+    """A line of text behind the mark of its *rank*."""
+    row = QHBoxLayout()
+    row.addWidget(RankMark(rank, 15), 0, Qt.AlignmentFlag.AlignTop)
+    row.addWidget(label(text, role), 1)
+    return row

@@ -21,29 +21,27 @@ from bibulon.desk.work.fill_runner import FillRunner
 from bibulon.desk.work.job_tasks import CureQuestion, StudyAnswer, cure_answer
 from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.desk.work.newest_answer import NewestAnswer
+from bibulon.desk.work.recovery import look_for_work
 from bibulon.desk.work.settings import Settings, state_folder
+from bibulon.desk.work.undo_history import UndoHistory
 from bibulon.flow.causes import Cause
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.edits import changed, new_id, revised
-from bibulon.job.journal import Journal, damage_in_words, fits, resumed
 from bibulon.job.kept import About, Kept
 from bibulon.job.reads import read_by
 from bibulon.job.run import RunEvent
 from bibulon.job.shot_clock import under_way
-from bibulon.job.storage import StorageError, load, save
+from bibulon.job.storage import StorageError, save
 
 READ_ONLY = "This job is open in another window: here it is only shown. Save it as a job of its own to work on it."
-MOST_UNDO = 500
 
 
 class Document(QObject):
     """One open job.
 
     ``changed`` is emitted when job, fill, units or file are to be looked at again, ``message_raised`` with a text for
-    the user.
-
-    Where another window has the job open, it is only shown here: ``read_only``.
+    the user. Where another window has the job open, it is only shown here: ``read_only``.
     """
 
     changed = Signal()
@@ -71,8 +69,7 @@ class Document(QObject):
         self._journal = self.kept.journal
         self._highest = 0
         """The highest number that an entry of the run, sound or damaged, bears."""
-        self._undo: list[tuple[str, Job]] = []
-        self._redo: list[tuple[str, Job]] = []
+        self._history = UndoHistory()
         self._settled = job
         self._live: Job | None = None
         self._saved: Job | None = job if key is None else None
@@ -158,9 +155,7 @@ class Document(QObject):
         if job == self._settled or self.read_only:
             self._announce()
             return
-        self._undo.append((label, self._settled))
-        del self._undo[:-MOST_UNDO]
-        self._redo.clear()
+        self._history.add(label, self._settled)
         self._settle(job)
 
     def preview(self, job: Job) -> None:
@@ -229,8 +224,7 @@ class Document(QObject):
     def _take_assessed(self, job: Job, _: object) -> None:
         if job is self.job or is_large(self.job):
             self._assessed = job
-            self._forget_what_is_old()
-            self.changed.emit()
+            self._look_again()
 
     def _pass_progress(self, share: float) -> None:
         # a method of this object, so that it is said on the interface's thread
@@ -245,23 +239,21 @@ class Document(QObject):
 
     @property
     def undo_label(self) -> str:
-        return self._undo[-1][0] if self._undo else ""
+        return self._history.undo_label
 
     @property
     def redo_label(self) -> str:
-        return self._redo[-1][0] if self._redo else ""
+        return self._history.redo_label
 
     def undo(self) -> None:
-        self._step(self._undo, self._redo)
+        self._step_to(self._history.back(self._settled))
 
     def redo(self) -> None:
-        self._step(self._redo, self._undo)
+        self._step_to(self._history.forth(self._settled))
 
-    def _step(self, source: list[tuple[str, Job]], target: list[tuple[str, Job]]) -> None:
-        if not source:
+    def _step_to(self, job: Job | None) -> None:
+        if job is None:
             return
-        label, job = source.pop()
-        target.append((label, self._settled))
         self._live = None
         # what happened on the day is not undone, nor which job it is
         self._settle(changed(job, run=self._settled.run, id=self._settled.id))
@@ -313,9 +305,8 @@ class Document(QObject):
     @property
     def study(self) -> StudyAnswer | None:
         """The newest study of the spread, if it is of the job as it stands."""
-        if self._study is None or self._study[0] != read_by(self.job, "fill"):
-            return None
-        return self._study[1]
+        known = self._study is not None and self._study[0] == read_by(self.job, "fill")
+        return self._study[1] if self._study is not None and known else None
 
     def keep_study(self, job: Job, answer: StudyAnswer) -> None:
         """Take in a study of *job*."""
@@ -371,66 +362,26 @@ class Document(QObject):
         return None if self.read_only else Unsaved(self.kept, self._settled, self._about())
 
     def _about(self) -> About:
-        file = None if self.kept.file is None else str(self.kept.file)
-        job = self._settled
-        kinds = [event.kind for event in job.shot]
-        running = "started" in kinds and "finished" not in kinds
-        return About(file=file, name=job.name, job=job.id, made_from=self._read_as, running=running)
+        return About.of(self._settled, self.kept.file, self._read_as)
 
     def recover(self) -> bool:
         """Take up unsaved work and an unfinished run from before, if there are any; True if so.
 
         What was kept of another state of the file is set apart, to be offered as a job of its own.
         """
-        if self.read_only:
-            self.message_raised.emit(READ_ONLY)
+        if trouble := READ_ONLY if self.read_only else self.kept.trouble:
+            self.message_raised.emit(trouble)
             return False
-        if self.kept.trouble:
-            self.message_raised.emit(self.kept.trouble)
+        found = look_for_work(self.kept, self._journal, self._settled, self._read_as, self.path is not None)
+        for message in found.messages:
+            self.message_raised.emit(message)
+        self._journal = found.journal or self._journal
+        self._highest = max(self._highest, found.highest)
+        if found.job is None:
             return False
-        recovered, about = self._settled, self.kept.about()
-        try:
-            content = self._journal.read()
-        except OSError as error:
-            self.message_raised.emit(
-                f"The run journal {self._journal.path} cannot be read ({error.strerror or error}). It is left as it "
-                "is; what was logged since the last save may be in it. New entries go to a journal of their own."
-            )
-            self._begin_another_journal()
-            return False
-        if self.kept.recovery.exists():
-            try:
-                recovered = load(self.kept.recovery)
-            except StorageError as error:
-                self.message_raised.emit(str(error))
-        if self.path is not None and self._is_of_another(recovered, about, content.events):
-            if resumed(recovered, content.events) != self._settled:
-                self.kept.set_apart()
-            else:
-                self.kept.clear()
-            return False
-        self._highest = content.highest
-        recovered = resumed(recovered, content.events)
-        if content.damaged:
-            self.message_raised.emit(damage_in_words(content.damaged))
-        if recovered == self._settled:
-            return False
-        self._undo.append(("recovered work", self._settled))
-        self._settle(recovered)
+        self._history.add("recovered work", self._settled)
+        self._settle(found.job)
         return True
-
-    def _is_of_another(self, recovered: Job, about: About, events: tuple[RunEvent, ...]) -> bool:
-        """Whether what was kept is not of the file as it is now."""
-        if about.job and about.job != self._settled.id:
-            return True
-        changed_since = None not in (about.made_from, self._read_as) and about.made_from != self._read_as
-        return changed_since or not fits(self._settled, recovered.run) or not fits(self._settled, events)
-
-    def _begin_another_journal(self) -> None:
-        number = 2
-        while (path := self.kept.folder / f"journal-{number}").exists():
-            number += 1
-        self._journal = Journal(path)
 
     def close(self) -> None:
         """Let go of the runner's signals and of the job; what is saved needs no copy."""

@@ -10,7 +10,8 @@ from PySide6.QtCore import QObject, Signal
 from bibulon.desk.work.background import Background
 from bibulon.desk.work.large_jobs import is_large, work_out
 from bibulon.job import Job
-from bibulon.quantities import Units, percent
+from bibulon.quantities import Units
+from bibulon.quantities_in_words import percent
 
 
 @dataclass(frozen=True)
