@@ -293,6 +293,8 @@ def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:
     rehearsed = changed(late, run=(anew, revised(begun, rehearsal=True)))
     assert rehearsed.shot_start_s == job.shop.shot_start_s
     assert changed(weighed("14:20"), run=(anew,)).weighed == (), "it was weighed for the shot before"
+    nothing = revised(job.charge, mixed=(MixedBatch(number=1, masses_kg=(0.0, 0.0)),))
+    assert filled(assess(changed(job, charge=nothing)), 250).batches == filled(assess(job), 250).batches
 
 
 def test_the_plan_and_the_fill_agree_when_a_batch_is_used_up_and_the_heel_stays(demo: Job) -> None:

@@ -58,6 +58,7 @@ UNDER_FILM: frozenset[Process] = frozenset({"film infusion", "reusable film"})
 WITH_PLEATS: frozenset[Process] = frozenset({"film infusion"})
 """Processes whose film is cut, pleated and taped anew for every part."""
 REUSABLE: frozenset[Process] = frozenset({"reusable film"})
+LEAST_WEIGHED_KG = 1e-3
 CLAMPED_BY_VACUUM: frozenset[Process] = frozenset({"light RTM"})
 CLAMPED_BY_FORCE: frozenset[Process] = frozenset({"RTM"})
 EVERY_PROCESS = IN_MOULD | UNDER_FILM
@@ -310,10 +311,11 @@ class Job(Model):
 
     @property
     def weighed(self) -> tuple[Weighed, ...]:
-        """The first batches of this shot as they were mixed, up to the first that was not written down."""
+        """The first batches of this shot as they were mixed, up to the first that was not written down, or weighed
+        nothing."""
         by_number = {batch.number: batch for batch in self.mixed} if self.charge.mixed else {}
         done: list[Weighed] = []
-        while (batch := by_number.get(len(done) + 1)) is not None:
+        while (batch := by_number.get(len(done) + 1)) is not None and sum(batch.masses_kg) >= LEAST_WEIGHED_KG:
             done.append(batch.on_clock(self.shot_start_s))
         return tuple(done)
 
