@@ -12,18 +12,21 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
 from sound_jobs import held
 
+from bibulon.assess import assess
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches import hunt_gauge
 from bibulon.desk.window import Window
 from bibulon.desk.work import run_controller
 from bibulon.job import Job
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.hunt import FoundLeak
+from bibulon.job.lines import AtTime
 from bibulon.job.storage import dump, parse
 from bibulon.planning.leak_places import SPACE, USUAL, LeakMap, branches_of, leak_map, leaks_drawn
 from bibulon.planning.line_patterns import with_branches
 from bibulon.planning.to_prepare import fittings_needed
 from bibulon.plumbing.network import network_of
+from bibulon.record.run_list import run_list
 from bibulon.stock.leaks import leaks_file, remember_leak, shop_leaks
 from bibulon.vacuum.hunt import MISREAD, TWO_LEAKS, Branches, Cut, Isolation, LeakPlace, belief, next_isolation
 
@@ -154,6 +157,11 @@ def test_a_branch_under_the_film_is_no_hose_to_clamp() -> None:
     assert {place.section for place in branches.places if place.id.startswith("tee")} == {SPACE}
     counts = {words: count for words, _, count in fittings_needed(network_of(job))}
     assert counts == {"ports of lines": 1, "valves": 2, "where a hose branches": len(hung)}
+    worked = [step.text for step in run_list(assess(job)) if step.kind in ("valve opened", "valve clamped")]
+    assert worked == ["Open feed F1", "Clamp feed F1"], "nor one to open"
+    first = next(line for line in job.lines if line.id in hung)
+    later = with_line(job, revised(first, opens=AtTime(time_s=600.0)))
+    assert [s.label for s in run_list(assess(later)) if s.kind == "valve opened"] == ["F1", first.label]
 
 
 def test_a_feed_hose_that_is_not_fitted_yet_cannot_leak(demo: Job) -> None:

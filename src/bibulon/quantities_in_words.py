@@ -33,7 +33,7 @@ def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: 
 
 def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
     """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
-    for digits in range(MOST_DIGITS):
+    for digits in range(BRIEF_DIGITS, MOST_DIGITS):
         texts = tuple(brief(value, kind, units, digits) for value in values)
         if len(set(texts)) == len(set(values)):
             return texts

@@ -191,7 +191,7 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
         if event.kind == "step done" and event.label == "hold":
             held_ticked = True
         elif event.kind == "vacuum let go":
-            still = open_feeds((feed.label for feed in job.feeds), job.shot[:number])
+            still = open_feeds((feed.label for feed in job.worked_feeds), job.shot[:number])
             if still:
                 yield f"The vacuum was let go with feed {still[0]} open", lines[still[0]].points[0]
         elif event.kind == "valve opened" and line is not None and line.kind == "feed":
@@ -205,11 +205,12 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
 
 def _planned_before(job: Job, label: str) -> tuple[str, ...]:
     """Labels of the feeds that the plan opens before the one of that *label*."""
-    feeds = {line.label: line for line in job.feeds}
-    opens = feeds[label].opens
+    feeds = {line.label: line for line in job.worked_feeds}
+    mine = next(line for line in job.feeds if line.label == label)
+    opens = mine.opens
     timed = {other: line.opens.time_s for other, line in feeds.items() if isinstance(line.opens, AtTime)}
     if isinstance(opens, AtTime):
         return tuple(other for other, time_s in timed.items() if time_s < opens.time_s)
-    if isinstance(opens, WhenReached) and opens.line != feeds[label].id:
+    if isinstance(opens, WhenReached) and opens.line != mine.id:
         return tuple(other for other, line in feeds.items() if line.id == opens.line)
-    return tuple(other for other, time_s in timed.items() if time_s == min(timed.values()))
+    return tuple(other for other, time_s in timed.items() if time_s == min(timed.values(), default=0.0))

@@ -282,6 +282,12 @@ class Job(Model):
         return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % 86_400
 
     @property
+    def worked_feeds(self) -> tuple[Line, ...]:
+        """The feeds that somebody opens and clamps."""
+        manifolds = {manifold.id for manifold in self.manifolds}
+        return tuple(line for line in self.feeds if line.has_valve(manifolds))
+
+    @property
     def feeds_to_pots(self) -> tuple[Line, ...]:
         """The feeds that the bypass joins to the pots once the part is full: those that hang on what it is teed into,
         all where that is the hose in the bucket; none where that is not planned."""
@@ -311,8 +317,7 @@ class Job(Model):
 
     @property
     def weighed(self) -> tuple[Weighed, ...]:
-        """The first batches of this shot as they were mixed, up to the first that was not written down, or weighed
-        nothing."""
+        """The first batches of this shot as they were mixed, up to one that was not written down or weighed nothing."""
         by_number = {batch.number: batch for batch in self.mixed} if self.charge.mixed else {}
         done: list[Weighed] = []
         while (batch := by_number.get(len(done) + 1)) is not None and sum(batch.masses_kg) >= LEAST_WEIGHED_KG:

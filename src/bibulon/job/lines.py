@@ -121,6 +121,11 @@ class Line(Model):
         """Whether a feed hangs on another feed, and not on the bucket or one of the *manifolds*."""
         return self.fed_by is not None and self.fed_by not in manifolds
 
+    def has_valve(self, manifolds: Collection[str]) -> bool:
+        """Whether it is worked by itself: a branch that nothing is planned for has nothing to clamp, under the film."""
+        planned = bool(self.turns) or not isinstance(self.opens, AtTime) or self.opens.time_s > 0
+        return planned or not self.is_branch(manifolds)
+
     @property
     def is_clamped(self) -> bool:
         """Whether its valve is clamped by plan before the end, whatever is done after."""

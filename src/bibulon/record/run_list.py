@@ -163,7 +163,7 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
     job, opened = assessment.job, opened_s(assessment)
     first_s = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
     together = f" on all {job.parts_together} parts" if job.parts_together > 1 else ""
-    for feed in job.feeds:
+    for feed in job.worked_feeds:
         planned = feed.opens.time_s if isinstance(feed.opens, AtTime) else None
         if planned is None:
             words = trigger_in_words(assessment, feed.opens)
@@ -218,7 +218,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
         if injection.stop == "by mass" and injection.stop_kg is not None:
             hint = f"At {show(injection.stop_kg, 'mass', assessment.units)} in, or sooner if the vent shows resin."
     to_pots = {feed.id for feed in job.feeds_to_pots}
-    for feed in job.feeds:
+    for feed in job.worked_feeds:
         if not _left_clamped(feed) and job.flow.feeds_after != "open":
             name, where = f"clamp {feed.id} at the end", ", between bucket and bypass" if feed.id in to_pots else ""
             yield RunStep(name, f"Clamp {feed.word} {feed.label}{where}", hint, end, "valve clamped", feed.label)

@@ -209,7 +209,7 @@ class RunController(QObject):
     def _feeding(self) -> bool:
         """Whether any feed is open."""
         job = self.document.job
-        return bool(open_feeds((feed.label for feed in job.feeds), job.shot))
+        return bool(open_feeds((feed.label for feed in job.worked_feeds), job.shot))
 
     def log_readings(self) -> None:
         """Log what the instruments show: in a mould every figure of the shot that is read. Raises OSError."""
