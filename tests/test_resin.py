@@ -286,13 +286,15 @@ def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:
     assert warm.gel_margin_s is not None and warm.gel_margin_s < before.gel_margin_s - 60.0
     # the shot is begun at another time than planned: what was written down counts from there; a rehearsal does not
     begun_at = datetime(2026, 3, 12, 14, 30, tzinfo=UTC)
-    anew = RunEvent(number=1, at=begun_at, clock_s=0.0, kind="new run")
-    begun = RunEvent(number=2, at=begun_at, clock_s=0.0, kind="started")
-    late = changed(weighed("14:20", shot=1), run=(anew, begun))
+    first = RunEvent(number=1, at=begun_at, clock_s=0.0, kind="started")
+    anew = RunEvent(number=2, at=begun_at, clock_s=0.0, kind="new run")
+    begun = RunEvent(number=3, at=begun_at, clock_s=0.0, kind="started")
+    late = changed(weighed("14:20", shot=1), run=(first, anew, begun))
     assert late.shot_start_s == 14.5 * 3600 and late.weighed == (Weighed(sum(masses), -600.0, None),)
-    rehearsed = changed(late, run=(anew, revised(begun, rehearsal=True)))
+    rehearsed = changed(late, run=(first, anew, revised(begun, rehearsal=True)))
     assert rehearsed.shot_start_s == job.shop.shot_start_s
-    assert changed(weighed("14:20"), run=(anew,)).weighed == (), "it was weighed for the shot before"
+    assert changed(weighed("14:20"), run=(first, anew)).weighed == (), "it was weighed for the shot before"
+    assert changed(weighed("14:20"), run=(revised(first, rehearsal=True), anew)).weighed, "a rehearsal takes no resin"
     nothing = revised(job.charge, mixed=(MixedBatch(number=1, masses_kg=(0.0, 0.0)),))
     assert filled(assess(changed(job, charge=nothing)), 250).batches == filled(assess(job), 250).batches
 

@@ -41,7 +41,7 @@ from bibulon.job.pair import MouldPair
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.job.places import FARTHEST_M
 from bibulon.job.plumbing import Plumbing
-from bibulon.job.run import RunEvent, shot_of
+from bibulon.job.run import RunEvent, shot_of, shots_before
 from bibulon.job.series import Series
 from bibulon.job.stock_card import Counted
 
@@ -312,8 +312,8 @@ class Job(Model):
 
     @property
     def shot_number(self) -> int:
-        """How many new runs were begun before this shot."""
-        return sum(event.kind == "new run" for event in self.run)
+        """How many shots were begun, not rehearsed, before this one."""
+        return shots_before(self.run)
 
     @property
     def weighed(self) -> tuple[Weighed, ...]:

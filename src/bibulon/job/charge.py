@@ -35,7 +35,7 @@ class MixedBatch(Model):
     """A batch as it was mixed: what the mixing sheet has in writing."""
 
     shot: Annotated[int, Field(ge=0, le=1_000_000)] = 0
-    """How many new runs had been begun before it."""
+    """How many shots had been begun before that which it is for; one that is rehearsed is none."""
     number: Annotated[int, Field(ge=1, le=999)]
     masses_kg: Annotated[tuple[Mass, ...], Field(max_length=12)]
     """On the scale, by component."""

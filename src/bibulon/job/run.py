@@ -78,6 +78,17 @@ def shot_of(run: tuple[RunEvent, ...]) -> tuple[RunEvent, ...]:
     return run[begun:]
 
 
+def shots_before(run: tuple[RunEvent, ...]) -> int:
+    """How many shots of *run* were begun, other than as a rehearsal, and followed by a new run."""
+    count, begun = 0, False
+    for event in run:
+        if event.kind == "started" and not event.rehearsal:
+            begun = True
+        elif event.kind == "new run":
+            count, begun = count + begun, False
+    return count
+
+
 THERMOCOUPLE = "thermocouple"
 """The label under which the log keeps what a thermocouple at the part reads."""
 ALL_FEEDS = "all feeds"
