@@ -219,6 +219,7 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
     push(bench(window), "What to prepare")
     shown = next(one for one in QApplication.topLevelWidgets() if isinstance(one, WhatToPrepare) and one.isVisible())
     fill = fill_of(window)
+    qtbot.waitUntil(lambda: shown.table.rowCount() > 0, timeout=60_000)
 
     def row_of(start: str) -> int:
         return next(row for row in range(shown.table.rowCount()) if cell(row, "What").startswith(start))
@@ -227,12 +228,15 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
         item = shown.table.item(row, HEADS.index(head))
         return "" if item is None else item.text()
 
-    def type_in_hand(start: str, text: str) -> None:
+    def open_in_hand(start: str) -> QLineEdit:
         item = shown.table.item(row_of(start), HEADS.index("In hand"))
         spot = shown.table.visualItemRect(item).center()
         QTest.mouseClick(shown.table.viewport(), Qt.MouseButton.LeftButton, pos=spot)
         qtbot.waitUntil(lambda: shown.table.viewport().findChild(QLineEdit) is not None)
-        editor = shown.table.viewport().findChild(QLineEdit)
+        return shown.table.viewport().findChild(QLineEdit)
+
+    def type_in_hand(start: str, text: str) -> None:
+        editor = open_in_hand(start)
         editor.selectAll()
         QTest.keyClicks(editor, text)
         QTest.keyClick(editor, Qt.Key.Key_Return)
@@ -244,6 +248,13 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
     needed = float(cell(mat, "How much").split()[0])
     type_in_hand("Chopped strand mat", "4,5")
     assert float(cell(mat, "To buy").split()[0]) == pytest.approx(needed - 4.5, abs=0.011)
+    editor = open_in_hand("Peel ply")
+    QTest.keyClicks(editor, "7")
+    window.document.changed.emit()  # as when a fill or a cure arrives
+    qtbot.waitUntil(lambda: not shown._work.busy)
+    assert editor.text() == "7", "what is being typed stays"
+    QTest.keyClick(editor, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: shown.table.viewport().findChild(QLineEdit) is None)
     type_in_hand("Hose clamp", "2")
     assert cell(row_of("Hose clamp"), "To buy") == "3"
     type_in_hand("Stitched glass quad", "three rolls")
@@ -259,6 +270,9 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
     assert (clamps["needed"], clamps["in_hand"], clamps["to_buy"]) == ("5", "2", "3")
     mats = next(row for what, row in rows.items() if what.startswith("Chopped strand mat"))
     assert float(mats["in_hand"]) == 4.5 and mats["unit"] == "m²"
+    gone: list[bool] = []
+    shown.destroyed.connect(lambda: gone.append(True))
     shown.reject()
+    qtbot.waitUntil(lambda: bool(gone))  # else it would work on, unseen, at every edit
     window.undo()
     assert {count.amount for count in window.document.job.counted} == {4.5, 2}

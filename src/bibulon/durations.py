@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+DAY_S = 86_400.0
 TO_THE_SECOND_S = 600.0
 """Shorter durations are shown to the second."""
 

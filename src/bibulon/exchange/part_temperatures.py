@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from pydantic import ValidationError
 
+from bibulon.durations import DAY_S
 from bibulon.exchange.stamps import StampError, split_stamp
 from bibulon.job.curing import LoggedPoint
 from bibulon.job.faults import explain_here
@@ -14,7 +15,6 @@ from bibulon.quantities import Units
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time, unit_in_heading
 
 MOST_POINTS = 5000
-DAY_S = 86_400.0
 _NUMBER_FIRST = re.compile(r"[-+−\d.,\"]")
 
 

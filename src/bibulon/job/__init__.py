@@ -12,6 +12,7 @@ from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, model_validator
 
+from bibulon.durations import DAY_S
 from bibulon.job.base import Identifier, Model, Name
 from bibulon.job.cards import (
     AdhesiveCard,
@@ -25,7 +26,7 @@ from bibulon.job.cards import (
     ResinCard,
     TapeCard,
 )
-from bibulon.job.charge import ChargePlan, MixedBatch, Weighed
+from bibulon.job.charge import LEAST_WEIGHED_KG, ChargePlan, MixedBatch, Weighed
 from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
 from bibulon.job.filling import with_filler
@@ -58,7 +59,6 @@ UNDER_FILM: frozenset[Process] = frozenset({"film infusion", "reusable film"})
 WITH_PLEATS: frozenset[Process] = frozenset({"film infusion"})
 """Processes whose film is cut, pleated and taped anew for every part."""
 REUSABLE: frozenset[Process] = frozenset({"reusable film"})
-LEAST_WEIGHED_KG = 1e-3
 CLAMPED_BY_VACUUM: frozenset[Process] = frozenset({"light RTM"})
 CLAMPED_BY_FORCE: frozenset[Process] = frozenset({"RTM"})
 EVERY_PROCESS = IN_MOULD | UNDER_FILM
@@ -279,7 +279,7 @@ class Job(Model):
         if begun is None:
             return self.shop.shot_start_s
         at = begun.at
-        return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % 86_400
+        return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % DAY_S
 
     @property
     def worked_feeds(self) -> tuple[Line, ...]:

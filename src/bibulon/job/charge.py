@@ -7,11 +7,10 @@ from typing import Annotated
 
 from pydantic import Field
 
+from bibulon.durations import DAY_S
 from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model, Temperature
 from bibulon.job.resin_card import PotShape
 from bibulon.quantity_text import QuantityError, parse_clock_time
-
-DAY_S = 86_400.0
 
 
 class PlannedBatch(Model):
@@ -20,6 +19,10 @@ class PlannedBatch(Model):
     mass_kg: BatchMass
     mix_s: Annotated[float, Field(ge=-864_000, le=2_592_000)] | None = None
     """None: as late as it may be."""
+
+
+LEAST_WEIGHED_KG = 1e-3
+"""Less on the scale is no batch."""
 
 
 @dataclass(frozen=True)

@@ -87,18 +87,27 @@ def fittings_needed(
 
 def needs_of(assessment: Assessment) -> tuple[Need, ...]:
     """Everything that *assessment*'s job takes, in the order of the stations, each card once with what is in hand."""
+    return counted_off(taken_by(assessment), assessment.job)
+
+
+def taken_by(assessment: Assessment) -> tuple[Need, ...]:
+    """What *assessment*'s job takes, before anything is counted off: it packs the cut list, which takes a while."""
     job = assessment.job
     dry = (_times(need, job.parts_together) for need in _dry(assessment))
     together: dict[tuple[str, bool] | int, Need] = {}
     for number, need in enumerate((*dry, *_plumbing(job), *_bag(assessment))):
         key = number if need.card is None else (need.card.id, need.again)
         together[key] = _together(together[key], need) if key in together else need
+    return (*together.values(), *_resin(assessment))
+
+
+def counted_off(needs: Collection[Need], job: Job) -> tuple[Need, ...]:
+    """*needs* of *job* with what is in hand of their cards: as it was counted for the job, else as the card says."""
     counted = {count.card: count.amount for count in job.counted}
-    with_counts = (
+    return tuple(
         need if need.card is None or need.again else replace(need, in_hand=counted.get(need.card.id, need.card.in_hand))
-        for need in together.values()
+        for need in needs
     )
-    return (*with_counts, *_resin(assessment))
 
 
 def _together(first: Need, second: Need) -> Need:

@@ -22,7 +22,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
 from bibulon.desk.work.newest_answer import NewestAnswer
-from bibulon.durations import clock_time
+from bibulon.durations import DAY_S, clock_time
 from bibulon.job.run import thermocouple_readings
 from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.quantities_in_words import percent
@@ -36,7 +36,6 @@ LOOKS: tuple[tuple[str, str], ...] = (
     ("degree of cure and Tg, over time", "cure"),
     ("temperature, through the stack", "through"),
 )
-DAY_S = 86_400.0
 
 
 class CureBench(Bench):

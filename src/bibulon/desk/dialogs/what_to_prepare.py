@@ -6,14 +6,17 @@ from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout
 
+from bibulon.assess import Assessment
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.widgets.fields import label
+from bibulon.desk.work.background import Background
 from bibulon.desk.work.document import Document
 from bibulon.job.edits import with_counted
 from bibulon.job.faults import explain_here
-from bibulon.planning.to_prepare import STATION_WORDS, Need, cost_of, needed_words, needs_of
+from bibulon.planning.to_prepare import STATION_WORDS, Need, cost_of, counted_off, needed_words, taken_by
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse
+from bibulon.workers.report import Report
 
 SIZE = (1120, 660)
 HEADS = ("For", "What", "Use", "How much", "In hand", "To buy", "Price")
@@ -24,12 +27,17 @@ WORDS = (
 )
 
 
+def _taken_by(_: Report, assessment: Assessment) -> tuple[Need, ...]:
+    return taken_by(assessment)
+
+
 class WhatToPrepare(QDialog):
     """A row for each need; what is in hand is typed into its own column."""
 
     def __init__(self, document: Document, files: Files) -> None:
         super().__init__(files.owner.window())
         self.document, self.files = document, files
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("What to prepare")
         self.resize(*SIZE)
         layout = QVBoxLayout(self)
@@ -48,7 +56,7 @@ class WhatToPrepare(QDialog):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self.table.itemChanged.connect(self._typed)
         layout.addWidget(self.table, 1)
-        self.total = label("")
+        self.total = label("Working it out …")
         layout.addWidget(self.total)
         self.message = label("", "error")
         layout.addWidget(self.message)
@@ -63,33 +71,57 @@ class WhatToPrepare(QDialog):
         layout.addWidget(buttons)
         self._refused: dict[str, tuple[str, str]] = {}
         """By card, what was typed and why it was not taken."""
-        document.changed.connect(self._fill)
+        self.taken: tuple[Need, ...] = ()
+        """What the job takes, nothing counted."""
+        self._counted = document.job.counted
+        self._work = Background(_taken_by, self)
+        self._work.finished.connect(self._take)
+        self._work.start(document.assessment)
+        document.changed.connect(self._look)
+
+    def _look(self) -> None:
+        """Counts change the next column only; anything else, as a fill that has come, what the job takes."""
+        if self.document.job.counted is self._counted:
+            self._work.start(self.document.assessment)
+        else:
+            self._counted = self.document.job.counted
+            self._fill()
+
+    def _take(self, _: Assessment, taken: tuple[Need, ...]) -> None:
+        self.taken = taken
         self._fill()
 
     def _fill(self) -> None:
         """The rows anew; what was refused stays as it was typed."""
-        self.needs = needs_of(self.document.assessment)
+        self.needs = counted_off(self.taken, self.document.job)
         self.table.blockSignals(True)
         self.table.setRowCount(len(self.needs))
         for row, need in enumerate(self.needs):
             for column, text in enumerate(self._texts(need)):
-                item = self.table.item(row, column)
-                if item is None:
-                    item = QTableWidgetItem()
-                    self.table.setItem(row, column, item)
-                item.setText(text)
-                if column > HEADS.index("Use"):
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 typed = column == IN_HAND and need.card is not None and not need.again
-                fixed = item.flags() & ~Qt.ItemFlag.ItemIsEditable
-                item.setFlags(fixed | Qt.ItemFlag.ItemIsEditable if typed else fixed)
-                font = item.font()
-                font.setBold(column == TO_BUY and bool(need.to_buy))
-                item.setFont(font)
+                self._put(row, column, text, typed, bold=column == TO_BUY and bool(need.to_buy))
         self.table.blockSignals(False)
         self.table.resizeRowsToContents()
         self.message.setText("\n".join(why for _, why in self._refused.values()))
         self.total.setText(cost_of(self.needs, self.document.assessment.units))
+
+    def _put(self, row: int, column: int, text: str, typed: bool, bold: bool) -> None:
+        """Change of a cell what is not so yet: any change takes what is being typed in it away."""
+        item = self.table.item(row, column)
+        if item is None:
+            item = QTableWidgetItem()
+            if column > HEADS.index("Use"):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(row, column, item)
+        if item.text() != text:
+            item.setText(text)
+        fixed = item.flags() & ~Qt.ItemFlag.ItemIsEditable
+        if item.flags() != (wanted := fixed | Qt.ItemFlag.ItemIsEditable if typed else fixed):
+            item.setFlags(wanted)
+        font = item.font()
+        if font.bold() != bold:
+            font.setBold(bold)
+            item.setFont(font)
 
     def _texts(self, need: Need) -> tuple[str, ...]:
         units = self.document.assessment.units
