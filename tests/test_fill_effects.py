@@ -324,6 +324,13 @@ def test_a_machine_holds_its_rate_until_its_pressure_is_used_up(panel: Job) -> N
     assert held.fill_time_s == pytest.approx(held.resin_drawn_m3 / rate, rel=0.02)
     fast = run(changed(panel, bucket=revised(panel.bucket, rate_m3_s=1e-3)))
     assert fast.fill_time_s == pytest.approx(free.fill_time_s, rel=0.01), "no more than the vacuum draws"
+    assert fast.solves <= 1.2 * free.solves, "its rate is not tried in vain at every step"
+    # its pressure is used up at two thirds of the way: by the rate up to there, by the pressure from there on
+    in_part_m3 = free.in_part_m3[-1]
+    rate = 0.75 * in_part_m3 / free.fill_time_s
+    turns = run(changed(panel, bucket=revised(panel.bucket, rate_m3_s=rate)))
+    bores_s = (free.resin_drawn_m3 - in_part_m3) / rate
+    assert turns.fill_time_s == pytest.approx((8 / 9 + 5 / 9) * free.fill_time_s + bores_s, rel=0.005)
     pressed = run(changed(panel, bucket=revised(panel.bucket, over_pressure_pa=100_000.0)))
     assert pressed.fill_time_s == pytest.approx(
         free.fill_time_s * free.problem.drive_pa / pressed.problem.drive_pa, rel=0.01

@@ -36,6 +36,8 @@ FIRST_STEP_SHARE = 1e-7
 SHORTER_AFTER_VALVE = 0.1
 LEAST_GROWTH, MOST_GROWTH_AT_REST = 0.3, 8.0
 """How much the next step is longer, at least; and at most where next to nothing is gained."""
+MOST_CUT_STEPS = 200
+"""So many steps that had to be cut tell that resin trickles rather than fills: it would take thousands of them."""
 MOST_STEPS = 1000
 """Fills take some fifty steps, with many valves a few hundred."""
 STALLED_SHARE = 1e-3
@@ -90,6 +92,7 @@ class _Fill:
         self.target_m3 = self.state.total_m3 / problem.pace.steps
         """What a step should bring into the part."""
         self.risen_to_m3, self.risen_at = 0.0, 0.0
+        self.cut_steps = 0
         self.vents_to_come = len(self.steps.awaited_vents())
 
     def run(self) -> FillResult:
@@ -99,7 +102,7 @@ class _Fill:
         length = state.limit * FIRST_STEP_SHARE
         stopped_by: StopReason | None = None
         while stopped_by is None:
-            if len(state.rows) > MOST_STEPS:
+            if len(state.rows) > MOST_STEPS or self.cut_steps > MOST_CUT_STEPS:
                 raise FlowRefusal(UNFOLLOWED)
             self.progress(state.in_part_m3 / state.total_m3)
             timed = min(valves.next_timed(), self.steps.recipe.next_timed())
@@ -159,6 +162,7 @@ class _Fill:
         steps = self.steps
         steps.find_air()
         done, step = steps.step_without_leap(wanted, self.target_m3)
+        self.cut_steps += steps.cut
         full = steps.to_go(step) <= 0
         awaiting, recipe = [*self.valves.awaiting, *steps.awaited_vents()], self.steps.recipe
         due = bool(awaiting) and self.valves.short_of(awaiting, self.state.reach(done, step)) <= 0
@@ -208,7 +212,8 @@ class _Fill:
             most_m3 = min(most_m3, pace.last_share * left_m3)
         # while lines fill the flow is not yet what it will be, so the step grows by what came in, bores and all
         growth = min(pace.longer * most_m3 / max(gain.in_part, 1e-30), 3 * self.target_m3 / max(gain.held, 1e-30))
-        most_growth = MOST_GROWTH_AT_REST if gain.held < self.target_m3 / 10 else pace.growth
+        at_rest = gain.held < self.target_m3 / 10 and not self.steps.cut
+        most_growth = MOST_GROWTH_AT_REST if at_rest else pace.growth
         length = done * min(max(growth, LEAST_GROWTH), most_growth)
         return min(length, done * SQUEEZED_A_STEP / gain.squeezed) if gain.squeezed > 0 else length
 

@@ -49,6 +49,10 @@ class StepControl:
         self._released = np.zeros(len(self._level_pa), dtype=bool)
         """Nodes of vents that resin has come to, at which it is under less than their level."""
         self._air_factors = FactorCache(network.edges)
+        self.cut = False
+        """Whether the step that was computed last is shorter than it was asked for, because that would not settle."""
+        self._at_most = False
+        """Whether the machine stood at the most it gives when a step was last tried."""
         self.solves = 0
         self.vents_open = True
         self.vents_pa = 0.0
@@ -91,12 +95,13 @@ class StepControl:
         they are known. Raises :class:`~bibulon.flow.refusal.FlowRefusal` if not even short steps settle.
         """
         about_pa = self.state.pressure_pa if about_pa is None else about_pa
+        self.cut = False
         for _ in range(MOST_CUTS):
             try:
                 return length, self._with_vents(length, self._guess(length) if guess is None else guess, about_pa)
             except NotSettled:
                 length /= 4
-                guess = None
+                guess, self.cut = None, True
                 self.state.last_length = 0.0
         raise FlowRefusal(UNFOLLOWED)
 
@@ -172,15 +177,29 @@ class StepControl:
         return step
 
     def _attempt(self, length: float, guess: Flags, about_pa: Floats) -> Step:
-        network = self.network
-        stage = self.recipe.stage
-        if stage.rate_m3_s > 0 and self.valves.open:
-            with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
-                step = self._advanced(length, guess, about_pa, by_rate=True)
-                if step.pressure_pa[network.bucket] <= stage.drive_pa:
-                    return step
-                guess = step.wet
+        """A machine brings its rate at no more than its pressure, or stands at that pressure and brings less. It is first
+        taken to do as it did last."""
+        stage, bucket = self.recipe.stage, self.network.bucket
+        if stage.rate_m3_s <= 0 or not self.valves.open:
+            return self._advanced(length, guess, about_pa, by_rate=False)
+        if self._at_most:
+            step = self._advanced(length, guess, about_pa, by_rate=False)
+            if -step.inflow_m3[bucket] <= self._brought_m3(length):
+                return step
+            guess = step.wet
+        with suppress(Singular):  # there is no room for so much: the machine stands at the most it gives
+            step = self._advanced(length, guess, about_pa, by_rate=True)
+            self._at_most = bool(step.pressure_pa[bucket] > stage.drive_pa)
+            if not self._at_most:
+                return step
+            guess = step.wet
+        self._at_most = True
         return self._advanced(length, guess, about_pa, by_rate=False)
+
+    def _brought_m3(self, length: float) -> float:
+        """What the machine brings at its rate in a step."""
+        state = self.state
+        return self.recipe.stage.rate_m3_s * (state.seconds(state.clock + length) - state.seconds())
 
     def _advanced(self, length: float, guess: Flags, about_pa: Floats, by_rate: bool) -> Step:
         problem, network, state = self.problem, self.network, self.state
@@ -188,7 +207,7 @@ class StepControl:
         source, held = None, np.array([network.bucket])
         if by_rate:
             source, held = np.zeros(len(state.filled_m3)), held[:0]
-            source[network.bucket] = self.recipe.stage.rate_m3_s * (span_s[1] - span_s[0])
+            source[network.bucket] = self._brought_m3(length)
             guess = guess.copy()
             guess[network.bucket] = True
         fixed = np.concatenate([held, self.vents[~self._released[self.vents]]])
