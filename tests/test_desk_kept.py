@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 from bibulon.demo import demo_job
 from bibulon.desk.app import go_on_with_a_run
 from bibulon.desk.dialogs.left_over import LeftOverWindow
+from bibulon.desk.dialogs.what_to_prepare import IN_HAND, WhatToPrepare
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings, state_folder
 from bibulon.instruments.protocol import Reading
@@ -177,7 +178,7 @@ def test_a_job_saved_elsewhere_in_mid_run_takes_its_log_along(opened, tmp_path: 
     assert opened(path=first).document.job.run == before.run, "entries made before stay with the file they were made in"
 
 
-def test_a_second_window_on_a_file_only_shows_it(opened, tmp_path: Path, monkeypatch) -> None:
+def test_a_second_window_on_a_file_only_shows_it(opened, qtbot, tmp_path: Path, monkeypatch) -> None:
     path = tmp_path / "deck.bibulon"
     save(demo_job(), path)
     first, second = opened(path=path), opened(path=path)
@@ -187,6 +188,13 @@ def test_a_second_window_on_a_file_only_shows_it(opened, tmp_path: Path, monkeyp
     assert second.document.job == demo_job()
     second.go("shoot")
     assert not bench(second).next_button.isEnabled()
+    second.go("log")
+    push(bench(second), "What to prepare")
+    (sheet,) = second.findChildren(WhatToPrepare)
+    qtbot.waitUntil(lambda: sheet.table.rowCount() > 0, timeout=60_000)
+    in_hand = sheet.table.item(0, IN_HAND)
+    assert not in_hand.flags() & Qt.ItemFlag.ItemIsEditable and "open in another window" in texts(sheet)
+    sheet.reject()
     second.files.save_job()
     assert load(path) == demo_job() and "open in another window" in second.note.words.text()
     say_as(first, "Mine")

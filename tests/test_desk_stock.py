@@ -244,7 +244,8 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
 
     shown.activateWindow()
     mat = row_of("Chopped strand mat")
-    assert cell(mat, "To buy") == "–", "nobody has counted it"
+    assert cell(mat, "To buy") == cell(mat, "How much"), "nobody has counted it"
+    assert cell(row_of("Catch pot"), "To buy") == "–", "it has no card"
     needed = float(cell(mat, "How much").split()[0])
     type_in_hand("Chopped strand mat", "4,5")
     assert float(cell(mat, "To buy").split()[0]) == pytest.approx(needed - 4.5, abs=0.011)

@@ -43,14 +43,16 @@ class Need:
 
     @property
     def to_buy(self) -> float | None:
-        """What is missing; None if nobody has counted what there is."""
+        """What is missing: all of it where nobody has counted what there is; None for what has no card to count by."""
         if self.again:
             return 0.0
-        return None if self.in_hand is None else max(self.amount - self.in_hand, 0.0)
+        if self.card is None and self.in_hand is None:
+            return None
+        return max(self.amount - (self.in_hand or 0.0), 0.0)
 
     @property
     def costs_to_buy(self) -> float | None:
-        """The price of what is missing, or of all of it where nobody has counted; None without a price."""
+        """The price of what is missing, or of all of it where that is not known; None without a price."""
         if self.price is None or self.to_buy is None or self.amount <= 0:
             return self.price
         return self.price * self.to_buy / self.amount

@@ -10,7 +10,7 @@ from bibulon.assess import Assessment
 from bibulon.desk.dialogs.files import Files
 from bibulon.desk.widgets.fields import label
 from bibulon.desk.work.background import Background
-from bibulon.desk.work.document import Document
+from bibulon.desk.work.document import READ_ONLY, Document
 from bibulon.job.edits import with_counted
 from bibulon.job.faults import explain_here
 from bibulon.planning.to_prepare import STATION_WORDS, Need, cost_of, counted_off, needed_words, taken_by
@@ -43,7 +43,8 @@ class WhatToPrepare(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         layout.addWidget(label("What to prepare", "title"))
-        layout.addWidget(label(WORDS, "muted"))
+        self.words = label(READ_ONLY if document.read_only else WORDS, "muted")
+        layout.addWidget(self.words)
         self.table = QTableWidget(0, len(HEADS))
         self.table.setAccessibleName("What to prepare")
         self.table.setHorizontalHeaderLabels(HEADS)
@@ -93,13 +94,14 @@ class WhatToPrepare(QDialog):
 
     def _fill(self) -> None:
         """The rows anew; what was refused stays as it was typed."""
+        self.words.setText(READ_ONLY if self.document.read_only else WORDS)
         self.needs = counted_off(self.taken, self.document.job)
         self.table.blockSignals(True)
         self.table.setRowCount(len(self.needs))
         for row, need in enumerate(self.needs):
             for column, text in enumerate(self._texts(need)):
-                typed = column == IN_HAND and need.card is not None and not need.again
-                self._put(row, column, text, typed, bold=column == TO_BUY and bool(need.to_buy))
+                typed = column == IN_HAND and need.card is not None and not need.again and not self.document.read_only
+                self._put(row, column, text, typed, bold=column == TO_BUY and self._missing(need))
         self.table.blockSignals(False)
         self.table.resizeRowsToContents()
         self.message.setText("\n".join(why for _, why in self._refused.values()))
@@ -122,6 +124,11 @@ class WhatToPrepare(QDialog):
         if font.bold() != bold:
             font.setBold(bold)
             item.setFont(font)
+
+    @staticmethod
+    def _missing(need: Need) -> bool:
+        """Whether it was counted, and is too little."""
+        return need.in_hand is not None and bool(need.to_buy)
 
     def _texts(self, need: Need) -> tuple[str, ...]:
         units = self.document.assessment.units
