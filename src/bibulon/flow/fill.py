@@ -36,7 +36,7 @@ FIRST_STEP_SHARE = 1e-7
 SHORTER_AFTER_VALVE = 0.1
 LEAST_GROWTH, MOST_GROWTH_AT_REST = 0.3, 8.0
 """How much the next step is longer, at least; and at most where next to nothing is gained."""
-MOST_CUT_STEPS = 200
+MOST_CUT_STEPS = 300
 """So many steps that had to be cut tell that resin trickles rather than fills: it would take thousands of them."""
 MOST_STEPS = 1000
 """Fills take some fifty steps, with many valves a few hundred."""

@@ -177,8 +177,8 @@ class StepControl:
         return step
 
     def _attempt(self, length: float, guess: Flags, about_pa: Floats) -> Step:
-        """A machine brings its rate at no more than its pressure, or stands at that pressure and brings less. It is first
-        taken to do as it did last."""
+        """A machine brings its rate at no more than its pressure, or stands at that pressure and brings less. It is
+        first taken to do as it did last."""
         stage, bucket = self.recipe.stage, self.network.bucket
         if stage.rate_m3_s <= 0 or not self.valves.open:
             return self._advanced(length, guess, about_pa, by_rate=False)
