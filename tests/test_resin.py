@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from mould_jobs import injection, lid
 from shapely import Polygon
 
-from bibulon.assess import assess, filled
+from bibulon.assess import Assessment, assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
 from bibulon.job import Job
@@ -25,7 +25,7 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import CoreLaying
 from bibulon.job.lines import Manifold, WhenBatchUsed
 from bibulon.job.places import FLAT
-from bibulon.job.run import RunEvent
+from bibulon.job.run import EventKind, RunEvent
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
 from bibulon.mould.shot_mass import shot_mass
@@ -261,6 +261,35 @@ def test_the_vacuum_stays_on_until_the_last_batch_has_gelled() -> None:
     assert late.cure.gel_s == pytest.approx(last.pour_s + 600.0 - job.charge.mix_time_s + gel, rel=0.01)
     warm = filled(assess(demo_job()), 400)
     assert made.cure.gel_s - 3600 < warm.cure.gel_s < made.cure.gel_s, "its own heat makes it gel sooner"
+
+
+def test_resin_that_a_machine_mixes_is_as_young_as_the_clamping_of_the_last_inlet() -> None:
+    """A shot that took longer than planned has younger resin in it: its vacuum may go that much later."""
+    job = changed(demo_job(DEMO_FILES[2]), run=())
+    job = changed(job, pair=revised(job.pair, injection=revised(job.pair.injection, source="machine")))
+    planned = filled(assess(job), 250)
+    at = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
+
+    def logged(*entries: tuple[float, EventKind, str]) -> Assessment:
+        run = tuple(
+            RunEvent(number=number, at=at, clock_s=clock_s, kind=kind, label=label)
+            for number, (clock_s, kind, label) in enumerate(entries, 1)
+        )
+        return replace(planned, job=changed(job, run=run))
+
+    first: tuple[tuple[float, EventKind, str], ...] = (
+        (-300.0, "valve clamped", "all feeds"), (0.0, "valve opened", "I1"), (2.0, "valve opened", "I2"),
+    )  # fmt: skip
+    assert logged(first[0]).last_mixed_s == logged(*first).last_mixed_s == planned.fill.end_s, "none was opened, or is"
+    half = (*first, (900.0, "valve clamped", "I1"))
+    assert logged(*half).last_mixed_s == planned.fill.end_s
+    done = (*half, (1500.0, "valve clamped", "all feeds"), (1600.0, "valve clamped", "I2"))
+    late = logged(*done)
+    assert late.last_mixed_s == 1500.0
+    later_s = 1500.0 - planned.fill.end_s
+    assert late.cure.release_s - planned.cure.release_s == pytest.approx(later_s, rel=0.02)
+    again = logged(*done, (1700.0, "valve opened", "I2"), (1800.0, "valve clamped", "I2"))
+    assert again.last_mixed_s == 1800.0
 
 
 def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:

@@ -31,6 +31,7 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
+from bibulon.job.run import clamped_s
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.moments import Moment, planned_moments
@@ -119,10 +120,11 @@ class Assessment:
 
     @cached_property
     def last_mixed_s(self) -> float:
-        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet; at
-        the end of the fill where a machine mixes it as it comes."""
+        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet.
+        Where a machine mixes it as it comes, when the feeds were clamped, or before that at the end of the fill."""
         if self.job.mixed_as_it_comes:
-            return self.fill.end_s if self.fill is not None else 0.0
+            clamped = clamped_s([line.label for line in self.job.worked_feeds], self.job.shot)
+            return clamped if clamped is not None else self.fill.end_s if self.fill is not None else 0.0
         done = [event.clock_s for event in self.job.shot if event.kind == "batch added"]
         mixed = [clock_s - self.job.charge.mix_time_s for clock_s in done]
         for at, batch in enumerate(self.job.weighed[: len(mixed)]):

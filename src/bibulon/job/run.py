@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, Field, ValidationError
@@ -97,15 +97,32 @@ ALL_FEEDS = "all feeds"
 
 def open_feeds(feeds: Iterable[str], events: Iterable[RunEvent]) -> tuple[str, ...]:
     """Those of the *feeds*, by their labels, that are open after the *events*, in the order opened."""
-    known, open_now = set(feeds), dict[str, None]()
+    states = [open_now for _, open_now in _open_after_each(feeds, events)]
+    return states[-1] if states else ()
+
+
+def clamped_s(feeds: Iterable[str], events: Iterable[RunEvent]) -> float | None:
+    """When the last of the *feeds*, by their labels, that had been opened was clamped; None while one is open, and
+    where none was opened."""
+    opened, clamped = False, None
+    for event, open_now in _open_after_each(feeds, events):
+        if open_now:
+            opened, clamped = True, None
+        elif opened and clamped is None:
+            clamped = event.clock_s
+    return clamped
+
+
+def _open_after_each(feeds: Iterable[str], events: Iterable[RunEvent]) -> Iterator[tuple[RunEvent, tuple[str, ...]]]:
+    """Each event with the feeds that are open after it, in the order opened."""
+    known, open_now = set(feeds), tuple[str, ...]()
     for event in events:
-        if event.kind == "valve opened" and event.label in known:
-            open_now[event.label] = None
-        elif event.kind == "valve clamped" and event.label == ALL_FEEDS:
-            open_now.clear()
+        if event.kind == "valve opened" and event.label in known and event.label not in open_now:
+            open_now = (*open_now, event.label)
         elif event.kind == "valve clamped":
-            open_now.pop(event.label, None)
-    return tuple(open_now)
+            gone = known if event.label == ALL_FEEDS else {event.label}
+            open_now = tuple(label for label in open_now if label not in gone)
+        yield event, open_now
 
 
 def thermocouple_readings(events: Iterable[RunEvent]) -> tuple[tuple[float, float], ...]:
