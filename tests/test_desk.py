@@ -19,6 +19,7 @@ from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, grouped_layup, revised
+from bibulon.job.hold import HoldTest
 from bibulon.job.storage import load
 from bibulon.stock import shelf
 
@@ -349,6 +350,28 @@ def test_a_damaged_file_is_refused_and_the_desk_stays(window: Window, tmp_path: 
     window.files.open(path)
     assert window.note.isVisible() and "torn.bibulon" in window.note.words.text()
     assert window.document.job == kept
+
+
+def test_the_list_says_how_old_the_hold_test_is_before_anything_is_opened(window: Window) -> None:
+    """By the clock on the wall, not by the start that was planned."""
+    job, now = window.document.job, datetime.now().astimezone()
+
+    def asked(test: HoldTest | None) -> str:
+        window.document.edit("held", changed(job, hold_tests=(test,) if test else ()))
+        window.go("shoot")
+        assert bench(window).next_button.text().startswith("Last hold test")
+        return bench(window).detail.text()
+
+    def held(hours_ago: float, rise_pa: float = 50.0) -> HoldTest:
+        readings = tuple((60.0 * minute, 3000.0 + rise_pa * minute) for minute in range(11))
+        return HoldTest(
+            id="held", stage="with the feed hose", readings=readings, taken_at=now - timedelta(hours=hours_ago)
+        )
+
+    assert asked(None).startswith("No test is kept at Hold")
+    assert asked(held(0.25)).startswith("The last test was read 15 min ago. Vacuum on")
+    assert "6:00 h ago, and 4:00 h is the most: hold again" in asked(held(6.0))
+    assert "did not pass" in asked(held(0.25, rise_pa=500.0))
 
 
 def test_a_shot_begun_at_another_time_than_planned_is_told_by_the_clock_as_it_was_begun(window: Window, qtbot) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from bibulon.durations import DAY_S
 from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
 
 BRIEF_DIGITS, MOST_DIGITS = 3, 7
@@ -38,6 +39,16 @@ def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None 
         if len(set(texts)) == len(set(values)):
             return texts
     return tuple(show(value, kind, units) for value in values)
+
+
+def age_words(seconds: float) -> str:
+    """How old something is: in days from two of them on.
+
+    >>> age_words(4 * 3600.0), age_words(400_000.0)
+    ('4:00 h', '5 days')
+    """
+    days = round(seconds / DAY_S)
+    return brief(seconds, "duration") if days < 2 else f"{days} days"
 
 
 def from_to(low: str, high: str) -> str:

@@ -15,7 +15,7 @@ from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules
-from bibulon.quantities_in_words import brief, brief_each
+from bibulon.quantities_in_words import age_words, brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 
 NEARLY_ATMOSPHERE = 0.5
@@ -69,15 +69,10 @@ def hold_too_old(assessment: Assessment) -> Iterator[Finding]:
     planned = datetime.combine(assessment.on, time(), ended.tzinfo) + timedelta(seconds=job.shop.shot_start_s)
     age_s = ((started or planned) - ended).total_seconds()
     if age_s > job.house.hold_age_s:
-        is_, most = _age(age_s), brief(job.house.hold_age_s, "duration")
+        is_, most = age_words(age_s), brief(job.house.hold_age_s, "duration")
         was, when = ("was", "began") if started else ("will be", "begins")
         text = f"The last hold test {was} {is_} old when the shot {when}; {most} is the most."
         yield Finding(text, subject=test.id)
-
-
-def _age(seconds: float) -> str:
-    days = round(seconds / 86_400)
-    return brief(seconds, "duration") if days < 2 else f"{days} days"
 
 
 @caution(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime
 
 from bibulon.assess import Assessment
 from bibulon.cure.answers import demould_s, load_s, trim_s, wanted_tg_k, warm_before_handling
@@ -25,7 +26,7 @@ from bibulon.job.lines import (
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
-from bibulon.quantities_in_words import brief
+from bibulon.quantities_in_words import age_words, brief
 
 
 @dataclass(frozen=True)
@@ -91,6 +92,8 @@ def opened_s(assessment: Assessment) -> dict[str, float]:
     return {event.line: event.time_s for event in reversed(happens) if event.action == "opened"}
 
 
+HELD = "check hold"
+"""The step that asks for the hold test."""
 READY_CHECKS = {
     "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
     "people": (
@@ -99,6 +102,20 @@ READY_CHECKS = {
     ),
 }
 """What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
+
+
+def held_ago(assessment: Assessment, now: datetime) -> str:
+    """How long ago the last hold test was read, and what speaks against beginning on it; empty where none is kept."""
+    if not assessment.hold_verdicts:
+        return ""
+    test, verdict = assessment.hold_verdicts[-1]
+    if not verdict.passed:
+        return "The last test did not pass: find the leak and hold again."
+    age_s, most_s = (now - test.taken_at).total_seconds(), assessment.job.house.hold_age_s
+    if age_s < 0:  # by a clock that is set otherwise
+        return ""
+    words = f"The last test was read {age_words(age_s)} ago"
+    return f"{words}, and {brief(most_s, 'duration')} is the most: hold again." if age_s > most_s else f"{words}."
 
 
 def _as_tested(job: Job, passed: str) -> str:

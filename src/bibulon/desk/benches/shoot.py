@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
 from functools import partial
 from textwrap import fill
 
@@ -24,7 +25,7 @@ from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
-from bibulon.record.run_list import done_steps
+from bibulon.record.run_list import HELD, done_steps, held_ago
 
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
@@ -234,6 +235,9 @@ class ShootBench(Bench):
         if step is not None:
             due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
             text, detail = step.text, step.detail + due
+            if step.id == HELD:
+                ago = held_ago(self.document.assessment, datetime.now(UTC))
+                detail = f"{ago} {detail}" if ago else detail
         elif ending is not None:
             text, detail = ending[0], self._unread()
         else:
