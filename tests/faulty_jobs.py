@@ -36,7 +36,7 @@ from bibulon.job.layup import Dart, Layer, Preform
 from bibulon.job.part import Part, Region, ReliefFigures
 from bibulon.job.plumbing import BucketShape, Bypass, DipTube
 from bibulon.job.resin_card import Dose
-from bibulon.job.run import RunEvent
+from bibulon.job.run import THERMOCOUPLE, RunEvent
 from bibulon.laminate.joints import plies_of, with_joint_shift
 from bibulon.laminate.lay_list import lay_list
 from bibulon.laminate.relief_shapes import made_relief
@@ -402,6 +402,13 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "branch-racing": lambda job: marked(job, 300.0),
     "vacuum-rising": lambda job: logged(
         job, ("reading", 300.0, {"vacuum_pa": 3100.0}), ("reading", 600.0, {"vacuum_pa": 7800.0})
+    ),
+    "vacuum-not-as-planned": lambda job: logged(job, ("reading", 60.0, {"vacuum_pa": 12_000.0})),
+    "part-colder-than-planned": lambda job: logged(
+        job, *(("reading", 4000.0 + t, {"label": THERMOCOUPLE, "temperature_k": 285.0}) for t in (0.0, 3600.0, 7200.0))
+    ),
+    "part-hotter-than-it-stands": lambda job: logged(
+        job, ("reading", 9000.0, {"label": THERMOCOUPLE, "temperature_k": 400.0})
     ),
     "vacuum-let-go-early": lambda job: logged(job, ("vacuum let go", 4000.0, {})),
     "step-out-of-order": lambda job: logged(job, ("valve opened", 0.0, {"label": "F2"})),

@@ -16,6 +16,7 @@ from faulty_jobs import (
     assessed,
     darted,
     laid,
+    logged,
     media_to_vent,
     mistaken,
     sound_ids,
@@ -93,7 +94,7 @@ def test_what_stays_dry_is_told_with_its_reason_and_what_helps_against_that(way:
 def test_the_table_of_mistakes_names_every_caution_and_nothing_else() -> None:
     page = (Path(__file__).parent.parent / "docs" / "mistakes.md").read_text(encoding="utf-8")
     rows = [line.split("|")[1:4] for line in page.splitlines() if line.startswith("| ") and "**" not in line][1:]
-    assert len(rows) == 146
+    assert len(rows) == 149
     told = {name for row in rows for name in re.findall(r"`([a-z-]+)`", row[1])}
     beside = set(re.findall(r"`([a-z-]+)`", page.rpartition("Beside these")[2]))
     assert told | beside == {entry.id for entry in REGISTRY} and not told & beside
@@ -348,6 +349,31 @@ def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     assert caution.fix is None
     (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
     assert moved.fix is not None
+
+
+def test_valves_and_vacuum_of_the_log_are_held_against_the_plan() -> None:
+    made = assessed(deck())
+    assert made.fill is not None
+    comes_s = next(event.time_s for event in made.fill.events if event.line == "feed-2")
+    first = ("valve opened", 0.0, {"label": "F1"})
+    over = ("valve clamped", 3000.0, {"label": "all feeds"})
+
+    def told(*entries: tuple[str, float, dict[str, object]]) -> str:
+        found = cautions_of(replace(made, job=logged(deck(), first, *entries)))
+        return " ".join(one.message for one in found if one.id in ("step-out-of-order", "vacuum-not-as-planned"))
+
+    assert (
+        told(("valve opened", comes_s - 30.0, {"label": "F2"}), over, ("valve clamped", 3100.0, {"label": "V1"})) == ""
+    )
+    assert "F2 was opened at 0:01:30; resin comes to it at" in told(("valve opened", 90.0, {"label": "F2"}))
+    assert "V1 was clamped with feed F1 open, and no other is open" in told(("valve clamped", 400.0, {"label": "V1"}))
+    for read_pa, words in ((200.0, "gases"), (2950.0, ""), (3900.0, ""), (9000.0, "the plan counts on")):
+        said = told(("reading", 300.0, {"vacuum_pa": read_pa}), ("reading", 400.0, {"vacuum_pa": read_pa + 100.0}))
+        assert (words in said) if words else not said
+    let_go = ("vacuum let go", 60_000.0, {"vacuum_pa": 2950.0})
+    assert told(over, let_go, ("reading", 60_100.0, {"vacuum_pa": 100_000.0})) == "", (
+        "what is read once it is let go is air"
+    )
 
 
 def test_plies_ticked_are_counted_against_the_book() -> None:

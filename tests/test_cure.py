@@ -20,6 +20,7 @@ from bibulon.cure.answers import (
     post_cure,
     remedies,
     safe_vacuum,
+    stands_k,
     too_hot,
     trim_s,
     wanted_tg_k,
@@ -31,7 +32,7 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
 from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
-from bibulon.job.curing import Curing, HeatStep
+from bibulon.job.curing import Curing, HeatStep, LoggedPoint
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part
@@ -318,6 +319,62 @@ def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: flo
         for depth in (left.spread_m, DEPTHS_M[DEPTHS_M.index(left.spread_m) - 1])
     )
     assert thin <= 333.15 < thick
+
+
+def logged_at(job: Job, *points: tuple[float, float], name: str = "") -> Job:
+    logged = tuple(LoggedPoint(time_s=time_s, temperature_k=warm_k, name=name) for time_s, warm_k in points)
+    return changed(job, curing=revised(job.curing, logged=(*job.curing.logged, *logged)))
+
+
+def test_a_part_that_is_read_colder_than_planned_keeps_its_vacuum_as_much_longer() -> None:
+    """Resin without heat of its own, so that both are cured at one temperature: the span between two degrees of cure is
+    an integral, and a thermocouple is believed to a kelvin."""
+    job = demo_job()
+    job = with_card(job, revised(job.resin, heat_j_kg=10_000.0))
+    made, planned = cured(job)
+    start_s, mould_k = planned.start_s, job.mould_temperature_k
+    begin = min(float(one.course.cure[0].max()) for one in planned.stacks if one.latest)
+
+    def span_s(warm_k: float) -> float:
+        cures = np.linspace(begin, planned.release_cure, 20_001)
+        return float(np.trapezoid(1 / planned.law.rate_as_glass(warm_k, cures), cures))
+
+    assert planned.vacuum_off_s == pytest.approx(start_s + span_s(mould_k), rel=0.01)
+
+    def as_read(*points: tuple[float, float]) -> Assessment:
+        return replace(made, job=logged_at(job, *points), cure_found=planned)
+
+    every_hour = [(start_s + 3600.0 * hour, mould_k - 7.0) for hour in range(5)]
+    for points in (every_hour, every_hour[:1]):  # what was read once stays so
+        late = as_read(*points)
+        later_s = span_s(mould_k - 6.0) - span_s(mould_k)
+        assert later_s > 3 * 3600 and late.cure.release_s - made.cure.release_s == pytest.approx(later_s, rel=0.01)
+        assert late.cure_study is not None and late.colder is not None and late.colder.planned_k > late.colder.read_k
+        assert trim_s(job, late.cure_study) >= demould_s(job, late.cure_study) >= late.cure.release_s
+        until = clock_time(job.shot_start_s + late.cure.release_s)
+        (said,) = [one for one in cautions_of(late) if one.id == "part-colder-than-planned"]
+        assert until in said.message and until in " ".join(step.detail for step in run_list(late))
+    # cold in the first two hours only: half of the readings cost less than half, as it hardens slowly at first
+    soon = as_read(*every_hour[:2], (start_s + 7201.0, mould_k), (start_s + 14_400.0, mould_k))
+    assert 600.0 < soon.cure.release_s - made.cure.release_s < 0.5 * later_s
+    for points in (
+        [(start_s + 3600.0, mould_k + 9.0)],  # one warm place does not tell that all is warm
+        [(start_s + 3600.0, mould_k - 0.9)],
+        [(start_s - 3600.0, mould_k - 9.0)],  # before the part was full
+    ):
+        assert as_read(*points).cure == made.cure
+    two = replace(made, job=logged_at(logged_at(job, *every_hour, name="skin"), (start_s, mould_k), name="core"))
+    assert two.cure.release_s == pytest.approx(late.cure.release_s, rel=0.005), "by the coldest of them"
+    frozen = as_read((start_s, 255.0))
+    assert frozen.cure.release_s >= planned.vacuum_off_s + 2 * 86_400.0, "not before it is warmed"
+
+
+def test_a_part_that_is_read_hotter_than_it_stands_is_said() -> None:
+    job = demo_job()
+    what, most_k = stands_k(job)
+    for warm_k, told in ((most_k - 1.0, False), (most_k + 8.0, True)):
+        found = [one for one in cautions_of(assess(logged_at(job, (7200.0, warm_k)))) if "hotter" in one.id]
+        assert bool(found) == told and all(what in one.message and "2:00:00" in one.message for one in found)
 
 
 def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:

@@ -20,6 +20,7 @@ import numpy as np
 from bibulon.arrays import Floats
 from bibulon.bag.film import BagPlan, bag_plan_of
 from bibulon.cure.answers import demould_s
+from bibulon.cure.as_logged import Colder, colder_than_planned
 from bibulon.cure.study import CureStudy, cure_study, wet_part
 from bibulon.figures import Figure
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
@@ -90,7 +91,20 @@ class Assessment:
 
     @cached_property
     def cure_study(self) -> CureStudy | None:
-        """The cure through every stack; None without a fill, and while the desk's is on its way."""
+        """The cure through every stack, as much later as what was read at the part says; None without a fill, and while
+        the desk's is on its way."""
+        planned, colder = self.cure_as_planned, self.colder
+        return planned if planned is None or colder is None else replace(planned, later_s=colder.later_s)
+
+    @cached_property
+    def colder(self) -> Colder | None:
+        """By how much the part is colder than its cure was planned, if that matters."""
+        planned = self.cure_as_planned
+        return None if planned is None else colder_than_planned(self.job, planned)
+
+    @cached_property
+    def cure_as_planned(self) -> CureStudy | None:
+        """The cure, whatever was read."""
         if self.cure_found is not None or self.fill is None or not self.follows_cure:
             return self.cure_found
         return cure_study(self.job, wet_part(self.fill), self.last_mixed_s)
@@ -102,7 +116,7 @@ class Assessment:
         plan, study = cure_plan(self.job, self.last_mixed_s), self.cure_study
         if study is None or not study.stacks:
             return plan
-        gel_s, release_s = (min(time, study.end_s) for time in (study.last_gel_s, study.vacuum_off_s))
+        gel_s, release_s = (min(time, study.end_s + study.later_s) for time in (study.last_gel_s, study.vacuum_off_s))
         return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(self.job, study))
 
     @cached_property

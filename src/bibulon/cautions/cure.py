@@ -7,9 +7,13 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Rank, caution
-from bibulon.cure.answers import post_cure, too_hot, wanted_tg_k
+from bibulon.cure.answers import post_cure, stands_k, too_hot, wanted_tg_k
+from bibulon.cure.as_logged import hottest_read
+from bibulon.durations import clock_time, run_clock
 from bibulon.quantities_in_words import brief, brief_each, percent
 
+WORTH_SAYING_S = 600.0
+"""A part that is cured less than this later than planned is as planned."""
 NAMES = {
     "resin": "The resin", "core": "The core", "mould": "The mould", "film": "The film", "tape": "The tape",
 }  # fmt: skip
@@ -54,6 +58,43 @@ def cure_stands_still(assessment: Assessment) -> Iterator[Finding]:
     span = brief(study.end_s - study.start_s, "duration")
     gels = "has not gelled" if not math.isfinite(study.last_gel_s) else "is not fit to let the vacuum go"
     yield Finding(f"{span} after the fill the least cured resin is {percent(least)} cured and {gels}.")
+
+
+@caution(
+    "part-colder-than-planned",
+    "caution",
+    "cure",
+    why="Resin gels and hardens by its own temperature: colder than planned it takes longer, whatever the clock says.",
+    remedy="Keep the vacuum on, warm the part within the data sheet, and go by a sample that lies as cold.",
+)
+def part_colder_than_planned(assessment: Assessment) -> Iterator[Finding]:
+    colder = assessment.colder
+    if colder is None or colder.later_s < WORTH_SAYING_S:
+        return
+    read, planned = brief_each((colder.read_k, colder.planned_k), "temperature", assessment.units)
+    later = brief(colder.later_s, "duration")
+    until = clock_time(assessment.job.shot_start_s + assessment.cure.release_s)
+    at = run_clock(colder.at_s)
+    yield Finding(
+        f"A thermocouple at the part read {read} at {at} where the plan has {planned}: by what was read the vacuum has "
+        f"to stay on until {until}, {later} later than planned."
+    )
+
+
+@caution(
+    "part-hotter-than-it-stands",
+    "stop",
+    "cure",
+    why="What gets hotter than it stands scorches, softens or shrinks: resin cracks, foam crushes, moulds warp.",
+    remedy="Take heating and covers off and cool the part from outside; leave the vacuum on, and keep clear of fumes.",
+)
+def part_hotter_than_it_stands(assessment: Assessment) -> Iterator[Finding]:
+    what, most_k = stands_k(assessment.job)
+    hottest = hottest_read(assessment.job)
+    if hottest is None or hottest[1] <= most_k:
+        return
+    read, most = brief_each((hottest[1], most_k), "temperature", assessment.units)
+    yield Finding(f"A thermocouple at the part read {read} at {run_clock(hottest[0])}; the {what} stands {most}.")
 
 
 @caution(

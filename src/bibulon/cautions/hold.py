@@ -10,7 +10,7 @@ from bibulon.assess import Assessment
 from bibulon.bag.checks import bag_checks
 from bibulon.cautions.places import listed
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
-from bibulon.cure.answers import safe_vacuum
+from bibulon.cure.answers import gases_below, safe_vacuum
 from bibulon.job import CLAMPED_BY_VACUUM, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.held_plan import changed_since
@@ -340,13 +340,9 @@ def _deepest_pa(job: Job) -> float:
 )
 def resin_boils(assessment: Assessment) -> Iterator[Finding]:
     job, planned = assessment.job, assessment.job.vacuum_pa
-    lowest, at = job.resin.lowest_pressure_pa, ""
-    safe = safe_vacuum(job, assessment.cure_study)
-    if safe is not None and job.resin.boiling and max(safe.filling_pa, safe.after_pa) > lowest:
-        at_k = safe.filling_k if safe.filling_pa >= safe.after_pa else safe.after_k
-        lowest = max(safe.filling_pa, safe.after_pa)
-        at = f" at {brief(at_k, 'temperature', assessment.units)}"
+    lowest, at_k = gases_below(job, assessment.cure_study)
     if planned < lowest * (1 - 1e-6):
+        at = "" if at_k is None else f" at {brief(at_k, 'temperature', assessment.units)}"
         plan, limit = brief_each((planned, lowest), "pressure", assessment.units)
         yield Finding(f"The planned vacuum of {plan} is below the {limit} at which {job.resin.name} gases{at}.")
 

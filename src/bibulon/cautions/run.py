@@ -9,15 +9,20 @@ import numpy as np
 
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, InMould, Rank, caution
+from bibulon.cure.answers import gases_below
 from bibulon.durations import clock_time, run_clock
 from bibulon.job import Job
 from bibulon.job.base import Point
-from bibulon.job.lines import AtTime, WhenReached
+from bibulon.job.lines import AtTime, WhenAtPoint, WhenReached
 from bibulon.job.run import open_feeds
-from bibulon.quantities_in_words import brief
+from bibulon.quantities_in_words import brief, brief_each
 
 EARLIEST_MARK_S = 60.0
 """Marks before this say little: nobody presses a clock to the second."""
+EARLY_SHARE = 0.5
+"""A feed that is opened before this share of the time that resin takes to it is opened on dry fibre."""
+GAUGE_PA = 100.0
+"""A gauge reads wrong by as much."""
 GAUGES = ("flange", "cavity")
 """Readings under these labels are of gauges of their own."""
 LAST_MARKS = 3
@@ -146,6 +151,37 @@ def vacuum_lost(assessment: Assessment, best_pa: float, newest_pa: float, gauge:
 
 
 @caution(
+    "vacuum-not-as-planned",
+    "caution",
+    "shoot",
+    why="The fill goes by the vacuum there is: less draws resin in more slowly, too much makes the resin itself gas.",
+    remedy="Look at the pump, the regulator, the pots and what is clamped, and at what the gauge counts from: the "
+    "atmosphere, or nothing at all. Or plan the vacuum that there is.",
+)
+def vacuum_not_as_planned(assessment: Assessment) -> Iterator[Finding]:
+    job, shot = assessment.job, assessment.job.shot
+    begun, over = (
+        next((at for at, event in enumerate(shot) if event.kind == kind), len(shot))
+        for kind in ("started", "vacuum let go")
+    )
+    read = [
+        event.vacuum_pa
+        for event in shot[begun:over]
+        if event.vacuum_pa is not None and not (event.kind == "reading" and event.label == "flange")
+    ]
+    if not read:
+        return
+    best, planned, units = min(read), job.vacuum_pa, assessment.units
+    lowest, _ = gases_below(job, assessment.cure_study)
+    if best < min(lowest, planned) - GAUGE_PA:
+        was, limit = brief_each((best, lowest), "pressure", units)
+        yield Finding(f"The vacuum was read at {was} in this shot; below {limit} {job.resin.name} gases.")
+    elif best > planned + max(job.house.vacuum_rise_pa, GAUGE_PA):
+        was, plan = brief_each((best, planned), "pressure", units)
+        yield Finding(f"The best vacuum that was read in this shot is {was}; the plan counts on {plan}.")
+
+
+@caution(
     "vacuum-let-go-early",
     "stop",
     "cure",
@@ -174,7 +210,7 @@ def vacuum_let_go_early(assessment: Assessment) -> Iterator[Finding]:
     ),
 )
 def step_out_of_order(assessment: Assessment) -> Iterator[Finding]:
-    skipped = list(_out_of_order(assessment.job))
+    skipped = [*_out_of_order(assessment.job), *_opened_on_dry_fibre(assessment)]
     if skipped:
         text, place = skipped[0]
         more = f" {len(skipped) - 1} more steps were out of order." if len(skipped) > 1 else ""
@@ -194,6 +230,11 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
             still = open_feeds((feed.label for feed in job.worked_feeds), job.shot[:number])
             if still:
                 yield f"The vacuum was let go with feed {still[0]} open", lines[still[0]].points[0]
+        elif event.kind == "valve clamped" and line is not None and line.kind == "vent":
+            feeds = open_feeds((feed.label for feed in job.worked_feeds), job.shot[:number])
+            meant = job.in_mould or job.flow.vents_after == "shut" or any(vent.turns for vent in job.vents)
+            if feeds and not meant and not _vents_open(job, number + 1):
+                yield f"Vent {line.label} was clamped with feed {feeds[0]} open, and no other is open", line.points[0]
         elif event.kind == "valve opened" and line is not None and line.kind == "feed":
             if not opened and not held_ticked and any(entry.kind == "step done" for entry in job.shot):
                 yield f"Feed {line.label} was opened before the last hold test was ticked as passed", line.points[0]
@@ -201,6 +242,37 @@ def _out_of_order(job: Job) -> Iterator[tuple[str, Point | None]]:
             if before:
                 yield f"Feed {line.label} was opened before {before[0]}", line.points[0]
             opened.append(line.label)
+
+
+def _vents_open(job: Job, entries: int) -> set[str]:
+    """Labels of the vents that are open after so many *entries* of the shot's log: all that nobody has clamped."""
+    vents = {vent.label for vent in job.vents}
+    shut = set[str]()
+    for event in job.shot[:entries]:
+        if event.kind == "valve clamped":
+            shut.add(event.label)
+        elif event.kind == "valve opened":
+            shut.discard(event.label)
+    return vents - shut
+
+
+def _opened_on_dry_fibre(assessment: Assessment) -> Iterator[tuple[str, Point | None]]:
+    """Feeds that wait for resin in the plan, and were opened long before it can have come to them: as the plan has it,
+    or sooner if the front was seen to be."""
+    job, fill = assessment.job, assessment.fill
+    if fill is None:
+        return
+    seen = [mark.ratio for mark in marks_of(assessment)[-LAST_MARKS:]]
+    pace = min(float(np.median(seen)), 1.0) if seen else 1.0
+    planned = {event.line: event.time_s for event in reversed(fill.events) if event.action == "opened"}
+    for line in job.worked_feeds:
+        opened = next((one for one in job.shot if one.kind == "valve opened" and one.label == line.label), None)
+        comes_s = planned.get(line.id)
+        if opened is None or comes_s is None or not isinstance(line.opens, WhenReached | WhenAtPoint):
+            continue
+        if opened.clock_s < EARLY_SHARE * pace * comes_s and comes_s - opened.clock_s > EARLIEST_MARK_S:
+            at, comes = run_clock(opened.clock_s), run_clock(pace * comes_s)
+            yield f"Feed {line.label} was opened at {at}; resin comes to it at {comes}", line.points[0]
 
 
 def _planned_before(job: Job, label: str) -> tuple[str, ...]:

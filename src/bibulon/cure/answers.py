@@ -227,6 +227,17 @@ class SafeVacuum:
     after_pa: float
 
 
+def gases_below(job: Job, study: CureStudy | None) -> tuple[float, float | None]:
+    """The absolute pressure below which the resin of *job* gases, and at which temperature (K); None where only the
+    card's least pressure says so."""
+    safe = safe_vacuum(job, study)
+    if safe is None or not job.resin.boiling or max(safe.filling_pa, safe.after_pa) <= job.resin.lowest_pressure_pa:
+        return job.resin.lowest_pressure_pa, None
+    if safe.filling_pa >= safe.after_pa:
+        return safe.filling_pa, safe.filling_k
+    return safe.after_pa, safe.after_k
+
+
 def safe_vacuum(job: Job, study: CureStudy | None) -> SafeVacuum | None:
     """For the resin of *job* at its warmest; None where its card says nothing."""
     boiling = boiling_of(job.resin)

@@ -66,6 +66,8 @@ class CureStudy:
     release_cure: float
     """The degree of cure at which the vacuum may be let go."""
     shop_k: float
+    later_s: float = 0.0
+    """How much later than planned resin is cured, by what was read at the part; the courses are those planned."""
 
     @property
     def hottest(self) -> StackCure:
@@ -78,19 +80,19 @@ class CureStudy:
     @property
     def last_gel_s(self) -> float:
         """When the last resin has gelled."""
-        return max(one.course.cured_to_s(self.law.gel_cure) for one in self.stacks)
+        return self.later_s + max(one.course.cured_to_s(self.law.gel_cure) for one in self.stacks)
 
     @property
     def vacuum_off_s(self) -> float:
         """When the last resin is cured as far as the card asks before the vacuum goes."""
-        return max(one.course.cured_to_s(self.release_cure) for one in self.stacks)
+        return self.later_s + max(one.course.cured_to_s(self.release_cure) for one in self.stacks)
 
     def tg_over_s(self, tg_k: float) -> float:
         """When the last resin has come to a glass transition."""
         cure = self.law.cure_at_tg(tg_k)
         if cure > 1:
             return math.inf
-        return max(one.course.cured_to_s(max(cure, 1e-6)) for one in self.stacks)
+        return self.later_s + max(one.course.cured_to_s(max(cure, 1e-6)) for one in self.stacks)
 
     def hard_s(self, after_s: float, over_k: float, most_k: float = math.inf) -> float:
         """The first time from *after_s* on at which every place's glass transition is *over_k* or more over its own
@@ -98,6 +100,7 @@ class CureStudy:
         in an oven, may be soft again."""
         if not math.isfinite(after_s):
             return math.inf
+        after_s = self.planned_s(after_s)
         times = np.unique(np.concatenate([[after_s], *(one.course.times_s for one in self.stacks)]))
         times = times[times >= after_s]
         lacks = (np.interp(times, one.course.times_s, self._lack(one.course, over_k, most_k)) for one in self.stacks)
@@ -107,9 +110,9 @@ class CureStudy:
             return math.inf
         at = int(hard[0])
         if at == 0:
-            return after_s
+            return self.later_s + after_s
         share = lack[at - 1] / (lack[at - 1] - lack[at])
-        return float(times[at - 1] + share * (times[at] - times[at - 1]))
+        return self.later_s + float(times[at - 1] + share * (times[at] - times[at - 1]))
 
     def _lack(self, course: CureCourse, over_k: float, most_k: float) -> Floats:
         """(k,) by how much (K) a stack lacks that, where it lacks most; nothing or less where it has it."""
@@ -118,7 +121,11 @@ class CureStudy:
         return np.asarray(np.maximum(soft.max(axis=1), course.temperature_k.max(axis=1) - most_k))
 
     def least_cure_at(self, time_s: float) -> float:
-        return min(one.course.least_cure_at(time_s) for one in self.stacks)
+        return min(one.course.least_cure_at(self.planned_s(time_s)) for one in self.stacks)
+
+    def planned_s(self, time_s: float) -> float:
+        """When by the plan resin is as far as it is at a time by what was read; never before the courses begin."""
+        return max(time_s - self.later_s, min(time_s, self.start_s))
 
     def at_points(self, values: Floats) -> Floats:
         """(points,) a value of each of ``stacks`` at the points of the mesh; NaN where there is none."""

@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
+from bibulon.cure.as_logged import Colder
 from bibulon.desk.widgets.fields import column, label
 from bibulon.exchange.part_temperatures import read_part_temperatures
 from bibulon.job.edits import changed, revised
 from bibulon.job.run import thermocouple_readings
+from bibulon.quantities_in_words import brief
 from bibulon.quantity_text import QuantityError
 
 if TYPE_CHECKING:
@@ -48,14 +50,21 @@ class LoggedSection:
         bench.button("Forget them", self._forget, into=row)
         bench.body.addLayout(row)
 
-    def _key(self) -> tuple[int, int]:
+    def _key(self) -> tuple[int, int, Colder | None]:
         job = self.document.job
-        return len(job.curing.logged), len(thermocouple_readings(job.shot))
+        return len(job.curing.logged), len(thermocouple_readings(job.shot)), self.document.assessment.colder
 
     def _fill(self, layout: QVBoxLayout) -> None:
-        brought, read = self._key()
+        brought, read, colder = self._key()
         words = [f"{brought} readings are drawn over the temperature."] if brought else []
         words += [f"{read} readings of the thermocouple in this shot are drawn." if read else LIVE]
+        if colder is not None:
+            later, units = brief(colder.later_s, "duration"), self.document.assessment.units
+            was, planned = (brief(one_k, "temperature", units) for one_k in (colder.read_k, colder.planned_k))
+            words.append(
+                f"The last reading is {was} where the plan has {planned}. By what was read the last resin is cured "
+                f"{later} later than planned; the times above count that in, curves and peaks do not."
+            )
         for text in words:
             layout.addWidget(label(text, "muted"))
 

@@ -165,14 +165,14 @@ def _peak(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | No
 
 def _gel(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     def gel(study: CureStudy, one: StackCure) -> float:
-        return one.course.cured_to_s(study.law.gel_cure)
+        return study.later_s + one.course.cured_to_s(study.law.gel_cure)
 
     return _of_cure(document, answer, "Gelled through, the resin there", gel, "duration")
 
 
 def _release(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     def release(study: CureStudy, one: StackCure) -> float:
-        return one.course.cured_to_s(study.release_cure)
+        return study.later_s + one.course.cured_to_s(study.release_cure)
 
     return _of_cure(document, answer, "Vacuum may go, by the resin there", release, "duration")
 
@@ -191,7 +191,7 @@ def _cured(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
         return None
     at_s = _looked_at_s(document, study, time_s)
     name = f"Least degree of cure at {clock_time(document.job.shot_start_s + at_s)}"
-    return _of_cure(document, answer, name, lambda _, one: one.course.least_cure_at(at_s), "share")
+    return _of_cure(document, answer, name, lambda study, one: one.course.least_cure_at(study.planned_s(at_s)), "share")
 
 
 def _glass(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
@@ -202,7 +202,7 @@ def _glass(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | N
     name = f"Least Tg at {clock_time(document.job.shot_start_s + at_s)}"
 
     def glass(study: CureStudy, one: StackCure) -> float:
-        return float(study.law.tg_k(one.course.least_cure_at(at_s)))
+        return float(study.law.tg_k(one.course.least_cure_at(study.planned_s(at_s))))
 
     return _of_cure(document, answer, name, glass, "temperature")
 
