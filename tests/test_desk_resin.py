@@ -35,6 +35,7 @@ from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.time_rail.heat_lane import planned_legs
 from bibulon.desk.window import Window
 from bibulon.exchange.resin_sheet import TABLES
+from bibulon.job.edits import changed, revised
 from bibulon.job.run import thermocouple_readings
 from bibulon.job.storage import dump, parse
 from bibulon.resin.card_law import law_of
@@ -420,6 +421,17 @@ def test_a_thermocouple_is_logged_while_the_part_cures_and_drawn_over_the_predic
     dots = next(curve for curve in side.chart.shown.curves if curve.dots)
     assert dots.values[-1] == pytest.approx(100.0) and "2 readings of the thermocouple" in texts(side)
     assert window.document.assessment.cure_study is not None, "a reading does not have the cure followed again"
+    run.simulated.world = replace(run.simulated.world, temperature_k=288.15)
+    told = "The shop is at 15.0 °C where the plan has 21.0 °C"
+    qtbot.waitUntil(lambda: any(told in alert for alert in run.alerts()), timeout=20_000)
+    # components that are warmed by plan make a warm mix, which is not warming for that
+    job = window.document.job
+    window.document.edit("warm", changed(job, charge=revised(job.charge, component_k=(305.15, 305.15))))
+    run.simulated.pour(4.0)
+    for warm_k, warms in ((306.0, False), (316.0, True)):
+        run.simulated.world = replace(run.simulated.world, pot=((0.0, warm_k), (1e6, warm_k)))
+        qtbot.waitUntil(lambda warm_k=warm_k: run.latest("pot") == pytest.approx(warm_k, abs=0.1), timeout=20_000)
+        assert any("pot is warming" in alert for alert in run.alerts()) == warms
     run.disconnect_instruments()
 
 

@@ -27,7 +27,9 @@ from bibulon.job import shot_clock
 from bibulon.job.run import THERMOCOUPLE, EventKind, entry, open_feeds, thermocouple_readings
 from bibulon.mould.shots import ShotFigure, field_of, figures_for
 from bibulon.quantities import show
+from bibulon.quantities_in_words import brief_each
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
+from bibulon.resin.mixing import mixed_temperature_k
 
 TICK_MS = 250
 STALE_S = 5.0
@@ -271,8 +273,14 @@ class RunController(QObject):
             and bucket < job.bucket.heel_kg + job.house.bucket_low_kg
         ):
             alerts.append("Bucket nearly empty: pour the next batch or clamp the feeds now.")
-        if pot is not None and pot > job.shop.temperature_k + job.house.pot_rise_k:
+        # a mix that is planned warm is not warming for that
+        if pot is not None and pot > max(job.shop.temperature_k, mixed_temperature_k(job)) + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
+        shop = self.latest("shop")
+        if shop is not None and abs(shop - job.shop.temperature_k) > job.house.mix_temperature_k:
+            units = self.document.assessment.units
+            is_, planned = brief_each((shop, job.shop.temperature_k), "temperature", units)
+            alerts.append(f"The shop is at {is_} where the plan has {planned}: type what is so at Part, or warm it.")
         part = self.latest("part")
         if part is not None and part > (found := stands_k(job))[1] - PART_NEAR_K:
             weakest, most_k = found
