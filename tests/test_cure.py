@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -37,6 +38,7 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part
 from bibulon.job.resin_card import BoilingPoint
+from bibulon.job.run import RunEvent
 from bibulon.quantities import show
 from bibulon.record.run_list import run_list
 from bibulon.resin.batches import Batch
@@ -375,6 +377,24 @@ def test_a_part_that_is_read_hotter_than_it_stands_is_said() -> None:
     for warm_k, told in ((most_k - 1.0, False), (most_k + 8.0, True)):
         found = [one for one in cautions_of(assess(logged_at(job, (7200.0, warm_k)))) if "hotter" in one.id]
         assert bool(found) == told and all(what in one.message and "2:00:00" in one.message for one in found)
+    # off the mould, in an oven, it has no film that could soften
+    made, planned = cured(job)
+    off_s = demould_s(job, planned)
+    assert what in ("film", "mould") and stands_k(job, taken_off=True)[1] > most_k + 8.0
+    for time_s, told in ((off_s - 60.0, True), (off_s + 60.0, False)):
+        read = replace(made, job=logged_at(job, (time_s, most_k + 8.0)), cure_found=planned)
+        assert any("hotter" in one.id for one in cautions_of(read)) == told
+
+
+def test_what_was_read_in_a_shot_before_says_nothing_of_this_one() -> None:
+    job = demo_job()
+    cold = logged_at(job, (7200.0, 280.0))
+    assert [point.temperature_k for point in cold.logged] == [280.0]
+    at = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
+    run = tuple(
+        RunEvent(number=number, at=at, clock_s=0.0, kind=kind) for number, kind in enumerate(("started", "new run"), 1)
+    )
+    assert changed(cold, run=run[:1]).logged == cold.logged and changed(cold, run=run).logged == ()
 
 
 def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:

@@ -89,12 +89,16 @@ def part_colder_than_planned(assessment: Assessment) -> Iterator[Finding]:
     remedy="Take heating and covers off and cool the part from outside; leave the vacuum on, and keep clear of fumes.",
 )
 def part_hotter_than_it_stands(assessment: Assessment) -> Iterator[Finding]:
-    what, most_k = stands_k(assessment.job)
-    hottest = hottest_read(assessment.job)
-    if hottest is None or hottest[1] <= most_k:
-        return
-    read, most = brief_each((hottest[1], most_k), "temperature", assessment.units)
-    yield Finding(f"A thermocouple at the part read {read} at {run_clock(hottest[0])}; the {what} stands {most}.")
+    job, off_s = assessment.job, assessment.cure.demould_s
+    off_s = math.inf if off_s is None else off_s
+    for taken_off, span_s in ((False, (-math.inf, off_s)), (True, (off_s, math.inf))):
+        what, most_k = stands_k(job, taken_off)
+        hottest = hottest_read(job, *span_s)
+        if hottest is not None and hottest[1] > most_k:
+            read, most = brief_each((hottest[1], most_k), "temperature", assessment.units)
+            at = run_clock(hottest[0])
+            yield Finding(f"A thermocouple at the part read {read} at {at}; the {what} stands {most}.")
+            return
 
 
 @caution(

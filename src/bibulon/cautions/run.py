@@ -21,7 +21,7 @@ EARLIEST_MARK_S = 60.0
 """Marks before this say little: nobody presses a clock to the second."""
 EARLY_SHARE = 0.5
 """A feed that is opened before this share of the time that resin takes to it is opened on dry fibre."""
-GAUGE_PA = 100.0
+READS_WRONG_PA = 100.0
 """A gauge reads wrong by as much."""
 GAUGES = ("flange", "cavity")
 """Readings under these labels are of gauges of their own."""
@@ -173,10 +173,10 @@ def vacuum_not_as_planned(assessment: Assessment) -> Iterator[Finding]:
         return
     best, planned, units = min(read), job.vacuum_pa, assessment.units
     lowest, _ = gases_below(job, assessment.cure_study)
-    if best < min(lowest, planned) - GAUGE_PA:
+    if best < min(lowest, planned) - READS_WRONG_PA:
         was, limit = brief_each((best, lowest), "pressure", units)
         yield Finding(f"The vacuum was read at {was} in this shot; below {limit} {job.resin.name} gases.")
-    elif best > planned + max(job.house.vacuum_rise_pa, GAUGE_PA):
+    elif best > planned + max(job.house.vacuum_rise_pa, READS_WRONG_PA):
         was, plan = brief_each((best, planned), "pressure", units)
         yield Finding(f"The best vacuum that was read in this shot is {was}; the plan counts on {plan}.")
 

@@ -143,11 +143,11 @@ def _limits(job: Job) -> Iterator[tuple[What, float]]:
         yield "film", job.card(job.bag.film, FilmCard).highest_temperature_k
 
 
-def stands_k(job: Job) -> tuple[What, float]:
-    """What of the part of *job* stands the least heat, and how much."""
+def stands_k(job: Job, taken_off: bool = False) -> tuple[What, float]:
+    """What of the part of *job* stands the least heat, and how much; once it is *taken off*, without mould and film."""
     cores = (core_most_k(job, cell.stack) for cell in laminate_of(job).cells)
     found: list[tuple[What, float]] = [*_limits(job), *(("core", most) for most in cores if most is not None)]
-    return min(found, key=itemgetter(1))
+    return min((one for one in found if not taken_off or one[0] in ("resin", "core")), key=itemgetter(1))
 
 
 def _peak(one: StackCure, what: What) -> float | None:

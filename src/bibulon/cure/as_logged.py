@@ -8,6 +8,7 @@ off: one thermocouple does not tell that all of the part is warm.
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import dataclass
 
@@ -40,16 +41,19 @@ class Colder:
 def _read(job: Job) -> list[Floats]:
     """(k, 2) times on the run clock and temperatures (K) of each thermocouple at the part."""
     by_name: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    for point in job.curing.logged:
+    for point in job.logged:
         by_name[f"brought {point.name}"].append((point.time_s, point.temperature_k))
     by_name["read"].extend(thermocouple_readings(job.shot))
     return [np.array(sorted(points)) for points in by_name.values() if points]
 
 
-def hottest_read(job: Job) -> tuple[float, float] | None:
-    """When on the run clock a thermocouple at the part read the most, and what (K)."""
-    points = [(float(warm_k), float(time_s)) for course in _read(job) for time_s, warm_k in course]
-    return max(points)[::-1] if points else None
+def hottest_read(job: Job, from_s: float = -math.inf, to_s: float = math.inf) -> tuple[float, float] | None:
+    """When between two times on the run clock a thermocouple at the part read the most, and what (K)."""
+    points = (
+        (float(warm_k), float(time_s)) for course in _read(job) for time_s, warm_k in course if from_s <= time_s < to_s
+    )
+    hottest = max(points, default=None)
+    return None if hottest is None else hottest[::-1]
 
 
 def coldest_read(job: Job) -> tuple[Floats, Floats]:

@@ -28,6 +28,8 @@ class LoggedPoint(Model):
     temperature_k: Annotated[float, Field(ge=200, le=700)]
     name: Label = ""
     """Of the thermocouple, where there are several."""
+    shot: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    """Of how many shots there had been before the one that it was read in."""
 
 
 class Curing(Model):

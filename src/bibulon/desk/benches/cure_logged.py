@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 from bibulon.cure.as_logged import Colder
 from bibulon.desk.widgets.fields import column, label
 from bibulon.exchange.part_temperatures import read_part_temperatures
+from bibulon.job.curing import LoggedPoint
 from bibulon.job.edits import changed, revised
 from bibulon.job.run import thermocouple_readings
 from bibulon.quantities_in_words import brief
@@ -52,7 +53,7 @@ class LoggedSection:
 
     def _key(self) -> tuple[int, int, Colder | None]:
         job = self.document.job
-        return len(job.curing.logged), len(thermocouple_readings(job.shot)), self.document.assessment.colder
+        return len(job.logged), len(thermocouple_readings(job.shot)), self.document.assessment.colder
 
     def _fill(self, layout: QVBoxLayout) -> None:
         brought, read, colder = self._key()
@@ -90,7 +91,14 @@ class LoggedSection:
             self._say("Nothing is written yet.")
             return
         self._say("")
-        self.document.edit("logged temperatures", changed(job, curing=revised(job.curing, logged=points)))
+        self._keep("logged temperatures", points)
+
+    def _keep(self, what: str, points: tuple[LoggedPoint, ...]) -> None:
+        """*points* as those of this shot; those of shots before stay with them."""
+        job = self.document.job
+        before = [point for point in job.curing.logged if point.shot != job.shot_number]
+        now = [revised(point, shot=job.shot_number) for point in points]
+        self.document.edit(what, changed(job, curing=revised(job.curing, logged=(*before, *now))))
 
     def _from_csv(self) -> None:
         text = self.bench.desk.files.read_text("Logged temperatures", "Tables (*.csv *.txt *.tsv)")
@@ -99,6 +107,5 @@ class LoggedSection:
             self._take()
 
     def _forget(self) -> None:
-        job = self.document.job
         self._say("")
-        self.document.edit("forget what was logged", changed(job, curing=revised(job.curing, logged=())))
+        self._keep("forget what was logged", ())

@@ -286,7 +286,7 @@ class Document(QObject):
     def _cure_of(self, assessment: Assessment) -> tuple[object, ...]:
         """What the cure is of: the fill, and what else of the job it reads."""
         job, fill = assessment.job, self.answer.result if self.answer is not None else None
-        curing = revised(job.curing, logged=())  # what was read changes nothing of what is to come
+        curing = revised(job.curing, logged=())  # what was read moves the answers, not the courses that are followed
         return fill, curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
 
     def _ask_cure(self) -> None:

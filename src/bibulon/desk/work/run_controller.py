@@ -37,6 +37,8 @@ PART_MOVED_K, PART_EVERY_S, PART_AT_MOST_EVERY_S = 1.0, 600.0, 20.0
 """A thermocouple's reading is logged when it has moved by so much, or after so long; never more often than the last."""
 PART_NEAR_K = 5.0
 """A part that is so near to what it stands is said to be too hot."""
+SHOP_OFF_K = 3.0
+"""A shop that is so far from its plan is said to be."""
 PACES = (1.0, 10.0, 60.0)
 """A shot that was ended, and its vacuum never logged as let go, is over after this long."""
 
@@ -277,7 +279,7 @@ class RunController(QObject):
         if pot is not None and pot > max(job.shop.temperature_k, mixed_temperature_k(job)) + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
         shop = self.latest("shop")
-        if shop is not None and abs(shop - job.shop.temperature_k) > job.house.mix_temperature_k:
+        if shop is not None and abs(shop - job.shop.temperature_k) > SHOP_OFF_K:
             units = self.document.assessment.units
             is_, planned = brief_each((shop, job.shop.temperature_k), "temperature", units)
             alerts.append(f"The shop is at {is_} where the plan has {planned}: type what is so at Part, or warm it.")
