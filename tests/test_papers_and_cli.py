@@ -26,6 +26,7 @@ from bibulon.demo import demo_job
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard
+from bibulon.job.curing import LoggedPoint
 from bibulon.job.edits import changed, revised, with_card, with_counted, with_line
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.hold import HoldTest
@@ -280,6 +281,16 @@ def test_the_words_say_what_the_json_says(deck: Path, plain: Path) -> None:
     for one in charge["components"]:
         assert f"{one['name']}: {show(one['mass_kg'], 'mass')} by weight" in said
     assert said.count("batch ") >= len(charge["batches"]) and show(charge["total_kg"], "mass") in said
+    cold = demo_job()
+    read = LoggedPoint(time_s=7200.0, temperature_k=cold.mould_temperature_k - 8.0)
+    save(changed(cold, curing=revised(cold.curing, logged=(read,))), deck.parent / "cold.bibulon")
+    asked = ("cure", str(deck.parent / "cold.bibulon"), "--nodes", "300")
+    data, words = json.loads(call(*asked, "--json")[1]), call(*asked)[1]
+    planned = json.loads(call("cure", str(deck), "--nodes", "300", "--json")[1])
+    for name in ("last_gel_s", "vacuum_off_s", "demould_s", "trim_s"):
+        assert data[name] - planned[name] == pytest.approx(data["later_than_planned_s"])
+    assert data["later_than_planned_s"] > 3600.0 and planned["later_than_planned_s"] == 0.0
+    assert f"{show(data['later_than_planned_s'], 'duration')} later than planned" in words
 
 
 def test_the_other_hand_and_the_cut_list_from_the_command_line(deck: Path, tmp_path: Path) -> None:

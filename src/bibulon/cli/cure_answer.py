@@ -36,6 +36,7 @@ def cure_answer(assessment: Assessment, study: CureStudy) -> dict[str, Any]:
         "demould_s": _or_none(demould_s(job, study)),
         "trim_s": _or_none(trim_s(job, study)),
         "load_s": _or_none(load_s(job, study)),
+        "later_than_planned_s": study.later_s,
         "last_mixed_s": assessment.last_mixed_s,
         "hottest_k": study.hottest.peak_k,
         "hottest_s": study.hottest.course.peak_s,
@@ -103,6 +104,8 @@ def cure_lines(assessment: Assessment, study: CureStudy) -> Iterator[str]:
     ):  # fmt: skip
         time_s = answer[name]
         yield f"{words:20}{'not by itself' if time_s is None else show(time_s, 'duration'):>14}"
+    if study.later_s > 0:
+        yield f"By what was read at the part {show(study.later_s, 'duration')} later than planned: counted in above."
     yield f"{'Hottest':20}{show(answer['hottest_k'], 'temperature', units):>14}"
     for hot in answer["too_hot"]:
         peak, most = (show(hot[name], "temperature", units) for name in ("peak_k", "most_k"))
