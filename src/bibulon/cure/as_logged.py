@@ -24,7 +24,9 @@ READS_WRONG_K = 1.0
 """A thermocouple reads wrong by as much, class default."""
 MOST_LATER_S = 3 * 86_400.0
 LEAST_LATER_S = 60.0
-LONGEST_STEP_S = 300.0
+LONGEST_STEP_S = 900.0
+TOGETHER_S = 300.0
+"""Readings within so long count by their mean: a part does not change sooner."""
 
 
 @dataclass(frozen=True)
@@ -88,12 +90,14 @@ def colder_than_planned(job: Job, study: CureStudy) -> Colder | None:
     lower_k = np.minimum(read_k - coolest + READS_WRONG_K, 0.0)
     if not lower_k.any():
         return None
+    span = np.unique(np.floor((times - times[-1]) / TOGETHER_S), return_inverse=True)[1]
+    lowered_s, lower_k = (np.bincount(span, values) / np.bincount(span) for values in (times, lower_k))
     stays_k = read_k[-1] + READS_WRONG_K
     begin_s, end_s = float(course.times_s[0]), planned_off_s + MOST_LATER_S
 
     def slopes(time_s: float, cure: Floats) -> Floats:
         warm_k = np.interp(time_s, course.times_s, course.temperature_k[:, last])
-        lowered_k = warm_k + np.interp(time_s, times, lower_k, left=0.0)
+        lowered_k = warm_k + np.interp(time_s, lowered_s, lower_k, left=0.0)
         if time_s > times[-1]:
             lowered_k = min(max(lowered_k, stays_k), warm_k)
         return study.law.rate_as_glass(np.array([warm_k, lowered_k]), cure)
@@ -104,7 +108,7 @@ def colder_than_planned(job: Job, study: CureStudy) -> Colder | None:
     done.terminal = True  # type: ignore[attr-defined]  # as the solver asks for it
     begin = np.full(2, course.cure[0, last])
     along = solve_ivp(
-        slopes, (begin_s, end_s), begin, "LSODA", events=done, rtol=1e-6, atol=1e-8, max_step=LONGEST_STEP_S
+        slopes, (begin_s, end_s), begin, "LSODA", events=done, rtol=1e-5, atol=1e-7, max_step=LONGEST_STEP_S
     )
     off_s = [float(np.interp(study.release_cure, cure, along.t)) for cure in along.y]
     later_s = off_s[1] - off_s[0]
