@@ -367,6 +367,9 @@ def test_a_part_that_is_read_colder_than_planned_keeps_its_vacuum_as_much_longer
         assert as_read(*points).cure == made.cure
     two = replace(made, job=logged_at(logged_at(job, *every_hour, name="skin"), (start_s, mould_k), name="core"))
     assert two.cure.release_s == pytest.approx(late.cure.release_s, rel=0.005), "by the coldest of them"
+    for name, counts in (("Mould, outside", False), ("cold spot 2", True)):
+        named = replace(made, job=logged_at(job, *every_hour, name=name), cure_found=planned)
+        assert (named.cure.release_s > made.cure.release_s) == counts
     frozen = as_read((start_s, 255.0))
     assert frozen.cure.release_s >= planned.vacuum_off_s + 2 * 86_400.0, "not before it is warmed"
 

@@ -119,6 +119,11 @@ class Assessment:
         gel_s, release_s = (min(time, study.end_s + study.later_s) for time in (study.last_gel_s, study.vacuum_off_s))
         return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(self.job, study))
 
+    @property
+    def planned_release_s(self) -> float:
+        """When the vacuum may go by the plan, whatever was read at the part of this shot."""
+        return self.cure.release_s - (0.0 if self.colder is None else self.colder.later_s)
+
     @cached_property
     def leftovers(self) -> tuple[Leftover, ...]:
         """What is left in the bucket once the part is full, and in the catch pots with all that bleeds until gel, and
@@ -264,7 +269,7 @@ class Assessment:
     def cycle(self) -> Cycle:
         """The cycle of a closed mould over a shift; injection and cure as simulated, or as the card has them."""
         inject_s = self.fill.end_s if self.fill is not None else 0.0
-        return cycle_of(self.job, inject_s, max(self.cure.release_s - inject_s, 0.0), self.shift_s)
+        return cycle_of(self.job, inject_s, max(self.planned_release_s - inject_s, 0.0), self.shift_s)
 
     @property
     def shift_s(self) -> float:

@@ -167,7 +167,7 @@ def vacuum_not_as_planned(assessment: Assessment) -> Iterator[Finding]:
     read = [
         event.vacuum_pa
         for event in shot[begun:over]
-        if event.vacuum_pa is not None and not (event.kind == "reading" and event.label == "flange")
+        if event.vacuum_pa is not None and not (event.kind == "reading" and event.label in ("flange", "bladder"))
     ]
     if not read:
         return

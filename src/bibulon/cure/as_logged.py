@@ -9,6 +9,7 @@ off: one thermocouple does not tell that all of the part is warm.
 from __future__ import annotations
 
 import math
+import re
 from collections import defaultdict
 from dataclasses import dataclass
 
@@ -20,6 +21,8 @@ from bibulon.cure.study import CureStudy
 from bibulon.job import Job
 from bibulon.job.run import thermocouple_readings
 
+NOT_RESIN = frozenset(("mould", "tool", "air", "shop", "room", "oven", "bath", "pot", "bucket"))
+"""A thermocouple with such a word in its name lies somewhere else."""
 READS_WRONG_K = 1.0
 """A thermocouple reads wrong by as much, class default."""
 MOST_LATER_S = 3 * 86_400.0
@@ -40,10 +43,13 @@ class Colder:
     planned_k: float
 
 
-def _read(job: Job) -> list[Floats]:
-    """(k, 2) times on the run clock and temperatures (K) of each thermocouple at the part."""
+def _read(job: Job, without: frozenset[str] = frozenset()) -> list[Floats]:
+    """(k, 2) times on the run clock and temperatures (K) of each thermocouple at the part, *without* those whose names
+    have one of these words."""
     by_name: dict[str, list[tuple[float, float]]] = defaultdict(list)
     for point in job.logged:
+        if without & set(re.findall(r"[a-z]+", point.name.lower())):
+            continue
         by_name[f"brought {point.name}"].append((point.time_s, point.temperature_k))
     by_name["read"].extend(thermocouple_readings(job.shot))
     return [np.array(sorted(points)) for points in by_name.values() if points]
@@ -59,9 +65,9 @@ def hottest_read(job: Job, from_s: float = -math.inf, to_s: float = math.inf) ->
 
 
 def coldest_read(job: Job) -> tuple[Floats, Floats]:
-    """(k,) times on the run clock and (k,) the coldest that any thermocouple at the part read (K), each between its own
-    first and last reading."""
-    courses = _read(job)
+    """(k,) times on the run clock and (k,) the coldest that any thermocouple in the resin read (K), each between its
+    own first and last reading; those that are named for something else (:data:`NOT_RESIN`) are left out."""
+    courses = _read(job, NOT_RESIN)
     if not courses:
         return np.zeros(0), np.zeros(0)
     times = np.unique(np.concatenate([course[:, 0] for course in courses]))
