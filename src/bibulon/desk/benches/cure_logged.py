@@ -64,8 +64,8 @@ class LoggedSection:
             was, planned = (brief(one_k, "temperature", units) for one_k in (colder.read_k, colder.planned_k))
             words.append(
                 f"The last reading is {was} where the plan has {planned}. By what was read the last resin is cured "
-                f"{later} later than planned; the times above count that in, curves and peaks do not. Columns named for "
-                "mould, tool, air, shop, oven, bath or pot tell nothing of that."
+                f"{later} later than planned; the times above count that in, curves and peaks do not. Columns named "
+                "for mould, tool, air, shop, oven, bath or pot tell nothing of that."
             )
         for text in words:
             layout.addWidget(label(text, "muted"))
