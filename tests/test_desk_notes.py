@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from driving import LEFT, bench, caution_ids, push, texts, type_into
+from driving import LEFT, bench, caution_ids, push, settle, texts, type_into
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
@@ -15,6 +15,7 @@ from bibulon.demo import demo_job
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised, with_line
 from bibulon.job.storage import load, save
+from bibulon.quantities import show
 
 
 def test_the_list_of_cautions_leads_to_where_each_is_mended(window: Window) -> None:
@@ -104,6 +105,9 @@ def test_smaller_parts_have_rules_of_their_own_and_new_jobs_begin_with_them(wind
     window.refresh()
     page = bench(window)
     area = window.document.assessment.laminate.total.area_m2
+    settle(page)
+    allowed = show(500.0 * area**0.5, "pressure difference", window.document.assessment.units)
+    assert f"{allowed} for this part of" in texts(page)
     push(page, "+ Rules for smaller parts")
     window.refresh()
     assert window.document.job.hold_rules.for_area(area).drop_pa_per_600_s == 500.0, "so large a part has those it had"

@@ -17,7 +17,7 @@ from bibulon.job.faults import explain_here
 from bibulon.job.hold import HoldFigures, HoldRules, Rule, SizedRules
 from bibulon.quantities import QuantityKind, as_typed, show
 from bibulon.quantity_text import parse
-from bibulon.vacuum.hold import RULES
+from bibulon.vacuum.hold import RULES, drop_allowed_pa
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -107,6 +107,11 @@ class RulesOfHold:
             layout.addWidget(box)
             for name, kind, field, hint in LIMITS[rule] if rule in shown.rules else ():
                 layout.addWidget(self._field(name, kind, field, hint.format(area=self._area(1.0))))
+            judged = rule in shown.rules and shown is self._rules.for_area(self._area_m2)
+            if rule == "drop per time" and judged and self._area_m2 > 1.0:
+                allowed = show(drop_allowed_pa(shown, self._area_m2), "pressure difference", units)
+                words = f"{allowed} for this part of {self._area(self._area_m2)}: it grows with the root of the area."
+                layout.addWidget(label(words, "muted"))
         self.bench.button("+ Rules for smaller parts", self._add, into=layout)
         if isinstance(shown, SizedRules):
             self.bench.button("Take these rules away", self._remove, into=layout)

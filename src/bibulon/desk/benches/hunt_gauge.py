@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject
 
 from bibulon.planning.leak_places import branches_of, leaks_drawn
 from bibulon.quantities import show
-from bibulon.vacuum.hold import fit_leak
+from bibulon.vacuum.hold import drop_allowed_pa, fit_leak
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -125,5 +125,5 @@ class HuntGauge(QObject):
         still lets pass."""
         assessment = self.bench.document.assessment
         failed = [verdict for _, verdict in assessment.hold_verdicts if not verdict.passed]
-        allowed = assessment.hold_figures.drop_pa_per_600_s / 600
+        allowed = drop_allowed_pa(assessment.hold_figures, assessment.area_together_m2) / 600
         return max(failed[-1].fit.rise_pa_s, allowed) if failed else allowed
