@@ -14,6 +14,11 @@ _running: set[Background] = set()
 """Those whose thread is at work: they outlive their owner, so that the thread never emits through what is gone."""
 
 
+def any_under_way() -> bool:
+    """Whether any work runs beside the interface."""
+    return bool(_running)
+
+
 class Background(QObject):
     """Runs one *task* at a time for an *owner*, always for the newest request.
 
