@@ -27,6 +27,7 @@ from bibulon.cure.answers import (
     wanted_tg_k,
     warm_before_handling,
 )
+from bibulon.cure.as_logged import hottest_read
 from bibulon.cure.schedule import around_of, legs_of
 from bibulon.cure.study import CureStudy
 from bibulon.demo import DEMO_FILES, demo_job
@@ -392,12 +393,14 @@ def test_a_part_that_is_read_hotter_than_it_stands_is_said() -> None:
 def test_what_was_read_in_a_shot_before_says_nothing_of_this_one() -> None:
     job = demo_job()
     cold = logged_at(job, (7200.0, 280.0))
-    assert [point.temperature_k for point in cold.logged] == [280.0]
+    assert [point.temperature_k for point in cold.curing.read_in(cold.shot_number)] == [280.0]
     at = datetime(2026, 3, 12, 9, 30, tzinfo=UTC)
     run = tuple(
         RunEvent(number=number, at=at, clock_s=0.0, kind=kind) for number, kind in enumerate(("started", "new run"), 1)
     )
-    assert changed(cold, run=run[:1]).logged == cold.logged and changed(cold, run=run).logged == ()
+    for entries, counts in ((1, True), (2, False)):
+        job = changed(cold, run=run[:entries])
+        assert bool(job.curing.read_in(job.shot_number)) == counts and (hottest_read(job) is not None) == counts
 
 
 def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:

@@ -32,7 +32,6 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
-from bibulon.job.run import clamped_s
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.moments import Moment, planned_moments
@@ -45,7 +44,7 @@ from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
-from bibulon.resin.cure import CurePlan, cure_plan
+from bibulon.resin.cure import CurePlan, cure_plan, last_mixed_s
 from bibulon.resin.leftover import Leftover, leftovers_of
 from bibulon.resin.rheology import Rheology, poured, rheology
 from bibulon.resin.viscosity import film_gel_s
@@ -91,8 +90,7 @@ class Assessment:
 
     @cached_property
     def cure_study(self) -> CureStudy | None:
-        """The cure through every stack, as much later as what was read at the part says; None without a fill, and while
-        the desk's is on its way."""
+        """The cure through every stack, later by what was read; None without a fill, and while the desk's is coming."""
         planned, colder = self.cure_as_planned, self.colder
         return planned if planned is None or colder is None else replace(planned, later_s=colder.later_s)
 
@@ -117,12 +115,8 @@ class Assessment:
         if study is None or not study.stacks:
             return plan
         gel_s, release_s = (min(time, study.end_s + study.later_s) for time in (study.last_gel_s, study.vacuum_off_s))
-        return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=demould_s(self.job, study))
-
-    @property
-    def planned_release_s(self) -> float:
-        """When the vacuum may go by the plan, whatever was read at the part of this shot."""
-        return self.cure.release_s - (0.0 if self.colder is None else self.colder.later_s)
+        off_s = demould_s(self.job, study)
+        return replace(plan, gel_s=gel_s, release_s=release_s, demould_s=off_s, later_s=study.later_s)
 
     @cached_property
     def leftovers(self) -> tuple[Leftover, ...]:
@@ -139,18 +133,8 @@ class Assessment:
 
     @cached_property
     def last_mixed_s(self) -> float:
-        """When the last resin is mixed, on the run clock: as the log says, or as planned for what is not poured yet.
-        Where a machine mixes it as it comes, when the feeds were clamped, or before that at the end of the fill."""
-        if self.job.mixed_as_it_comes:
-            clamped = clamped_s([line.label for line in self.job.worked_feeds], self.job.shot)
-            return clamped if clamped is not None else self.fill.end_s if self.fill is not None else 0.0
-        done = [event.clock_s for event in self.job.shot if event.kind == "batch added"]
-        mixed = [clock_s - self.job.charge.mix_time_s for clock_s in done]
-        for at, batch in enumerate(self.job.weighed[: len(mixed)]):
-            mixed[at] = mixed[at] if batch.mix_s is None else batch.mix_s
-        ended = any(event.kind == "finished" for event in self.job.shot)
-        ahead = [] if ended else [batch.mix_s for batch in self.batches[len(done) :]]
-        return max([*mixed, *ahead], default=-self.job.charge.mix_time_s)
+        """When the last resin is mixed, on the run clock."""
+        return last_mixed_s(self.job, self.batches, 0.0 if self.fill is None else self.fill.end_s)
 
     @property
     def flows_until_s(self) -> float:
@@ -269,7 +253,7 @@ class Assessment:
     def cycle(self) -> Cycle:
         """The cycle of a closed mould over a shift; injection and cure as simulated, or as the card has them."""
         inject_s = self.fill.end_s if self.fill is not None else 0.0
-        return cycle_of(self.job, inject_s, max(self.planned_release_s - inject_s, 0.0), self.shift_s)
+        return cycle_of(self.job, inject_s, max(self.cure.planned_release_s - inject_s, 0.0), self.shift_s)
 
     @property
     def shift_s(self) -> float:

@@ -47,7 +47,7 @@ def _read(job: Job, without: frozenset[str] = frozenset()) -> list[Floats]:
     """(k, 2) times on the run clock and temperatures (K) of each thermocouple at the part, *without* those whose names
     have one of these words."""
     by_name: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    for point in job.logged:
+    for point in job.curing.read_in(job.shot_number):
         if without & set(re.findall(r"[a-z]+", point.name.lower())):
             continue
         by_name[f"brought {point.name}"].append((point.time_s, point.temperature_k))

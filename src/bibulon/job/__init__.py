@@ -27,7 +27,7 @@ from bibulon.job.cards import (
     TapeCard,
 )
 from bibulon.job.charge import LEAST_WEIGHED_KG, ChargePlan, MixedBatch, Weighed
-from bibulon.job.curing import Curing, LoggedPoint
+from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
 from bibulon.job.filling import with_filler
 from bibulon.job.flow import FlowChoices
@@ -309,12 +309,6 @@ class Job(Model):
         """The batches of this shot that were weighed and written down."""
         now = self.shot_number
         return tuple(batch for batch in self.charge.mixed if batch.shot == now)
-
-    @property
-    def logged(self) -> tuple[LoggedPoint, ...]:
-        """The temperatures of the part in this shot that were typed or brought in."""
-        now = self.shot_number if self.curing.logged else 0
-        return tuple(point for point in self.curing.logged if point.shot == now)
 
     @property
     def shot_number(self) -> int:

@@ -44,3 +44,8 @@ class Curing(Model):
     """Temperatures of the part that were measured."""
     wall_m: Thickness | None = None
     """How thick the mould is; None: as is usual for its kind."""
+
+    def read_in(self, shot: int) -> tuple[LoggedPoint, ...]:
+        """The temperatures of the part that were typed or brought in, of the shot before which there had been so
+        many."""
+        return tuple(point for point in self.logged if point.shot == shot)

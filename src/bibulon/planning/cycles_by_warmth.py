@@ -16,7 +16,7 @@ def cycles_by_warmth(assessment: Assessment) -> tuple[tuple[Cycle, float], ...]:
     (K)."""
     job, found = assessment.job, []
     inject_s = assessment.fill.end_s if assessment.fill is not None else 0.0
-    stands_s = assessment.planned_release_s - assessment.last_mixed_s
+    stands_s = assessment.cure.planned_release_s - assessment.last_mixed_s
     for off_k in WARMTHS_K:
         shop_k = job.shop.temperature_k + off_k
         shop_k = min(max(shop_k, COLDEST_SHOP_K), WARMEST_SHOP_K)

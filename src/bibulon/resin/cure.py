@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.job import Job
+from bibulon.job.run import clamped_s
+from bibulon.resin.batches import Batch
 from bibulon.resin.viscosity import film_gel_s
 
 
@@ -17,11 +20,34 @@ class CurePlan:
     shift_end_s: float
     demould_s: float | None = None
     """When the part may be taken off, where its cure was followed through the stack; infinite for never."""
+    later_s: float = 0.0
+    """How much later than planned all that is, by what was read at the part of this shot."""
+
+    @property
+    def planned_release_s(self) -> float:
+        """When the vacuum may go whatever was read."""
+        return self.release_s - self.later_s
 
     @property
     def after_shift_s(self) -> float:
         """How long after the shift's end the vacuum may be let go; negative if before."""
         return self.release_s - self.shift_end_s
+
+
+def last_mixed_s(job: Job, batches: Sequence[Batch], end_s: float) -> float:
+    """When the last resin of *job* is mixed, on the run clock: as the log says, or as planned in *batches* for what is
+    not poured yet. Where a machine mixes it as it comes, when the feeds were clamped, or before that at *end_s*, the
+    end of the fill."""
+    if job.mixed_as_it_comes:
+        clamped = clamped_s([line.label for line in job.worked_feeds], job.shot)
+        return end_s if clamped is None else clamped
+    done = [event.clock_s for event in job.shot if event.kind == "batch added"]
+    mixed = [clock_s - job.charge.mix_time_s for clock_s in done]
+    for at, batch in enumerate(job.weighed[: len(mixed)]):
+        mixed[at] = mixed[at] if batch.mix_s is None else batch.mix_s
+    ended = any(event.kind == "finished" for event in job.shot)
+    ahead = [] if ended else [batch.mix_s for batch in batches[len(done) :]]
+    return max([*mixed, *ahead], default=-job.charge.mix_time_s)
 
 
 def cure_plan(job: Job, last_mixed_s: float) -> CurePlan:

@@ -317,7 +317,7 @@ class CureBench(Bench):
         """Times and temperatures of the part, and which thermocouple's: those brought in, and those read in this
         shot."""
         job = self.document.job
-        points = [(point.time_s, point.temperature_k, point.name) for point in job.logged]
+        points = [(point.time_s, point.temperature_k, point.name) for point in job.curing.read_in(job.shot_number)]
         return (*points, *((time_s, warm_k, "") for time_s, warm_k in thermocouple_readings(job.shot)))
 
     def _fill_chart(self, layout: QVBoxLayout) -> None:

@@ -53,7 +53,8 @@ class LoggedSection:
 
     def _key(self) -> tuple[int, int, Colder | None]:
         job = self.document.job
-        return len(job.logged), len(thermocouple_readings(job.shot)), self.document.assessment.colder
+        brought = len(job.curing.read_in(job.shot_number))
+        return brought, len(thermocouple_readings(job.shot)), self.document.assessment.colder
 
     def _fill(self, layout: QVBoxLayout) -> None:
         brought, read, colder = self._key()
