@@ -399,6 +399,20 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     dots = {curve.name: curve for curve in side.chart.shown.curves if curve.dots}
     assert dots["laminate"].values == pytest.approx([22.5, 24.0])
     assert dots["mould"].values == pytest.approx([21.0, 21.5, 21.0])
+    # a part that is read colder than planned keeps its vacuum longer, in this shot alone
+    release_s = window.document.assessment.cure.release_s
+    logged.setPlainText("90; 8 °C\n120; 8 °C")
+    push(side, "Draw them")
+    window.refresh()
+    settle(side)
+    assert window.document.assessment.cure.release_s > release_s + 3600.0
+    assert "part-colder-than-planned" in caution_ids(window) and "later than planned" in texts(side)
+    window.run.log("started")
+    window.run.begin_anew()
+    window.refresh()
+    settle(side)
+    assert "part-colder-than-planned" not in caution_ids(window) and "later than planned" not in texts(side)
+    assert window.document.assessment.cure.release_s == pytest.approx(release_s, rel=1e-6)
     window.go("lines")
     assert not window.time_rail.day.isChecked()
 

@@ -75,6 +75,17 @@ def coldest_read(job: Job) -> tuple[Floats, Floats]:
     return times, np.min(list(read), axis=0)
 
 
+@dataclass(frozen=True)
+class _Reached:
+    """Ends the solver's work once all has come to a degree of cure."""
+
+    cure: float
+    terminal: bool = True
+
+    def __call__(self, time_s: float, cure: Floats) -> float:
+        return float(cure.min()) - self.cure
+
+
 def colder_than_planned(job: Job, study: CureStudy) -> Colder | None:
     """How much later by the readings of *job* the last resin is cured than in the *study* as planned; None where that
     is next to nothing, nothing was read after the fill, or the plan itself never gets there."""
@@ -108,14 +119,9 @@ def colder_than_planned(job: Job, study: CureStudy) -> Colder | None:
             lowered_k = min(max(lowered_k, stays_k), warm_k)
         return study.law.rate_as_glass(np.array([warm_k, lowered_k]), cure)
 
-    def done(time_s: float, cure: Floats) -> float:
-        return float(cure.min()) - study.release_cure
-
-    done.terminal = True  # type: ignore[attr-defined]  # as the solver asks for it
     begin = np.full(2, course.cure[0, last])
-    along = solve_ivp(
-        slopes, (begin_s, end_s), begin, "LSODA", events=done, rtol=1e-5, atol=1e-7, max_step=LONGEST_STEP_S
-    )
+    reached, step_s = _Reached(study.release_cure), LONGEST_STEP_S
+    along = solve_ivp(slopes, (begin_s, end_s), begin, "LSODA", events=reached, rtol=1e-5, atol=1e-7, max_step=step_s)
     off_s = [float(np.interp(study.release_cure, cure, along.t)) for cure in along.y]
     later_s = off_s[1] - off_s[0]
     if later_s < LEAST_LATER_S:
