@@ -198,7 +198,7 @@ LEFT_BEHIND = """
 import gc, threading, time
 from PySide6.QtCore import QCoreApplication, QEvent, QObject
 from bibulon.desk.app import make_app
-from bibulon.desk.work.background import Background
+from bibulon.desk.work.background import Background, any_under_way
 
 class Owner(QObject):
     def heard(self, *_):
@@ -226,7 +226,7 @@ if __name__ == "__main__":
         if thread.name == "background":
             thread.join(120)
     app.processEvents()
-    print("ended")
+    print("under way" if any_under_way() else "ended")
 """
 
 

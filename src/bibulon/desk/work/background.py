@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QMetaObject, QObject, Qt, Signal, Slot
 
 from bibulon.refusal import Refusal
 from bibulon.workers.report import Cancelled, Report
@@ -54,7 +54,6 @@ class Background(QObject):
         self._thread: threading.Thread | None = None
         self._over = True
         owner.destroyed.connect(self._owner_is_gone)
-        self.ended.connect(self._release)
 
     @property
     def busy(self) -> bool:
@@ -87,6 +86,7 @@ class Background(QObject):
         self.blockSignals(True)
         self.cancel()
 
+    @Slot()
     def _release(self) -> None:
         if not self.busy:  # else begun again meanwhile
             self.wait()  # its thread must not be the last that holds this object
@@ -103,6 +103,7 @@ class Background(QObject):
                 self._cancelled.clear()
             message = self._run_one(*request)
         self.ended.emit(message)
+        QMetaObject.invokeMethod(self, "_release", Qt.ConnectionType.QueuedConnection)  # also where signals are blocked
 
     def _run_one(self, request: object, more: dict[str, object]) -> str:
         """The message, if it fails."""
