@@ -395,7 +395,11 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "hold-no-rule": lambda job: changed(job, hold_rules=revised(job.hold_rules, rules=())),
     "hold-falling": lambda job: changed(job, hold_tests=(held(tuple((t, 4000 - t) for t, _ in GOOD)),)),
     "hold-without-pots": lambda job: changed(job, hold_tests=(held(pots_included=False),)),
-    "batch-too-heavy": lambda job: logged(job, ("batch added", 0.0, {"label": "B1", "mass_kg": 25.0})),
+    "batch-too-heavy": lambda job: logged(
+        changed(job, house=revised(job.house, pot_time_s=1200.0)),
+        ("batch added", 0.0, {"label": "B1", "mass_kg": 10.0}),
+    ),
+    "batch-stood": lambda job: logged(job, ("batch added", -2400.0, {"label": "B1", "mass_kg": 4.0})),
     "mix-temperature-missed": lambda job: logged(job, ("batch added", 0.0, {"label": "B1", "temperature_k": 291.0})),
     "warmed-too-far": lambda job: in_mould(job, temperature_k=318.0),
     "front-behind-plan": lambda job: marked(job, 1500.0),

@@ -18,6 +18,7 @@ from bibulon.desk.app import wait_for_fill
 from bibulon.desk.shortcuts import SHORTCUTS
 from bibulon.desk.stations import stations_for
 from bibulon.desk.window import Window
+from bibulon.job import shot_clock
 from bibulon.job.edits import changed, grouped_layup, revised
 from bibulon.job.hold import HoldTest
 from bibulon.job.storage import load
@@ -401,3 +402,39 @@ def test_a_shot_begun_at_another_time_than_planned_is_told_by_the_clock_as_it_wa
     window.run.begin_anew()
     planned = (planned_s + window.document.assessment.cure.release_s) % 86_400
     assert f"{int(planned // 3600):02}:{int(planned % 3600 // 60):02}" in may_go()
+
+
+def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
+    window: Window, qtbot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A leak that is found once resin is mixed costs half an hour, and the run clock stands until a feed is opened."""
+    at_s = [datetime(2026, 12, 1, 9, 0).timestamp()]
+    monkeypatch.setattr(shot_clock, "time_of_day_s", lambda: at_s[0])
+    planned = fill_of(window)
+    gel_s = window.document.assessment.flows_until_s - planned.end_s
+    window.go("shoot")
+    side, did = bench(window), []
+    while not side.next_button.text().startswith("Pour"):
+        did.append(side.next_button.accessibleName().partition(":")[0])
+        QTest.mouseClick(side.next_button, LEFT)
+        at_s[0] += 6 * 60 if did[-1] == "Mix batch 1" else 0
+    assert did[1:3] == ["Mix batch 1", "Mix batch 2"]
+    assert window.document.assessment.fill is planned, "nothing is filled again for what goes by the plan"
+    at_s[0] += 8 * 60
+    QTest.mouseClick(side.next_button, LEFT)
+    assert "Batch 1 was mixed 14 min ago, and is to be used up within 31 min" in side.detail.text()
+    at_s[0] += 32 * 60
+    qtbot.waitUntil(lambda: "mixed 46 min ago: too old to begin with" in texts(side), timeout=20_000)
+    QTest.mouseClick(side.next_button, LEFT)
+    late = fill_of(window)
+    batch = window.document.assessment.batches[0]
+    assert (batch.mix_s, batch.pour_s, batch.in_time) == (pytest.approx(-46 * 60, abs=1), 0.0, False)
+    assert late.fill_time_s is not None and planned.fill_time_s is not None
+    assert late.fill_time_s > 1.1 * planned.fill_time_s, "it is thicker from the start"
+    assert window.document.assessment.flows_until_s - late.end_s < gel_s
+    (said,) = (caution.message for caution in window.document.cautions if caution.id == "batch-stood")
+    assert (
+        "Batch 2 was mixed at 09:06 and is 4" in said
+        and "1 more" in said
+        and "batch-gels-first" not in caution_ids(window)
+    )

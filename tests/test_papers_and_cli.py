@@ -105,7 +105,9 @@ def test_run_list_is_in_order_and_ticked_by_the_log(shot: Job) -> None:
     assert [step.text for step in steps[-4:]] == ["Let the vacuum go", strip, "Take the part off", "Trim the part"]
     assert done_steps(steps, shot.run) == {"check hold", "check people"}
     following = next_step(steps, shot.run)
-    assert following is not None and following.text.startswith("Pour batch 1")
+    assert following is not None and following.text.startswith("Mix batch 1")
+    poured = (*shot.run, entry(6, "batch added", "B1"))
+    assert "mix 1" in done_steps(steps, poured), "what was poured was mixed"
 
 
 @pytest.fixture

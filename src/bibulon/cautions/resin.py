@@ -12,6 +12,7 @@ from bibulon.flow.network import pipe_volume_m3
 from bibulon.job.filling import filler_share
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities_in_words import brief, brief_each, from_to
+from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed, known_k
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot_life import pot_life_s
@@ -58,13 +59,42 @@ def resin_out_of_date(assessment: Assessment) -> Iterator[Finding]:
     remedy="Mix smaller batches, a slower hardener, or keep the pot in a water bath.",
 )
 def batch_gels(assessment: Assessment) -> Iterator[Finding]:
-    late = [batch for batch in assessment.batches if not batch.in_time]
+    late = [batch for batch in assessment.batches if not batch.in_time and not _stood(assessment, batch)]
     if not late:
         return
     worst = max(late, key=lambda batch: batch.used_s - batch.usable_until_s)
     age, limit = (brief(time - worst.mix_s, "duration") for time in (worst.used_s, worst.usable_until_s))
     others = f" {len(late) - 1} more are too old as well." if len(late) > 1 else ""
     yield Finding(f"Batch {worst.number} is {age} old when used up; it should be by {limit}.{others}")
+
+
+def _stood(assessment: Assessment, batch: Batch) -> bool:
+    """Whether a batch that is mixed gels before it is used up only because it stood for so long."""
+    if batch.in_time or batch.number > len(assessment.job.weighed):
+        return False
+    fresh_s = assessment.job.charge.mix_time_s + batch.used_s - batch.pour_s
+    return fresh_s <= batch.usable_until_s - batch.mix_s
+
+
+@caution(
+    "batch-stood",
+    "stop",
+    "shoot",
+    why="Mixed resin ages in its pot as it does in the part: it is thicker from the start, and a pot that warms up "
+    "gels before it is used.",
+    remedy="Feel the pot and stir it: if it is warm or draws threads, clamp its feed, set it outdoors and mix anew. "
+    "Fill and gel margin are reckoned with its age now.",
+)
+def batch_stood(assessment: Assessment) -> Iterator[Finding]:
+    late = [batch for batch in assessment.batches if _stood(assessment, batch)]
+    if not late:
+        return
+    worst = max(late, key=lambda batch: batch.used_s - batch.usable_until_s)
+    age, limit = (brief(time - worst.mix_s, "duration") for time in (worst.used_s, worst.usable_until_s))
+    mixed = clock_time(assessment.job.shot_start_s + worst.mix_s)
+    others = f" {len(late) - 1} more are too old as well." if len(late) > 1 else ""
+    words = f"Batch {worst.number} was mixed at {mixed} and is {age} old when used up; it should be by {limit}."
+    yield Finding(f"{words}{others}")
 
 
 @caution(

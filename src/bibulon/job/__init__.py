@@ -26,7 +26,7 @@ from bibulon.job.cards import (
     ResinCard,
     TapeCard,
 )
-from bibulon.job.charge import LEAST_WEIGHED_KG, ChargePlan, MixedBatch, Weighed
+from bibulon.job.charge import ChargePlan, MixedBatch, Weighed, as_mixed
 from bibulon.job.curing import Curing
 from bibulon.job.dosing import dosed
 from bibulon.job.filling import with_filler
@@ -317,12 +317,9 @@ class Job(Model):
 
     @property
     def weighed(self) -> tuple[Weighed, ...]:
-        """The first batches of this shot as they were mixed, up to one that was not written down or weighed nothing."""
-        by_number = {batch.number: batch for batch in self.mixed} if self.charge.mixed else {}
-        done: list[Weighed] = []
-        while (batch := by_number.get(len(done) + 1)) is not None and sum(batch.masses_kg) >= LEAST_WEIGHED_KG:
-            done.append(batch.on_clock(self.shot_start_s))
-        return tuple(done)
+        """The first batches of this shot as they were mixed, by the mixing sheet and the log."""
+        sheets = self.mixed if self.charge.mixed else ()
+        return as_mixed(sheets, self.shot, self.shot_start_s) if sheets or self.run else ()
 
     @property
     def closed(self) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 from pydantic import Field
@@ -10,6 +11,7 @@ from pydantic import Field
 from bibulon.durations import DAY_S
 from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model, Temperature
 from bibulon.job.resin_card import PotShape
+from bibulon.job.run import MIXING, RunEvent, times_on_run_clock
 from bibulon.quantity_text import QuantityError, parse_clock_time
 
 
@@ -32,6 +34,17 @@ class Weighed:
     mass_kg: float
     mix_s: float | None
     temperature_k: float | None
+    begun_s: float | None = None
+    """When the log has its mixing begun."""
+    poured_s: float | None = None
+    """When the log has it poured: it was mixed by then, whether or not anybody wrote down from when on."""
+    poured_k: float | None = None
+    """How warm the log has it as it was poured."""
+
+    def mixed_by_s(self, takes_s: float) -> float | None:
+        """When its mixing, which *takes_s*, was begun at the latest by what the log says; None if it says nothing."""
+        poured_s = None if self.poured_s is None else self.poured_s - takes_s
+        return min((one for one in (self.begun_s, poured_s) if one is not None), default=None)
 
 
 class MixedBatch(Model):
@@ -54,6 +67,34 @@ class MixedBatch(Model):
         except QuantityError:
             return Weighed(sum(self.masses_kg), None, self.temperature_k)
         return Weighed(sum(self.masses_kg), mix_s, self.temperature_k)
+
+
+def as_mixed(sheets: Iterable[MixedBatch], shot: tuple[RunEvent, ...], start_s: float) -> tuple[Weighed, ...]:
+    """The first batches of a *shot* as they were mixed, up to one that nobody has written down or that weighed nothing.
+
+    What the *sheets* do not say is taken from the log, once the shot has begun, at *start_s* in the day.
+    """
+    by_number = {sheet.number: sheet for sheet in sheets}
+    times = times_on_run_clock(event for event in shot if event.kind in ("started", "batch added", "step done"))
+    first = {event.label: event for event in reversed(shot) if event.number in times}
+    done: list[Weighed] = []
+    while True:
+        label = f"B{len(done) + 1}"
+        begun, poured = first.get(MIXING.format(label)), first.get(label)
+        if sheet := by_number.get(len(done) + 1):
+            batch = sheet.on_clock(start_s)
+        elif logged := poured or begun:
+            batch = Weighed(logged.mass_kg or 0.0, None, None)
+        else:
+            break
+        if batch.mass_kg < LEAST_WEIGHED_KG:
+            break
+        if begun is not None:
+            batch = replace(batch, begun_s=times[begun.number])
+        if poured is not None:
+            batch = replace(batch, poured_s=times[poured.number], poured_k=poured.temperature_k)
+        done.append(batch)
+    return tuple(done)
 
 
 class ChargePlan(Model):

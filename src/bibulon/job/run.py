@@ -91,6 +91,8 @@ def shots_before(run: tuple[RunEvent, ...]) -> int:
 
 THERMOCOUPLE = "thermocouple"
 """The label under which the log keeps what a thermocouple at the part reads."""
+MIXING = "mix {}"
+"""The label under which the log says that the mixing of a batch, by its label, was begun."""
 ALL_FEEDS = "all feeds"
 """The label under which the log says that every feed was clamped at once."""
 
@@ -123,6 +125,24 @@ def _open_after_each(feeds: Iterable[str], events: Iterable[RunEvent]) -> Iterat
             gone = known if event.label == ALL_FEEDS else {event.label}
             open_now = tuple(label for label in open_now if label not in gone)
         yield event, open_now
+
+
+def times_on_run_clock(shot: Iterable[RunEvent]) -> dict[int, float]:
+    """When each entry of a *shot* that was started was made, on the run clock, by its number.
+
+    The clock stands at zero until the first feed is opened: what was logged before that is placed by its time of day.
+    Empty where the shot was not started.
+    """
+    events = tuple(shot)
+    begun = next((event for event in events if event.kind == "started"), None)
+    if begun is None:
+        return {}
+    times: dict[int, float] = {}
+    for event in events:
+        early = event.number < begun.number and event.clock_s >= 0
+        waited_s = (begun.at - event.at).total_seconds() if early else 0.0
+        times[event.number] = event.clock_s - max(waited_s, 0.0)
+    return times
 
 
 def thermocouple_readings(events: Iterable[RunEvent]) -> tuple[tuple[float, float], ...]:

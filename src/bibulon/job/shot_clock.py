@@ -49,6 +49,11 @@ def time_of_day_s() -> float:
     return time.time()
 
 
+def now() -> datetime:
+    """The time of day, where this machine is."""
+    return datetime.fromtimestamp(time_of_day_s(), UTC).astimezone()
+
+
 class ClockNote(Model):
     """What is written down with each entry, so that the clock can be taken up again."""
 

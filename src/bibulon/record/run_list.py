@@ -5,13 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime
 
 from bibulon.assess import Assessment
 from bibulon.cure.answers import demould_s, load_s, trim_s, wanted_tg_k, warm_before_handling
 from bibulon.cure.schedule import legs_of
 from bibulon.durations import clock_time, run_clock
-from bibulon.job import CLAMPED_BY_VACUUM, REUSABLE, WITH_BLADDER, Job
+from bibulon.job import REUSABLE, WITH_BLADDER
 from bibulon.job.lines import (
     ACTIONS,
     AtTime,
@@ -23,10 +22,11 @@ from bibulon.job.lines import (
     WhenReached,
     WhenTurned,
 )
-from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
+from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
-from bibulon.quantities_in_words import age_words, brief
+from bibulon.quantities_in_words import brief
+from bibulon.record.before_resin import ready_checks
 
 
 @dataclass(frozen=True)
@@ -92,83 +92,46 @@ def opened_s(assessment: Assessment) -> dict[str, float]:
     return {event.line: event.time_s for event in reversed(happens) if event.action == "opened"}
 
 
-HELD = "check hold"
-"""The step that asks for the hold test."""
-READY_CHECKS = {
-    "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
-    "people": (
-        "Everyone at a labelled valve, gloves and glasses on",
-        "Feeds clamped. Bucket below the part, dip tube to the floor.",
-    ),
-}
-"""What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
-
-
-def held_ago(assessment: Assessment, now: datetime) -> str:
-    """How long ago the last hold test was read, and what speaks against beginning on it; empty where none is kept."""
-    if not assessment.hold_verdicts:
-        return ""
-    test, verdict = assessment.hold_verdicts[-1]
-    if not verdict.passed:
-        return "The last test did not pass: find the leak and hold again."
-    age_s, most_s = (now - test.taken_at).total_seconds(), assessment.job.house.hold_age_s
-    if age_s < 0:  # by a clock that is set otherwise
-        return ""
-    words = f"The last test was read {age_words(age_s)} ago"
-    return f"{words}, and {brief(most_s, 'duration')} is the most: hold again." if age_s > most_s else f"{words}."
-
-
-def _as_tested(job: Job, passed: str) -> str:
-    return passed if job.hold_tests else "No test is kept at Hold: hold first. "
-
-
-def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
-    """What is checked before the first feed of *job* is opened."""
-    if not job.in_mould:
-        held, vacuum = READY_CHECKS["hold"]
-        return {**READY_CHECKS, "hold": (held, f"{_as_tested(job, '')}{vacuum}")}
-    source = job.pair.injection.source
-    supply = {
-        "bucket": "Dip tube to the floor of the bucket, no air in the hose.",
-        "pressure pot": "Pot shut, relief valve free, no air in the hose.",
-        "machine": "Recipe set, hose free of air" + (" and warm." if job.pair.injection.recirculated else "."),
-    }[source]
-    if job.process in CLAMPED_BY_VACUUM:
-        held = "Both spaces hold"
-    elif job.process in WITH_BLADDER:
-        held = "Cavity and bladder hold"
-    else:
-        held = "Cavity holds, clamps shut"
-    return {
-        "hold": (
-            held,
-            f"{_as_tested(job, 'Read and passed. ')}Pump and its spare proved before anything is mixed; catch pot "
-            "empty, its lid on.",
-        ),
-        "people": ("Vent open, hands clear", f"Somebody watches the pot. Gloves and glasses on. {supply}"),
-    }
-
-
 def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     """Steps of the shot in the order they are due."""
-    checks = [
+    held, *ready = (
         RunStep(f"check {label}", text, hint, None, "step done", label)
         for label, (text, hint) in ready_checks(assessment.job).items()
-    ]
+    )
     vents = (step for vent in assessment.job.vents for step in _turning(assessment, vent))
-    timed = [*_pourings(assessment), *_feeding(assessment), *_recipe(assessment), *vents]
+    timed = [*_mixings(assessment), *_pourings(assessment), *_feeding(assessment), *_recipe(assessment), *vents]
     timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
-    return (*checks, *timed, *_endings(assessment))
+    at_valves = next((at for at, step in enumerate(timed) if not _is_mixing(step)), len(timed))
+    return (held, *timed[:at_valves], *ready, *timed[at_valves:], *_endings(assessment))
+
+
+def _is_mixing(step: RunStep) -> bool:
+    return step.id.startswith("mix ")
+
+
+def _mixings(assessment: Assessment) -> Iterator[RunStep]:
+    """What is mixed when: in good time before it is poured, by as many as there are hands and scales for."""
+    job, units = assessment.job, assessment.units
+    for batch in assessment.batches:
+        yield RunStep(
+            f"mix {batch.number}",
+            f"Mix batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
+            f"Ticked when hardener and resin touch: its age counts from then. Poured "
+            f"{clock_time(job.shot_start_s + batch.pour_s)}.",
+            batch.mix_s,
+            "step done",
+            MIXING.format(f"B{batch.number}"),
+            batch.mass_kg,
+        )
 
 
 def _pourings(assessment: Assessment) -> Iterator[RunStep]:
-    job, units = assessment.job, assessment.units
+    units = assessment.units
     for batch in assessment.batches:
-        mixed = clock_time(job.shot_start_s + batch.mix_s)
         yield RunStep(
             f"batch {batch.number}",
             f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
-            f"Mix from {mixed}. Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
+            f"Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
             batch.pour_s,
             "batch added",
             f"B{batch.number}",
@@ -329,8 +292,8 @@ def _left_clamped(line: Line) -> bool:
 
 
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:
-    """Ids of the steps that the log has ticked; each event ticks the first open step it fits, and the clamping of all
-    feeds every clamping of a feed."""
+    """Ids of the steps that the log has ticked; each event ticks the first open step it fits, the clamping of all
+    feeds every clamping of a feed, and what was poured was mixed."""
     done: set[str] = set()
     feeds = {step.label for step in steps if step.kind == "valve opened"}
     for event in run:
@@ -339,6 +302,8 @@ def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozens
             done.update(step.id for step in fitting if step.label in feeds)
             continue
         done.update(step.id for step in [step for step in fitting if step.label == event.label][:1])
+    poured = {MIXING.format(step.label) for step in steps if step.kind == "batch added" and step.id in done}
+    done.update(step.id for step in steps if step.label in poured)
     return frozenset(done)
 
 

@@ -8,7 +8,7 @@ from datetime import datetime
 from bibulon.durations import run_clock
 from bibulon.job.run import LAYING, RunEvent, missing_before
 from bibulon.quantities import Units, show
-from bibulon.record.run_list import READY_CHECKS
+from bibulon.record.before_resin import READY_CHECKS
 
 
 def what(event: RunEvent) -> str:

@@ -5,7 +5,8 @@ The draw curve of the simulated fill says how fast the bucket empties, down to t
 batch is the largest that still meets this and finds room in the bucket, so their number is the smallest. As many are
 mixed at the same time as there are people and scales, so where the draw is quick a batch is mixed before the one ahead
 of it is used up, at worst before the start. Batches that somebody has planned are taken as they are, and those that
-were weighed as they were mixed: so much, so warm, from that time on.
+were weighed as they were mixed: so much, so warm, from that time on. Of one that was poured early and whose mixing
+nobody wrote down, all that is known is that it was mixed by then.
 """
 
 from __future__ import annotations
@@ -22,13 +23,15 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan, Weighed
 from bibulon.resin.charge import charge_of
-from bibulon.resin.mixing import mixed_temperature_k
+from bibulon.resin.mixing import mixed_as_logged, mixed_temperature_k
 from bibulon.resin.pot import Pot
 from bibulon.resin.pot_life import pot_life_s
 
 SMALLEST_BATCH_KG = 0.1
 MOST_BATCHES = 200
 MORE_TRIED = 12
+AS_PLANNED_S = 60.0
+"""A batch that was poured no more than this before its time counts as mixed when it was planned to be."""
 SHORT_SHARE = 0.01
 """The charge follows the fill by some grams; a plan by hand that is short of it by less than this share stands."""
 
@@ -105,6 +108,11 @@ def batches_of(
                 known = weighed[index]
                 wanted = wanted if known.mix_s is None else known.mix_s
                 warm_k = warm_k if known.temperature_k is None else known.temperature_k
+                by_log_s = known.mixed_by_s(plan.mix_time_s)
+                if known.mix_s is None and by_log_s is not None:
+                    planned = mix if wanted is None else wanted
+                    early = by_log_s < planned - AS_PLANNED_S
+                    wanted = by_log_s if early or known.begun_s is not None else wanted
             mix = free_until[who] = mix if wanted is None else wanted
             pour = max(pours[index], mix + plan.mix_time_s)
             used = max(time_of(float(starts[index + 1])), pour)
@@ -190,7 +198,7 @@ def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]
     if batches:
         return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k) for batch in batches)
     total, mix_s, warm_k = charge_of(job).total_kg, job.charge.mix_time_s, mixed_temperature_k(job)
-    done = job.weighed
+    done = mixed_as_logged(job)
     masses = _by_hand(job.charge, total, [batch.mass_kg for batch in done])
     if not masses:
         left_kg = max(total - sum(batch.mass_kg for batch in done), 0.0)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime
 from functools import partial
 from textwrap import fill
 
@@ -19,13 +18,14 @@ from bibulon.desk.widgets.rank_mark import RankMark, marked_row
 from bibulon.desk.work.run_controller import PACES
 from bibulon.durations import clock_time, run_clock
 from bibulon.instruments.protocol import CHANNELS
-from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job, shot_clock
 from bibulon.job.run import ALL_FEEDS, LONGEST_TEXT, EventKind
 from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
-from bibulon.record.run_list import HELD, done_steps, held_ago
+from bibulon.record.before_resin import HELD, held_ago, mixed_ago
+from bibulon.record.run_list import done_steps
 
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
@@ -236,8 +236,11 @@ class ShootBench(Bench):
             due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
             text, detail = step.text, step.detail + due
             if step.id == HELD:
-                ago = held_ago(self.document.assessment, datetime.now(UTC))
+                ago = held_ago(self.document.assessment, shot_clock.now())
                 detail = f"{ago} {detail}" if ago else detail
+            elif step.kind == "valve opened":
+                waits, too_old = mixed_ago(self.document.assessment, shot_clock.now())
+                detail = f"{waits} {detail}" if waits and not too_old else detail
         elif ending is not None:
             text, detail = ending[0], self._unread()
         else:

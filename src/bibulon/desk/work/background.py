@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 
-from PySide6.QtCore import QMetaObject, QObject, Qt, Signal, Slot
+from PySide6.QtCore import QObject, Signal
 
 from bibulon.refusal import Refusal
 from bibulon.workers.report import Cancelled, Report
@@ -17,6 +17,12 @@ _running: set[Background] = set()
 def any_under_way() -> bool:
     """Whether any work runs beside the interface."""
     return bool(_running)
+
+
+class ThreadEnd(QObject):
+    """Says that the thread of a :class:`Background` has nothing left to do, also when that is heard of no more."""
+
+    reached = Signal()
 
 
 class Background(QObject):
@@ -53,6 +59,8 @@ class Background(QObject):
         self._next: tuple[object, dict[str, object]] | None = None
         self._thread: threading.Thread | None = None
         self._over = True
+        self._thread_end = ThreadEnd()
+        self._thread_end.reached.connect(self._release)
         owner.destroyed.connect(self._owner_is_gone)
 
     @property
@@ -86,7 +94,6 @@ class Background(QObject):
         self.blockSignals(True)
         self.cancel()
 
-    @Slot()
     def _release(self) -> None:
         if not self.busy:  # else begun again meanwhile
             self.wait()  # its thread must not be the last that holds this object
@@ -103,7 +110,7 @@ class Background(QObject):
                 self._cancelled.clear()
             message = self._run_one(*request)
         self.ended.emit(message)
-        QMetaObject.invokeMethod(self, "_release", Qt.ConnectionType.QueuedConnection)  # also where signals are blocked
+        self._thread_end.reached.emit()
 
     def _run_one(self, request: object, more: dict[str, object]) -> str:
         """The message, if it fails."""

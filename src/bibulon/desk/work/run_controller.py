@@ -10,7 +10,6 @@ import math
 import time
 from contextlib import suppress
 from dataclasses import replace
-from datetime import UTC, datetime
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -28,6 +27,7 @@ from bibulon.job.run import THERMOCOUPLE, EventKind, entry, open_feeds, thermoco
 from bibulon.mould.shots import ShotFigure, field_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantities_in_words import brief_each
+from bibulon.record.before_resin import mixed_ago, mixed_if_begun
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 from bibulon.resin.mixing import mixed_temperature_k
 
@@ -88,8 +88,9 @@ class RunController(QObject):
         self.update_timer()
 
     def update_timer(self) -> None:
-        """Tick while a shot runs or instruments are connected."""
-        if self.running or self.link is not None:
+        """Tick while a shot runs, resin stands mixed for it, or instruments are connected."""
+        waits = not self.started and bool(mixed_if_begun(self.document.job, shot_clock.now()))
+        if self.running or waits or self.link is not None:
             self._timer.start()
         else:
             self._timer.stop()
@@ -194,7 +195,7 @@ class RunController(QObject):
         clock = self.clock_s
         event = entry(
             number=self.document.next_number,
-            at=datetime.fromtimestamp(shot_clock.time_of_day_s(), UTC).astimezone(),
+            at=shot_clock.now(),
             clock_s=round(clock, 1),
             kind=kind,
             label=label,
@@ -278,6 +279,9 @@ class RunController(QObject):
         # a mix that is planned warm is not warming for that
         if pot is not None and pot > max(job.shop.temperature_k, mixed_temperature_k(job)) + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
+        waits, too_old = mixed_ago(self.document.assessment, shot_clock.now())
+        if too_old:
+            alerts.append(waits)
         shop = self.latest("shop")
         if shop is not None and abs(shop - job.shop.temperature_k) > SHOP_OFF_K:
             units = self.document.assessment.units

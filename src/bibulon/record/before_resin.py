@@ -1,0 +1,99 @@
+"""Before resin is let in: what is checked, and how old hold test and mixed resin are by then."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from bibulon.assess import Assessment
+from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
+from bibulon.job.charge import Weighed, as_mixed
+from bibulon.job.run import RunEvent
+from bibulon.quantities_in_words import age_words, brief, brief_each
+
+HELD = "check hold"
+"""The step that asks for the hold test."""
+READY_CHECKS = {
+    "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
+    "people": (
+        "Everyone at a labelled valve, gloves and glasses on",
+        "Feeds clamped. Bucket below the part, dip tube to the floor.",
+    ),
+}
+"""What is checked before the first feed is opened: the label in the log, what is so, and what goes with it."""
+
+
+def held_ago(assessment: Assessment, now: datetime) -> str:
+    """How long ago the last hold test was read, and what speaks against beginning on it; empty where none is kept."""
+    if not assessment.hold_verdicts:
+        return ""
+    test, verdict = assessment.hold_verdicts[-1]
+    if not verdict.passed:
+        return "The last test did not pass: find the leak and hold again."
+    age_s, most_s = (now - test.taken_at).total_seconds(), assessment.job.house.hold_age_s
+    if age_s < 0:  # by a clock that is set otherwise
+        return ""
+    words = f"The last test was read {age_words(age_s)} ago"
+    return f"{words}, and {brief(most_s, 'duration')} is the most: hold again." if age_s > most_s else f"{words}."
+
+
+def mixed_ago(assessment: Assessment, now: datetime) -> tuple[str, bool]:
+    """How long the first batch has stood mixed while no feed is open yet, and whether it is too old to begin with;
+    empty where none is mixed, and once the shot has begun."""
+    job = assessment.job
+    if not assessment.batches or any(event.kind == "started" for event in job.shot):
+        return "", False
+    mixed = mixed_if_begun(job, now)
+    if not mixed:
+        return "", False
+    first, planned = mixed[0], assessment.batches[0]
+    mix_s = first.mixed_by_s(job.charge.mix_time_s) if first.mix_s is None else first.mix_s
+    if mix_s is None or mix_s > 0:  # not written down, or by a clock that is set otherwise
+        return "", False
+    age_s = -mix_s
+    span_s = planned.usable_until_s - planned.mix_s
+    age, span = brief_each((age_s, span_s), "duration", assessment.units)
+    if age_s + planned.used_s <= span_s:
+        return f"Batch 1 was mixed {age} ago, and is to be used up within {span}.", False
+    return (
+        f"Batch 1 was mixed {age} ago: too old to begin with, as it has to be used up within {span}. "
+        "If it is warm or draws threads, set it outdoors and mix anew.",
+        True,
+    )
+
+
+def mixed_if_begun(job: Job, now: datetime) -> tuple[Weighed, ...]:
+    """The batches of a shot that has not begun as they were mixed, on the run clock if it began *now*."""
+    number = job.run[-1].number + 1 if job.run else 1
+    begun = RunEvent(number=number, at=now, clock_s=0.0, kind="started")
+    return as_mixed(job.mixed, (*job.shot, begun), now.hour * 3600.0 + now.minute * 60 + now.second)
+
+
+def _as_tested(job: Job, passed: str) -> str:
+    return passed if job.hold_tests else "No test is kept at Hold: hold first. "
+
+
+def ready_checks(job: Job) -> dict[str, tuple[str, str]]:
+    """What is checked before the first feed of *job* is opened."""
+    if not job.in_mould:
+        held, vacuum = READY_CHECKS["hold"]
+        return {**READY_CHECKS, "hold": (held, f"{_as_tested(job, '')}{vacuum}")}
+    source = job.pair.injection.source
+    supply = {
+        "bucket": "Dip tube to the floor of the bucket, no air in the hose.",
+        "pressure pot": "Pot shut, relief valve free, no air in the hose.",
+        "machine": "Recipe set, hose free of air" + (" and warm." if job.pair.injection.recirculated else "."),
+    }[source]
+    if job.process in CLAMPED_BY_VACUUM:
+        held = "Both spaces hold"
+    elif job.process in WITH_BLADDER:
+        held = "Cavity and bladder hold"
+    else:
+        held = "Cavity holds, clamps shut"
+    return {
+        "hold": (
+            held,
+            f"{_as_tested(job, 'Read and passed. ')}Pump and its spare proved before anything is mixed; catch pot "
+            "empty, its lid on.",
+        ),
+        "people": ("Vent open, hands clear", f"Somebody watches the pot. Gloves and glasses on. {supply}"),
+    }
