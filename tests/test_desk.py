@@ -438,3 +438,5 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
         and "1 more" in said
         and "batch-gels-first" not in caution_ids(window)
     )
+    window.go("charge")
+    assert "B1 to B2 are as mixed for this shot" in texts(bench(window))

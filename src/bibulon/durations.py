@@ -45,6 +45,11 @@ def clock_time(seconds: float) -> str:
 
 
 def run_clock(seconds: float) -> str:
-    """A running clock, "0:07:42"."""
-    total = int(max(seconds, 0))
-    return f"{total // 3600}:{total % 3600 // 60:02d}:{total % 60:02d}"
+    """A running clock, "0:07:42"; "−0:07:42" before it is started.
+
+    >>> run_clock(462.9), run_clock(-462.9), run_clock(-0.4)
+    ('0:07:42', '−0:07:42', '0:00:00')
+    """
+    total = int(abs(seconds))
+    sign = "−" if seconds < 0 and total else ""
+    return f"{sign}{total // 3600}:{total % 3600 // 60:02d}:{total % 60:02d}"

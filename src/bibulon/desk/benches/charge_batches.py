@@ -38,6 +38,7 @@ class BatchesSection(ChargeSection):
         bench.section("Batches")
         self.rows = column(3)
         bench.watch(self.key, self.rows, self._fill)
+        bench.watch(self.key, column(), self._fill_mixed)
         self.ways = column()
         bench.watch(self._ways_key, self.ways, self._fill_ways)
         self.helps = column(3)
@@ -84,6 +85,17 @@ class BatchesSection(ChargeSection):
             for at, cell in enumerate(cells):
                 grid.addWidget(label(cell, "" if at else "figure", wrap=False), row, at)
         layout.addLayout(grid)
+
+    def _fill_mixed(self, layout: QVBoxLayout) -> None:
+        """Which of the batches are no longer planned."""
+        job = self.document.job
+        if not (count := min(len(job.weighed), len(self.document.assessment.batches))):
+            return
+        which = "B1 is" if count == 1 else f"B1 to B{count} are"
+        words = f"{which} as mixed for this shot, by its log and its mixing sheets."
+        if any(event.kind == "finished" for event in job.shot):
+            words += " They are planned anew once the next run is begun at Shoot."
+        layout.addWidget(label(words, "muted"))
 
     # -- by hand -----------------------------------------------------------------------------------------------------
 

@@ -231,10 +231,14 @@ class ShootBench(Bench):
 
     def _show_next(self) -> None:
         """What the large button does: the next step of the list, and once all is done the end of the shot."""
-        step, ending = self.desk.run.next(), self._ending()
+        run = self.desk.run
+        step, ending = run.next(), self._ending()
         if step is not None:
-            due = "" if step.due_s is None else f"  ·  planned {run_clock(step.due_s)}"
-            text, detail = step.text, step.detail + due
+            text, detail = step.text, step.detail
+            if step.due_s is not None:
+                start_s = self.document.job.shot_start_s
+                due = run_clock(step.due_s) if run.started else clock_time(start_s + step.due_s)
+                detail += f"  ·  planned {due}"
             if step.id == HELD:
                 ago = held_ago(self.document.assessment, shot_clock.now())
                 detail = f"{ago} {detail}" if ago else detail

@@ -299,7 +299,7 @@ class TimePicture(QWidget):
             if scale.left <= x <= scale.right and entry.kind not in LAYING:  # those were long before
                 painter.drawPolygon(QPolygonF([QPointF(x, 90), QPointF(x - 4, 98), QPointF(x + 4, 98)]))
         for caution in self.document.cautions:
-            if caution.id == "batch-gels-first":
+            if caution.id in ("batch-gels-first", "batch-stood"):
                 paint_mark(painter, caution.rank, QRectF(self.width() - 16, BATCH_LANE[0] + 2, 13, 13))
                 break
 
