@@ -83,7 +83,7 @@ def _stood(assessment: Assessment, batch: Batch) -> bool:
     why="Mixed resin ages in its pot as it does in the part: it is thicker from the start, and a pot that warms up "
     "gels before it is used.",
     remedy="Feel the pot and stir it: if it is warm or draws threads, clamp its feed, set it outdoors and mix anew. "
-    "Fill and gel margin are reckoned with its age now.",
+    "Fill and gel margin are reckoned with its age now. If the log has it wrong, write at Charge when it was mixed.",
 )
 def batch_stood(assessment: Assessment) -> Iterator[Finding]:
     late = [batch for batch in assessment.batches if _stood(assessment, batch)]

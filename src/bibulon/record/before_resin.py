@@ -37,26 +37,26 @@ def held_ago(assessment: Assessment, now: datetime) -> str:
 
 
 def mixed_ago(assessment: Assessment, now: datetime) -> tuple[str, bool]:
-    """How long the first batch has stood mixed while no feed is open yet, and whether it is too old to begin with;
-    empty where none is mixed, and once the shot has begun."""
+    """How long the batch that is nearest to its time has stood mixed while no feed is open yet, and whether it is too
+    old to begin with; empty where none is mixed, and once the shot has begun."""
     job = assessment.job
-    if not assessment.batches or any(event.kind == "started" for event in job.shot):
+    if any(event.kind == "started" for event in job.shot):
         return "", False
-    mixed = mixed_if_begun(job, now)
-    if not mixed:
+    standing: list[tuple[float, int, float, float]] = []
+    for mixed, batch in zip(mixed_if_begun(job, now), assessment.batches, strict=False):
+        mix_s = mixed.mixed_by_s(job.charge.mix_time_s) if mixed.mix_s is None else mixed.mix_s
+        if mix_s is not None and mix_s <= 0:  # else not written down, or by a clock that is set otherwise
+            span_s = batch.usable_until_s - batch.mix_s
+            standing.append((span_s - batch.used_s + mix_s, batch.number, -mix_s, span_s))
+    if not standing:
         return "", False
-    first, planned = mixed[0], assessment.batches[0]
-    mix_s = first.mixed_by_s(job.charge.mix_time_s) if first.mix_s is None else first.mix_s
-    if mix_s is None or mix_s > 0:  # not written down, or by a clock that is set otherwise
-        return "", False
-    age_s = -mix_s
-    span_s = planned.usable_until_s - planned.mix_s
+    left_s, number, age_s, span_s = min(standing)
     age, span = brief_each((age_s, span_s), "duration", assessment.units)
-    if age_s + planned.used_s <= span_s:
-        return f"Batch 1 was mixed {age} ago, and is to be used up within {span}.", False
+    if left_s >= 0:
+        return f"Batch {number} was mixed {age} ago, and is to be used up within {span}.", False
     return (
-        f"Batch 1 was mixed {age} ago: too old to begin with, as it has to be used up within {span}. "
-        "If it is warm or draws threads, set it outdoors and mix anew.",
+        f"Batch {number} was mixed {age} ago: too old to begin with, as it has to be used up within {span}. If it is "
+        "warm or draws threads, set it outdoors and mix anew. If the log is wrong, write at Charge when it was mixed.",
         True,
     )
 
