@@ -122,6 +122,31 @@ def test_a_table_of_the_sheet_is_read_in_the_units_of_its_heading_and_shown_with
     push(bench(window), "From its data sheet")
 
 
+def test_a_figure_typed_wrong_is_told_beside_its_table_and_on_the_job(window: Window) -> None:
+    window.go("charge")
+
+    def mistype(dialog: ResinSheetDialog) -> None:
+        editor = dialog.editors["viscosity"]
+        assert not dialog.doubt.isVisible()
+        shown = [[dialog.rows.item(row, column).text() for column in range(5)] for row in range(3)]
+        assert [row[0] for row in shown] == ["viscosity"] * 3 and shown[1][1:] == [
+            "25.0 °C",
+            "260 mPa·s",
+            "260 mPa·s",
+            "0 %",
+        ]
+        editor.setPlainText(editor.toPlainText().replace("260", "2600"))
+        said = "The viscosity at 25.0 °C is 2600 mPa·s, where the other figures make it 260 mPa·s."
+        assert dialog.doubt.isVisible() and dialog.doubt.text() == said
+        push(dialog, "Keep on the card")
+
+    while_open(ResinSheetDialog, mistype)
+    push(bench(window), "From its data sheet")
+    window.refresh()
+    assert "sheet-figure-astray" in caution_ids(window)
+    assert "is 2600 mPa·s, where the other figures make it" in texts(bench(window))
+
+
 def test_a_cup_test_tells_the_heat_of_cure_and_its_figure_goes_with_the_fit(window: Window, qtbot) -> None:
     window.go("charge")
     resin = window.document.job.resin

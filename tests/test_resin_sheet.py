@@ -35,7 +35,8 @@ from bibulon.resin.mixing import (
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
-from bibulon.stock import shelf_card
+from bibulon.resin.sheet_lines import sheet_doubt, sheet_figures
+from bibulon.stock import shelf, shelf_card
 from bibulon.stock.choice import hardeners_for
 
 METRIC = Units()
@@ -370,3 +371,39 @@ def test_resin_kept_at_a_temperature_ages_as_its_ordinary_equation() -> None:
         assert law.aged(296.0, 0.0, age) == pytest.approx(cure, rel=1e-3)
     assert float(law.fluidity(296.0, law.gel_cure)) == 0.0
     assert law.cure_at_tg(float(law.tg_k(0.7))) == pytest.approx(0.7)
+
+
+def misread(card: ResinCard, table: str, at: int, share: float) -> ResinCard:
+    """*card* with a figure of a table that is so many times what it was."""
+    points = list(getattr(card, table))
+    field = {"viscosity": "viscosity_pa_s", "boiling": "pressure_pa"}.get(table, "time_s")
+    points[at] = revised(points[at], **{field: share * getattr(points[at], field)})
+    return revised(card, **{table: tuple(points)})
+
+
+@pytest.mark.parametrize("card", [card for card in shelf() if isinstance(card, ResinCard)], ids=lambda card: card.id)
+@pytest.mark.parametrize("share", [0.1, 10.0], ids=["a tenth", "tenfold"])
+def test_a_figure_copied_wrong_is_told_from_the_others_of_its_table(card: ResinCard, share: float) -> None:
+    assert sheet_doubt(card, Units()) == "", "as it is on the shelf"
+    for table in ("viscosity", "film_gel", "pot_life"):
+        for at in range(len(getattr(card, table))):
+            wrong = misread(card, table, at, share)
+            found = max(sheet_figures(wrong), key=lambda figure: abs(figure.spreads_off))
+            off = math.log(found.measured / found.by_others)
+            if len(getattr(card, table)) > 2:  # of two either may be the wrong one
+                assert found.temperature_k == getattr(wrong, table)[at].temperature_k and off * math.log(share) > 0
+            assert abs(off) == pytest.approx(math.log(10), abs=0.35)
+            said = sheet_doubt(wrong, Units())
+            assert table.replace("_", " ") in said, said
+
+
+def test_two_figures_that_cannot_be_in_that_order_are_told() -> None:
+    card = shelf_card("epoxy-slow")
+    points = card.viscosity[:2]
+    turned = tuple(
+        revised(point, viscosity_pa_s=other.viscosity_pa_s) for point, other in zip(points, points[::-1], strict=True)
+    )
+    assert sheet_doubt(revised(card, viscosity=points), Units()) == ""
+    said = sheet_doubt(revised(card, viscosity=turned), Units())
+    assert said == "The viscosity is 260 mPa·s at 20.0 °C and 360 mPa·s at 25.0 °C: it goes the other way with warmth."
+    assert sheet_doubt(revised(card, viscosity=points[:1]), Units()) == "", "one figure speaks against nothing"

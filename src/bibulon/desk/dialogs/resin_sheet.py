@@ -38,6 +38,7 @@ from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
 from bibulon.resin.fitting import CureFit, FitRow, fit_cure
+from bibulon.resin.sheet_lines import SheetFigure, sheet_doubt, sheet_figures
 from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
@@ -83,6 +84,8 @@ class ResinSheetDialog(QDialog):
         right.addWidget(self.chart, 3)
         self.chart_words = label("", "muted")
         right.addWidget(self.chart_words, 0, Qt.AlignmentFlag.AlignTop)
+        self.doubt = label("", "error")
+        right.addWidget(self.doubt, 0, Qt.AlignmentFlag.AlignTop)
         self.rows = QTableWidget(0, 5)
         self.rows.setAccessibleName("Figures of the sheet beside the fit's")
         self.rows.setHorizontalHeaderLabels(["Figure", "At", "Sheet", "Fit", "Off"])
@@ -295,7 +298,9 @@ class ResinSheetDialog(QDialog):
     def _show_fit(self) -> None:
         self.unfit.setEnabled(self.card.cure is not None)
         found = self._found
-        self.rows.setVisible(found is not None)
+        self.doubt.setText(sheet_doubt(self.card, self._units))
+        self.doubt.setVisible(bool(self.doubt.text()))
+        self._fill_rows()
         if found is None:
             law = law_of(self.card)
             kept = "Fitted constants are on the card." if self.card.cure is not None else (
@@ -303,14 +308,6 @@ class ResinSheetDialog(QDialog):
             )  # fmt: skip
             self.fit_words.setText(f"{kept} Assumed: {_listed(law.assumed)}." if law.assumed else kept)
             return
-        self.rows.setRowCount(len(found.rows))
-        for at, row in enumerate(found.rows):
-            kind = row.kind
-            off = f"{row.off:+.1f} K" if kind == "temperature" else _off_text(row.off)
-            measured, fitted = (show(value, kind, self._units) for value in (row.measured, row.fitted))
-            texts = (row.what, self._where(row), measured, fitted, off)
-            for column, text in enumerate(texts):
-                self.rows.setItem(at, column, QTableWidgetItem(text))
         low, high = (show(value, "temperature", self._units) for value in (found.coldest_k, found.warmest_k))
         agree = f"Figures lie within a factor of {found.spread:.2f} of the fit."
         wrong = found.contradiction
@@ -320,11 +317,28 @@ class ResinSheetDialog(QDialog):
             f"{agree} Data from {low} to {high}: trusted {BEYOND_K:.0f} K beyond. Assumed: {_listed(found.assumed)}."
         )
 
-    def _where(self, row: FitRow) -> str:
-        """Of which pot, at what temperature and when a figure is."""
+    def _fill_rows(self) -> None:
+        """Every figure beside what the fit makes of it, or the line of its own table."""
+        fitted = self._found.rows if self._found is not None else ()
+        by_fit = {row.what for row in fitted if row.at_s is None}
+        by_line = [one for one in sheet_figures(self.card) if one.what not in by_fit]
+        lines = [(row.what, self._where(row), row.kind, row.measured, row.fitted) for row in fitted]
+        lines += [(one.what, self._where(one), one.kind, one.measured, one.made) for one in by_line]
+        self.rows.setVisible(bool(lines))
+        self.rows.setRowCount(len(lines))
+        for at, (what, where, kind, measured, made) in enumerate(lines):
+            off = f"{made - measured:+.1f} K" if kind == "temperature" else _off_text(made / measured - 1)
+            texts = (what, where, show(measured, kind, self._units), show(made, kind, self._units), off)
+            for column, text in enumerate(texts):
+                self.rows.setItem(at, column, QTableWidgetItem(text))
+
+    def _where(self, row: FitRow | SheetFigure) -> str:
+        """Of which pot, at what dose and temperature, and when a figure is."""
         where = show(row.temperature_k, "temperature", self._units)
         if row.mass_kg is not None:
             where = f"{show_measure(row.mass_kg, 'mass', self._units)}, {where}"
+        if isinstance(row, SheetFigure):
+            return where if row.dose is None else f"{percent(row.dose, 1)}, {where}"
         return where if row.at_s is None else f"{where}, {show(row.at_s, 'duration', self._units)}"
 
     # -- the chart ---------------------------------------------------------------------------------------------------
