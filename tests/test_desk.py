@@ -422,7 +422,7 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
     assert window.document.assessment.fill is planned, "nothing is filled again for what goes by the plan"
     at_s[0] += 8 * 60
     QTest.mouseClick(side.next_button, LEFT)
-    assert "Batch 1 was mixed 14 min ago, and is to be used up within 31 min" in side.detail.text()
+    qtbot.waitUntil(lambda: re.search(r"B1\n0:14:0\d\n0:16:\d\d", texts(side)) is not None, timeout=20_000)
     at_s[0] += 32 * 60
     qtbot.waitUntil(lambda: "mixed 46 min ago: too old to begin with" in texts(side), timeout=20_000)
     QTest.mouseClick(side.next_button, LEFT)
@@ -438,5 +438,10 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
         and "1 more" in said
         and "batch-gels-first" not in caution_ids(window)
     )
+    assert "Batch 1 is 46 min old, and was to be used up within 31 min" in texts(side)
+    push(side, "B2 poured")
+    qtbot.waitUntil(lambda: "Batch 2 is 40 min old" in texts(side) and "B1\n0:" not in texts(side), timeout=20_000)
+    push(side, "All feeds clamped")
+    qtbot.waitUntil(lambda: "Stands mixed" not in texts(side) and "was to be used up" not in texts(side), timeout=20_000)
     window.go("charge")
     assert "B1 to B2 are as mixed for this shot" in texts(bench(window))

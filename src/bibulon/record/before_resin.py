@@ -1,4 +1,4 @@
-"""Before resin is let in: what is checked, and how old hold test and mixed resin are by then."""
+"""Before resin is let in: what is checked, and how old the hold test is by then."""
 
 from __future__ import annotations
 
@@ -6,9 +6,7 @@ from datetime import datetime
 
 from bibulon.assess import Assessment
 from bibulon.job import CLAMPED_BY_VACUUM, WITH_BLADDER, Job
-from bibulon.job.charge import Weighed, as_mixed
-from bibulon.job.run import RunEvent
-from bibulon.quantities_in_words import age_words, brief, brief_each
+from bibulon.quantities_in_words import age_words, brief
 
 HELD = "check hold"
 """The step that asks for the hold test."""
@@ -34,38 +32,6 @@ def held_ago(assessment: Assessment, now: datetime) -> str:
         return ""
     words = f"The last test was read {age_words(age_s)} ago"
     return f"{words}, and {brief(most_s, 'duration')} is the most: hold again." if age_s > most_s else f"{words}."
-
-
-def mixed_ago(assessment: Assessment, now: datetime) -> tuple[str, bool]:
-    """How long the batch that is nearest to its time has stood mixed while no feed is open yet, and whether it is too
-    old to begin with; empty where none is mixed, and once the shot has begun."""
-    job = assessment.job
-    if any(event.kind == "started" for event in job.shot):
-        return "", False
-    standing: list[tuple[float, int, float, float]] = []
-    for mixed, batch in zip(mixed_if_begun(job, now), assessment.batches, strict=False):
-        mix_s = mixed.mixed_by_s(job.charge.mix_time_s) if mixed.mix_s is None else mixed.mix_s
-        if mix_s is not None and mix_s <= 0:  # else not written down, or by a clock that is set otherwise
-            span_s = batch.usable_until_s - batch.mix_s
-            standing.append((span_s - batch.used_s + mix_s, batch.number, -mix_s, span_s))
-    if not standing:
-        return "", False
-    left_s, number, age_s, span_s = min(standing)
-    age, span = brief_each((age_s, span_s), "duration", assessment.units)
-    if left_s >= 0:
-        return f"Batch {number} was mixed {age} ago, and is to be used up within {span}.", False
-    return (
-        f"Batch {number} was mixed {age} ago: too old to begin with, as it has to be used up within {span}. If it is "
-        "warm or draws threads, set it outdoors and mix anew. If the log is wrong, write at Charge when it was mixed.",
-        True,
-    )
-
-
-def mixed_if_begun(job: Job, now: datetime) -> tuple[Weighed, ...]:
-    """The batches of a shot that has not begun as they were mixed, on the run clock if it began *now*."""
-    number = job.run[-1].number + 1 if job.run else 1
-    begun = RunEvent(number=number, at=now, clock_s=0.0, kind="started")
-    return as_mixed(job.mixed, (*job.shot, begun), now.hour * 3600.0 + now.minute * 60 + now.second)
 
 
 def _as_tested(job: Job, passed: str) -> str:

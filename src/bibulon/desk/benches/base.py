@@ -265,10 +265,13 @@ class Bench(QScrollArea):
             self.button("Use it", use, into=row).setAccessibleName(f"Use it: {text}")
         layout.addLayout(row)
 
-    def watch(self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]) -> None:
-        """A part that is built anew whenever *key* changes."""
+    def watch(
+        self, key: Callable[[], object], layout: QVBoxLayout, fill: Callable[[QVBoxLayout], None]
+    ) -> Callable[[], None]:
+        """A part that is built anew whenever *key* changes; returns what looks whether it has."""
         self.body.addLayout(layout)
-        self._watched.append(_Watched(key, layout, fill))
+        self._watched.append(part := _Watched(key, layout, fill))
+        return part.refresh
 
     # -- cautions ----------------------------------------------------------------------------------------------------
 

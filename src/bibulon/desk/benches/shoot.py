@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QInputDialog, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.desk.benches.base import Bench
+from bibulon.desk.benches.shoot_mixed import MixedSection
 from bibulon.desk.benches.shoot_seen import BubblesSection, BucketSection
 from bibulon.desk.benches.tick_list import CHECKED, Tick, TickList
 from bibulon.desk.widgets.fields import FreeField, column, label
@@ -24,7 +25,7 @@ from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
-from bibulon.record.before_resin import HELD, held_ago, mixed_ago
+from bibulon.record.before_resin import HELD, held_ago
 from bibulon.record.run_list import done_steps
 
 NEXT_LETTERS = 36
@@ -44,8 +45,9 @@ class ShootBench(Bench):
         self.touches: list[tuple[ShotFigure, QPushButton]] = []
         self._build_clocks()
         self.alerts = column(3)
-        self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
+        self._refresh_alerts = self.watch(self.desk.run.alerts, self.alerts, self._fill_alerts)
         self._build_next()
+        self.mixed = MixedSection(self)
         self._build_touches()
         if self.document.job.in_mould:
             self._build_shot()
@@ -227,7 +229,8 @@ class ShootBench(Bench):
         self.batch.setText(f"{batch.label} poured" if batch is not None else "Extra batch poured")
         self.ended.setVisible(run.running and not run.finished)
         self.afresh.setVisible(run.finished)
-        self._watched[0].refresh()  # the alerts
+        self._refresh_alerts()
+        self.mixed.tick()
 
     def _show_next(self) -> None:
         """What the large button does: the next step of the list, and once all is done the end of the shot."""
@@ -242,9 +245,6 @@ class ShootBench(Bench):
             if step.id == HELD:
                 ago = held_ago(self.document.assessment, shot_clock.now())
                 detail = f"{ago} {detail}" if ago else detail
-            elif step.kind == "valve opened":
-                waits, too_old = mixed_ago(self.document.assessment, shot_clock.now())
-                detail = f"{waits} {detail}" if waits and not too_old else detail
         elif ending is not None:
             text, detail = ending[0], self._unread()
         else:

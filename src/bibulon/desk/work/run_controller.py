@@ -27,7 +27,7 @@ from bibulon.job.run import THERMOCOUPLE, EventKind, entry, open_feeds, thermoco
 from bibulon.mould.shots import ShotFigure, field_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantities_in_words import brief_each
-from bibulon.record.before_resin import mixed_ago, mixed_if_begun
+from bibulon.record.mixed_resin import StandingBatch, standing_batches, too_old
 from bibulon.record.run_list import RunStep, done_steps, next_step, run_list
 from bibulon.resin.mixing import mixed_temperature_k
 
@@ -89,8 +89,7 @@ class RunController(QObject):
 
     def update_timer(self) -> None:
         """Tick while a shot runs, resin stands mixed for it, or instruments are connected."""
-        waits = not self.started and bool(mixed_if_begun(self.document.job, shot_clock.now()))
-        if self.running or waits or self.link is not None:
+        if self.running or self.standing() or self.link is not None:
             self._timer.start()
         else:
             self._timer.stop()
@@ -262,6 +261,13 @@ class RunController(QObject):
         done = done_steps(self.steps(), self.document.job.shot)
         return next((step for step in self.steps() if step.kind == "batch added" and step.id not in done), None)
 
+    def standing(self) -> tuple[StandingBatch, ...]:
+        """The batches that stand mixed for the shot."""
+        if self.finished:
+            return ()
+        clock_s = self.clock_s if self.started else None
+        return standing_batches(self.document.assessment, shot_clock.now(), clock_s)
+
     def alerts(self) -> tuple[str, ...]:
         """What has to be said aloud now."""
         job, alerts = self.document.job, []
@@ -279,9 +285,9 @@ class RunController(QObject):
         # a mix that is planned warm is not warming for that
         if pot is not None and pot > max(job.shop.temperature_k, mixed_temperature_k(job)) + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
-        waits, too_old = mixed_ago(self.document.assessment, shot_clock.now())
-        if too_old:
-            alerts.append(waits)
+        clock_s = self.clock_s if self.started else None
+        if not self.finished and (said := too_old(self.document.assessment, shot_clock.now(), clock_s)):
+            alerts.append(said)
         shop = self.latest("shop")
         if shop is not None and abs(shop - job.shop.temperature_k) > SHOP_OFF_K:
             units = self.document.assessment.units
