@@ -442,6 +442,8 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
     push(side, "B2 poured")
     qtbot.waitUntil(lambda: "Batch 2 is 40 min old" in texts(side) and "B1\n0:" not in texts(side), timeout=20_000)
     push(side, "All feeds clamped")
-    qtbot.waitUntil(lambda: "Stands mixed" not in texts(side) and "was to be used up" not in texts(side), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: "Stands mixed" not in texts(side) and "was to be used up" not in texts(side), timeout=20_000
+    )
     window.go("charge")
     assert "B1 to B2 are as mixed for this shot" in texts(bench(window))

@@ -16,7 +16,6 @@ from bibulon.quantities_in_words import brief, brief_each, percent, signed_share
 from bibulon.resin.batches import unplanned_kg
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
 
-LATE_S = 30.0
 RATIOS_APART = 0.02
 
 
@@ -93,7 +92,7 @@ def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
     remedy="Mix it sooner, make the batch before it larger, or clamp the feed until it is there.",
 )
 def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
-    late = [batch for batch in assessment.batches if batch.late_s > LATE_S]
+    late = [batch for batch in assessment.batches if batch.comes_late]
     if late:
         start = assessment.job.shot_start_s
         worst = max(late, key=lambda batch: batch.late_s)

@@ -23,7 +23,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_line, with_pot
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Dart
-from bibulon.job.run import EventKind, RunEvent
+from bibulon.job.run import MIXING, EventKind, RunEvent
 from bibulon.laminate.joints import joint_id
 from bibulon.plumbing.edits import with_bypass, with_manifold
 
@@ -50,9 +50,14 @@ def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
     kg = [{"mass_kg": round(batch.mass_kg, 2)} for batch in assessment.batches]
     pours = [batch.pour_s for batch in assessment.batches]
     seen = [assessment.fill.seen_at(*place) or 0.0 for place in MARKS] if assessment.fill is not None else [0.0, 0.0]
+    mixed = [
+        (batch.mix_s, MIXING.format(f"B{batch.number}"), {**of, "text": f"Mix batch {batch.number}"})
+        for batch, of in zip(assessment.batches, kg, strict=True)
+    ]
     entries: list[tuple[float, EventKind, str, dict[str, Any]]] = [
-        (0, "step done", "hold", {}),
-        (0, "step done", "people", {}),
+        (min((mix_s for mix_s, _, _ in mixed), default=0.0) - 60, "step done", "hold", {}),
+        *((mix_s, "step done", label, said) for mix_s, label, said in mixed),
+        (-30, "step done", "people", {}),
         (0, "batch added", "B1", kg[0]),
         (0, "started", "", {}),
         (0, "valve opened", "F1", {}),
@@ -60,7 +65,7 @@ def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
         *((seen[at] * A_LITTLE_LATE, "front marked", "", {"place": place}) for at, place in enumerate(MARKS)),
         (610, "note", "", {"text": "Left corner lags, vent side clear."}),
     ]
-    entries[5:] = sorted((entry for entry in entries[5:] if entry[0] < SHOT_CLOCK_S), key=lambda timed: timed[0])
+    entries = sorted((entry for entry in entries if entry[0] < SHOT_CLOCK_S), key=lambda timed: timed[0])
     start = MORNING + timedelta(minutes=50)
     return tuple(
         RunEvent(number=i, at=start + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label, **more)
@@ -71,6 +76,7 @@ def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
 def rehearse(window: Window) -> None:
     """Put the window into the middle of the shot, with the simulated instruments on the bench."""
     window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
+    wait_for_fill(window)  # with the batches as they were mixed
     window.run.resume_at(SHOT_CLOCK_S)
     listen(window)
     window.plan.set_time(SHOT_CLOCK_S)
@@ -110,6 +116,8 @@ def shoot_all(folder: Path) -> None:
         if station.id == "log":  # without what the instruments of the rehearsal read since, by today's clock
             window.run.disconnect_instruments()
             window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
+            wait_for_fill(window)
+            wait_for_cure(window)
         if station.id == "cure":
             wait_for_cure(window)
             window.plan.set_map("release")
@@ -226,6 +234,7 @@ def shoot_lid(window: Window, folder: Path) -> None:
     began = job.run[-1].number + 1
     run = story_shot(began)
     window.document.edit("run", changed(job, run=(*job.run, *run)))
+    wait_for_fill(window)
     window.run.resume_at(LID_CLOCK_S)
     window.go("shoot")
     listen(window)

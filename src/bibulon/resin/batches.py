@@ -30,6 +30,8 @@ from bibulon.resin.pot_life import pot_life_s
 SMALLEST_BATCH_KG = 0.1
 MOST_BATCHES = 200
 MORE_TRIED = 12
+LATE_S = 30.0
+"""A bucket that waits no longer for a batch has it in time: nobody clamps a feed for less."""
 AS_PLANNED_S = 60.0
 """A batch that was poured no more than this before its time counts as mixed when it was planned to be."""
 SHORT_SHARE = 0.01
@@ -52,6 +54,11 @@ class Batch:
     """False if it gels first: it is older than its share of the pot life when used up."""
     late_s: float = 0.0
     """So much later than the bucket is down to its heel can it be poured: the feed has to be clamped for as long."""
+
+    @property
+    def comes_late(self) -> bool:
+        """Whether that is worth a word."""
+        return self.late_s > LATE_S
 
 
 def batches_of(

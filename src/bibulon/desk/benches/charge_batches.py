@@ -122,9 +122,9 @@ class BatchesSection(ChargeSection):
                 f"Poured {clock_time(start + batch.pour_s)}, used up {clock_time(start + batch.used_s)}, "
                 f"good until {clock_time(start + batch.usable_until_s)}."
             )
-            if batch.late_s > 1:
+            if batch.comes_late:
                 words += f" The bucket waits {show(batch.late_s, 'duration')} for it: clamp the feed."
-            layout.addWidget(label(words, "muted" if batch.in_time and batch.late_s <= 1 else "error"))
+            layout.addWidget(label(words, "muted" if batch.in_time and not batch.comes_late else "error"))
         if missing := unplanned_kg(self.document.job.charge, self.document.assessment.charge.total_kg):
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))
         self.bench.button("Add a batch", self._add, into=layout)

@@ -92,7 +92,7 @@ def batch_words(assessment: Assessment, grip: BatchGrip) -> str:
         f"poured {clock_time(start + batch.pour_s)}",
         f"used up {clock_time(start + batch.used_s)}",
     ]
-    if batch.late_s > 1:
+    if batch.comes_late:
         words.append(f"{show(batch.late_s, 'duration')} too late")
     if not batch.in_time:
         words.append(f"gels first: good until {clock_time(start + batch.usable_until_s)}")

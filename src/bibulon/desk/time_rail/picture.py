@@ -214,7 +214,7 @@ class TimePicture(QWidget):
             return
         mixing = moment.kind == "mix"
         batch = next((one for one in self.document.assessment.batches if f"B{one.number}" == moment.label), None)
-        wrong = batch is not None and (not batch.in_time or batch.late_s > 1)
+        wrong = batch is not None and (not batch.in_time or batch.comes_late)
         top = BATCH_LANE[0] + (10 if mixing else 0)
         box = QRectF(left + 0.5, top, max(right - left - 1, 2), 9)
         edge = palette.stop if wrong else palette.muted if mixing else palette.feed

@@ -240,6 +240,8 @@ class RunController(QObject):
         if step.kind == "valve opened" and not self.started:
             self.log("started")
         said = step.text if step.kind == "step done" else ""
+        if step.mass_kg is not None:
+            said = said.partition(":")[0]  # the mass has a column of its own
         self.log(step.kind, step.label, mass_kg=step.mass_kg, text=said)
         if self.simulated is not None:
             if step.kind == "valve opened":
