@@ -13,7 +13,7 @@ from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.resin.batches import Batch, batches_of, planned_for
 from bibulon.resin.charge import charge_of
-from bibulon.resin.mixing import mixed_as_logged, mixed_temperature_k, room_kg
+from bibulon.resin.mixing import mixed_temperature_k, room_kg
 from bibulon.workers.report import Progress, no_progress
 
 MOST_ROUNDS = 3
@@ -86,5 +86,5 @@ def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
         tuple(batch.volume_m3 * density for batch in fill.problem.fed.batches) if fill.problem.fed else (),
         job.shop.temperature_k,
         room if (room := room_kg(job)) is not None else math.inf,
-        mixed_as_logged(job),
+        job.weighed,
     )

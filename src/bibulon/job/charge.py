@@ -38,8 +38,6 @@ class Weighed:
     """When the log has its mixing begun."""
     poured_s: float | None = None
     """When the log has it poured: it was mixed by then, whether or not anybody wrote down from when on."""
-    poured_k: float | None = None
-    """How warm the log has it as it was poured."""
 
     def mixed_by_s(self, takes_s: float) -> float | None:
         """When its mixing, which *takes_s*, was begun at the latest by what the log says; None if it says nothing."""
@@ -92,7 +90,7 @@ def as_mixed(sheets: Iterable[MixedBatch], shot: tuple[RunEvent, ...], start_s: 
         if begun is not None:
             batch = replace(batch, begun_s=times[begun.number])
         if poured is not None:
-            batch = replace(batch, poured_s=times[poured.number], poured_k=poured.temperature_k)
+            batch = replace(batch, poured_s=times[poured.number])
         done.append(batch)
     return tuple(done)
 

@@ -13,7 +13,7 @@ from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import revised
 from bibulon.quantities import Units, show
 from bibulon.resin.batches import Batch, batches_of
-from bibulon.resin.mixing import mixed_as_logged, mixed_temperature_k, room_kg
+from bibulon.resin.mixing import mixed_temperature_k, room_kg
 
 COOLER_K, BATH_K = 5.0, 288.15
 SLOWER = 2.0
@@ -58,7 +58,7 @@ def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Un
     def made(plan: ChargePlan, resin: ResinCard, mixed_k: float, times_s: Floats, room: float) -> tuple[Batch, ...]:
         return batches_of(
             plan, resin, mixed_k, total, times_s, drawn, job.bucket.heel_kg, air_k=job.shop.temperature_k, room_kg=room,
-            weighed=mixed_as_logged(job),
+            weighed=job.weighed,
         )  # fmt: skip
 
     room = room_kg(job)

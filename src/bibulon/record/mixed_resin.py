@@ -31,10 +31,13 @@ class StandingBatch:
 def standing_batches(assessment: Assessment, now: datetime, clock_s: float | None) -> tuple[StandingBatch, ...]:
     """The batches that stand mixed *now*, at *clock_s* of the run clock; None before the first feed is opened.
 
-    A batch counts as used up once the next one is poured, and none stands for the part once all feeds are clamped.
+    A batch counts as used up once the next one is poured, and none stands for the part once all feeds are clamped, or
+    once it is full by the plan where they are to stay open.
     """
-    job = assessment.job
+    job, fill = assessment.job, assessment.fill
     if clock_s is not None and clamped_s([feed.label for feed in job.worked_feeds], job.shot) is not None:
+        return ()
+    if clock_s is not None and job.flow.feeds_after != "clamped" and fill is not None and clock_s > fill.end_s:
         return ()
     poured = {event.label for event in job.shot if event.kind == "batch added"}
     mixed = mixed_if_begun(job, now) if clock_s is None else job.weighed

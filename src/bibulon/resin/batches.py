@@ -23,7 +23,7 @@ from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan, Weighed
 from bibulon.resin.charge import charge_of
-from bibulon.resin.mixing import mixed_as_logged, mixed_temperature_k
+from bibulon.resin.mixing import mixed_temperature_k
 from bibulon.resin.pot import Pot
 from bibulon.resin.pot_life import pot_life_s
 
@@ -205,7 +205,7 @@ def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]
     if batches:
         return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k) for batch in batches)
     total, mix_s, warm_k = charge_of(job).total_kg, job.charge.mix_time_s, mixed_temperature_k(job)
-    done = mixed_as_logged(job)
+    done = job.weighed
     masses = _by_hand(job.charge, total, [batch.mass_kg for batch in done])
     if not masses:
         left_kg = max(total - sum(batch.mass_kg for batch in done), 0.0)

@@ -7,10 +7,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from bibulon.job import Job
-from bibulon.job.charge import Weighed
 from bibulon.job.resin_card import ResinCard
 from bibulon.resin.pot import Pot
 
@@ -54,20 +53,6 @@ def mixed_temperature_k(job: Job) -> float:
     """How warm the mix is by the warmth of its components."""
     pairs = zip(heat_shares(job.resin), component_temperatures_k(job), strict=True)
     return sum(share * warm for share, warm in pairs)
-
-
-def mixed_as_logged(job: Job) -> tuple[Weighed, ...]:
-    """The first batches of *job* as they were mixed. One whose temperature nobody wrote down is as warm as the log has
-    it at its pouring, where that is further off the plan than the house lets it be."""
-    planned = mixed_temperature_k(job)
-
-    def warmed(batch: Weighed) -> Weighed:
-        if batch.temperature_k is not None or batch.poured_k is None:
-            return batch
-        off = abs(batch.poured_k - planned) > job.house.mix_temperature_k
-        return replace(batch, temperature_k=batch.poured_k) if off else batch
-
-    return tuple(warmed(batch) for batch in job.weighed)
 
 
 def warm_component_to_k(job: Job, at: int, wanted_k: float) -> float:
