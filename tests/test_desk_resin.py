@@ -29,8 +29,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QPlainTextEdit
 
 from bibulon.cure.study import CureStudy
+from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.hardeners import HardenersDialog
 from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
+from bibulon.desk.station_rail import StationButton
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.time_rail.heat_lane import planned_legs
 from bibulon.desk.window import Window
@@ -337,6 +339,17 @@ def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_do
         type_into(side, "Dose of catalyst", dose)
         gels.append(window.document.assessment.resin_flow.gel_s)
     assert window.document.job.charge.dose == 0.02 and gels[1] < 0.8 * gels[0]
+
+
+def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window) -> None:
+    window.go("charge")
+    type_into(bench(window), "Largest batch", "12 kg")
+    type_into(bench(window), "Time to mix one", "20 min")
+    wait_for_fill(window)
+    window.refresh()
+    assert "The first batch stands mixed for" in texts(bench(window))
+    states = {one.station.id: one.state for one in window.findChildren(StationButton)}
+    assert (states["charge"], states["lines"]) == ("stop", "waits")
 
 
 def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(

@@ -118,7 +118,7 @@ def test_a_job_that_cannot_be_filled_says_where(qtbot, runner: FillRunner, answe
     feed = job.line("feed-2")
     astray = with_line(job, revised(feed, points=((20.0, 20.0), (21.0, 20.0))))
     told: list[tuple[str, object]] = []
-    runner.refused.connect(lambda message, place: told.append((message, place)))
+    runner.refused.connect(lambda refusal: told.append((str(refusal), refusal.place)))
     with qtbot.waitSignal(runner.settled, timeout=60_000):
         runner.ask(astray)
     assert told and "F2" in told[0][0] and not answers
@@ -167,7 +167,7 @@ def test_a_fill_that_takes_too_much_is_given_up_in_words(qtbot, limits: Limits, 
     runner = FillRunner(nodes=(250, 60_000), limits=limits)
     said: list[str] = []
     final: list[bool] = []
-    runner.refused.connect(lambda message, place: said.append(message))
+    runner.refused.connect(lambda refusal: said.append(str(refusal)))
     runner.answered.connect(lambda answer: final.append(answer.final))
     try:
         with qtbot.waitSignal(runner.settled, timeout=240_000):

@@ -258,6 +258,12 @@ def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
     fresh = rheology(job.resin, job.mould_temperature_k)
     if resin.stops_s <= 0 < fresh.stops_s and fed is not None:
         stands = show(fed.batches[0].poured_at_s, "duration")
+        if job.weighed and job.weighed[0].known_since(job.charge.mix_time_s) is not None:
+            raise FlowRefusal(
+                f"Batch 1 stands mixed for {stands} before the first feed is opened, and is too thick to flow by then. "
+                "Set it outdoors and mix anew, and write at Charge when that was.",
+                station="charge",
+            )
         raise FlowRefusal(
             f"The first batch stands mixed for {stands} before it is poured, and is too thick to flow by then. More "
             "hands and scales, larger batches or a slower hardener have it poured fresher.",

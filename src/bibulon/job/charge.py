@@ -39,6 +39,10 @@ class Weighed:
     poured_s: float | None = None
     """When the log has it poured: it was mixed by then, whether or not anybody wrote down from when on."""
 
+    def known_since(self, takes_s: float) -> float | None:
+        """When its mixing, which *takes_s*, was begun, as it was written down or by the log; None if nothing says."""
+        return self.mixed_by_s(takes_s) if self.mix_s is None else self.mix_s
+
     def mixed_by_s(self, takes_s: float) -> float | None:
         """When its mixing, which *takes_s*, was begun at the latest by what the log says; None if it says nothing."""
         poured_s = None if self.poured_s is None else self.poured_s - takes_s

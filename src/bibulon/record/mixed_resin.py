@@ -45,10 +45,9 @@ def standing_batches(assessment: Assessment, now: datetime, clock_s: float | Non
     for known, batch in zip(mixed, assessment.batches, strict=False):
         mix_s = batch.mix_s
         if clock_s is None:
-            by_log_s = known.mixed_by_s(job.charge.mix_time_s) if known.mix_s is None else known.mix_s
-            if by_log_s is None:
+            if (since_s := known.known_since(job.charge.mix_time_s)) is None:
                 continue
-            mix_s = by_log_s
+            mix_s = since_s
         age_s = (clock_s or 0.0) - mix_s
         if f"B{batch.number + 1}" not in poured and age_s >= 0:  # else by a clock that is set otherwise
             span_s = batch.usable_until_s - batch.mix_s

@@ -277,8 +277,8 @@ class Document(QObject):
             self.answer = replace(self.answer, causes=causes)
             self._announce()
 
-    def _take_refusal(self, message: str, place: tuple[float, float] | None) -> None:
-        self.answer, self._refusal = None, FlowRefusal(message, place)
+    def _take_refusal(self, refusal: FlowRefusal) -> None:
+        self.answer, self._refusal = None, refusal
         self._announce()
 
     # -- the cure ----------------------------------------------------------------------------------------------------

@@ -36,7 +36,7 @@ class FillRunner(QObject):
     answered = Signal(object)
     causes_found = Signal(object)
     """What holds the last full fill back, a tuple of causes; empty where nothing does."""
-    refused = Signal(str, object)
+    refused = Signal(object)
     progressed = Signal(float)
     settled = Signal()
     """The newest question has its full answer."""
@@ -133,7 +133,7 @@ class FillRunner(QObject):
         if question.number == self._fully_shown:  # the fill itself stands; only its causes could not be looked for
             self.causes_found.emit(())
         elif isinstance(error, FlowRefusal):
-            self.refused.emit(str(error), error.place)
+            self.refused.emit(error)
         else:
-            self.refused.emit(f"The fill could not be computed ({error}).", None)
+            self.refused.emit(FlowRefusal(f"The fill could not be computed ({error})."))
         self.settled.emit()
