@@ -118,7 +118,8 @@ class HardenersDialog(QDialog):
         chosen = "" if found.surest is None else f"Surest: {found.rows[found.surest].hardener.name}. "
         whys = [f"{row.hardener.name}: {row.refusal}" for row in found.rows if row.refusal and row.batches == 0]
         again = ["Batches that were planned by hand are planned anew with another."] if job.charge.batches else []
-        self.words.setText("\n".join([f"{chosen}{found.reason}", *whys, *again]))
+        coarse = "All are filled coarsely here, to compare them; what is taken is filled finely."
+        self.words.setText("\n".join([f"{chosen}{found.reason}", *whys, *again, coarse]))
         dosed = all(row.hardener.dose is not None for row in found.rows)
         others = [row.hardener for row in found.rows if not row.hardener.is_in(job) and not row.refusal]
         for at, hardener in enumerate(others):

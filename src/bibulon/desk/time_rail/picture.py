@@ -26,7 +26,7 @@ from bibulon.desk.widgets.rank_mark import paint_mark
 from bibulon.desk.work.document import Document
 from bibulon.durations import clock_time, run_clock
 from bibulon.flow.resin_at import in_bucket_kg
-from bibulon.job.run import LAYING
+from bibulon.job.run import LAYING, times_on_run_clock
 from bibulon.moments import Moment
 from bibulon.quantities import show
 
@@ -294,8 +294,10 @@ class TimePicture(QWidget):
         palette = theme.current.palette
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(palette.ink))
-        for entry in self.document.job.shot:
-            x = scale.x(entry.clock_s)
+        shot = self.document.job.shot
+        times = times_on_run_clock(shot)  # what was done before the start is not all at nothing
+        for entry in shot:
+            x = scale.x(times.get(entry.number, entry.clock_s))
             if scale.left <= x <= scale.right and entry.kind not in LAYING:  # those were long before
                 painter.drawPolygon(QPolygonF([QPointF(x, 90), QPointF(x - 4, 98), QPointF(x + 4, 98)]))
         for caution in self.document.cautions:
