@@ -82,7 +82,7 @@ def test_a_data_sheet_is_typed_fitted_and_kept_and_the_fill_goes_by_it(window: W
         dialog.heat.setText("390")
         QTest.mouseClick(dialog.fit, LEFT)
         qtbot.waitUntil(lambda: dialog.card.cure is not None, timeout=120_000)
-        assert dialog.rows.rowCount() == 7 and "within a factor of" in texts(dialog) and "°C" in dialog.full.text()
+        assert dialog.rows.rowCount() == 9 and "within a factor of" in texts(dialog) and "°C" in dialog.full.text()
         push(dialog, "Keep on the card")
 
     while_open(ResinSheetDialog, type_sheet)
