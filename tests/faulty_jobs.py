@@ -430,8 +430,8 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
 OF_PLAN = {entry.id for entry in REGISTRY if entry.of_plan}
 
 
-def assessed(job: Job) -> Assessment:
-    return filled(replace(assess(job), on=DAY), 400, levels=2)
+def assessed(job: Job, nodes: int = 400) -> Assessment:
+    return filled(replace(assess(job), on=DAY), nodes, levels=2)
 
 
 @cache

@@ -36,7 +36,7 @@ from bibulon.desk.window import Window
 from bibulon.durations import run_clock
 from bibulon.flow.result import FillResult
 from bibulon.job.edits import changed
-from bibulon.job.lines import MediaPatch
+from bibulon.job.lines import AtTime, MediaPatch
 from bibulon.planning.proposal import Effort
 from bibulon.quantities import show
 
@@ -285,7 +285,8 @@ def test_a_feed_opens_at_what_it_waits_for(window: Window) -> None:
     QTest.mousePress(canvas, LEFT, pos=flag)
     QTest.mouseMove(canvas, QPoint(round(canvas.scale().x(960)), 20))
     QTest.mouseRelease(canvas, LEFT, pos=QPoint(round(canvas.scale().x(960)), 20))
-    assert opened_at(fill_of(window), "feed-2") == pytest.approx(960, abs=20)
+    opens = window.document.job.line("feed-2").opens
+    assert isinstance(opens, AtTime) and opens.time_s == pytest.approx(960, abs=20)
 
 
 def test_machine_pot_and_membrane_do_what_they_are_for(window: Window) -> None:
