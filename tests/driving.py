@@ -48,6 +48,11 @@ def button(root: QWidget, text: str) -> QPushButton:
     return next(one for one in root.findChildren(QPushButton) if one.text().startswith(text) and one.isVisible())
 
 
+def can_push(root: QWidget, text: str) -> bool:
+    buttons = root.findChildren(QPushButton)
+    return any(one.text().startswith(text) and one.isVisible() and one.isEnabled() for one in buttons)
+
+
 def push(root: QWidget, text: str) -> None:
     QApplication.processEvents()  # what was made just now is not shown before
     QTest.mouseClick(button(root, text), LEFT)

@@ -12,6 +12,7 @@ from driving import (
     at,
     bench,
     button,
+    can_push,
     caution_ids,
     choose,
     click,
@@ -154,8 +155,7 @@ def test_a_proposed_layout_is_taken_or_left(window: Window, qtbot, monkeypatch) 
         push(bench(window), answer)
         assert (window.document.job.lines == lines) == (answer == "Leave it")
         assert window.plan.proposed is None
-        qtbot.waitUntil(lambda: not window.proposals.busy, timeout=180_000)
-        window.refresh()
+        qtbot.waitUntil(lambda: can_push(bench(window), "Propose a layout"), timeout=180_000)
         assert "As it is" not in texts(bench(window)), "what was left does not come back"
     wait_for_fill(window)
     assert window.document.assessment.fill.fill_time_s is not None
@@ -179,10 +179,9 @@ def test_what_is_asked_of_one_job_is_not_heard_under_another(window: Window, qtb
         push(bench(window), "Propose a layout")
         window.open_document(demo_job(DEMO_FILES[1]))
         qtbot.waitUntil(lambda: window.document.job.name == demo_job(DEMO_FILES[1]).name, timeout=60_000)
-    window.refresh()
-    assert "As it is" not in texts(bench(window)) and window.document.study is None
     for name in ("Study the spread", "Propose a layout"):
-        assert button(bench(window), name).isEnabled()
+        qtbot.waitUntil(lambda name=name: can_push(bench(window), name), timeout=60_000)
+    assert "As it is" not in texts(bench(window)) and window.document.study is None
     window.open_document(demo_job())
     qtbot.waitUntil(lambda: window.document.job.name == demo_job().name, timeout=60_000)
     assert "As it is" not in texts(bench(window)) and window.document.study is None
@@ -191,7 +190,7 @@ def test_what_is_asked_of_one_job_is_not_heard_under_another(window: Window, qtb
         push(bench(window), "Study the spread")
         push(bench(window), "Stop the study")
         assert not button(bench(window), "Stopping").isEnabled()
-    assert button(bench(window), "Study the spread").isEnabled()
+    qtbot.waitUntil(lambda: can_push(bench(window), "Study the spread"), timeout=60_000)
 
 
 LEFT_BEHIND = """
