@@ -358,7 +358,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "batches-short": lambda job: by_hand(job, 4.0, 4.0),
     "catalyst-out-of-range": lambda job: with_resin(job, dose=Dose(component="Slow hardener", least=0.31, most=0.4)),
     "mix-ratio-off": lambda job: weighed(job, (3.0, 1.05)),
-    "sheet-figure-astray": lambda job: with_resin(
+    "sheet-figure-outlier": lambda job: with_resin(
         job,
         viscosity=tuple(
             revised(one, viscosity_pa_s=10 * one.viscosity_pa_s) if at == 1 else one

@@ -129,7 +129,7 @@ def test_a_figure_typed_wrong_is_told_beside_its_table_and_on_the_job(window: Wi
 
     def mistype(dialog: ResinSheetDialog) -> None:
         editor = dialog.editors["viscosity"]
-        assert not dialog.doubt.isVisible()
+        assert not dialog.contradiction.isVisible()
         shown = [[dialog.rows.item(row, column).text() for column in range(5)] for row in range(3)]
         assert [row[0] for row in shown] == ["viscosity"] * 3 and shown[1][1:] == [
             "25.0 °C",
@@ -139,13 +139,13 @@ def test_a_figure_typed_wrong_is_told_beside_its_table_and_on_the_job(window: Wi
         ]
         editor.setPlainText(editor.toPlainText().replace("260", "2600"))
         said = "The viscosity at 25.0 °C is 2600 mPa·s, where the other figures make it 260 mPa·s."
-        assert dialog.doubt.isVisible() and dialog.doubt.text() == said
+        assert dialog.contradiction.isVisible() and dialog.contradiction.text() == said
         push(dialog, "Keep on the card")
 
     while_open(ResinSheetDialog, mistype)
     push(bench(window), "From its data sheet")
     window.refresh()
-    assert "sheet-figure-astray" in caution_ids(window)
+    assert "sheet-figure-outlier" in caution_ids(window)
     assert "is 2600 mPa·s, where the other figures make it" in texts(bench(window))
 
 

@@ -35,7 +35,7 @@ from bibulon.resin.mixing import (
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
-from bibulon.resin.sheet_lines import sheet_doubt, sheet_figures
+from bibulon.resin.sheet_lines import sheet_contradiction, sheet_figures
 from bibulon.stock import shelf, shelf_card
 from bibulon.stock.choice import hardeners_for
 
@@ -384,7 +384,7 @@ def misread(card: ResinCard, table: str, at: int, share: float) -> ResinCard:
 @pytest.mark.parametrize("card", [card for card in shelf() if isinstance(card, ResinCard)], ids=lambda card: card.id)
 @pytest.mark.parametrize("share", [0.1, 10.0], ids=["a tenth", "tenfold"])
 def test_a_figure_copied_wrong_is_told_from_the_others_of_its_table(card: ResinCard, share: float) -> None:
-    assert sheet_doubt(card, Units()) == "", "as it is on the shelf"
+    assert sheet_contradiction(card, Units()) == "", "as it is on the shelf"
     for table in ("viscosity", "film_gel", "pot_life"):
         for at in range(len(getattr(card, table))):
             wrong = misread(card, table, at, share)
@@ -393,7 +393,7 @@ def test_a_figure_copied_wrong_is_told_from_the_others_of_its_table(card: ResinC
             if len(getattr(card, table)) > 2:  # of two either may be the wrong one
                 assert found.temperature_k == getattr(wrong, table)[at].temperature_k and off * math.log(share) > 0
             assert abs(off) == pytest.approx(math.log(10), abs=0.35)
-            said = sheet_doubt(wrong, Units())
+            said = sheet_contradiction(wrong, Units())
             assert table.replace("_", " ") in said, said
 
 
@@ -403,7 +403,7 @@ def test_two_figures_that_cannot_be_in_that_order_are_told() -> None:
     turned = tuple(
         revised(point, viscosity_pa_s=other.viscosity_pa_s) for point, other in zip(points, points[::-1], strict=True)
     )
-    assert sheet_doubt(revised(card, viscosity=points), Units()) == ""
-    said = sheet_doubt(revised(card, viscosity=turned), Units())
+    assert sheet_contradiction(revised(card, viscosity=points), Units()) == ""
+    said = sheet_contradiction(revised(card, viscosity=turned), Units())
     assert said == "The viscosity is 260 mPa·s at 20.0 °C and 360 mPa·s at 25.0 °C: it goes the other way with warmth."
-    assert sheet_doubt(revised(card, viscosity=points[:1]), Units()) == "", "one figure speaks against nothing"
+    assert sheet_contradiction(revised(card, viscosity=points[:1]), Units()) == "", "one figure speaks against nothing"

@@ -16,7 +16,7 @@ from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed, known_k
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot_life import pot_life_s
-from bibulon.resin.sheet_lines import sheet_doubt
+from bibulon.resin.sheet_lines import sheet_contradiction
 
 MUCH_TOO_THICK = 1.5
 """So many times the house's viscosity is more than a note."""
@@ -270,16 +270,16 @@ def beyond_card_data(assessment: Assessment) -> Iterator[Finding]:
 
 
 @caution(
-    "sheet-figure-astray",
+    "sheet-figure-outlier",
     "caution",
     "charge",
     why="One figure that was copied or measured wrong bends the curve for all others: fill, gel and pots go by it.",
     remedy="Look at the data sheet again, and mend or leave out the figure in the resin's window.",
 )
-def sheet_figure_astray(assessment: Assessment) -> Iterator[Finding]:
+def sheet_figure_outlier(assessment: Assessment) -> Iterator[Finding]:
     resin = assessment.job.resin
-    if doubt := sheet_doubt(resin, assessment.units):
-        yield Finding(f"On the card of {resin.name}: {doubt[0].lower()}{doubt[1:]}")
+    if found := sheet_contradiction(resin, assessment.units):
+        yield Finding(f"On the card of {resin.name}: {found[0].lower()}{found[1:]}")
 
 
 @caution(

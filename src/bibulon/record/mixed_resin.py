@@ -9,6 +9,7 @@ from bibulon.assess import Assessment
 from bibulon.job import Job
 from bibulon.job.charge import Weighed, as_mixed
 from bibulon.job.run import RunEvent, clamped_s
+from bibulon.quantities import Units
 from bibulon.quantities_in_words import brief_each
 
 
@@ -62,15 +63,14 @@ def mixed_if_begun(job: Job, now: datetime) -> tuple[Weighed, ...]:
     return as_mixed(job.mixed, (*job.shot, begun), now.hour * 3600.0 + now.minute * 60 + now.second)
 
 
-def too_old(assessment: Assessment, now: datetime, clock_s: float | None) -> str:
-    """What is to be said of the batch that is furthest beyond its time, or would be when it is used up
-    where no feed is open yet; empty where none is."""
-    standing = standing_batches(assessment, now, clock_s)
-    ahead = clock_s is None
+def too_old(standing: tuple[StandingBatch, ...], begun: bool, units: Units) -> str:
+    """What is to be said of the *standing* batch that is furthest beyond its time, or would be when it is used up where
+    the shot has not *begun*; empty where none is."""
+    ahead = not begun
     worst = min(standing, key=lambda one: one.left_s - ahead * one.lasts_s, default=None)
     if worst is None or worst.left_s - ahead * worst.lasts_s >= 0:
         return ""
-    age, span = brief_each((worst.age_s, worst.span_s), "duration", assessment.units)
+    age, span = brief_each((worst.age_s, worst.span_s), "duration", units)
     if ahead:
         return (
             f"Batch {worst.number} was mixed {age} ago: too old to begin with, as it has to be used up within {span}. "

@@ -1,7 +1,7 @@
-"""The figures of a data sheet against one another: how far each lies from the line of its table, and which is astray.
+"""The figures of a data sheet against one another: how far each is from the line of its table, and which is an outlier.
 
 Viscosity, gel, pot life, dose and vapour are straight lines of logarithms: over 1/T, and over the logarithm of mass or
-dose. A figure is foretold from all others of its table, with a slope that is drawn to what is usual, as by one loose
+dose. A figure is predicted from all others of its table, with a slope that is drawn to what is usual, as by one loose
 measurement; one that is many of its own spreads from that does not belong to them. Two figures whose order cannot be,
 as a resin that thickens as it is warmed, are told as well.
 """
@@ -24,8 +24,8 @@ from bibulon.resin.viscosity import VISCOSITY_SLOPE_K, film_gel_s, fresh_viscosi
 
 SLOPE_SPREAD = 0.35
 """A slope differs by about so much of itself from one resin to the other."""
-ASTRAY = 5.0
-"""A figure that is so many times its own spread from what the others foretell is not one of them."""
+OUTLIER_SPREADS = 5.0
+"""A figure that is so many times its own spread from what the others predict is not one of them."""
 UNKNOWN = 1e3
 READ, TIMED, POTTED, BOILED = 0.08, 0.12, 0.2, 0.15
 """Spreads of a viscosity, a gel, a pot life and a vapour pressure, as shares of themselves."""
@@ -42,7 +42,7 @@ class SheetFigure:
     """What the card makes of it, by the line through its table."""
     kind: QuantityKind
     by_others: float
-    """What the other figures of its table foretell."""
+    """What the other figures of its table predict."""
     spreads_off: float
     """How far it is from that, in its spreads."""
     mass_kg: float | None = None
@@ -71,14 +71,14 @@ def sheet_figures(resin: ResinCard) -> tuple[SheetFigure, ...]:
     return tuple(figure for table in _tables(resin) for figure in _figures(table))
 
 
-def astray(resin: ResinCard) -> SheetFigure | None:
-    """The figure of *resin*'s sheet that lies furthest from what the others of its table foretell, if it is not one of
+def outlier(resin: ResinCard) -> SheetFigure | None:
+    """The figure of *resin*'s sheet that lies furthest from what the others of its table predict, if it is not one of
     them."""
     worst = max(sheet_figures(resin), key=lambda figure: abs(figure.spreads_off), default=None)
-    return worst if worst is not None and abs(worst.spreads_off) > ASTRAY else None
+    return worst if worst is not None and abs(worst.spreads_off) > OUTLIER_SPREADS else None
 
 
-def wrong_way(resin: ResinCard) -> tuple[SheetFigure, SheetFigure] | None:
+def reversed_trend(resin: ResinCard) -> tuple[SheetFigure, SheetFigure] | None:
     """The coldest and the warmest figure of a table of *resin*'s sheet that goes the wrong way with warmth, as a resin
     that thickens as it is warmed; None where there is none."""
     for table in _tables(resin):
@@ -92,9 +92,9 @@ def wrong_way(resin: ResinCard) -> tuple[SheetFigure, SheetFigure] | None:
     return None
 
 
-def sheet_doubt(resin: ResinCard, units: Units) -> str:
+def sheet_contradiction(resin: ResinCard, units: Units) -> str:
     """What speaks against a figure of *resin*'s sheet, in a sentence; empty where nothing does."""
-    if (figure := astray(resin)) is not None:
+    if (figure := outlier(resin)) is not None:
         where = show(figure.temperature_k, "temperature", units)
         if figure.mass_kg is not None:
             where = f"{brief(figure.mass_kg, 'mass', units)} and {where}"
@@ -102,7 +102,7 @@ def sheet_doubt(resin: ResinCard, units: Units) -> str:
             where = f"{percent(figure.dose, 1)} and {where}"
         measured, by_others = brief_each((figure.measured, figure.by_others), figure.kind, units)
         return f"The {figure.what} at {where} is {measured}, where the other figures make it {by_others}."
-    if (ways := wrong_way(resin)) is not None:
+    if (ways := reversed_trend(resin)) is not None:
         at = [show(one.temperature_k, "temperature", units) for one in ways]
         is_ = brief_each([one.measured for one in ways], ways[0].kind, units)
         return f"The {ways[0].what} is {is_[0]} at {at[0]} and {is_[1]} at {at[1]}: it goes the other way with warmth."
@@ -157,7 +157,7 @@ def _figures(table: _Table) -> list[SheetFigure]:
     loosely = np.array([UNKNOWN, SLOPE_SPREAD * abs(table.slope_k), max(abs(table.power), 0.5)])
     usual[0] -= float((columns.mean(axis=0) * usual)[1:].sum())
 
-    def foretold(at: int, known: Floats) -> tuple[float, float]:
+    def predicted(at: int, known: Floats) -> tuple[float, float]:
         """The logarithm at a row, by the rows that are *known*, and its variance."""
         rows, weight = columns[known], 1 / table.spread**2
         precision = weight * rows.T @ rows + np.diag(loosely**-2.0)
@@ -168,7 +168,7 @@ def _figures(table: _Table) -> list[SheetFigure]:
     figures = []
     for at, value in enumerate(table.values):
         others = np.arange(len(logs)) != at
-        by_others, variance = foretold(at, others)
+        by_others, variance = predicted(at, others)
         spreads = (math.log(value) - by_others) / math.sqrt(variance + table.spread**2)
         figures.append(
             SheetFigure(

@@ -38,7 +38,7 @@ from bibulon.quantity_text import QuantityError, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import BEYOND_K
 from bibulon.resin.fitting import CureFit, FitRow, fit_cure
-from bibulon.resin.sheet_lines import SheetFigure, sheet_doubt, sheet_figures
+from bibulon.resin.sheet_lines import SheetFigure, sheet_contradiction, sheet_figures
 from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
@@ -84,8 +84,8 @@ class ResinSheetDialog(QDialog):
         right.addWidget(self.chart, 3)
         self.chart_words = label("", "muted")
         right.addWidget(self.chart_words, 0, Qt.AlignmentFlag.AlignTop)
-        self.doubt = label("", "error")
-        right.addWidget(self.doubt, 0, Qt.AlignmentFlag.AlignTop)
+        self.contradiction = label("", "error")
+        right.addWidget(self.contradiction, 0, Qt.AlignmentFlag.AlignTop)
         self.rows = QTableWidget(0, 5)
         self.rows.setAccessibleName("Figures of the sheet beside the fit's")
         self.rows.setHorizontalHeaderLabels(["Figure", "At", "Sheet", "Fit", "Off"])
@@ -298,8 +298,8 @@ class ResinSheetDialog(QDialog):
     def _show_fit(self) -> None:
         self.unfit.setEnabled(self.card.cure is not None)
         found = self._found
-        self.doubt.setText(sheet_doubt(self.card, self._units))
-        self.doubt.setVisible(bool(self.doubt.text()))
+        self.contradiction.setText(sheet_contradiction(self.card, self._units))
+        self.contradiction.setVisible(bool(self.contradiction.text()))
         self._fill_rows()
         if found is None:
             law = law_of(self.card)

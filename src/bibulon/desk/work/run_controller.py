@@ -287,8 +287,7 @@ class RunController(QObject):
         # a mix that is planned warm is not warming for that
         if pot is not None and pot > max(job.shop.temperature_k, mixed_temperature_k(job)) + job.house.pot_rise_k:
             alerts.append("The pot is warming: swap it, carry it outdoors.")
-        clock_s = self.clock_s if self.started else None
-        if not self.finished and (said := too_old(self.document.assessment, shot_clock.now(), clock_s)):
+        if said := too_old(self.standing(), self.started, self.document.assessment.units):
             alerts.append(said)
         shop = self.latest("shop")
         if shop is not None and abs(shop - job.shop.temperature_k) > SHOP_OFF_K:
