@@ -358,6 +358,9 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "batches-short": lambda job: by_hand(job, 4.0, 4.0),
     "catalyst-out-of-range": lambda job: with_resin(job, dose=Dose(component="Slow hardener", least=0.31, most=0.4)),
     "mix-ratio-off": lambda job: weighed(job, (3.0, 1.05)),
+    "dose-not-as-planned": lambda job: weighed(
+        with_resin(job, dose=Dose(component="Slow hardener", least=0.25, most=0.4)), (3.0, 1.05)
+    ),
     "sheet-figure-outlier": lambda job: with_resin(
         job,
         viscosity=tuple(

@@ -33,7 +33,7 @@ from bibulon.quantities import show
 from bibulon.resin.batches import batches_of, unplanned_kg
 from bibulon.resin.card_law import law_of
 from bibulon.resin.charge import charge_of
-from bibulon.resin.cure import cure_plan
+from bibulon.resin.cure import LastMixed, cure_plan
 from bibulon.resin.mixing import measures_of, pot_of
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
@@ -62,7 +62,7 @@ def test_more_in_the_pot_and_a_warmer_shop_shorten_everything(demo: Job) -> None
     assert pot_life_s(demo.resin, 293.15, 1.0) == pytest.approx(90 * 60, rel=0.03)
     assert pot_life_s(demo.resin, 293.15, 8.0) < 0.6 * pot_life_s(demo.resin, 293.15, 1.0)
     assert film_gel_s(demo.resin, 303.15) < film_gel_s(demo.resin, 293.15)
-    plan = cure_plan(demo, 0.0)
+    plan = cure_plan(demo, LastMixed(0.0))
     assert plan.release_s == pytest.approx(1.5 * plan.gel_s)
     assert plan.shift_end_s == pytest.approx(7.5 * 3600)
 
@@ -319,7 +319,7 @@ def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:
     anew = RunEvent(number=2, at=begun_at, clock_s=0.0, kind="new run")
     begun = RunEvent(number=3, at=begun_at, clock_s=0.0, kind="started")
     late = changed(weighed("14:20", shot=1), run=(first, anew, begun))
-    assert late.shot_start_s == 14.5 * 3600 and late.weighed == (Weighed(sum(masses), -600.0, None),)
+    assert late.shot_start_s == 14.5 * 3600 and late.weighed == (Weighed(sum(masses), -600.0, None, masses_kg=masses),)
     rehearsed = changed(late, run=(first, anew, revised(begun, rehearsal=True)))
     assert rehearsed.shot_start_s == job.shop.shot_start_s
     assert changed(weighed("14:20"), run=(first, anew)).weighed == (), "it was weighed for the shot before"

@@ -29,8 +29,6 @@ from bibulon.resin.mixing import (
     mixed_temperature_k,
     ratios_disagree,
     warm_component_to_k,
-    weighed_off,
-    weighed_off_by_volume,
 )
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
@@ -252,20 +250,17 @@ def test_the_component_that_is_warmed_as_told_makes_the_mix_as_wanted(warm: floa
     )
 
 
-def test_what_is_weighed_is_held_against_the_ratio_and_volumes_against_their_own() -> None:
+def test_volumes_are_measured_by_their_own_ratio() -> None:
     resin = demo_job().resin
     one, two = measures_of(resin, 1.3)
     assert (one.mass_kg, two.mass_kg) == pytest.approx((1.0, 0.3))
     assert two.volume_m3 == pytest.approx(0.3 / 960) and not two.small
     assert measures_of(resin, 0.1)[1].small == "4 spoons of 5 ml and 81 drops"
-    assert weighed_off(resin, (2.0, 0.6)) == pytest.approx(0) and weighed_off(resin, (2.0, 0.66)) == pytest.approx(0.1)
-    assert weighed_off(resin, (0.0, 1.0)) == math.inf
     ours = tuple(
         revised(component, parts_by_volume=part) for component, part in zip(resin.components, (100, 36), strict=True)
     )
     by_volume = revised(resin, components=ours)
     assert ratios_disagree(by_volume) < 0.01 and ratios_disagree(resin) == 0.0
-    assert weighed_off_by_volume(by_volume, (2.0, 0.72)) == pytest.approx(0)
     small, large = measures_of(by_volume, 1.3)
     assert large.volume_m3 / small.volume_m3 == pytest.approx(0.36)
 

@@ -44,7 +44,7 @@ from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import show_full
 from bibulon.resin.batches import Batch
 from bibulon.resin.charge import Charge, charge_of
-from bibulon.resin.cure import CurePlan, cure_plan, last_mixed_s
+from bibulon.resin.cure import CurePlan, LastMixed, cure_plan, last_mixed
 from bibulon.resin.leftover import Leftover, leftovers_of
 from bibulon.resin.rheology import Rheology, poured, rheology
 from bibulon.resin.viscosity import film_gel_s
@@ -105,13 +105,13 @@ class Assessment:
         """The cure, whatever was read."""
         if self.cure_found is not None or self.fill is None or not self.follows_cure:
             return self.cure_found
-        return cure_study(self.job, wet_part(self.fill), self.last_mixed_s)
+        return cure_study(self.job, wet_part(self.fill), self.last_mixed)
 
     @cached_property
     def cure(self) -> CurePlan:
         """Gel and release of the resin mixed last: through the stack where that is known, else at the mould's
         temperature. What is not reached while the cure is followed stands at the end of that."""
-        plan, study = cure_plan(self.job, self.last_mixed_s), self.cure_study
+        plan, study = cure_plan(self.job, self.last_mixed), self.cure_study
         if study is None or not study.stacks:
             return plan
         gel_s, release_s = (min(time, study.end_s + study.later_s) for time in (study.last_gel_s, study.vacuum_off_s))
@@ -132,9 +132,14 @@ class Assessment:
         return leftovers_of(self.job, self.batches, self.fill.end_s, bucket_kg, caught_kg)
 
     @cached_property
+    def last_mixed(self) -> LastMixed:
+        """The resin that gels last."""
+        return last_mixed(self.job, self.batches, 0.0 if self.fill is None else self.fill.end_s)
+
+    @property
     def last_mixed_s(self) -> float:
-        """When the last resin is mixed, on the run clock."""
-        return last_mixed_s(self.job, self.batches, 0.0 if self.fill is None else self.fill.end_s)
+        """When the resin that gels last is mixed, on the run clock."""
+        return self.last_mixed.mixed_s
 
     @property
     def flows_until_s(self) -> float:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 
 from bibulon.assess import Assessment
@@ -12,9 +11,10 @@ from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities_in_words import brief, brief_each, percent, signed_share
+from bibulon.quantities_in_words import brief, brief_each, percent
 from bibulon.resin.batches import unplanned_kg
-from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree, weighed_off, weighed_off_by_volume
+from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree
+from bibulon.resin.weighed import dose_off, dose_words, dosed_in_range, ratio_words, weighed_off
 
 RATIOS_APART = 0.02
 
@@ -56,17 +56,35 @@ def catalyst_out_of_range(assessment: Assessment) -> Iterator[Finding]:
 )
 def mix_ratio_off(assessment: Assessment) -> Iterator[Finding]:
     job = assessment.job
-    off = [(record, weighed_off(job.resin, record.masses_kg)) for record in job.mixed]
-    wrong = [(record, share) for record, share in off if abs(share) > job.house.ratio_off]
+    wrong = [one for one in job.mixed if abs(weighed_off(job.resin, one.masses_kg)) > job.house.ratio_off]
     if not wrong:
         return
-    record, worst = max(wrong, key=lambda pair: abs(pair[1]))
-    why = ""
-    if abs(weighed_off_by_volume(job.resin, record.masses_kg)) <= job.house.ratio_off:
-        why = " These are the parts by volume, put on the scale."
-    more = f" So are B{', B'.join(str(one.number) for one, _ in wrong if one is not record)}." if len(wrong) > 1 else ""
-    how = f"{signed_share(worst, 0)} off its mix ratio" if math.isfinite(worst) else "without one of its components"
-    yield Finding(f"B{record.number} was weighed {how}.{why}{more}")
+    worst = max(wrong, key=lambda one: abs(weighed_off(job.resin, one.masses_kg)))
+    words = ratio_words(job.resin, worst.masses_kg, job.house.ratio_off, assessment.units)
+    others = [f"B{one.number}" for one in wrong if one is not worst]
+    more = f" The ratio of {listed(others)} is wrong as well." if others else ""
+    yield Finding(f"B{worst.number} was weighed with {words}.{more}")
+
+
+@caution(
+    "dose-not-as-planned",
+    "caution",
+    "charge",
+    why="Resin with more catalyst gels sooner and gets hotter, with less it gels later: it is cured through either way "
+    "while the dose is within the maker's range.",
+    remedy="Nothing is to be set aside: fill, pots, margin and cure are reckoned with the dose that was weighed. Dose "
+    "the batches to come as planned, or plan them with this dose.",
+)
+def dose_not_as_planned(assessment: Assessment) -> Iterator[Finding]:
+    job = assessment.job
+    off = [(one, dose_off(job.resin, one.masses_kg)) for one in job.mixed if dosed_in_range(job.resin, one.masses_kg)]
+    off = [(one, share) for one, share in off if abs(share) > job.house.ratio_off]
+    if not off or job.resin.dose is None:
+        return
+    worst, _ = max(off, key=lambda pair: abs(pair[1]))
+    others = [f"B{one.number}" for one, _ in off if one is not worst]
+    more = f" {listed(others)} {'are' if len(others) > 1 else 'is'} off as well." if others else ""
+    yield Finding(f"{dose_words(job, worst, assessment.units)}{more}")
 
 
 @caution(

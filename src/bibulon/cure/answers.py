@@ -21,7 +21,7 @@ from bibulon.laminate.cells import laminate_of
 from bibulon.quantities import Units, show
 from bibulon.resin.boiling import Boiling, boiling_of
 from bibulon.resin.card_law import law_of, most_exotherm_k
-from bibulon.resin.law import ResinLaw
+from bibulon.resin.law import ResinLaw, hastened
 from bibulon.resin.mixing import mixed_temperature_k
 from bibulon.resin.through_thickness import Slab, cure_through
 
@@ -170,11 +170,12 @@ def remedies(
         return show(kelvins, "temperature difference", units or Units())
 
     def peak(of: Job, slabs: tuple[Slab, ...]) -> float:
-        law = law_of(of.resin)
+        planned = law_of(of.resin)
+        law = hastened(planned, stack.faster)
         legs = legs_of(of, start_s)
         end_s = max(start_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
         still_k = of.mould_temperature_k
-        cure = float(law.aged(still_k, 0.0, stack.age_s))
+        cure = float(planned.aged(still_k, 0.0, stack.age_s))
         course = cure_through(
             law, slabs, around_of(of, legs), start_s, end_s, [still_k] * len(slabs), cure, turns_of(legs)
         )

@@ -18,10 +18,12 @@ from bibulon.cure.schedule import Leg, around_of, legs_of, turns_of
 from bibulon.cure.slabs import slabs_of
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
+from bibulon.job.dosing import dosed
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.stack import Stack
 from bibulon.resin.card_law import law_of
-from bibulon.resin.law import ResinLaw, isothermal
+from bibulon.resin.cure import LastMixed
+from bibulon.resin.law import ResinLaw, faster_than, hastened, isothermal
 from bibulon.resin.through_thickness import CureCourse, Slab, cure_through
 from bibulon.workers.report import Progress, no_progress
 
@@ -40,6 +42,9 @@ class StackCure:
     place: tuple[float, float]
     area_m2: float
     age_s: float
+    """At the mould's temperature, with the planned dose of catalyst: by it, how far it has cured at the start."""
+    faster: float
+    """How many times as fast as with that dose it cures."""
     slabs: tuple[Slab, ...]
     course: CureCourse
     latest: bool
@@ -141,48 +146,51 @@ class WetPart:
     points_m: Floats
     age_s: Floats
     excess_k: Floats
+    faster: Floats
 
 
 def wet_part(fill: FillResult) -> WetPart:
     """What *fill* leaves."""
     count = len(fill.mesh.points_m)
-    age, excess = np.zeros(count), np.zeros(count)
+    age, excess, faster = np.zeros(count), np.zeros(count), np.ones(count)
     np.maximum.at(age, fill.place, fill.age_s)
-    excess[fill.place] = fill.excess_k
-    return WetPart(fill.end_s, fill.mesh.points_m, age, excess)
+    excess[fill.place], faster[fill.place] = fill.excess_k, fill.faster
+    return WetPart(fill.end_s, fill.mesh.points_m, age, excess, faster)
 
 
-def cure_study(job: Job, fill: WetPart, last_mixed_s: float, progress: Progress = no_progress) -> CureStudy:
-    """The cure of *job* from the end of its *fill*, the last resin mixed at *last_mixed_s*.
+def cure_study(job: Job, fill: WetPart, last: LastMixed, progress: Progress = no_progress) -> CureStudy:
+    """The cure of *job* from the end of its *fill*, the resin that gels last being *last*.
 
     Raises what *progress* raises to cancel.
     """
     law, mould_k = law_of(job.resin), job.mould_temperature_k
     legs = legs_of(job, fill.end_s)
     around, turns = around_of(job, legs), turns_of(legs)
-    end_s = max(fill.end_s, last_mixed_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
+    of_last = faster_than(law, law_of(dosed(job.resin, last.dose)), mould_k)
+    end_s = max(fill.end_s, last.mixed_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
     still = isothermal(law, mould_k)
     gel_s = law.time_to(mould_k, law.gel_cure)
     stacks, of_point = _stacks(job, fill.points_m)
     found: list[StackCure] = []
     index = np.full(len(of_point), -1, dtype=np.int64)
-    latest_s = max(fill.end_s - last_mixed_s, 0.0)
+    latest_s = of_last * max(fill.end_s - last.mixed_s, 0.0)
     for number, (cell, area_m2) in enumerate(stacks):
         slabs = slabs_of(job, cell.stack, law)
         if not any(slab.resin_kg_m3 > 0 for slab in slabs):
             continue
         points = np.flatnonzero(of_point == number)
-        wanted = [(latest_s, 0.0, np.zeros(0, dtype=np.int64))]
-        wanted += _by_age(points, fill.age_s, fill.excess_k, SAME_AGE_SHARE * gel_s)
-        for at, (age_s, excess_k, there) in enumerate(wanted):
+        wanted = [_Alike(latest_s, 0.0, of_last, np.zeros(0, dtype=np.int64))]
+        wanted += _by_age(points, fill, SAME_AGE_SHARE * gel_s)
+        for at, alike in enumerate(wanted):
             progress((number + at / len(wanted)) / len(stacks))
-            cure = _cure_at(law, still.times_s, still.cure, age_s, mould_k)
-            starts = [mould_k + (excess_k if slab.name == "plies" else 0.0) for slab in slabs]
-            begin_s = max(fill.end_s, last_mixed_s) if at == 0 else fill.end_s
-            course = cure_through(law, slabs, around, begin_s, end_s, starts, cure, turns)
-            index[there] = len(found)
-            place = _middle(fill.points_m, there, cell)
-            found.append(_stack_cure(job, cell.stack, place, area_m2, age_s, slabs, course, latest=at == 0))
+            cure = _cure_at(law, still.times_s, still.cure, alike.age_s, mould_k)
+            starts = [mould_k + (alike.excess_k if slab.name == "plies" else 0.0) for slab in slabs]
+            begin_s = max(fill.end_s, last.mixed_s) if at == 0 else fill.end_s
+            of_alike = hastened(law, alike.faster)
+            course = cure_through(of_alike, slabs, around, begin_s, end_s, starts, cure, turns)
+            index[alike.points] = len(found)
+            place = _middle(fill.points_m, alike.points, cell)
+            found.append(_stack_cure(job, cell.stack, place, area_m2, alike, slabs, course, latest=at == 0))
     release_s = gel_s * job.resin.release_after_gel_factor
     release_cure = max(float(law.aged(mould_k, law.gel_cure, release_s - gel_s, glass=True)), law.gel_cure)
     return CureStudy(law, tuple(found), index, legs, fill.end_s, end_s, release_cure, job.shop.temperature_k)
@@ -225,16 +233,32 @@ def _stacks(job: Job, points_m: Floats) -> tuple[list[tuple[Cell, float]], Integ
     return largest, of_point
 
 
-def _by_age(points: Integers, ages_s: Floats, excess_k: Floats, same_s: float) -> list[tuple[float, float, Integers]]:
-    """Points in groups of nearly one age, three at most: age, excess over the mould (K), and which they are."""
+@dataclass(frozen=True, eq=False)
+class _Alike:
+    """Resin that is cured as one: its age, its excess over the mould's temperature, how many times as fast as planned
+    it cures, and at which points it is."""
+
+    age_s: float
+    excess_k: float
+    faster: float
+    points: Integers
+
+
+def _mean(values: Floats, there: Integers) -> float:
+    return float(values[there].mean())
+
+
+def _by_age(points: Integers, fill: WetPart, same_s: float) -> list[_Alike]:
+    """Points in groups of nearly one age, three at most."""
     if not len(points):
         return []
+    ages_s = fill.age_s
     low, high = float(ages_s[points].min()), float(ages_s[points].max())
     count = 1 if high - low < same_s else 3
     edges = np.linspace(low, high, count + 1)
     group = np.clip(np.searchsorted(edges, ages_s[points], side="right") - 1, 0, count - 1)
     return [
-        (float(ages_s[there].mean()), float(excess_k[there].mean()), there)
+        _Alike(_mean(ages_s, there), _mean(fill.excess_k, there), _mean(fill.faster, there), there)
         for number in range(count)
         if len(there := points[group == number])
     ]
@@ -245,7 +269,7 @@ def _stack_cure(
     stack: Stack,
     place: tuple[float, float],
     area_m2: float,
-    age_s: float,
+    alike: _Alike,
     slabs: tuple[Slab, ...],
     course: CureCourse,
     latest: bool,
@@ -257,7 +281,8 @@ def _stack_cure(
         stack,
         place,
         area_m2,
-        age_s,
+        alike.age_s,
+        alike.faster,
         slabs,
         course,
         latest,

@@ -19,6 +19,8 @@ class FedBatch:
     volume_m3: float
     poured_at_s: float
     pot: PotCourse
+    faster: float = 1.0
+    """How many times as fast as the planned resin it cures, by its dose of catalyst."""
 
 
 @dataclass(frozen=True)
@@ -64,6 +66,15 @@ class FedResin:
         warm, cure = batch.pot.at(batch.poured_at_s + max(since_s, 0.0))
         age = float(np.interp(float(cure), self.still.cure, self.still.times_s))
         return age, float(warm) - self.mould_k
+
+    @property
+    def as_dosed(self) -> bool:
+        """Whether all of it has the planned dose of catalyst."""
+        return all(batch.faster == 1.0 for batch in self.batches)
+
+    def left_s(self, age_s: Floats | float, faster: Floats | float) -> Floats:
+        """How long resin of an age still flows at the mould's temperature; negative for what has stopped."""
+        return np.asarray((self.still.times_s[-1] - age_s) / faster)
 
     def factors(self, excess_k: Floats) -> tuple[Floats, Floats]:
         """How many times as fast resin ages, and as fluid it is, at excesses over the mould's temperature."""

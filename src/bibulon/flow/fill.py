@@ -311,5 +311,6 @@ class _Fill:
             after=None,
             age_s=state.age_s(end_s),
             excess_k=state.excess_k(),
+            faster=state.faster(),
             stage_begun_s=tuple(self.steps.recipe.begun_s),
         )

@@ -27,6 +27,7 @@ from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmR
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
 from bibulon.job.base import Point as PlanPoint
+from bibulon.job.dosing import dosed
 from bibulon.job.lines import AtTime
 from bibulon.job.places import FLAT, Relief
 from bibulon.laminate.cells import Cell, laminate_of
@@ -34,6 +35,7 @@ from bibulon.laminate.levels import Level, LevelName, merged
 from bibulon.quantities import show
 from bibulon.resin.batches import Poured, planned_for
 from bibulon.resin.card_law import law_of
+from bibulon.resin.law import faster_than
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import fresh_course, pot_course
 from bibulon.resin.rheology import Rheology, poured, rheology
@@ -308,13 +310,15 @@ def fed_resin(job: Job, batches: Sequence[Poured]) -> FedResin:
     if job.mixed_as_it_comes:
         fed: tuple[FedBatch, ...] = (FedBatch(math.inf, 0.0, fresh_course(mixed_k)),)
     else:
+        laws = [law_of(dosed(job.resin, batch.dose)) for batch in batches]
         fed = tuple(
             FedBatch(
                 batch.mass_kg / density / job.parts_together,
                 batch.age_s,
-                pot_course(law, density, batch.mass_kg, batch.mixed_k, pot),
+                pot_course(of, density, batch.mass_kg, batch.mixed_k, pot),
+                faster_than(law, of, job.mould_temperature_k),
             )
-            for batch in batches
+            for batch, of in zip(batches, laws, strict=True)
         )
     if not job.flow.thickening:
         law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf)

@@ -155,6 +155,8 @@ class FillResult:
     """(n,) of the resin at the nodes at the end, at the mould's temperature."""
     excess_k: Floats = field(default_factory=lambda: np.zeros(0))
     """(n,) by which it is warmer than the mould then."""
+    faster: Floats = field(default_factory=lambda: np.zeros(0))
+    """(n,) how many times as fast as the planned resin it cures, by its dose of catalyst."""
     stage_begun_s: tuple[float, ...] = (0.0,)
     """When each step of the injection began that did."""
 

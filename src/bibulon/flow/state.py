@@ -95,7 +95,7 @@ class FillState:
         fed, wet = self.problem.fed, self.wet[self.shell]
         if fed is None or not wet.any():
             return self.limit
-        left_s = float(fed.still.times_s[-1] - self.parcels.age_s[self.shell][wet].min())
+        left_s = float(self.parcels.left_s(fed)[wet].max())
         return min(self.problem.resin.fluidity_time(self.seconds() + max(left_s, 0.0)), self.limit)
 
     def seconds(self, clock: float | None = None) -> float:
@@ -226,6 +226,10 @@ class FillState:
             return np.full(self.network.shell_count, end_s + self.problem.poured_at_s)
         return self.parcels.age_s[self.shell].copy()
 
+    def faster(self) -> Floats:
+        """(shell,) how many times as fast as the planned resin it cures, by its dose of catalyst."""
+        return self.parcels.faster[self.shell].copy()
+
     def excess_k(self) -> Floats:
         """(shell,) by how much it is warmer than the mould."""
         warmth = self.parcels.warmth
@@ -237,6 +241,5 @@ class FillState:
         fed = self.problem.fed
         if fed is None:
             return self.problem.resin.stops_s - end_s
-        late, age = self.last_wetted[self.shell], self.parcels.age_s[self.shell]
-        oldest = float(age[late].max()) if late.any() else float(age.max())
-        return float(fed.still.times_s[-1]) - oldest
+        late, left_s = self.last_wetted[self.shell], self.parcels.left_s(fed)
+        return float(left_s[late].min()) if late.any() else float(left_s.min())

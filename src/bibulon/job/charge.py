@@ -38,6 +38,8 @@ class Weighed:
     """When the log has its mixing begun."""
     poured_s: float | None = None
     """When the log has it poured: it was mixed by then, whether or not anybody wrote down from when on."""
+    masses_kg: tuple[float, ...] = ()
+    """On the scale, by component; none where only the log tells of it."""
 
     def known_since(self, takes_s: float) -> float | None:
         """When its mixing, which *takes_s*, was begun, as it was written down or by the log; None if nothing says."""
@@ -64,11 +66,12 @@ class MixedBatch(Model):
 
     def on_clock(self, start_s: float) -> Weighed:
         """It on the run clock of a shot that begins at that time of day; a time that is none is left out."""
+        mix_s: float | None
         try:
             mix_s = (parse_clock_time(self.mixed_at) - start_s + DAY_S / 2) % DAY_S - DAY_S / 2
         except QuantityError:
-            return Weighed(sum(self.masses_kg), None, self.temperature_k)
-        return Weighed(sum(self.masses_kg), mix_s, self.temperature_k)
+            mix_s = None
+        return Weighed(sum(self.masses_kg), mix_s, self.temperature_k, masses_kg=self.masses_kg)
 
 
 def as_mixed(sheets: Iterable[MixedBatch], shot: tuple[RunEvent, ...], start_s: float) -> tuple[Weighed, ...]:

@@ -3,26 +3,51 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
-from bibulon.job.resin_card import Component, ResinCard
+from bibulon.job.resin_card import Component, Dose, ResinCard
 
 TIME_SLOPE_K = 6500.0
 """Class default of d(ln t)/d(1/T): about half the time for 10 K more."""
 USUAL_POWER = 0.7
 """Of the dose, where a table has one only: half as much again makes a gel a quarter sooner."""
+AS_DOSED = 0.01
+"""A dose that is off by less than this share of itself was weighed as planned."""
 
 
 def dose_of(resin: ResinCard) -> float:
     """The dose that the card's parts by weight have, as a share of the mass of all else."""
     if resin.dose is None:
         return 0.0
-    stirred = [one for one in resin.components if not one.filler]
-    of_it = sum(one.parts_by_weight for one in stirred if one.name == resin.dose.component)
-    return of_it / max(sum(one.parts_by_weight for one in stirred) - of_it, 1e-9)
+    return _share_of_it(resin, resin.dose, [one.parts_by_weight for one in resin.components])
+
+
+def dose_weighed(resin: ResinCard, masses_kg: Sequence[float]) -> float | None:
+    """The dose of catalyst in what was weighed, by component; None for a resin that is not dosed, or where the masses
+    are not those of its components."""
+    if resin.dose is None or len(masses_kg) != len(resin.components):
+        return None
+    return _share_of_it(resin, resin.dose, masses_kg)
+
+
+def _share_of_it(resin: ResinCard, dose: Dose, parts: Sequence[float]) -> float:
+    """The *parts* of the component that is dosed, of all others that it is stirred into."""
+    stirred = [(one, part) for one, part in zip(resin.components, parts, strict=True) if not one.filler]
+    of_it = sum(part for one, part in stirred if one.name == dose.component)
+    return of_it / max(sum(part for _, part in stirred) - of_it, 1e-9)
+
+
+def dose_as_weighed(resin: ResinCard, masses_kg: Sequence[float]) -> float | None:
+    """The dose that resin which was weighed is reckoned with: at most the maker's range, beyond which nothing is known;
+    None where it is that of the card."""
+    weighed, dose = dose_weighed(resin, masses_kg), resin.dose
+    if weighed is None or dose is None or abs(weighed / max(dose_of(resin), 1e-12) - 1) < AS_DOSED:
+        return None
+    return min(max(weighed, dose.least), dose.most)
 
 
 @dataclass(frozen=True)

@@ -129,7 +129,7 @@ def _with_hardener(job: Job, hardener: Hardener, nodes: int, progress: Progress)
     except FlowRefusal as refusal:
         return HardenerRow(hardener, refusal=str(refusal))
     batches = batches_in(trial, fill)
-    study = cure_study(trial, wet_part(fill), replace(assess(trial), fill=fill).last_mixed_s, progress)
+    study = cure_study(trial, wet_part(fill), replace(assess(trial), fill=fill).last_mixed, progress)
     made = replace(assess(trial), fill=fill, cure_found=study)
     return HardenerRow(
         hardener,

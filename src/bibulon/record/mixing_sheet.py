@@ -9,10 +9,9 @@ from bibulon.durations import clock_time
 from bibulon.quantities import show, show_measure
 from bibulon.quantities_in_words import percent
 from bibulon.record.sheet import Sheet, sheet_pdf
-from bibulon.resin.card_law import law_of
-from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k, pot_of
-from bibulon.resin.pot import OUT_AT_RISE_K, pot_course
-from bibulon.resin.pot_life import pot_life_s
+from bibulon.resin.batches import out_after_s
+from bibulon.resin.mixing import component_temperatures_k, measures_of, mixed_temperature_k
+from bibulon.resin.pot import OUT_AT_RISE_K
 
 MARGIN_MM = 16
 
@@ -71,9 +70,7 @@ class _MixingSheet(Sheet):
         names = [component.name for component in job.resin.components]
         rows = []
         for batch in self.assessment.batches:
-            course = pot_course(law_of(job.resin), job.resin.density_kg_m3, batch.mass_kg, batch.mixed_k, pot_of(job))
-            sheet_s = pot_life_s(job.resin, batch.mixed_k, batch.mass_kg, pot_of(job))
-            out = clock_time(start + batch.mix_s + min(course.life_s, sheet_s))
+            out = clock_time(start + batch.mix_s + out_after_s(job, batch))
             weigh = [
                 f"{show_measure(one.mass_kg, 'mass', units)} ({show_measure(one.volume_m3, 'volume', units)})"
                 + (f", {one.small}" if one.small else "")

@@ -26,17 +26,18 @@ from bibulon.cautions.safety import DEFER, POT_EXOTHERM, safety_notes
 from bibulon.cure.answers import demould_s, load_s, trim_s
 from bibulon.durations import clock_time, run_clock
 from bibulon.job.cards import CoatCard, CoreCard, FabricCard
+from bibulon.job.dosing import dose_weighed
 from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import show
-from bibulon.quantities_in_words import brief, from_to, signed_share
+from bibulon.quantities_in_words import brief, from_to, percent, signed_share
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
 from bibulon.record.run_log import log_rows
 from bibulon.record.sheet import FACE, MUTED, Sheet
-from bibulon.resin.mixing import weighed_off
+from bibulon.resin.weighed import weighed_off
 
 PICTURE_MM = 78
 
@@ -224,6 +225,7 @@ class _Traveller(Sheet):
         if not mixed:
             return []
         names = [component.name for component in self.job.resin.components]
+        dosed = self.job.resin.dose is not None
         rows = [
             [
                 f"B{record.number}",
@@ -231,6 +233,7 @@ class _Traveller(Sheet):
                 self.show(record.temperature_k, "temperature"),
                 record.mixed_at,
                 signed_share(weighed_off(self.job.resin, record.masses_kg), 1),
+                *([percent(dose_weighed(self.job.resin, record.masses_kg) or 0.0, 2)] if dosed else []),
             ]
             for record in mixed
             if len(record.masses_kg) == len(names)
@@ -238,7 +241,9 @@ class _Traveller(Sheet):
         return [
             self.text("As weighed", "head"),
             self.table(
-                ["", *names, "Mix at", "Mixed", "Ratio off"], rows, [14, *(110 / len(names) for _ in names), 20, 20, 20]
+                ["", *names, "Mix at", "Mixed", "Ratio off", *(["Dose"] if dosed else [])],
+                rows,
+                [14, *((92 if dosed else 110) / len(names) for _ in names), 20, 20, 20, *([18] if dosed else [])],
             ),
         ]
 

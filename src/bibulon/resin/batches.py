@@ -5,8 +5,8 @@ The draw curve of the simulated fill says how fast the bucket empties, down to t
 batch is the largest that still meets this and finds room in the bucket, so their number is the smallest. As many are
 mixed at the same time as there are people and scales, so where the draw is quick a batch is mixed before the one ahead
 of it is used up, at worst before the start. Batches that somebody has planned are taken as they are, and those that
-were weighed as they were mixed: so much, so warm, from that time on. Of one that was poured early and whose mixing
-nobody wrote down, all that is known is that it was mixed by then.
+were weighed as they were mixed: so much, so warm, with that dose of catalyst, from that time on. Of one that was poured
+early and whose mixing nobody wrote down, all that is known is that it was mixed by then.
 """
 
 from __future__ import annotations
@@ -22,9 +22,11 @@ import numpy.typing as npt
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan, Weighed
+from bibulon.job.dosing import dose_as_weighed, dosed
+from bibulon.resin.card_law import law_of
 from bibulon.resin.charge import charge_of
-from bibulon.resin.mixing import mixed_temperature_k
-from bibulon.resin.pot import Pot
+from bibulon.resin.mixing import mixed_temperature_k, pot_of
+from bibulon.resin.pot import Pot, PotCourse, pot_course
 from bibulon.resin.pot_life import pot_life_s
 
 SMALLEST_BATCH_KG = 0.1
@@ -54,11 +56,26 @@ class Batch:
     """False if it gels first: it is older than its share of the pot life when used up."""
     late_s: float = 0.0
     """So much later than the bucket is down to its heel can it be poured: the feed has to be clamped for as long."""
+    dose: float | None = None
+    """Of catalyst, where it was weighed with another than planned."""
 
     @property
     def comes_late(self) -> bool:
         """Whether that is worth a word."""
         return self.late_s > LATE_S
+
+
+def course_of(job: Job, batch: Batch) -> PotCourse:
+    """The pot of a *batch* of *job* from its mixing on, left full, with the dose of catalyst that was weighed."""
+    law, density = law_of(dosed(job.resin, batch.dose)), job.resin.density_kg_m3
+    return pot_course(law, density, batch.mass_kg, batch.mixed_k, pot_of(job))
+
+
+def out_after_s(job: Job, batch: Batch) -> float:
+    """How long after its mixing the pot of a *batch* of *job* has to be out of the shop, if it stands full: too warm,
+    too thick, or at the end of its pot life."""
+    lasts_s = pot_life_s(dosed(job.resin, batch.dose), batch.mixed_k, batch.mass_kg, pot_of(job))
+    return min(course_of(job, batch).life_s, lasts_s)
 
 
 def batches_of(
@@ -110,11 +127,12 @@ def batches_of(
             who = free_until.index(max(free_until))
             mix = min(pours[index], free_until[who]) - plan.mix_time_s
             wanted = plan.batches[index].mix_s if index < len(plan.batches) else None
-            warm_k = temperature_k
+            warm_k, dose = temperature_k, None
             if index < len(weighed):
                 known = weighed[index]
                 wanted = wanted if known.mix_s is None else known.mix_s
                 warm_k = warm_k if known.temperature_k is None else known.temperature_k
+                dose = dose_as_weighed(resin, known.masses_kg)
                 by_log_s = known.mixed_by_s(plan.mix_time_s)
                 if known.mix_s is None and by_log_s is not None:
                     planned = mix if wanted is None else wanted
@@ -123,9 +141,9 @@ def batches_of(
             mix = free_until[who] = mix if wanted is None else wanted
             pour = max(pours[index], mix + plan.mix_time_s)
             used = max(time_of(float(starts[index + 1])), pour)
-            usable = mix + plan.pot_life_share * pot_life_s(resin, warm_k, masses[index], pot)
+            usable = mix + plan.pot_life_share * pot_life_s(dosed(resin, dose), warm_k, masses[index], pot)
             late_s, in_time = max(pour - pours[index], 0.0), used <= usable + 1e-6
-            batches.insert(0, Batch(index + 1, masses[index], warm_k, mix, pour, used, usable, in_time, late_s))
+            batches.insert(0, Batch(index + 1, masses[index], warm_k, mix, pour, used, usable, in_time, late_s, dose))
         return tuple(batches)
 
     done = [batch.mass_kg for batch in weighed]
@@ -192,18 +210,20 @@ def unplanned_kg(plan: ChargePlan, total_kg: float, weighed: Sequence[Weighed] =
 
 @dataclass(frozen=True)
 class Poured:
-    """A batch as it comes into the bucket: how much, how old, and how warm it was mixed."""
+    """A batch as it comes into the bucket: how much, how old, how warm it was mixed, and its dose of catalyst where
+    that is another than planned."""
 
     mass_kg: float
     age_s: float
     mixed_k: float
+    dose: float | None = None
 
 
 def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]:
     """The batches of *job* as they are poured: those that are planned by a draw, or before there is one those that are
     planned by hand, else the fewest, all alike; what was weighed comes first."""
     if batches:
-        return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k) for batch in batches)
+        return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k, batch.dose) for batch in batches)
     total, mix_s, warm_k = charge_of(job).total_kg, job.charge.mix_time_s, mixed_temperature_k(job)
     done = job.weighed
     masses = _by_hand(job.charge, total, [batch.mass_kg for batch in done])
@@ -214,7 +234,7 @@ def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]
     poured = [Poured(mass, mix_s, warm_k) for mass in masses]
     for at, batch in enumerate(done):
         warm = warm_k if batch.temperature_k is None else batch.temperature_k
-        poured[at] = replace(poured[at], mixed_k=warm)
+        poured[at] = replace(poured[at], mixed_k=warm, dose=dose_as_weighed(job.resin, batch.masses_kg))
     return tuple(poured)
 
 

@@ -6,14 +6,28 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.job import Job
+from bibulon.job.dosing import dose_as_weighed, dosed
 from bibulon.job.run import clamped_s
 from bibulon.resin.batches import Batch
 from bibulon.resin.viscosity import film_gel_s
 
 
 @dataclass(frozen=True)
+class LastMixed:
+    """The resin that gels last: when it is mixed, on the run clock, and its dose of catalyst where it was weighed with
+    another than planned."""
+
+    mixed_s: float
+    dose: float | None = None
+
+    def gels_s(self, job: Job) -> float:
+        """When a film of it gels at the mould's temperature, on the run clock."""
+        return self.mixed_s + film_gel_s(dosed(job.resin, self.dose), job.mould_temperature_k)
+
+
+@dataclass(frozen=True)
 class CurePlan:
-    """Times on the run clock (s): gel and release of the resin that was mixed last."""
+    """Times on the run clock (s): gel and release of the resin that gels last."""
 
     gel_s: float
     release_s: float
@@ -34,26 +48,27 @@ class CurePlan:
         return self.release_s - self.shift_end_s
 
 
-def last_mixed_s(job: Job, batches: Sequence[Batch], end_s: float) -> float:
-    """When the last resin of *job* is mixed, on the run clock: as the log says, or as planned in *batches* for what is
-    not poured yet. Where a machine mixes it as it comes, when the feeds were clamped, or before that at *end_s*, the
-    end of the fill."""
+def last_mixed(job: Job, batches: Sequence[Batch], end_s: float) -> LastMixed:
+    """The resin of *job* that gels last, mixed as the log says, or as planned in *batches* for what is not poured yet.
+    Where a machine mixes it as it comes, it is mixed when the feeds were clamped, or before that at *end_s*, the end of
+    the fill."""
     if job.mixed_as_it_comes:
         clamped = clamped_s([line.label for line in job.worked_feeds], job.shot)
-        return end_s if clamped is None else clamped
+        return LastMixed(end_s if clamped is None else clamped)
     done = [event.clock_s for event in job.shot if event.kind == "batch added"]
-    mixed = [clock_s - job.charge.mix_time_s for clock_s in done]
+    mixed = [LastMixed(clock_s - job.charge.mix_time_s) for clock_s in done]
     for at, batch in enumerate(job.weighed[: len(mixed)]):
-        mixed[at] = mixed[at] if batch.mix_s is None else batch.mix_s
+        mixed_s = mixed[at].mixed_s if batch.mix_s is None else batch.mix_s
+        mixed[at] = LastMixed(mixed_s, dose_as_weighed(job.resin, batch.masses_kg))
     ended = any(event.kind == "finished" for event in job.shot)
-    ahead = [] if ended else [batch.mix_s for batch in batches[len(done) :]]
-    return max([*mixed, *ahead], default=-job.charge.mix_time_s)
+    ahead = [] if ended else [LastMixed(batch.mix_s, batch.dose) for batch in batches[len(done) :]]
+    return max([*mixed, *ahead], key=lambda one: one.gels_s(job), default=LastMixed(-job.charge.mix_time_s))
 
 
-def cure_plan(job: Job, last_mixed_s: float) -> CurePlan:
-    """Gel of the film in the bag and the earliest release of vacuum, where the last resin is mixed at *last_mixed_s*
-    on the run clock: what is poured later gels later."""
-    gel = film_gel_s(job.resin, job.mould_temperature_k)
+def cure_plan(job: Job, last: LastMixed) -> CurePlan:
+    """Gel of the film in the bag and the earliest release of vacuum, by the resin that is mixed *last*: what is poured
+    later gels later."""
+    gel = last.gels_s(job) - last.mixed_s
     release = gel * job.resin.release_after_gel_factor
     shift_end = job.shop.shift_end_s - job.shot_start_s
-    return CurePlan(last_mixed_s + gel, last_mixed_s + release, shift_end)
+    return CurePlan(last.mixed_s + gel, last.mixed_s + release, shift_end)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.job import Job
+from bibulon.job.dosing import dosed
 from bibulon.resin.batches import Batch
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import pot_of
@@ -59,7 +60,7 @@ def leftover_of(
     to nothing. It is as warm and as far cured as the batch is by then in its own pot."""
     if mass_kg < LEAST_KG:
         return None
-    law, density, shop_k = law_of(job.resin), job.resin.density_kg_m3, job.shop.temperature_k
+    law, density, shop_k = law_of(dosed(job.resin, batch.dose)), job.resin.density_kg_m3, job.shop.temperature_k
     mixed_k = batch.mixed_k
     before = pot_course(law, density, batch.mass_kg, mixed_k, pot_of(job))
     warm, cured = (float(one) for one in before.at(max(from_s - batch.mix_s, 0.0)))

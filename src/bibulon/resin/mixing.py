@@ -5,8 +5,6 @@ Temperature of the mix ``T = Σ m c T / Σ m c`` over the components, nothing lo
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.job import Job
@@ -112,21 +110,3 @@ def ratios_disagree(resin: ResinCard) -> float:
         )
         for one in resin.components[1:]
     )
-
-
-def weighed_off(resin: ResinCard, masses_kg: Sequence[float]) -> float:
-    """By what share the ratio of what was weighed is off the card's, at the component that is furthest off."""
-    if len(masses_kg) != len(resin.components) or masses_kg[0] <= 0:
-        return math.inf
-    first = masses_kg[0] / resin.components[0].parts_by_weight
-    off = (mass / one.parts_by_weight / first - 1 for mass, one in zip(masses_kg, resin.components, strict=True))
-    return max(off, key=abs)
-
-
-def weighed_off_by_volume(resin: ResinCard, masses_kg: Sequence[float]) -> float:
-    """By what share what was weighed is off the card's ratio by volume, taken for one by weight."""
-    volumes = [one.parts_by_volume or one.parts_by_weight / one.density_kg_m3 for one in resin.components]
-    if len(masses_kg) != len(volumes) or masses_kg[0] <= 0:
-        return math.inf
-    first = masses_kg[0] / volumes[0]
-    return max((mass / volume / first - 1 for mass, volume in zip(masses_kg, volumes, strict=True)), key=abs)

@@ -14,8 +14,9 @@ from bibulon.durations import clock_time
 from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
-from bibulon.quantities import scale_kind, show, show_measure
-from bibulon.quantities_in_words import percent, signed_share
+from bibulon.job.resin_card import Component
+from bibulon.quantities import QuantityKind, Units, scale_kind, show, show_measure
+from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 from bibulon.resin.batches import Batch
 from bibulon.resin.data_range import Of, guessed
@@ -25,15 +26,27 @@ from bibulon.resin.mixing import (
     pot_of,
     ratios_disagree,
     warm_component_to_k,
-    weighed_off,
 )
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.viscosity import fresh_viscosity_pa_s
+from bibulon.resin.weighed import dose_off, dose_words, ratio_words, weighed_off
 
 THIN_PA_S = 0.1
 """No infusion resin has to be thinner at use."""
 SAME_RATIO = 0.02
 WARMEST_COMPONENT_K = 333.15
+
+
+def _mass_of(text: str, kind: QuantityKind, component: Component, units: Units) -> float:
+    """What is typed of a *component*: a mass, or a volume in a measuring cup, by its density."""
+    try:
+        return parse(text, kind, units)
+    except QuantityError as refused:
+        try:
+            volume_m3 = parse(text, "volume", units)
+        except QuantityError:
+            raise refused from None
+        return volume_m3 * component.density_kg_m3
 
 
 class MixingSection(ChargeSection):
@@ -229,7 +242,7 @@ class MixingSection(ChargeSection):
         for batch in batches:
             field = FreeField(
                 f"B{batch.number}", partial(self._as_weighed, batch), partial(self._set_weighed, batch),
-                "What stood on the scale, as on the mixing sheet.",
+                "What stood on the scale, as on the mixing sheet; a volume is brought to mass by the card's density.",
             )  # fmt: skip
             layout.addWidget(field)
             if said := self._judged(batch):
@@ -261,9 +274,10 @@ class MixingSection(ChargeSection):
         if len(cells) < count:
             raise QuantityError(f"{count} masses are needed, one for each component; there are {len(cells)}.")
         planned = measures_of(job.resin, batch.mass_kg)
+        components = zip(cells, planned, job.resin.components, strict=False)
         masses = tuple(
-            parse(cell, scale_kind(one.mass_kg, "mass", units), units)
-            for cell, one in zip(cells, planned, strict=False)
+            _mass_of(cell, scale_kind(one.mass_kg, "mass", units), component, units)
+            for cell, one, component in components
         )
         if any(mass <= 0 for mass in masses):
             raise QuantityError("A component cannot have weighed nothing.")
@@ -283,17 +297,17 @@ class MixingSection(ChargeSection):
         record, job = self._record(batch), self.document.job
         if record is None:
             return None
-        off = weighed_off(job.resin, record.masses_kg)
-        if abs(off) > job.house.ratio_off:
-            return (
-                f"B{batch.number}: the ratio is {signed_share(off, 0)} off. Set the pot aside: it may never cure.",
-                "error",
-            )
+        resin, units = job.resin, self.document.assessment.units
+        if wrong := ratio_words(resin, record.masses_kg, job.house.ratio_off, units):
+            return f"B{batch.number}: {wrong}. Set the pot aside: it may never cure.", "error"
+        if abs(dose_off(resin, record.masses_kg)) > job.house.ratio_off:
+            return dose_words(job, record, units), "error"
+        off = weighed_off(resin, record.masses_kg) or dose_off(resin, record.masses_kg)
         right = [f"ratio within {percent(abs(off), 1)}"]
         if record.temperature_k is not None:
             warmer = record.temperature_k - mixed_temperature_k(job)
             if abs(warmer) > job.house.mix_temperature_k:
-                off_by = show(abs(warmer), "temperature difference", self.document.assessment.units)
+                off_by = show(abs(warmer), "temperature difference", units)
                 how = "warmer" if warmer > 0 else "colder"
                 return f"B{batch.number}: the mix is {off_by} {how} than the plan counts on.", "error"
             right.append("as warm as planned")

@@ -14,11 +14,10 @@ from bibulon.durations import clock_time
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import PotShape
 from bibulon.quantities import number_shown, show, unit_shown
-from bibulon.resin.batches import Batch
+from bibulon.resin.batches import Batch, course_of, out_after_s
 from bibulon.resin.card_law import law_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import OUT_AT_RISE_K, PotCourse, pot_course
-from bibulon.resin.pot_life import pot_life_s
 
 SHAPES: tuple[tuple[str, PotShape], ...] = (("buckets, as deep as wide", "bucket"), ("wide shallow trays", "tray"))
 MOST_CURVES = 4
@@ -41,20 +40,21 @@ class PotsSection(ChargeSection):
         job = self.document.job
         self.document.edit("pots", changed(job, charge=revised(job.charge, pot_shape=shape)))
 
-    def _course(self, batch_kg: float, mixed_k: float) -> PotCourse:
+    def _largest(self) -> PotCourse:
+        """Of the largest batch that is allowed."""
         job = self.document.job
-        return pot_course(law_of(job.resin), job.resin.density_kg_m3, batch_kg, mixed_k, pot_of(job))
+        mass_kg, mixed_k = job.charge.largest_batch_kg, mixed_temperature_k(job)
+        return pot_course(law_of(job.resin), job.resin.density_kg_m3, mass_kg, mixed_k, pot_of(job))
 
     def _fill(self, layout: QVBoxLayout) -> None:
         job, units = self.document.job, self.document.assessment.units
         batches = self.document.assessment.batches
-        kinds: dict[tuple[float, float], list[Batch]] = {}
+        kinds: dict[object, list[Batch]] = {}
         for batch in batches:
-            kinds.setdefault((float(f"{batch.mass_kg:.3g}"), round(batch.mixed_k, 1)), []).append(batch)
-        some = list(kinds.items())[:MOST_CURVES] or [((job.charge.largest_batch_kg, mixed_temperature_k(job)), [])]
+            kinds.setdefault((f"{batch.mass_kg:.3g}", round(batch.mixed_k, 1), batch.dose), []).append(batch)
+        pots = [(course_of(job, alike[0]), alike) for alike in list(kinds.values())[:MOST_CURVES]]
         curves, marks, worst_s = [], [], 0.0
-        for (mass, mixed_k), alike in some:
-            course = self._course(mass, mixed_k)
+        for course, alike in pots or [(self._largest(), [])]:
             life = course.life_s if math.isfinite(course.life_s) else float(course.times_s[-1])
             used_s = max((batch.used_s - batch.mix_s for batch in alike), default=0.0)
             worst_s = max(worst_s, min(max(1.1 * used_s, 1.05 * life), float(course.times_s[-1])))
@@ -80,13 +80,11 @@ class PotsSection(ChargeSection):
             for at, head in enumerate(("", "When used up", "Out of the shop by")):
                 grid.addWidget(label(head, "muted"), 0, at)
             for row, batch in enumerate(batches, 1):
-                course = self._course(batch.mass_kg, batch.mixed_k)
-                warm = float(course.at(batch.used_s - batch.mix_s)[0])
-                lasts = min(course.life_s, pot_life_s(job.resin, batch.mixed_k, batch.mass_kg, pot_of(job)))
+                warm = float(course_of(job, batch).at(batch.used_s - batch.mix_s)[0])
                 texts = (
                     f"B{batch.number}",
                     self.bench.shown(warm, "temperature"),
-                    clock_time(start + batch.mix_s + lasts),
+                    clock_time(start + batch.mix_s + out_after_s(job, batch)),
                 )
                 for at, text in enumerate(texts):
                     grid.addWidget(label(text, "" if at else "figure", wrap=False), row, at)

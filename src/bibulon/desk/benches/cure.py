@@ -253,7 +253,7 @@ class CureBench(Bench):
         words = f"{thick} of plies" + (" on core" if core else "")
         if one.latest:
             return f"{words}, resin mixed last"
-        return f"{words}, resin {show(one.age_s, 'duration')} old"
+        return f"{words}, resin {show(one.age_s / one.faster, 'duration')} old"
 
     def _places(self) -> list[tuple[str, int]]:
         study = self.study

@@ -287,7 +287,7 @@ class Document(QObject):
         """What the cure is of: the fill, and what else of the job it reads."""
         job, fill = assessment.job, self.answer.result if self.answer is not None else None
         curing = revised(job.curing, logged=())  # what was read moves the answers, not the courses that are followed
-        return fill, curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed_s
+        return fill, curing, job.mould, job.shop, job.charge, job.cards, assessment.last_mixed
 
     def _ask_cure(self) -> None:
         """Have the cure worked out, once the fill of the job as it stands is there."""
@@ -296,7 +296,7 @@ class Document(QObject):
             return
         assessment, fill = self.assessment, answer.result
         key = self._cure_of(assessment)
-        self._cure.ask(key, lambda: CureQuestion(assessment.job, wet_part(fill), assessment.last_mixed_s))
+        self._cure.ask(key, lambda: CureQuestion(assessment.job, wet_part(fill), assessment.last_mixed))
 
     def _look_again(self) -> None:
         self._forget_what_is_old()

@@ -21,6 +21,7 @@ from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
 from bibulon.planning.schedule_help import Draw, Help, what_would_work
 from bibulon.quantities import Units
+from bibulon.resin.cure import LastMixed
 from bibulon.workers.report import Report
 
 if TYPE_CHECKING:
@@ -89,16 +90,16 @@ class CureQuestion:
 
     job: Job
     wet: WetPart
-    last_mixed_s: float
+    last_mixed: LastMixed
 
 
 def cure_answer(report: Report, question: CureQuestion) -> CureStudy:
     """Follow the cure that is asked for, in the helper process."""
-    return in_helper_process(_cure, report, question.job, question.wet, question.last_mixed_s)
+    return in_helper_process(_cure, report, question.job, question.wet, question.last_mixed)
 
 
-def _cure(report: Report, job: Job, wet: WetPart, last_mixed_s: float) -> CureStudy:
-    return cure_study(job, wet, last_mixed_s, report.progress)
+def _cure(report: Report, job: Job, wet: WetPart, last: LastMixed) -> CureStudy:
+    return cure_study(job, wet, last, report.progress)
 
 
 def schedule_help(report: Report, question: tuple[Draw, tuple[ResinCard, ...], Units]) -> tuple[Help, ...]:

@@ -1,0 +1,36 @@
+"""Charge, in the window: what was weighed of a resin that is dosed with catalyst."""
+
+from __future__ import annotations
+
+from driving import bench, caution_ids, fill_of, put_lid, texts, type_into
+
+from bibulon.desk.window import Window
+
+
+def test_catalyst_is_written_down_by_mass_or_volume_and_its_dose_is_what_the_job_goes_by(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("charge")
+    side = bench(window)
+    as_planned_s = window.document.assessment.gel_margin_s
+    catalyst = window.document.job.resin.components[1]
+    type_into(side, "B1", "5.5 kg; 58.4 ml; 21 °C; 8:27")
+    fill_of(window)
+    assert window.document.job.mixed[0].masses_kg == (5.5, 58.4e-6 * catalyst.density_kg_m3)
+    window.refresh()
+    assert "B1: ratio within 0." in texts(side) and "dose-not-as-planned" not in caution_ids(window)
+    type_into(side, "B1", "5.5 kg; 88 g; 21 °C; 8:27")
+    fill_of(window)
+    window.refresh()
+    assert "weighed with 1.60 % of catalyst, where 1.20 % are planned: a thin layer gels in" in texts(side)
+    assert "Set the pot aside" not in texts(side)
+    assert "dose-not-as-planned" in caution_ids(window) and "mix-ratio-off" not in caution_ids(window)
+    assert as_planned_s is not None and window.document.assessment.gel_margin_s < 0.9 * as_planned_s
+    type_into(side, "B1", "5.5 kg; 160 g")
+    window.refresh()
+    assert "2.91 % of Peroxide catalyst, where the maker's range is 0.80 % to 2.00 %. Set the pot aside" in texts(side)
+    assert "mix-ratio-off" in caution_ids(window)
+    type_into(side, "B1", "66 g; 5.5 kg")
+    window.refresh()
+    assert "in the order Peroxide catalyst" in texts(side)
+    field = type_into(side, "B1", "5.5 kg; 58 furlongs")
+    assert "not a unit of mass" in field.error.text() and field.editor.text() == "5.5 kg; 58 furlongs"
