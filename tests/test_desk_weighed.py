@@ -2,15 +2,27 @@
 
 from __future__ import annotations
 
-from driving import bench, caution_ids, fill_of, put_lid, texts, type_into
+from pathlib import Path
+
+from driving import bench, caution_ids, fill_of, push, put_lid, texts, type_into
+from pypdf import PdfReader
+from PySide6.QtWidgets import QFileDialog
 
 from bibulon.desk.window import Window
 
 
-def test_catalyst_is_written_down_by_mass_or_volume_and_its_dose_is_what_the_job_goes_by(window: Window, qtbot) -> None:
+def test_catalyst_is_written_down_by_mass_or_volume_and_its_dose_is_what_the_job_goes_by(
+    window: Window, qtbot, tmp_path: Path, monkeypatch
+) -> None:
     put_lid(window, qtbot)
     window.go("charge")
     side = bench(window)
+    out = tmp_path / "mixing.pdf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(out), ""))
+    push(side, "Mixing sheet")
+    words = " ".join("".join(page.extract_text() for page in PdfReader(out).pages).split())
+    assert "Peroxide catalyst: 1.20 % of what it is stirred into; the maker's range is 0.80 % to 2.00 %." in words
+    assert "never neat into or near cobalt accelerator" in words and "58." in words
     as_planned_s = window.document.assessment.gel_margin_s
     catalyst = window.document.job.resin.components[1]
     type_into(side, "B1", "5.5 kg; 58.4 ml; 21 °C; 8:27")

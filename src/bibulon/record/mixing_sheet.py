@@ -5,7 +5,9 @@ from __future__ import annotations
 from reportlab.platypus import Flowable, Spacer
 
 from bibulon.assess import Assessment
+from bibulon.cautions.safety import safety_notes
 from bibulon.durations import clock_time
+from bibulon.job.dosing import dose_of
 from bibulon.quantities import show, show_measure
 from bibulon.quantities_in_words import percent
 from bibulon.record.sheet import Sheet, sheet_pdf
@@ -38,6 +40,7 @@ class _MixingSheet(Sheet):
                 "drums. A ratio that is off by more than the house allows is set aside: it may never cure. Gloves and "
                 "eyes covered; data sheets and local rules come first.", "muted",
             ),
+            *(self.text(note, "muted") for note in safety_notes(job, "charge")),
         ]  # fmt: skip
 
     def warmth(self) -> list[Flowable]:
@@ -62,8 +65,16 @@ class _MixingSheet(Sheet):
                 [56, 28, 24, 28, 22, 20], right=(1, 2, 3, 4), row_mm=8,
             ),
             Spacer(1, 3),
-            self.text(f"The mix comes to {mixed}. Batches stand in {stands}."),
+            self.text(f"The mix comes to {mixed}. Batches stand in {stands}.{self.dose()}"),
         ]  # fmt: skip
+
+    def dose(self) -> str:
+        resin = self.job.resin
+        if resin.dose is None:
+            return ""
+        low, high = percent(resin.dose.least, 2), percent(resin.dose.most, 2)
+        planned = percent(dose_of(resin), 2)
+        return f" {resin.dose.component}: {planned} of what it is stirred into; the maker's range is {low} to {high}."
 
     def batches(self) -> list[Flowable]:
         job, start, units = self.job, self.job.shot_start_s, self.units
