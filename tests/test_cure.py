@@ -93,12 +93,18 @@ def test_every_place_has_the_cure_of_its_stack_and_the_last_resin_counts(deck: t
     assert len({one.stack.layers for one in study.stacks}) == len(latest) > 1
     for one in latest:
         assert one.age_s == pytest.approx(made.fill.end_s - made.last_mixed_s)
-    peaks = study.at_points(np.array([one.peak_k for one in study.stacks]))
+    gels = np.array([one.course.cured_to_s(study.law.gel_cure) for one in study.stacks])
+    there_s = study.at_points(gels)
     for number, one in enumerate(study.stacks):
         there = np.flatnonzero(study.of_point == number)
         assert len(there) or one.latest
-        if len(there):
-            assert np.allclose(peaks[there], one.peak_k)
+    for stack in {id(one.stack): one.stack for one in study.stacks}.values():
+        groups = [number for number, one in enumerate(study.stacks) if one.stack is stack and not one.latest]
+        there = np.flatnonzero(np.isin(study.of_point, groups))
+        by_age = there[np.argsort(study.ages_s[there])]
+        assert np.all(np.diff(there_s[by_age]) <= 1e-6), "older resin gels sooner"
+        assert gels[groups].min() <= there_s[there].min() and there_s[there].max() <= gels[groups].max()
+        assert len(groups) < 3 or len(np.unique(there_s[there])) > 10, "straight between what was worked out"
     assert (
         study.first_gel_s
         < study.last_gel_s

@@ -302,6 +302,7 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     QTest.mouseRelease(canvas, LEFT, pos=start - QPoint(20, 0))
     moved = window.document.job.charge.batches[4]
     assert moved.mix_s is not None and moved.mix_s < batch.mix_s - 60
+    assert window.pointer_text.text() == "", "what was told on the way was of a coarse fill"
     fill_of(window)
     first, scale = window.document.assessment.batches[1], canvas.scale()
     end = QPoint(round(scale.x(first.used_s)), top + 3)
@@ -311,6 +312,14 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     now = window.document.job.charge.batches
     assert now[1].mass_kg < first.mass_kg - 0.1
     assert now[1].mass_kg + now[2].mass_kg > 2 * first.mass_kg - 0.01
+    type_into(side, "B1", f"{first.mass_kg / 1.3:.3f} kg; {0.3 * first.mass_kg / 1.3:.3f} kg; 21 °C; 9:12")
+    fill_of(window)
+    planned, mixed = window.document.job.charge.batches, window.document.assessment.batches[0]
+    grip = QPoint(round(canvas.scale().x(mixed.mix_s + 100)), foot - 4)
+    QTest.mousePress(canvas, LEFT, pos=grip)
+    QTest.mouseMove(canvas, grip + QPoint(20, 0))
+    QTest.mouseRelease(canvas, LEFT, pos=grip + QPoint(20, 0))
+    assert window.document.job.charge.batches == planned, "what is mixed already stays where it was"
 
 
 def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_dosed(window: Window, qtbot) -> None:

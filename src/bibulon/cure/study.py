@@ -65,6 +65,8 @@ class CureStudy:
     stacks: tuple[StackCure, ...]
     of_point: Integers
     """(points,) which of ``stacks`` lies at each point of the fill's mesh; −1 where there is none."""
+    ages_s: Floats
+    """(points,) how old resin is there at the end of the fill, at the mould's temperature."""
     legs: tuple[Leg, ...]
     start_s: float
     end_s: float
@@ -133,8 +135,19 @@ class CureStudy:
         return max(time_s - self.later_s, min(time_s, self.start_s))
 
     def at_points(self, values: Floats) -> Floats:
-        """(points,) a value of each of ``stacks`` at the points of the mesh; NaN where there is none."""
-        return np.where(self.of_point >= 0, np.append(values, np.nan)[self.of_point], np.nan)
+        """(points,) a value of each of ``stacks`` at the points of the mesh, straight between those of one lay-up by the
+        age of the resin; NaN where there is none."""
+        found = np.where(self.of_point >= 0, np.append(values, np.nan)[self.of_point], np.nan)
+        alike: dict[int, list[int]] = defaultdict(list)
+        for number in np.unique(self.of_point[self.of_point >= 0]):
+            alike[id(self.stacks[number].stack)].append(int(number))
+        for numbers in alike.values():
+            numbers.sort(key=lambda number: self.stacks[number].age_s)
+            if np.isfinite(values[numbers]).all():
+                there = np.isin(self.of_point, numbers)
+                ages = [self.stacks[number].age_s for number in numbers]
+                found[there] = np.interp(self.ages_s[there], ages, values[numbers])
+        return np.asarray(found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -193,7 +206,9 @@ def cure_study(job: Job, fill: WetPart, last: LastMixed, progress: Progress = no
             found.append(_stack_cure(job, cell.stack, place, area_m2, alike, slabs, course, latest=at == 0))
     release_s = gel_s * job.resin.release_after_gel_factor
     release_cure = max(float(law.aged(mould_k, law.gel_cure, release_s - gel_s, glass=True)), law.gel_cure)
-    return CureStudy(law, tuple(found), index, legs, fill.end_s, end_s, release_cure, job.shop.temperature_k)
+    return CureStudy(
+        law, tuple(found), index, fill.age_s, legs, fill.end_s, end_s, release_cure, job.shop.temperature_k
+    )
 
 
 def _middle(points_m: Floats, there: Integers, cell: Cell) -> tuple[float, float]:

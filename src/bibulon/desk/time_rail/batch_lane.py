@@ -34,11 +34,12 @@ class BatchGrip:
 
 
 def batch_grip_at(assessment: Assessment, scale: Scale, position: QPointF) -> BatchGrip | None:
-    """What is to be had at a place of the rail."""
+    """What is to be had at a place of the rail: of what is mixed already nothing is."""
     top, foot = BATCH_LANE
     if not top <= position.y() <= foot + 2:
         return None
-    time_s, batches = scale.time(position.x()), assessment.batches
+    time_s, mixed = scale.time(position.x()), len(assessment.job.weighed)
+    batches = assessment.batches[mixed:]
     if position.y() < (top + foot) / 2:
         for batch in batches[:-1]:
             if abs(scale.x(batch.used_s) - position.x()) <= GRAB_PX:

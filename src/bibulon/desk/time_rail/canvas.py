@@ -194,6 +194,7 @@ class TimeCanvas(TimePicture):
             words = "a ramp or hold" if self._heat_held is not None else "a batch on the rail"
             if self._moved:
                 self.document.edit(words, self._cure_or_batch_dragged(event.position()))
+                self.pointer_described.emit("")  # what was told while it was dragged was of a coarse fill
             self._batch_held = self._heat_held = None
             return
         if self._gripped is not None:

@@ -95,6 +95,7 @@ class CurvesChart(QWidget):
             label = {
                 "position": high_up,
                 "color": palette.muted,
+                "fill": palette.field,
                 "movable": False,
                 "anchors": [corner, corner] if mark.upright else [(0, 1), (0, 1)],
             }
