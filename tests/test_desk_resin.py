@@ -375,7 +375,10 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     type_into(side, "Cure and Tg at", "13:00")
     assert window.document.cure_at_s == 13 * 3600 - window.document.job.shop.shot_start_s
     early = study.least_cure_at(window.document.cure_at_s)
+    choose(window, "Plan shows", "degree of cure")
+    of_early = window.plan.grab().toImage()
     type_into(side, "Cure and Tg at", "20 h")
+    assert window.plan.grab().toImage() != of_early, "the map is of the time that is asked for"
     assert side.at.editor.text() == "05:30 +1 d"
     type_into(side, "Cure and Tg at", "5:30 +1 d")
     assert window.document.cure_at_s == 72_000 and study.least_cure_at(72_000) > early
@@ -406,6 +409,16 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     assert warm is not None and warm.legs and math.isfinite(warm.tg_over_s(329.15))
     (step,) = window.document.job.curing.steps
     assert (step.heats, step.to_k, step.hold_s) == ("oven", 338.15, 21_600)
+    cured = window.plan.grab().toImage()
+    choose(window, "Plan shows", "resin through")
+    assert window.plan.grab().toImage() != cured, "the map came back with the cure that was worked out anew"
+    begins = type_into(side, "Heating begins", "18:00")
+    assert window.document.job.curing.begins_s == 18 * 3600 - window.document.job.shop.shot_start_s
+    type_into(side, "Heating begins", "8 h")
+    assert window.document.job.curing.begins_s == 8 * 3600 and begins.editor.text() == "17:30"
+    window.undo()
+    window.undo()
+    cure_of(window, qtbot)
     canvas = window.time_rail.canvas
     legs = planned_legs(window.document.assessment)
     place = next(

@@ -135,8 +135,8 @@ class CureStudy:
         return max(time_s - self.later_s, min(time_s, self.start_s))
 
     def at_points(self, values: Floats) -> Floats:
-        """(points,) a value of each of ``stacks`` at the points of the mesh, straight between those of one lay-up by the
-        age of the resin; NaN where there is none."""
+        """(points,) a value of each of ``stacks`` at the points of the mesh, straight between those of one lay-up by
+        the age of the resin; NaN where there is none."""
         found = np.where(self.of_point >= 0, np.append(values, np.nan)[self.of_point], np.nan)
         alike: dict[int, list[int]] = defaultdict(list)
         for number in np.unique(self.of_point[self.of_point >= 0]):

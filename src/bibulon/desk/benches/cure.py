@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
@@ -22,11 +21,11 @@ from bibulon.desk.widgets.fields import FreeField, column, label
 from bibulon.desk.widgets.figure_rows import shown_figure
 from bibulon.desk.work.job_tasks import HeatQuestion, heat_remedies
 from bibulon.desk.work.newest_answer import NewestAnswer
-from bibulon.durations import DAY_S, clock_time
+from bibulon.durations import clock_time
 from bibulon.job.run import thermocouple_readings
 from bibulon.quantities import number_shown, show, unit_shown
 from bibulon.quantities_in_words import percent
-from bibulon.quantity_text import parse, parse_clock_time
+from bibulon.quantity_text import parse_moment
 from bibulon.resin.card_law import law_of
 from bibulon.resin.data_range import guessed, known_k
 from bibulon.stock.choice import hardeners_for
@@ -272,19 +271,8 @@ class CureBench(Bench):
         return "" if at_s is None else self._clock(at_s)
 
     def _set_map_time(self, text: str) -> None:
-        """A time of day, the next that there is after the start, or a span from it."""
-        text = text.strip()
-        start_s, at_s = self.document.job.shot_start_s, None
-        if text:
-            days = re.search(r"\+\s*(\d+)\s*d$", text)
-            clock = text[: days.start()].strip() if days else text
-            if ":" in clock and not clock.endswith("h"):
-                at_s = parse_clock_time(clock) - start_s + (int(days[1]) * DAY_S if days else 0.0)
-                if at_s < 0:
-                    at_s += DAY_S
-            else:
-                at_s = parse(text, "duration", self.document.assessment.units)
-        self.document.cure_at_s = at_s
+        units, start_s = self.document.assessment.units, self.document.job.shot_start_s
+        self.document.cure_at_s = parse_moment(text, start_s, units) if text.strip() else None
         self.desk.plan.update()
         self.refresh()
 

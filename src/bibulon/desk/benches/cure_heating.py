@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from bibulon.cure.answers import demould_s, post_cure
 from bibulon.desk.widgets.choices import ChoiceField
 from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
+from bibulon.durations import clock_time
 from bibulon.job.curing import Heats, HeatStep
 from bibulon.job.edits import changed, revised
 from bibulon.quantities import QuantityKind
-from bibulon.quantity_text import parse
+from bibulon.quantity_text import parse, parse_moment
 
 if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
@@ -46,9 +47,21 @@ class HeatingSection:
             "Once the part is demoulded, with the hold that brings the glass transition that is wanted"
         )
         bench.body.addLayout(row)
-        bench.quantity(
-            "Heating begins", "duration", "curing/begins_s", "After the first feed is opened.", empty="end of the fill"
-        )
+        begins = FreeField(
+            "Heating begins", self._begins, self._set_begins,
+            "Time of day, or how long after the first feed is opened as 6 h.",
+        )  # fmt: skip
+        begins.editor.setPlaceholderText("end of the fill")
+        bench.add(begins)
+
+    def _begins(self) -> str:
+        job = self.document.job
+        return "" if job.curing.begins_s is None else clock_time(job.shot_start_s + job.curing.begins_s)
+
+    def _set_begins(self, text: str) -> None:
+        job, units = self.document.job, self.document.assessment.units
+        begins_s = parse_moment(text, job.shot_start_s, units) if text.strip() else None
+        self.document.edit("when heating begins", changed(job, curing=revised(job.curing, begins_s=begins_s)))
 
     def _key(self) -> object:
         return self.document.job.curing.steps, self.document.settings

@@ -233,10 +233,12 @@ class PlanPicture(QWidget):
 
     def _map_of(self, answer: FillAnswer, time_s: float) -> PlanMap | None:
         """The field that was chosen, at *time_s*; None for the fill itself."""
-        key = (answer, self.map, time_s if self.map.of_time else 0.0, self.document.study)
+        document = self.document
+        of_cure = document.assessment.cure_study, document.cure_at_s, document.job.shot_start_s
+        key = (answer, self.map, time_s if self.map.of_time else 0.0, document.study, of_cure, document.settings)
         if self._map is None or self._map[0] != key:
             make = self.map.make
-            self._map = (key, None if make is None else make(self.document, answer, time_s))
+            self._map = (key, None if make is None else make(document, answer, time_s))
         return self._map[1]
 
     def _paint_map(self, painter: QPainter, answer: FillAnswer, time_s: float) -> None:
