@@ -9,7 +9,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Rank, caution
 from bibulon.cure.answers import post_cure, stands_k, too_hot, wanted_tg_k
 from bibulon.cure.as_logged import hottest_read
-from bibulon.durations import clock_time, run_clock
+from bibulon.durations import clock_time
 from bibulon.quantities_in_words import brief, brief_each, percent
 
 WORTH_SAYING_S = 600.0
@@ -74,7 +74,7 @@ def part_colder_than_planned(assessment: Assessment) -> Iterator[Finding]:
     read, planned = brief_each((colder.read_k, colder.planned_k), "temperature", assessment.units)
     later = brief(colder.later_s, "duration")
     until = clock_time(assessment.job.shot_start_s + assessment.cure.release_s)
-    at = run_clock(colder.at_s)
+    at = clock_time(assessment.job.shot_start_s + colder.at_s)
     yield Finding(
         f"A thermocouple at the part read {read} at {at} where the plan has {planned}: by what was read the vacuum has "
         f"to stay on until {until}, {later} later than planned."
@@ -96,7 +96,7 @@ def part_hotter_than_it_stands(assessment: Assessment) -> Iterator[Finding]:
         hottest = hottest_read(job, *span_s)
         if hottest is not None and hottest[1] > most_k:
             read, most = brief_each((hottest[1], most_k), "temperature", assessment.units)
-            at = run_clock(hottest[0])
+            at = clock_time(job.shot_start_s + hottest[0])
             yield Finding(f"A thermocouple at the part read {read} at {at}; the {what} stands {most}.")
             return
 
