@@ -46,6 +46,20 @@ def test_the_mistake_is_caught_on_the_lid(name: str) -> None:
         assert "None" not in caution.message and "nan" not in caution.message
 
 
+@pytest.mark.parametrize(
+    ("cavity_m", "said"),
+    [(0.001, "less room than the fibre"), (0.0012, "% fibre: it cannot close"), (0.0037, "the vacuum pulls with")],
+)
+def test_a_cavity_that_is_too_shallow_is_told_once(cavity_m: float, said: str) -> None:
+    """Also where the fill is refused for it."""
+    made = assessed(pair(lid(), cavity_m=cavity_m))
+    found = [caution for caution in cautions_of(made) if caution.id in ("cavity-too-tight", "no-fill")]
+    assert [said in caution.message for caution in found] == [True], [caution.message for caution in found]
+    cannot_close = made.refusal is not None
+    assert (found[0].rank, found[0].station) == (("stop", "mould") if cannot_close else ("caution", "layup"))
+    assert cannot_close == (cavity_m < 0.003)
+
+
 @cache
 def sound_arm() -> Assessment:
     return assessed(arm())

@@ -32,6 +32,22 @@ def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: 
     return f"{round(number, digits - size):.0f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
 
 
+def bound_shown(limit: float, kind: QuantityKind, units: Units | None = None) -> str:
+    """A *limit* as :func:`show` puts it, with more decimals where it takes those to say it to within half a percent.
+
+    >>> bound_shown(0.0002, "length"), bound_shown(0.0, "length"), bound_shown(1e6, "stiffness")
+    ('0.2 mm', '0 mm', '0.001 GPa')
+    """
+    usual, number = show(limit, kind, units), number_shown(limit, kind, units or Units())
+    if kind == "duration" or not math.isfinite(number):
+        return usual
+    had = len(usual.partition(" ")[0].partition(".")[2].rstrip("°%"))
+    for decimals in range(had, had + MOST_DIGITS):
+        if abs(round(number, decimals) - number) <= 0.005 * abs(number):
+            return usual if decimals == had else show(limit, kind, units, decimals)
+    return usual
+
+
 def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
     """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
     for digits in range(BRIEF_DIGITS, MOST_DIGITS):

@@ -20,7 +20,7 @@ from bibulon.job.base import Point as PlanPoint
 from bibulon.job.edits import changed, new_id, revised, with_media
 from bibulon.job.lines import Line
 from bibulon.job.places import ring_of
-from bibulon.mould.cavity_height import lacks_height
+from bibulon.mould.cavity_height import lacks_height, too_tight_to_close
 from bibulon.quantities_in_words import brief, brief_each, show_full
 
 SHORTEST_EDGE_M = 0.1
@@ -46,7 +46,8 @@ LEAST_LATE_SHARE = 0.01
 )
 def no_fill(assessment: Assessment) -> Iterator[Finding]:
     refusal = assessment.refusal
-    if refusal is not None and not lacks_height(assessment.job):  # that has a caution of its own
+    job = assessment.job
+    if refusal is not None and not lacks_height(job) and not too_tight_to_close(job):  # those have their own cautions
         yield Finding(str(refusal), refusal.place, station=refusal.station)
 
 

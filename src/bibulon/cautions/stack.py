@@ -10,7 +10,7 @@ from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import in_cell
-from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.cure.answers import too_hot
 from bibulon.job import CLOSED, Job
 from bibulon.job.cards import AdhesiveCard, Card, CoatCard, CoreCard, FabricCard
@@ -300,10 +300,10 @@ def cavity_too_tight(assessment: Assessment) -> Iterator[Finding]:
             continue  # the core alone is too thick, and has a caution of its own
         share = brief(min(closed.fibre_fraction, 9.99), "share", assessment.units)
         if closed.pressure_pa is None:
-            rank: Rank = "stop"
-            yield Finding(
-                f"The cavity would press the stack to {share} fibre: it cannot close.", in_cell(cell), "", rank
-            )
+            words = f"The cavity would press the stack to {share} fibre: it cannot close."
+            if closed.fibre_fraction >= 1:
+                words = "The cavity has less room than the fibre would take up without any resin: it cannot close."
+            yield Finding(words, in_cell(cell), rank="stop", station="mould")
         elif closed.pressure_pa > CLAMP_SHARE * pull:
             load, has = brief_each((closed.pressure_pa, pull), "pressure difference", assessment.units)
             yield Finding(f"Closing to {share} fibre takes {load}; the vacuum pulls with {has}.", in_cell(cell))

@@ -16,6 +16,14 @@ def lacks_height(job: Job) -> bool:
     return job.closed and any(cell.stack.layers and cell.stack.cavity_m is None for cell in laminate_of(job).cells)
 
 
+def too_tight_to_close(job: Job) -> bool:
+    """Whether a stack does not go into its closed mould, however hard it is pressed."""
+    if not job.closed:
+        return False
+    stacks = [cell.stack for cell in laminate_of(job).cells if cell.stack.layers]
+    return any(stack.cavity_m is not None and stack.fibre_load_pa is None for stack in stacks)
+
+
 def proposed_height_m(job: Job) -> float | None:
     """The height at which the largest part of the laminate is pressed as the vacuum until gel closes on it; None if
     nothing is laid."""

@@ -32,6 +32,7 @@ from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
 from bibulon.job.paths import FieldPath
 from bibulon.quantities import QuantityKind, as_typed, show
+from bibulon.quantities_in_words import bound_shown
 from bibulon.quantity_text import parse, parse_clock_time
 
 LABEL_WIDTH = 132
@@ -255,7 +256,7 @@ class QuantityField(Field):
             edited = with_value(self.document.job, self.path, value)
         except ValidationError as error:
             own, units = self.path.rsplit("/", 1)[-1], self.document.assessment.units
-            raise ValueError(explain_here(error, own, lambda limit: show(limit, self.kind, units))) from error
+            raise ValueError(explain_here(error, own, lambda limit: bound_shown(limit, self.kind, units))) from error
         self.document.edit(self.objectName().lower(), edited)
 
 
