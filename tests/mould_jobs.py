@@ -11,7 +11,7 @@ from bibulon.job import Job
 from bibulon.job.edits import changed, revised, with_card, with_line
 from bibulon.job.hold import HoldTest
 from bibulon.job.layup import Layer
-from bibulon.job.pair import Fitting, InjectionStep, Joint
+from bibulon.job.pair import Fitting, InjectionStep, Joint, UntilMass
 from bibulon.job.run import RunEvent
 from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
@@ -153,4 +153,7 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,
+    "step-never-begins": lambda job: injection(
+        job, steps=(InjectionStep(until=UntilMass(mass_kg=50.0)), InjectionStep())
+    ),
 }

@@ -21,6 +21,7 @@ from bibulon.mould.fittings import (
     widest_gap,
 )
 from bibulon.mould.flange import flange_gives, flange_thick_enough_m, with_flange_thick_enough
+from bibulon.mould.injection import step_words
 from bibulon.mould.press import press_holds_pa
 from bibulon.quantities_in_words import brief, brief_each
 
@@ -47,7 +48,9 @@ def mould_opens(assessment: Assessment) -> Iterator[Finding]:
         return
     when_s, place = margin.opens
     lacks = brief(-margin.worst[0], "line force", assessment.units)
-    when = "before any resin comes" if when_s <= 0 else f"{run_clock(when_s)} into the shot"
+    when = f"{run_clock(when_s)} into the shot"
+    if when_s < 1:
+        when = "before any resin comes" if when_s <= 0 else "as the first resin comes"
     yield Finding(f"The mould opens {when}: the clamp lacks {lacks} at the worst.", place)
 
 
@@ -134,6 +137,28 @@ def above_the_plate(assessment: Assessment) -> Iterator[Finding]:
             has, most = brief_each((step.over_pressure_pa, injection.rated_pa), "pressure difference", units)
             yield Finding(f"Step {number} presses with {has}; the {injection.source} is rated for {most}.")
             return
+
+
+@caution(
+    "step-never-begins",
+    "caution",
+    "mould",
+    why="What was planned for later in the shot is not done: a gentle end that never comes does not save the clamp.",
+    remedy="End the step before it sooner, by what this part takes, or take out the steps that are not reached.",
+    processes=IN_MOULD,
+)
+def step_never_begins(assessment: Assessment) -> Iterator[Finding]:
+    job, fill = assessment.job, assessment.fill
+    if fill is None:
+        return
+    steps, begun = job.pair.injection.steps, len([at for at in fill.stage_begun_s if at < fill.end_s])
+    if begun < len(steps):
+        until = step_words(steps[begun - 1], assessment.units).rpartition(" until ")[2]
+        over = "the part is full" if fill.fill_time_s is not None else "the resin stops"
+        yield Finding(
+            f"Step {begun + 1} of the recipe never begins: {over} at {run_clock(fill.end_s)}, and step {begun} lasts "
+            f"until {until}."
+        )
 
 
 @caution(

@@ -43,6 +43,7 @@ UNTIL: dict[str, tuple[Callable[[InjectionStep], Until], str, QuantityKind]] = {
     ),
 }  # fmt: skip
 """What may end a step: how one is begun, its field and what that counts in."""
+UNTIL_WORDS = {"volume": "Volume", "mass": "Mass", "duration": "Ends at", "pressure difference": "To pressure"}
 FIRST_RATE_M3_S = 2e-5
 SOURCES: tuple[tuple[str, tuple[Source, bool]], ...] = (
     ("bucket", ("bucket", False)),
@@ -70,9 +71,7 @@ class InjectionSection:
             "From", lambda: list(SOURCES), self._source,
             self._choose_source,
         )  # fmt: skip
-        bench.quantity("Bucket below mould", "length", "bucket/below_part_m", "Of an open bucket.")
-        rated = "The most over the atmosphere that its plate allows."
-        bench.quantity("Rated for", "pressure difference", "pair/injection/rated_pa", rated, decimals=0)
+        bench.watch(self._source_key, column(4), self._fill_source)
         bench.watch(self._steps_key, column(5), self._fill_steps)
         tip = "From the present fill: as fast as the mould holds with its vent shut, and gentle at the end"
         bench.button("Propose a recipe", self._propose).setToolTip(tip)
@@ -120,6 +119,19 @@ class InjectionSection:
         how = "as measured" if injection.filler_thickens else "by the law of stiff grains; a cup tells it better"
         words = f"Filler takes {percent(share)} of the volume; {how}. Fine fabric filters it out of the resin."
         return f"{self.bench.shown(resin.density_kg_m3, 'density')}, {times:.2g} × as thick", words
+
+    def _source_key(self) -> object:
+        injection = self.injection
+        return injection.source, injection.rated_pa, self.document.job.bucket, self.document.settings
+
+    def _fill_source(self, layout: QVBoxLayout) -> None:
+        """Where an open bucket stands, or what a vessel under pressure is built for."""
+        bench = self.bench
+        if self.injection.source == "bucket":
+            bench.quantity("Bucket below mould", "length", "bucket/below_part_m", into=layout)
+            return
+        rated = "The most over the atmosphere that its plate allows."
+        bench.quantity("Rated for", "pressure difference", "pair/injection/rated_pa", rated, into=layout, decimals=0)
 
     def _source(self) -> tuple[Source, bool]:
         return self.injection.source, self.document.job.mixed_as_it_comes
@@ -176,7 +188,7 @@ class InjectionSection:
         _, name, kind = UNTIL[step.until.kind]
         layout.addWidget(
             FreeField(
-                kind.capitalize() if kind != "pressure difference" else "To pressure",
+                UNTIL_WORDS[kind],
                 partial(self._until_shown, number, name, kind),
                 partial(self._put_until, number, name, kind),
             )
