@@ -8,6 +8,7 @@ from functools import cache
 import pytest
 from faulty_jobs import OF_PLAN, assessed, with_mistake
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, blown, lid, pair, pressed
+from sound_jobs import plies
 
 from bibulon.assess import Assessment, assess
 from bibulon.cautions import REGISTRY, cautions_of
@@ -15,6 +16,8 @@ from bibulon.cautions.safety import safety_notes
 from bibulon.job import IN_MOULD, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.run import RunEvent
+from bibulon.mould.cavity_height import with_proposed_height
+from bibulon.stock import shelf_card
 
 
 @cache
@@ -58,6 +61,18 @@ def test_a_cavity_that_is_too_shallow_is_told_once(cavity_m: float, said: str) -
     cannot_close = made.refusal is not None
     assert (found[0].rank, found[0].station) == (("stop", "mould") if cannot_close else ("caution", "layup"))
     assert cannot_close == (cavity_m < 0.0015)
+
+
+@pytest.mark.parametrize("count", [1, 3, 9])
+@pytest.mark.parametrize("cavity_pa", [20_000.0, 50_000.0, 80_000.0])
+def test_a_cavity_as_high_as_the_stack_asks_for_closes(count: int, cavity_pa: float) -> None:
+    made = changed(
+        pair(lid(), cavity_m=None, cavity_pa=cavity_pa),
+        layup=plies("glass-biax-600", count),
+        cards=(*lid().cards, shelf_card("glass-biax-600")),
+    )
+    told = {caution.id for caution in cautions_of(assess(with_proposed_height(made)))}
+    assert "cavity-too-tight" not in told and "cavity-height-missing" not in told
 
 
 @cache

@@ -21,6 +21,7 @@ from bibulon.laminate.cells import Cell
 from bibulon.laminate.closed_mould import closed_at
 from bibulon.laminate.compaction import fibre_fraction, ply_thickness_m
 from bibulon.laminate.stack import Stack
+from bibulon.mould.cavity_height import CLAMP_SHARE
 from bibulon.quantities_in_words import brief, brief_each
 from bibulon.resin.exotherm import peak_temperature_k
 from bibulon.stock import shelf_card
@@ -33,8 +34,6 @@ WIDEST_GAP_M = 0.05
 SKIN_COAT = "glass-mat-300"
 OWN_HEAT_K = 5.0
 """Plies that get so much warmer than all that is round them do so by their own heat."""
-CLAMP_SHARE = 0.8
-"""How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
 
 
 def _widest(assessment: Assessment) -> Cell | None:

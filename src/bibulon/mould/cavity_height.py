@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from bibulon.job import Job
 from bibulon.job.edits import with_pair
 from bibulon.laminate.cells import laminate_of
@@ -9,6 +11,8 @@ from bibulon.laminate.closed_mould import height_under_m
 
 STEP_M = 1e-4
 LEAST_PULL_PA = 1000.0
+CLAMP_SHARE = 0.8
+"""How much of the vacuum's pull on the upper mould may go into closing on the fibre."""
 
 
 def lacks_height(job: Job) -> bool:
@@ -25,15 +29,15 @@ def too_tight_to_close(job: Job) -> bool:
 
 
 def proposed_height_m(job: Job) -> float | None:
-    """The height at which the largest part of the laminate is pressed as the vacuum until gel closes on it; None if
-    nothing is laid."""
+    """The height at which the largest part of the laminate is pressed as the vacuum until gel closes on it, or with
+    what the vacuum of the fill can well close on if that is less; None if nothing is laid."""
     cells = [cell for cell in laminate_of(job).cells if cell.stack.fibre_kg_m2 > 0]
     if not cells:
         return None
     layers = max(cells, key=lambda cell: cell.area_m2).stack.layers
-    pull = max(job.shop.barometer_pa - job.pair.hold_pa, LEAST_PULL_PA)
-    height = height_under_m(layers, job.cards, pull)
-    return max(round(height / STEP_M), 1) * STEP_M
+    until_gel, filling = job.shop.barometer_pa - job.pair.hold_pa, job.shop.barometer_pa - job.vacuum_pa
+    height = height_under_m(layers, job.cards, max(min(until_gel, CLAMP_SHARE * filling), LEAST_PULL_PA))
+    return math.ceil(height / STEP_M) * STEP_M
 
 
 def with_proposed_height(job: Job) -> Job:
