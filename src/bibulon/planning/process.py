@@ -228,12 +228,22 @@ def _reasons(job: Job, costs: ShopCosts, materials: PartMaterials, ways: Sequenc
             reasons.append(f"{other.process.name} costs {_dearer(dearer)}.")
             turn = break_even(best.process, other.process, costs.labour_per_h, materials, parts)
             if turn is not None:
-                reasons[-1] = reasons[-1][:-1] + f", and less from {turn} parts on."
+                reasons[-1] = reasons[-1][:-1] + f", and less from {_about(turn)} parts on."
     if materials.unpriced:
         reasons.append("Without a price, and so left out: " + ", ".join(materials.unpriced) + ".")
     if not job.layup:
         reasons.append("The ply book is empty: no materials are counted yet.")
     return reasons
+
+
+def _about(parts: int) -> str:
+    """A number of parts to two digits: planning figures tell no more.
+
+    >>> _about(87), _about(2075)
+    ('87', 'about 2100')
+    """
+    known = round(parts, 2 - len(str(parts)))
+    return f"{parts}" if parts < 100 else f"about {known}"
 
 
 def _dearer(ratio: float) -> str:
