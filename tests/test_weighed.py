@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -19,6 +20,7 @@ from bibulon.job.dosing import dose_of, dosed
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import ResinCard
 from bibulon.quantities import Units
+from bibulon.record.mixed_resin import standing_batches, too_old
 from bibulon.resin.viscosity import film_gel_s
 from bibulon.resin.weighed import ratio_words, weighed_off
 from bibulon.stock import shelf_card
@@ -150,3 +152,22 @@ def test_a_batch_as_planned_changes_nothing_in_the_fill() -> None:
     job = hatch()
     fills = [scheduled_fill(weighed(job, *[dose_of(job.resin) * share] * 2), 120) for share in (1.0, 1.004)]
     assert fills[1].age_s == pytest.approx(fills[0].age_s, rel=1e-9) and np.all(fills[1].faster == 1.0)
+
+
+def test_what_only_a_mixing_sheet_tells_stands_mixed_until_the_part_is_full() -> None:
+    """Nothing is in the log: the sheet's time of day says how old the first batch is; the second has none."""
+    job = weighed(hatch(), *[dose_of(hatch().resin)] * 2)
+    sheets = (revised(job.charge.mixed[0], mixed_at="8:00"), job.charge.mixed[1])
+    job = changed(job, charge=revised(job.charge, mixed=sheets), flow=revised(job.flow, feeds_after="open"))
+    job = changed(job, shop=revised(job.shop, shot_start_s=8.5 * 3600))
+    made = replace(assess(job), fill=scheduled_fill(job, 120))
+    assert made.fill is not None
+    (first,) = standing_batches(made, datetime(2026, 12, 1, 8, 20, tzinfo=UTC), None)
+    assert (first.number, first.age_s) == (1, 1200.0)
+    (later,) = standing_batches(made, datetime(2026, 12, 1, 9, 30, tzinfo=UTC), None)
+    assert "Batch 1 was mixed 90 min ago: too old to begin with" in too_old((later,), False, Units())
+    running = standing_batches(made, datetime(2026, 12, 1, 8, 30, tzinfo=UTC), 0.0)
+    assert (running[0].number, running[0].age_s) == (1, 1800.0)
+    assert standing_batches(made, datetime(2026, 12, 1, 9, 30, tzinfo=UTC), made.fill.end_s + 1) == (), (
+        "its feeds stay open"
+    )
