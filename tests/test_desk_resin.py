@@ -412,7 +412,9 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     cured = window.plan.grab().toImage()
     choose(window, "Plan shows", "resin through")
     assert window.plan.grab().toImage() != cured, "the map came back with the cure that was worked out anew"
-    begins = type_into(side, "Heating begins", "18:00")
+    begins = type_into(side, "Heating begins", "18")
+    assert "Write a time of day like 14:05" in begins.error.text(), "18 minutes, or six in the evening"
+    type_into(side, "Heating begins", "18:00")
     assert window.document.job.curing.begins_s == 18 * 3600 - window.document.job.shop.shot_start_s
     type_into(side, "Heating begins", "8 h")
     assert window.document.job.curing.begins_s == 8 * 3600 and begins.editor.text() == "17:30"

@@ -214,17 +214,21 @@ def _parse_duration(text: str, units: Units) -> float:
 
 
 def parse_moment(text: str, start_s: float, units: Units | None = None) -> float:
-    """Seconds after a start, at *start_s* in the day, of a time of day, the next that there is, or of a span from it.
-    Raises :class:`QuantityError`.
+    """Seconds after a start, at *start_s* in the day, of a time of day, the next that there is, or of a span from it
+    that has its unit. Raises :class:`QuantityError`.
 
     >>> parse_moment("14:05", 13 * 3600.0), parse_moment("5:30 +1 d", 13 * 3600.0), parse_moment("6:45 h", 0.0)
     (3900.0, 59400.0, 24300.0)
+    >>> parse_moment("14.05", 13 * 3600.0), parse_moment("90 min", 0.0)
+    (3900.0, 5400.0)
     """
     text = text.strip()
     days = re.search(r"\+\s*(\d{1,2})\s*d$", text)
     clock = text[: days.start()].strip() if days else text
-    if ":" not in clock or clock.endswith(("h", "min")):
+    if clock.endswith(("h", "n", "s", "d")):
         return parse(text, "duration", units)
+    if not re.fullmatch(r"\d{1,2}[:.h]\d\d", clock):
+        raise QuantityError("Write a time of day like 14:05, or how long after the start as 6:45 h.")
     after_s = parse_clock_time(clock) - start_s + (int(days[1]) * DAY_S if days else 0.0)
     return after_s if after_s >= 0 else after_s + DAY_S
 
