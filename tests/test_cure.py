@@ -386,7 +386,7 @@ def test_a_part_that_is_read_hotter_than_it_stands_is_said() -> None:
     what, most_k = stands_k(job)
     for warm_k, told in ((most_k - 1.0, False), (most_k + 8.0, True)):
         found = [one for one in cautions_of(assess(logged_at(job, (7200.0, warm_k)))) if "hotter" in one.id]
-        assert bool(found) == told and all(what in one.message and "2:00:00" in one.message for one in found)
+        assert bool(found) == told and all(what in one.message and "at 11:30" in one.message for one in found)
     # off the mould, in an oven, it has no film that could soften
     made, planned = cured(job)
     off_s = demould_s(job, planned)

@@ -49,6 +49,7 @@ JobPath = Literal[
     "charge/pot_shape",
     "charge/resin",
     "charge/scales",
+    "curing/begins_s",
     "curing/logged",
     "curing/steps",
     "curing/tg_wanted_k",
