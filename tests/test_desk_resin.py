@@ -337,3 +337,17 @@ def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window) -> N
     assert "The first batch stands mixed for" in texts(bench(window))
     states = {one.station.id: one.state for one in window.findChildren(StationButton)}
     assert (states["charge"], states["lines"]) == ("stop", "waits")
+
+
+def test_the_safety_notes_are_those_of_the_resin_and_the_vessel_that_are_chosen(window: Window, qtbot) -> None:
+    window.go("charge")
+    assert "Amine hardeners" in texts(bench(window)) and "Organic peroxide" not in texts(bench(window))
+    choose(window, "Resin", "Infusion polyester")
+    window.refresh()
+    assert "Organic peroxide: eye hazard" in texts(bench(window)) and "Amine hardeners" not in texts(bench(window))
+    put_lid(window, qtbot)
+    window.go("mould")
+    assert "relief valve" not in texts(bench(window))
+    choose(window, "From", "pressure pot")
+    window.refresh()
+    assert "rated, with a relief valve, never above their plate" in texts(bench(window))

@@ -130,8 +130,7 @@ class Bench(QScrollArea):
             self.watch(lambda: self._mine(grave=True), column(6), self._fill_grave)
         self.build()
         self.watch(lambda: self._mine(grave=False), column(6), self._fill_cautions)
-        for note in safety_notes(desk.document.job, station):
-            self.body.addWidget(label(note, "muted"))
+        self.watch(self._safety_notes, column(7), self._fill_safety)
         self.body.addStretch(1)
 
     @property
@@ -282,6 +281,13 @@ class Bench(QScrollArea):
 
     def _fill_grave(self, layout: QVBoxLayout) -> None:
         self._fill_cards(layout, self._mine(grave=True))
+
+    def _safety_notes(self) -> tuple[str, ...]:
+        return safety_notes(self.document.job, self.station)
+
+    def _fill_safety(self, layout: QVBoxLayout) -> None:
+        for note in self._safety_notes():
+            layout.addWidget(label(note, "muted"))
 
     def _fill_cautions(self, layout: QVBoxLayout) -> None:
         cautions = self._mine(grave=False)
