@@ -49,10 +49,10 @@ def main() -> None:
     )
     made = filled(assess(demo_job()))
     assert made.fill is not None
-    wet, mixed_s = wet_part(made.fill), made.last_mixed_s
-    whole = best_of(2, lambda: cure_study(made.job, wet, mixed_s))
+    wet, last = wet_part(made.fill), made.last_mixed
+    whole = best_of(2, lambda: cure_study(made.job, wet, last))
     tracemalloc.start()
-    study = cure_study(made.job, wet, mixed_s)
+    study = cure_study(made.job, wet, last)
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     print(f"The demo job, {len(study.stacks)} stacks and ages: {whole:.2f} s; at most {peak / 1e6:.0f} MB more")

@@ -92,7 +92,7 @@ def test_every_place_has_the_cure_of_its_stack_and_the_last_resin_counts(deck: t
     latest = [one for one in study.stacks if one.latest]
     assert len({one.stack.layers for one in study.stacks}) == len(latest) > 1
     for one in latest:
-        assert one.age_s == pytest.approx(made.fill.end_s - made.last_mixed_s)
+        assert one.age_s == pytest.approx(made.fill.end_s - made.last_mixed.mixed_s)
     gels = np.array([one.course.cured_to_s(study.law.gel_cure) for one in study.stacks])
     there_s = study.at_points(gels)
     for number, one in enumerate(study.stacks):

@@ -224,7 +224,7 @@ def test_a_machine_that_mixes_at_its_head_brings_fresh_resin_and_has_no_batches(
     after = window.document.assessment
     assert before.fill is not None and after.fill is not None and before.batches and not after.batches
     assert after.fill.age_s.max() < after.fill.end_s + 1 < before.fill.age_s.min()
-    assert after.last_mixed_s == after.fill.end_s and after.cure.gel_s > before.cure.gel_s + 100
+    assert after.last_mixed.mixed_s == after.fill.end_s and after.cure.gel_s > before.cure.gel_s + 100
     window.go("charge")
     assert "there are no batches" in texts(bench(window)) and "Who can mix" not in texts(bench(window))
     window.undo()

@@ -280,16 +280,18 @@ def test_resin_that_a_machine_mixes_is_as_young_as_the_clamping_of_the_last_inle
     first: tuple[tuple[float, EventKind, str], ...] = (
         (-300.0, "valve clamped", "all feeds"), (0.0, "valve opened", "I1"), (2.0, "valve opened", "I2"),
     )  # fmt: skip
-    assert logged(first[0]).last_mixed_s == logged(*first).last_mixed_s == planned.fill.end_s, "none was opened, or is"
+    assert logged(first[0]).last_mixed.mixed_s == logged(*first).last_mixed.mixed_s == planned.fill.end_s, (
+        "none was opened, or is"
+    )
     half = (*first, (900.0, "valve clamped", "I1"))
-    assert logged(*half).last_mixed_s == planned.fill.end_s
+    assert logged(*half).last_mixed.mixed_s == planned.fill.end_s
     done = (*half, (1500.0, "valve clamped", "all feeds"), (1600.0, "valve clamped", "I2"))
     late = logged(*done)
-    assert late.last_mixed_s == 1500.0
+    assert late.last_mixed.mixed_s == 1500.0
     later_s = 1500.0 - planned.fill.end_s
     assert late.cure.release_s - planned.cure.release_s == pytest.approx(later_s, rel=0.02)
     again = logged(*done, (1700.0, "valve opened", "I2"), (1800.0, "valve clamped", "I2"))
-    assert again.last_mixed_s == 1800.0
+    assert again.last_mixed.mixed_s == 1800.0
 
 
 def test_what_was_weighed_is_reckoned_with_in_the_fill_and_after_it() -> None:

@@ -109,8 +109,8 @@ def test_a_cold_day_lengthens_the_cycle_and_a_warm_one_shortens_it() -> None:
 
     (cold, cold_k), (warm, _) = cycles_by_warmth(a)
     resin, now_k = a.job.resin, a.job.mould_temperature_k
-    stands_s = (a.cure.release_s - a.last_mixed_s) * film_gel_s(resin, cold_k) / film_gel_s(resin, now_k)
-    assert cured_s(cold) == pytest.approx(a.last_mixed_s + stands_s - a.fill.end_s)
+    stands_s = (a.cure.release_s - a.last_mixed.mixed_s) * film_gel_s(resin, cold_k) / film_gel_s(resin, now_k)
+    assert cured_s(cold) == pytest.approx(a.last_mixed.mixed_s + stands_s - a.fill.end_s)
     assert 1.2 * cured_s(warm) < cured_s(a.cycle) < cured_s(cold) / 1.2
 
 

@@ -137,11 +137,6 @@ class Assessment:
         return last_mixed(self.job, self.batches, 0.0 if self.fill is None else self.fill.end_s)
 
     @property
-    def last_mixed_s(self) -> float:
-        """When the resin that gels last is mixed, on the run clock."""
-        return self.last_mixed.mixed_s
-
-    @property
     def flows_until_s(self) -> float:
         """When the resin that fills the last places stops flowing, on the run clock; with no fill the first poured."""
         if self.fill is None or self.gel_margin_s is None:

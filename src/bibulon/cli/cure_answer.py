@@ -37,7 +37,7 @@ def cure_answer(assessment: Assessment, study: CureStudy) -> dict[str, Any]:
         "trim_s": _or_none(trim_s(job, study)),
         "load_s": _or_none(load_s(job, study)),
         "later_than_planned_s": study.later_s,
-        "last_mixed_s": assessment.last_mixed_s,
+        "last_mixed_s": assessment.last_mixed.mixed_s,
         "hottest_k": study.hottest.peak_k,
         "hottest_s": study.hottest.course.peak_s,
         "hottest_place_m": study.hottest.place,
