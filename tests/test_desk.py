@@ -8,11 +8,26 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, at, bench, caution_ids, choose, click, drag, fill_of, press, push, settle, texts, type_into
+from driving import (
+    LEFT,
+    at,
+    bench,
+    caution_ids,
+    choose,
+    click,
+    drag,
+    fill_of,
+    press,
+    push,
+    put_lid,
+    settle,
+    texts,
+    type_into,
+)
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QListWidget, QPushButton, QWidget
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.shortcuts import SHORTCUTS
@@ -136,15 +151,25 @@ def test_figures_take_any_unit_and_complain_at_the_field(window: Window) -> None
     assert field.error.isVisible()
 
 
-def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot) -> None:
+@pytest.mark.parametrize("mould", [False, True], ids=["film", "mould"])
+def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot, mould: bool) -> None:
+    """Also on benches that were looked at before."""
+    if mould:
+        put_lid(window, qtbot)
+    for station in stations_for(window.document.job.process):
+        window.go(station.id)
+        window.refresh()
     window.set_setting("system", "us")
     window.set_setting("reading", "gauge")
     window.document.edit("group", grouped_layup(window.document.job, window.document.job.layup[2].id))
     window.go("lines")
     assert "lb" in texts(window.strip)
     window.go("hold")
+    window.refresh()
     found = texts(bench(window))
     assert "inHg" in found and "counted down from atmosphere" in found
+    counts = [one for one in bench(window).findChildren(QComboBox) if one.accessibleName() == "Gauge counts from"]
+    assert [one.currentText() for one in counts] == ["the atmosphere"]
     named = [card.name for card in (*shelf(), *window.document.job.cards)]
     metric = re.compile(r"\d (mm|cm|m|kg|g|mbar|bar|kPa|°C|m²|g/m²|kg/m³|L|km)(?![\w²])")
     for station in stations_for(window.document.job.process):
@@ -159,6 +184,8 @@ def test_the_shops_units_and_gauge_are_followed_everywhere(window: Window, qtbot
             settle(bench(window))
         said = [one.text() for one in bench(window).findChildren(QLineEdit) if one.isVisible()]
         said += [one.toolTip() for one in bench(window).findChildren(QWidget)]
+        lists = bench(window).findChildren(QListWidget)
+        said += [one.item(row).text() for one in lists for row in range(one.count())]
         wide = bench(window).widget().minimumSizeHint().width()
         assert wide <= bench(window).viewport().width(), f"{station.id}: what is on the bench is clipped"
         for text in (texts(bench(window)), *said):

@@ -20,5 +20,5 @@ class ChargeSection:
         job = made.job
         return (
             made.batches, made.charge, job.charge, job.shop, job.mould, job.resin, job.plumbing.bucket,
-            job.shot_start_s, job.weighed, self.document.settings,
+            job.shot_start_s, job.weighed, job.house, self.document.settings,
         )  # fmt: skip

@@ -33,7 +33,7 @@ class LoggedSection:
         bench = self.bench
         bench.section("Logged temperatures")
         self.words = column(2)
-        bench.watch(self._key, self.words, self._fill)
+        bench.watch(lambda: (self._key(), self.document.settings), self.words, self._fill)
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Logged temperatures")
         self.text.setPlaceholderText(

@@ -30,7 +30,7 @@ from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
 from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
-from bibulon.quantities import number_shown, show, unit_shown
+from bibulon.quantities import Reading, number_shown, show, unit_shown
 from bibulon.quantities_in_words import from_to
 from bibulon.vacuum.hold import HoldVerdict
 from bibulon.vacuum.two_spaces import read_pair
@@ -39,6 +39,8 @@ if TYPE_CHECKING:
     from bibulon.desk.widgets.hold_chart import HoldChart
 
 SAMPLE_S, DRIFT_SAMPLE_S = 20.0, 300.0
+GAUGE_OF: dict[Reading, Literal["absolute", "relative"]] = {"absolute": "absolute", "gauge": "relative"}
+"""What a gauge counts from, by how the shop reads."""
 RISEN_PA = (0.0, 300.0, 500.0)
 """What the readings of the example rise by."""
 FILM_PA = 3100.0
@@ -58,8 +60,8 @@ class HoldBench(Bench):
         self._gauge_start: float | None = None
         """When the test was begun, on the instruments' clock."""
         self._last: dict[str, float] = {}
-        counts_down = self.document.assessment.units.reading == "gauge"
-        self.gauge_kind: Literal["absolute", "relative"] = "relative" if counts_down else "absolute"
+        self._shop_reads = self.document.settings.reading
+        self.gauge_kind: Literal["absolute", "relative"] = GAUGE_OF[self._shop_reads]
         self.chart: HoldChart | None = None
         self._drafted: float | None = None
         """The leak of the test in the making."""
@@ -137,6 +139,8 @@ class HoldBench(Bench):
     # -- the draft ---------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
+        if self._shop_reads != (reads := self.document.settings.reading):
+            self._shop_reads, self.gauge_kind = reads, GAUGE_OF[reads]
         super().refresh()
         self.effect.show_map()
         units = self.document.assessment.units

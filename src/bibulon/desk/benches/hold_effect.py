@@ -83,7 +83,9 @@ class EffectSection(QObject):
         return self._answer if self._answer is not None and self._answer.asked == self._asked() else None
 
     def _key(self) -> object:
-        return self.open, self.document.job, self.rate_pa_m3_s, self.clicked, self.chosen, self._answer, self._message
+        document = self.document
+        asked = self.open, document.job, self.rate_pa_m3_s, self.clicked, self.chosen
+        return *asked, self._answer, self._message, document.settings
 
     def _set_open(self, on: bool) -> None:
         self.open = on

@@ -37,8 +37,10 @@ class KeptTests:
     def _kept_key(self) -> object:
         assessment = self.document.assessment
         return (
-            tuple((test, verdict.passed, verdict.leak_pa_m3_s) for test, verdict in assessment.hold_verdicts),
-            self.document.settings.system,
+            tuple((test, verdict.rules, verdict.leak_pa_m3_s) for test, verdict in assessment.hold_verdicts),
+            assessment.hold_figures,
+            assessment.area_together_m2,
+            self.document.settings,
         )
 
     def _fill_kept(self, layout: QVBoxLayout) -> None:

@@ -127,7 +127,8 @@ class TickList:
         """The number of the last photograph of each line that has any."""
         self._soon = QTimer(bench, singleShot=True, interval=0)
         self._soon.timeout.connect(self._renew)
-        self._of: Job | None = None
+        self._of: tuple[Job, object] | None = None
+        """The job and the settings that the lines are of."""
         """The job whose lines are shown."""
         self.notes_text = label("", "figure")
         bench.body.addWidget(self.notes_text)
@@ -162,10 +163,10 @@ class TickList:
             self._renew()
 
     def _renew(self) -> None:
-        job = self.bench.document.job
-        if job is self._of:
+        job, settings = self.bench.document.job, self.bench.document.settings
+        if self._of is not None and job is self._of[0] and settings is self._of[1]:
             return
-        self._of = job
+        self._of = job, settings
         lines = tuple(self._lines_of(job))
         pictures = tuple(event.number for event in job.run if event.kind == "photographed")
         if (lines, pictures) == self._key:
