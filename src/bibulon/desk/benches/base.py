@@ -150,6 +150,7 @@ class Bench(QScrollArea):
             field.refresh()
         for part in self._watched:
             part.refresh()
+        self._keep_in_place()  # what comes below may be as long as what goes above
 
     def _in_sight(self) -> tuple[QWidget, int] | None:
         if self.verticalScrollBar().value() == 0:
@@ -163,7 +164,7 @@ class Bench(QScrollArea):
         return field.mapTo(self.viewport(), QPoint(0, 0)).y()
 
     def _keep_in_place(self) -> None:
-        """Called when what can be scrolled has become longer or shorter."""
+        """Called also whenever what can be scrolled has become longer or shorter."""
         if self._seen_at is not None:
             (field, top), bar = self._seen_at, self.verticalScrollBar()
             bar.setValue(bar.value() + self._below_top(field) - top)
