@@ -3,9 +3,9 @@
 Age is counted at the mould's temperature: a parcel that has cured as far as resin kept there does in ten minutes is ten
 minutes old, however warm it was in its pot (``dα/dt`` from the resin's law gives how much faster it ages while it is
 warmer or colder, and by its dose of catalyst). Resin leaves a node first in, first out
-(:mod:`bibulon.flow.contents`), by a balance that holds for
-steps of any size. What comes from the bucket is as old and as warm as its batch is in the pot by then, mixed with the
-heel that it was poured on. Resin stops at gel or the flow limit.
+(:mod:`bibulon.flow.contents`), by a balance that holds for steps of any size. What comes from the bucket is as old and
+as warm as its batch is in the pot by then, mixed with the heel that it was poured on. Resin stops at gel or the flow
+limit.
 """
 
 from __future__ import annotations
