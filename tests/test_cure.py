@@ -12,6 +12,7 @@ import pytest
 from conftest import rectangle
 from resin_cases import strip_of_batches
 from scipy.integrate import solve_ivp
+from shapely import Polygon
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import cautions_of
@@ -124,7 +125,7 @@ def test_the_resin_that_comes_last_is_the_freshest_and_ages_carry_to_the_cure(
     made, study = deck
     fill = made.fill
     assert fill is not None and fill.problem.fed is not None
-    young, old = (np.percentile(fill.age_s[fill.age_s > 0], q) for q in (5, 95))
+    young, old = (np.percentile(fill.age_s, q) for q in (5, 95))
     assert young < old <= fill.end_s + 1200
     by_age = sorted((one for one in study.stacks if not one.latest), key=lambda one: one.age_s)
     layers = by_age[0].stack.layers
@@ -148,6 +149,18 @@ def test_a_batch_is_mixed_with_the_heel_that_it_is_poured_on() -> None:
         mix_s, before_s = (heel_s + one.pour_s - one.mix_s) / 2, one.pour_s
     drawn_s = mix_s + fill.end_s - before_s
     assert drawn_s < fill.age_s.min() < drawn_s + 120, "and it is some while in the hose"
+
+
+def test_where_resin_never_came_it_is_not_reckoned_as_just_mixed() -> None:
+    """A strip that rises beyond what the vacuum lifts: its dry end is as old as the front."""
+    job = strip_of_batches(0.0)
+    (x0, y0, x1, y1) = Polygon(job.part.outline).bounds
+    rises = ((x0, y0, 0.0), (x0, y1, 0.0), (x1, y0, 12.0), (x1, y1, 12.0))
+    made = filled(assess(changed(job, part=revised(job.part, relief=rises))), 200, levels=1)
+    assert made.fill is not None and made.fill.fill_time_s is None
+    wet = made.fill.saturation[-1] > 0
+    assert 10 < wet.sum() < len(wet) - 10
+    assert made.fill.age_s[~wet].min() > np.percentile(made.fill.age_s[wet], 75)
 
 
 def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> None:

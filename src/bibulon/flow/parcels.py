@@ -118,7 +118,7 @@ class Parcels:
             return self.warmth.fluidity() if self.warmth is not None else None
         if self.warmth is None and len(self.pours_s) == 1 and not fed.fresh and self._doses is None:
             return None
-        age_s, by_dose = self._extended()
+        age_s, by_dose = self.with_dry()
         whole = self._resin.fluidity_time(end_s) - self._resin.fluidity_time(start_s)
         if self.warmth is None and self._doses is None:
             flown = fed.flown(age_s + (end_s - start_s)) - fed.flown(age_s)
@@ -138,7 +138,7 @@ class Parcels:
         faster, thinner = fed.factors(grid)
         return np.interp(self.warmth.excess_k, grid, faster), np.interp(self.warmth.excess_k, grid, thinner)
 
-    def _extended(self) -> tuple[Floats, Floats]:
+    def with_dry(self) -> tuple[Floats, Floats]:
         """(N,) the ages, and how fast resin cures by its dose; dry nodes as the nearest at the front: that is what will
         reach them."""
         age, faster, count = self.age_s.copy(), self.faster.copy(), self._network.shell_count

@@ -224,11 +224,12 @@ class FillState:
         """(shell,) how old the resin is, at the mould's temperature; where it is dry, as what is about to come."""
         if self.problem.fed is None:
             return np.full(self.network.shell_count, end_s + self.problem.poured_at_s)
-        return self.parcels.age_s[self.shell].copy()
+        return self.parcels.with_dry()[0][self.shell]
 
     def faster(self) -> Floats:
-        """(shell,) how many times as fast as the planned resin it cures, by its dose of catalyst."""
-        return self.parcels.faster[self.shell].copy()
+        """(shell,) how many times as fast as the planned resin it cures, by its dose of catalyst; where it is dry, as
+        what is about to come."""
+        return self.parcels.with_dry()[1][self.shell]
 
     def excess_k(self) -> Floats:
         """(shell,) by how much it is warmer than the mould."""
