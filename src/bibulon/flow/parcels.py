@@ -139,8 +139,8 @@ class Parcels:
         return np.interp(self.warmth.excess_k, grid, faster), np.interp(self.warmth.excess_k, grid, thinner)
 
     def with_dry(self) -> tuple[Floats, Floats]:
-        """(N,) the ages, and how fast resin cures by its dose; dry nodes as the nearest at the front: that is what will
-        reach them."""
+        """(N,) the ages, and how fast resin cures by its dose; dry nodes as the nearest at the front, where there is
+        none as the bucket: that is what will reach them."""
         age, faster, count = self.age_s.copy(), self.faster.copy(), self._network.shell_count
         wet = self._wetted
         a, b = self._network.edges.starts, self._network.edges.ends
@@ -149,11 +149,11 @@ class Parcels:
         front[a[at_front]] = front[b[at_front]] = True
         front = np.flatnonzero((front & wet)[:count])
         dry = np.flatnonzero(~wet[:count])
+        for value in (age, faster):
+            value[~wet] = value[self._network.bucket]
         if len(front) and len(dry):
             nearest = front[cKDTree(self._places[front]).query(self._places[dry])[1]]
             age[dry], faster[dry] = age[nearest], faster[nearest]
-        for value in (age, faster):
-            value[count:][~self._wetted[count:]] = value[self._network.bucket]
         return age, faster
 
     def take(self, step: Step, before: Floats, drawn_m3: tuple[float, float], span_s: tuple[float, float]) -> None:

@@ -1,8 +1,7 @@
 """The cut list: every piece developed flat in the roll's own directions, and a fabric's pieces laid out on its roll.
 
-A piece over a curved mould is unrolled from its middle line: along it by the length of the mould under that line,
-across it by the length square to it. That is exact for a mould curved one way; on a mould curved both ways the
-cloth has to shear, and the difference of the areas says how much. Darts are cut out of the flat piece. Offcuts of
+A piece over a curved mould is unrolled from its middle line (:mod:`bibulon.laminate.unrolled`). That is exact for a
+mould curved one way; on a mould curved both ways the cloth has to shear, and the difference of the areas says how much. Darts are cut out of the flat piece. Offcuts of
 earlier jobs are used before the roll, and what is left of the cloth in one piece is worth keeping.
 """
 
@@ -27,20 +26,17 @@ from rectpack import (
     SkylineMwf,
     newPacker,
 )
-from scipy.interpolate import RegularGridInterpolator
-from shapely import LinearRing, Polygon, affinity, box, get_coordinates, segmentize
+from shapely import LinearRing, Polygon, affinity, box, get_coordinates
 
-from bibulon.arrays import Floats
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import FabricCard
 from bibulon.job.layup import Offcut
 from bibulon.laminate.joints import Ply, cut_open, plies_of
-from bibulon.laminate.relief import developed_area_m2, heights_at
+from bibulon.laminate.relief import developed_area_m2
+from bibulon.laminate.unrolled import unrolled
 from bibulon.workers.report import Progress, no_progress
 
-ALONG, ACROSS = 81, 41
-FINEST_M = 0.02
 GAP_M = 0.005
 """Pieces on a roll lie so far apart."""
 GRAIN_M = 0.0005
@@ -163,14 +159,15 @@ def _cut(job: Job, ply: Ply, piece: Polygon, code: str) -> CutPiece:
     laid = affinity.rotate(piece, -ply.angle_deg, origin=(0, 0))
     flat, shear = laid, 0.0
     if job.part.relief:
-        flat = _unrolled(job, laid, ply.angle_deg)
+        flat = unrolled(job.part.relief, laid, ply.angle_deg)
         real = developed_area_m2(job.part.relief, piece)
         shear = abs(flat.area - real) / real
     if ply.darts:
         opened = cut_open(piece, ply.darts)
         if opened is not None:
             darted = affinity.rotate(opened, -ply.angle_deg, origin=(0, 0))
-            flat = _unrolled(job, darted, ply.angle_deg, laid.bounds) if job.part.relief else darted
+            relief = job.part.relief
+            flat = unrolled(relief, darted, ply.angle_deg, laid.bounds) if relief else darted
     if job.cutting.allowance_m >= GRAIN_M:
         more = job.cutting.allowance_m
         low_x, low_y, high_x, high_y = flat.bounds
@@ -196,33 +193,6 @@ def _cut(job: Job, ply: Ply, piece: Polygon, code: str) -> CutPiece:
         shear,
         tuple(ring(opening) for opening in flat.interiors),
     )
-
-
-def _unrolled(
-    job: Job, laid: Polygon, angle_deg: float, bounds: tuple[float, float, float, float] | None = None
-) -> Polygon:
-    """*laid* (roll along x) as it is flat, unrolled from the middle line along the roll of its *bounds*."""
-    low_u, low_v, high_u, high_v = bounds or laid.bounds
-    u, v = np.linspace(low_u, high_u, ALONG), np.linspace(low_v, high_v, ACROSS)
-    c, s = math.cos(math.radians(angle_deg)), math.sin(math.radians(angle_deg))
-    grid_u, grid_v = np.meshgrid(u, v, indexing="ij")
-    places = np.column_stack([(grid_u * c - grid_v * s).ravel(), (grid_u * s + grid_v * c).ravel()])
-    z = heights_at(job.part.relief, places).reshape(ALONG, ACROSS)
-    middle = ACROSS // 2
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(u), np.diff(z[:, middle])))])
-    steps = np.hypot(np.diff(v)[None, :], np.diff(z, axis=1))
-    across = np.concatenate([np.zeros((ALONG, 1)), np.cumsum(steps, axis=1)], axis=1)
-    across -= across[:, middle : middle + 1]
-    width = RegularGridInterpolator((u, v), across)
-    fine: Polygon = segmentize(laid, FINEST_M)
-
-    def flat(ring: Floats) -> Floats:
-        inside = np.clip(ring, (low_u, low_v), (high_u, high_v))
-        return np.column_stack([np.interp(inside[:, 0], u, along), width(inside)])
-
-    shape = Polygon(flat(get_coordinates(fine.exterior)), [flat(get_coordinates(ring)) for ring in fine.interiors])
-    made = (shape if shape.is_valid else shape.buffer(0)).simplify(2e-4)
-    return made if isinstance(made, Polygon) else laid
 
 
 def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -> list[Roll]:

@@ -9,6 +9,7 @@ to ply.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from shapely import LineString, Polygon, affinity, box, get_parts, union_all
@@ -20,7 +21,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.job.layup import CutChoices, JointShift
 from bibulon.job.part import Part
 from bibulon.job.reads import derived
-from bibulon.laminate.relief import heights_at
+from bibulon.laminate.unrolled import Across, across_roll, unrolled
 
 SHIFTS = 48
 NARROWEST_M = 0.08
@@ -68,6 +69,7 @@ def plies_of(job: Job) -> tuple[Ply, ...]:
     moved = {(shift.layer, shift.turn): shift.shift_m for shift in cutting.shifts}
     whole: dict[tuple[str | None, float, float], _Divided] = {}
     """What needs no joints, by region, angle and roll: cut once."""
+    taken: dict[tuple[str | None, float], Across] = {}
     for layer in job.laid:
         card = cards[layer.card]
         if not isinstance(card, FabricCard):
@@ -80,10 +82,12 @@ def plies_of(job: Job) -> tuple[Ply, ...]:
         for turn in range(1, layer.count + 1):
             angle = layer.angle_deg % 180.0
             beside = [at for other, at in before[-PLIES_BEFORE:] if _same_way(angle, other)]
+            if (layer.region, angle) not in taken:
+                laid = affinity.rotate(shape, -angle, origin=(0, 0))
+                taken[layer.region, angle] = across_roll(mould.relief, laid, angle)
+            across, by_hand = taken[layer.region, angle], moved.get((layer.id, turn))
             alike = (layer.region, angle, card.roll_width_m)
-            cut = whole.get(alike) or _divided(
-                mould, cutting, shape, card.roll_width_m, angle, beside, moved.get((layer.id, turn))
-            )
+            cut = whole.get(alike) or _divided(mould, cutting, shape, card.roll_width_m, angle, beside, by_hand, across)
             if not cut.joints:
                 whole[alike] = cut
             before.append((angle, cut.at))
@@ -119,38 +123,33 @@ def _divided(
     angle: float,
     beside: list[tuple[float, ...]],
     shift_m: float | None,
+    across: Across,
 ) -> _Divided:
     """A ply over *shape* divided by the roll's width, with joints away from those *beside*.
 
     *shift_m* is how far the first joint was moved by hand towards the lower edge from where a whole strip ends; None
-    to choose.
+    to choose. *across* says how much cloth the shape takes: no strip takes more than the roll has, wherever along it
+    the mould is steepest, and strips overlap as asked where it is least steep.
     """
     laid = affinity.rotate(shape, -angle, origin=(0, 0))
     low_u, low, high_u, high = laid.bounds
-    across = _developed(mould, (low_u + high_u) / 2, low, high, angle)
-    stretch = across / (high - low)  # a curved mould takes more cloth across than the plan shows
-    roll = max(roll_m - 2 * cutting.allowance_m, 0.05) / stretch
-    overlap = min(cutting.overlap_m / stretch, 0.9 * roll)
-    pitch = roll - overlap
-    if high - low <= roll:
+    roll = max(roll_m - 2 * cutting.allowance_m, 0.05)
+    if across.cloth_at(high) <= roll or _fits_flat(mould, laid, angle, roll):
         return _Divided(tuple(_pieces(laid, [(low, high)], angle)))
+    overlap = min(cutting.overlap_m, 0.9 * roll)
+    pitch = roll - overlap
     best: tuple[tuple[int, float, float], list[tuple[float, float]], tuple[float, ...], float] | None = None
-    shifts = np.arange(SHIFTS) / SHIFTS * pitch if shift_m is None else np.array([shift_m / stretch % pitch])
-    for shift in shifts:
-        starts = np.arange(low - shift, high - overlap, pitch)
-        strips = [(float(start), float(start + roll)) for start in starts]
-        at = tuple(float(start + overlap / 2) for start in starts[1:])
-        narrowest = min(min(roll, strips[0][1] - low), min(roll, high - strips[-1][0]))
-        nearest = min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf"))
-        enough = min(nearest * stretch, cutting.stagger_m)
-        score = (len(strips), -enough, -min(narrowest, NARROWEST_M))
+    shifts = np.arange(SHIFTS) / SHIFTS * pitch if shift_m is None else np.array([shift_m % pitch])
+    for shift in shifts.tolist():
+        strips = _strips(across, roll, overlap, shift)
+        at = tuple((below + above) / 2 for (_, above), (below, _) in pairwise(strips))
+        ends = across.cloth_at(strips[0][1]), across.cloth_at(high) - across.cloth_at(strips[-1][0])
+        enough = min(_nearest(across, at, beside), cutting.stagger_m)
+        score = (len(strips), -enough, -min(*ends, roll, NARROWEST_M))
         if best is None or score < best[0]:
-            best = (score, strips, at, float(shift) * stretch)
+            best = (score, strips, at, shift)
     assert best is not None
     _, strips, at, taken_m = best
-    nearest = (
-        min((abs(joint - other) for row in beside for joint in at for other in row), default=float("inf")) * stretch
-    )
     joints = [
         piece
         for v in at
@@ -158,7 +157,35 @@ def _divided(
         if isinstance(piece, LineString) and piece.length > 0
     ]
     turned = tuple(affinity.rotate(joint, angle, origin=(0, 0)) for joint in joints)
-    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, nearest, taken_m)
+    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, _nearest(across, at, beside), taken_m)
+
+
+def _fits_flat(mould: Part, laid: BaseGeometry, angle: float, roll_m: float) -> bool:
+    """Whether it is one piece that is no wider than the roll once it is flat."""
+    if not mould.relief or not isinstance(laid, Polygon):
+        return False
+    _, low, _, high = unrolled(mould.relief, laid, angle).bounds
+    return high - low <= roll_m
+
+
+def _strips(across: Across, roll_m: float, overlap_m: float, shift_m: float) -> list[tuple[float, float]]:
+    """From where to where across the plan the strips reach, the first of them a whole one less *shift_m*."""
+    strips: list[tuple[float, float]] = []
+    start, whole = -shift_m, float(across.most_m[-1])
+    while True:
+        ends = across.plan_at(start + roll_m)
+        strips.append((across.plan_at(start), ends))
+        if start + roll_m >= whole:
+            return strips
+        next_m = across.cloth_at(across.before(ends, overlap_m))
+        start = max(next_m, start + 0.1 * roll_m)
+
+
+def _nearest(across: Across, at: tuple[float, ...], beside: list[tuple[float, ...]]) -> float:
+    """The least distance, over the mould, of joints from those *beside*; infinite without any."""
+    others = [across.cloth_at(other) for row in beside for other in row]
+    joints = [across.cloth_at(joint) for joint in at]
+    return min((abs(joint - other) for other in others for joint in joints), default=float("inf"))
 
 
 def _pieces(laid: BaseGeometry, strips: list[tuple[float, float]], angle: float) -> list[Polygon]:
@@ -169,16 +196,6 @@ def _pieces(laid: BaseGeometry, strips: list[tuple[float, float]], angle: float)
         for piece in get_parts(laid.intersection(box(low_u, low, high_u, high)))
         if isinstance(piece, Polygon) and piece.area > SMALLEST_PIECE_M2
     ]
-
-
-def _developed(mould: Part, u: float, low: float, high: float, angle: float) -> float:
-    """Length on the mould of the line across the roll at *u*."""
-    if not mould.relief:
-        return high - low
-    v = np.linspace(low, high, 61)
-    c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
-    z = heights_at(mould.relief, np.column_stack([u * c - v * s, u * s + v * c]))
-    return float(np.hypot(np.diff(v), np.diff(z)).sum())
 
 
 # -- darts -------------------------------------------------------------------------------------------------------------
