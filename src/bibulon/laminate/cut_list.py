@@ -1,8 +1,9 @@
 """The cut list: every piece developed flat in the roll's own directions, and a fabric's pieces laid out on its roll.
 
 A piece over a curved mould is unrolled from its middle line (:mod:`bibulon.laminate.unrolled`). That is exact for a
-mould curved one way; on a mould curved both ways the cloth has to shear, and the difference of the areas says how much. Darts are cut out of the flat piece. Offcuts of
-earlier jobs are used before the roll, and what is left of the cloth in one piece is worth keeping.
+mould curved one way; on a mould curved both ways the cloth has to shear, and the difference of the areas says how much.
+Darts are cut out of the flat piece. Offcuts of earlier jobs are used before the roll, and what is left of the cloth in
+one piece is worth keeping.
 """
 
 from __future__ import annotations
