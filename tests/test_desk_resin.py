@@ -309,7 +309,7 @@ def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_do
     fill_of(window)
     side = bench(window)
     assert not all(batch.in_time for batch in window.document.assessment.batches)
-    qtbot.waitUntil(lambda: "a second person with a second scale" in texts(side), timeout=60_000)
+    qtbot.waitUntil(lambda: "1 more person to mix and 1 more scale" in texts(side), timeout=60_000)
     push(side, "Use it")
     fill_of(window)
     charge = window.document.job.charge
@@ -328,7 +328,7 @@ def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_do
     assert window.document.job.charge.dose == 0.02 and gels[1] < 0.8 * gels[0]
 
 
-def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window) -> None:
+def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window, qtbot) -> None:
     window.go("charge")
     type_into(bench(window), "Largest batch", "12 kg")
     type_into(bench(window), "Time to mix one", "20 min")
@@ -337,6 +337,11 @@ def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window) -> N
     assert "The first batch stands mixed for" in texts(bench(window))
     states = {one.station.id: one.state for one in window.findChildren(StationButton)}
     assert (states["charge"], states["lines"]) == ("stop", "waits")
+    qtbot.waitUntil(lambda: "2 more people to mix and 2 more scales" in texts(bench(window)), timeout=60_000)
+    push(bench(window), "Use it")
+    fill_of(window)
+    assert window.document.job.charge.people == 3 and window.document.assessment.refusal is None
+    assert all(batch.in_time for batch in window.document.assessment.batches)
 
 
 def test_the_safety_notes_are_those_of_the_resin_and_the_vessel_that_are_chosen(window: Window, qtbot) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -32,7 +33,7 @@ from bibulon.mould.shot_mass import shot_mass
 from bibulon.quantities import show
 from bibulon.resin.batches import batches_of, unplanned_kg
 from bibulon.resin.card_law import law_of
-from bibulon.resin.charge import charge_of
+from bibulon.resin.charge import Taken, charge_of
 from bibulon.resin.cure import LastMixed, cure_plan
 from bibulon.resin.mixing import measures_of, pot_of
 from bibulon.resin.pot import Pot, pot_course
@@ -83,12 +84,50 @@ def test_charge_adds_up_by_hand(panel: Job) -> None:
     assert hardener.volume_m3 == pytest.approx(hardener.mass_kg / 960)
 
 
+def early_vent(job: Job) -> Job:
+    """One more vent, that resin comes to half-way."""
+    vent = revised(job.vents[0], id="v2", label="V2", points=((0.2, 0.35), (0.6, 0.35)))
+    return changed(job, lines=(*job.lines, vent))
+
+
+def after_the_fill(**choices: str) -> Callable[[Job], Job]:
+    return lambda job: changed(job, flow=revised(job.flow, **choices))
+
+
+@pytest.mark.parametrize(
+    ("make", "more"),
+    [
+        (early_vent, "Bleed"),
+        (after_the_fill(feeds_after="open"), "Drawn after the fill"),
+        (after_the_fill(feeds_after="open", vents_after="shut"), "Drawn after the fill"),
+        (lambda job: changed(job, bag=revised(job.bag, parts=2)), "Bleed"),
+    ],
+)
+def test_the_charge_is_what_is_drawn_until_gel_and_the_heel(demo: Job, make: Callable[[Job], Job], more: str) -> None:
+    """Whatever runs past the part: nobody planned a bleed, nor mixes anything on top."""
+    bare = changed(demo, charge=revised(demo.charge, contingency=0.0, bleed_kg=0.0))
+    made = filled(assess(make(bare)), 200, levels=1)
+    fill = made.fill
+    assert fill is not None and fill.stopped_by == "filled" and fill.after is not None
+    weight = demo.resin.density_kg_m3 * made.job.parts_together
+    drawn_kg = (fill.resin_drawn_m3 + fill.after.drawn_m3) * weight
+    assert made.charge.total_kg == pytest.approx(drawn_kg + demo.bucket.heel_kg, rel=0.005)
+    assert sum(batch.mass_kg for batch in made.batches) == pytest.approx(made.charge.total_kg)
+    items = {item.name: item.mass_kg for item in made.charge.items}
+    assert items[more] > 0.2 and items["Bleed"] == pytest.approx(float(fill.in_pots_m3[-1]) * weight)
+    planned = filled(assess(changed(made.job, charge=revised(made.job.charge, bleed_kg=20.0))), 200, levels=1).charge
+    kept = {item.name: item.mass_kg for item in planned.items}
+    assert kept["Bleed"] == 20.0 and kept.get("Drawn after the fill", 0.0) == pytest.approx(
+        max(items["Bleed"] + items.get("Drawn after the fill", 0.0) - 20.0, 0.0), abs=0.2
+    )
+
+
 def test_every_line_of_the_demos_charge_by_hand(demo: Job) -> None:
     """Grooved, perforated core with joints over part of the panel, media, peel ply, manifold, bleed and heel."""
     hose = demo.feeds[0].hose
     manifold = Manifold(id="m1", label="M1", tube=demo.feeds[0].tube, hose=hose, length_m=1.5, hose_length_m=0.8)
     demo = changed(demo, manifolds=(manifold,), core_laying=CoreLaying(joint_gap_m=0.003))
-    charge = charge_of(demo, swollen_m3=0.002)
+    charge = charge_of(demo, taken=Taken(swollen_m3=0.002))
     density = demo.resin.density_kg_m3
     items = {item.name: item for item in charge.items}
     masses = {name: item.mass_kg for name, item in items.items()}

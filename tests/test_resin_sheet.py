@@ -303,7 +303,7 @@ def test_what_would_make_a_schedule_work_does() -> None:
     assert draw is not None
     helps = what_would_work(draw, hardeners_for(hot)[1:])
     used = [one for one in helps if one.plan is not None]
-    assert {"a second person with a second scale", "pots in a water bath of 15 °C"} <= {one.words for one in helps}
+    assert {"1 more person to mix and 1 more scale", "pots in a water bath of 15 °C"} <= {one.words for one in helps}
     for one in used:
         assert one.plan is not None
         again = filled(assess(changed(hot, charge=one.plan)), 400)

@@ -43,7 +43,7 @@ from bibulon.plumbing.volumes import evacuated_m3, pots_m3
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import show_full
 from bibulon.resin.batches import Batch
-from bibulon.resin.charge import Charge, charge_of
+from bibulon.resin.charge import NOTHING_TAKEN, Charge, charge_of
 from bibulon.resin.cure import CurePlan, LastMixed, cure_plan, last_mixed
 from bibulon.resin.leftover import Leftover, leftovers_of
 from bibulon.resin.rheology import Rheology, poured, rheology
@@ -82,7 +82,7 @@ class Assessment:
 
     @cached_property
     def charge(self) -> Charge:
-        return charge_of(self.job, self.units, self.fill.swollen_m3 if self.fill else 0.0)
+        return charge_of(self.job, self.units, self.fill.taken if self.fill else NOTHING_TAKEN)
 
     @cached_property
     def bag(self) -> BagPlan:
@@ -393,7 +393,7 @@ def filled(
 ) -> Assessment:
     """*assessment* with its fill computed, or with the refusal."""
     try:
-        fill = scheduled_fill(assessment.job, nodes, levels, assessment.job.in_mould, progress=progress)
+        fill = scheduled_fill(assessment.job, nodes, levels, after=True, progress=progress)
         causes = causes_of(assessment.job, fill)
         return replace(assessment, fill=fill, refusal=None, causes=causes, follows_cure=True)
     except FlowRefusal as refusal:

@@ -22,7 +22,7 @@ from bibulon.flow.line_courses import (
     flow_manifold,
     refuse_short_circuits,
 )
-from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.refusal import FlowRefusal, MixedTooEarly
 from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
@@ -266,9 +266,9 @@ def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
                 "Set it outdoors and mix anew, and write at Charge when that was.",
                 station="charge",
             )
-        raise FlowRefusal(
+        raise MixedTooEarly(
             f"The first batch stands mixed for {stands} before it is poured, and is too thick to flow by then. More "
-            "hands and scales, larger batches or a slower hardener have it poured fresher.",
+            "hands and scales, larger batches or a slower hardener have it poured fresher; Charge says what is enough.",
             station="charge",
         )
     if resin.stops_s <= 0:

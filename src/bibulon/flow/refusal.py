@@ -14,3 +14,7 @@ class FlowRefusal(Refusal):
     def __init__(self, message: str, place: PlanPoint | None = None, station: StationId | None = None) -> None:
         super().__init__(message, place)
         self.station = station
+
+
+class MixedTooEarly(FlowRefusal):
+    """The batches as they are planned: the first of them is too thick to flow by the time it is poured."""

@@ -15,6 +15,7 @@ from bibulon.flow.problem import FlowProblem
 from bibulon.flow.upper_half import Forces
 from bibulon.job.lines import ValveAction
 from bibulon.laminate.levels import LEVEL_NAMES, LevelName
+from bibulon.resin.charge import Taken
 
 HALF = 0.5
 StopReason = Literal[
@@ -167,6 +168,12 @@ class FillResult:
     @property
     def resin_drawn_m3(self) -> float:
         return float(self.drawn_m3[-1].sum())
+
+    @property
+    def taken(self) -> Taken:
+        """What it takes of resin beyond what part and lines hold."""
+        after_m3 = 0.0 if self.after is None else self.after.drawn_m3
+        return Taken(self.swollen_m3, float(self.in_pots_m3[-1]), after_m3)
 
     @property
     def swollen_m3(self) -> float:

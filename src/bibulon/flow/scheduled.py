@@ -79,7 +79,7 @@ def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
         job.charge,
         job.resin,
         mixed_temperature_k(job),
-        charge_of(job, swollen_m3=fill.swollen_m3).total_kg,
+        charge_of(job, taken=fill.taken).total_kg,
         fill.times_s,
         fill.drawn_m3.sum(axis=1) * density,
         job.bucket.heel_kg,

@@ -1,23 +1,34 @@
-"""What would let a schedule of batches hold, where none does."""
+"""What would let a schedule of batches hold, where none does.
+
+Where the first batch is too thick by the time it is poured, there is no fill whose draw would tell when each is wanted:
+the draw of a fill with resin as it is just mixed stands in for it.
+"""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from itertools import islice
 
 from bibulon.arrays import Floats
-from bibulon.assess import Assessment
+from bibulon.assess import Assessment, assess
+from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
 from bibulon.job.charge import ChargePlan
-from bibulon.job.edits import revised
+from bibulon.job.edits import changed, revised
 from bibulon.quantities import Units, show
 from bibulon.resin.batches import Batch, batches_of
 from bibulon.resin.mixing import mixed_temperature_k, room_kg
 
 COOLER_K, BATH_K = 5.0, 288.15
 SLOWER = 2.0
+LARGER = (1.5, 2.0, 3.0, 4.0, 6.0, 8.0)
+MORE_PEOPLE = 4
 MOST_PEOPLE = 20
+ROUGH_NODES = 400
 
 
 @dataclass(frozen=True)
@@ -49,6 +60,15 @@ def draw_of(assessment: Assessment) -> Draw | None:
     return Draw(job, fill.times_s, drawn_kg, assessment.charge.total_kg)
 
 
+def draw_of_fresh(job: Job) -> Draw | None:
+    """The draw of *job* filled roughly, with resin that is just mixed however it is planned; None if it cannot be."""
+    try:
+        fill = scheduled_fill(changed(job, flow=revised(job.flow, by_batch=False)), ROUGH_NODES, after=True)
+    except FlowRefusal:
+        return None
+    return draw_of(replace(assess(job), fill=fill))
+
+
 def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Units | None = None) -> tuple[Help, ...]:
     """What would make every batch of *draw* be used up in time. Single changes first, two together where no single one
     is enough."""
@@ -67,43 +87,47 @@ def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Un
     bath = show(BATH_K, "temperature", units, 0)
     cooler = show(COOLER_K, "temperature difference", units)
     same = _Way("", plan, job.resin, mixed_k, room)
+    hands = [replace(same, words=words, plan=more) for words, more in _more_hands(plan)]
     ways = [
-        replace(
-            same,
-            words="a second person with a second scale",
-            plan=revised(plan, people=min(plan.people + 1, MOST_PEOPLE), scales=min(plan.scales + 1, MOST_PEOPLE)),
-        ),
-        replace(
-            same,
-            words=f"pots in a water bath of {bath}",
-            plan=revised(plan, bath_k=BATH_K),
-        ),
+        replace(same, words=f"pots in a water bath of {bath}", plan=revised(plan, bath_k=BATH_K)),
         replace(same, words="wide shallow trays", plan=revised(plan, pot_shape="tray")),
-        replace(
-            same,
-            words=f"components {cooler} cooler",
-            mixed_k=mixed_k - COOLER_K,
-        ),
+        replace(same, words=f"components {cooler} cooler", mixed_k=mixed_k - COOLER_K),
         *(replace(same, words=card.name, resin=card) for card in hardeners),
         replace(same, words="a fill half as fast, with feeds throttled or fewer", slower=SLOWER),
     ]
     if math.isfinite(room) and room < plan.largest_batch_kg:
         ways.append(replace(same, words="a bucket that takes the largest batch", room_kg=math.inf))
-    found: list[Help] = []
-    for way in ways:
+    masses = [times_as_large * plan.largest_batch_kg for times_as_large in LARGER]
+    larger = [
+        replace(same, words=f"batches of up to {show(kg, 'mass', units)}", plan=revised(plan, largest_batch_kg=kg))
+        for kg in masses
+        if kg <= min(room, total)
+    ]
+
+    def helping(way: _Way) -> Iterator[Help]:
         batches = made(way.plan, way.resin, way.mixed_k, times * way.slower, way.room_kg)
         if all(batch.in_time for batch in batches):
-            found.append(Help(way.words, len(batches), way.chosen(plan, job)))
-    if found:
-        return tuple(found)
-    person, *others = ways
-    for way in others:
-        both = revised(way.plan, people=person.plan.people, scales=person.plan.scales)
-        batches = made(both, way.resin, way.mixed_k, times * way.slower, way.room_kg)
-        if all(batch.in_time for batch in batches):
-            together = replace(way, plan=both)
-            found.append(Help(f"{person.words}, and {way.words}", len(batches), together.chosen(plan, job)))
+            yield Help(way.words, len(batches), way.chosen(plan, job))
+
+    found = []
+    for rising in (hands, larger):  # the least of it that is enough
+        found += list(islice((one for way in rising for one in helping(way)), 1))
+    found += [one for way in ways for one in helping(way)]
+    for way in ways if hands and not found else []:
+        both = revised(way.plan, people=hands[0].plan.people, scales=hands[0].plan.scales)
+        found += helping(replace(way, words=f"{hands[0].words}, and {way.words}", plan=both))
     return tuple(found)
+
+
+def _more_hands(plan: ChargePlan) -> Iterator[tuple[str, ChargePlan]]:
+    """*plan* with one more pot mixed at a time, with two, and so on: what it takes in words, and the plan."""
+    at_once = min(plan.people, plan.scales)
+    for hands in range(at_once + 1, min(at_once + MORE_PEOPLE, MOST_PEOPLE) + 1):
+        more = revised(plan, people=max(hands, plan.people), scales=max(hands, plan.scales))
+        people, scales = more.people - plan.people, more.scales - plan.scales
+        words = [f"{people} more {'person' if people == 1 else 'people'} to mix"] if people else []
+        words += [f"{scales} more {'scale' if scales == 1 else 'scales'}"] if scales else []
+        yield " and ".join(words), more
 
 
 @dataclass(frozen=True)

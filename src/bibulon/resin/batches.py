@@ -98,7 +98,7 @@ def batches_of(
     They are mixed at *temperature_k*, in air of *air_k* (as warm as the mix where it is not given), and poured where
     there is room for *room_kg* on the heel. A batch is used up, and the next one poured, when the bucket holds no more
     than *heel_kg*: the dip tube must not draw air. Where batches of
-    *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do, they are taken.
+    *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do and are no more, they are taken.
     """
     pot = Pot(plan.pot_shape, temperature_k if air_k is None else air_k, plan.bath_k)
     largest_kg = max(min(plan.largest_batch_kg, room_kg), SMALLEST_BATCH_KG)
@@ -159,16 +159,15 @@ def batches_of(
         return fits(begun + start_kg, mass_kg)
 
     given = _made_up(left_kg, in_fill_kg[min(len(done), len(in_fill_kg) - 1) :] if in_fill_kg else (), largest_kg)
-    if given and all(fits_then(sum(given[:at]), mass) for at, mass in enumerate(given)):
+    masses: list[float] = []
+    start = 0.0
+    while start < left_kg - 1e-9 and len(masses) < MOST_BATCHES:
+        largest = min(largest_kg, left_kg - start)
+        masses.append(_largest(partial(fits_then, start), min(SMALLEST_BATCH_KG, largest), largest))
+        start += masses[-1]
+    masses = _levelled(masses, fits_then)
+    if 0 < len(given) <= len(masses) and all(fits_then(sum(given[:at]), mass) for at, mass in enumerate(given)):
         masses = given
-    else:
-        masses = []
-        start = 0.0
-        while start < left_kg - 1e-9 and len(masses) < MOST_BATCHES:
-            largest = min(largest_kg, left_kg - start)
-            masses.append(_largest(partial(fits_then, start), min(SMALLEST_BATCH_KG, largest), largest))
-            start += masses[-1]
-        masses = _levelled(masses, fits_then)
     best = timed([*done, *masses])
     # where the draw is quicker than hands can mix, pots stand mixed for long: smaller ones last longer
     for count in range(len(masses) + 1, len(masses) + 1 + MORE_TRIED):

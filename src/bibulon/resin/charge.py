@@ -1,7 +1,8 @@
 """The resin charge, line by line: what is in the part, in consumables and hoses, and what is lost.
 
 Source: volume integral over the laminate cells (voids ``(1−Vf)·h``, grooves, perforations, cut cells, media, peel
-ply), bores ``π d²/4·L`` of lines and hoses, plus heel, bleed and contingency.
+ply), bores ``π d²/4·L`` of lines and hoses, plus heel, bleed (planned, or simulated where that is more) and
+contingency.
 """
 
 from __future__ import annotations
@@ -19,6 +20,20 @@ from bibulon.quantities_in_words import percent
 from bibulon.resin.mixing import Measure, measures_of
 
 LITTLE_KG = 1e-9
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What the simulated fill of one part takes of resin beyond what part and lines are made to hold: what the laminate
+    holds at its end beyond its voids under full vacuum, what is in the catch pots by then, what is still drawn after
+    it."""
+
+    swollen_m3: float = 0.0
+    in_pots_m3: float = 0.0
+    after_m3: float = 0.0
+
+
+NOTHING_TAKEN = Taken()
 
 
 @dataclass(frozen=True)
@@ -52,10 +67,10 @@ class Charge:
         return self.total_kg - self.in_part_kg
 
 
-def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> Charge:
+def charge_of(job: Job, units: Units | None = None, taken: Taken = NOTHING_TAKEN) -> Charge:
     """The charge of *job*; *units* only colour the explanations.
 
-    *swollen_m3* is what the simulated laminate holds at the end of the fill beyond its voids under full vacuum.
+    *taken* is what the simulated fill of each part takes besides.
     """
     units = units or Units()
     cells, parts = laminate_of(job).cells, job.parts_together
@@ -71,7 +86,7 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
 
     items = [
         over_cells("Laminate", "void_m", "voids (1 − Vf)·h of the plies", True),
-        _swollen(job, swollen_m3, units),
+        _swollen(job, taken.swollen_m3, units),
         over_cells("Core grooves and perforations", "core_m", "their volume", True),
         over_cells("Core surface", "core_surface_m", "cut cells at the core's faces", True),
         over_cells("Flow media", "media_m", "porosity times thickness", False),
@@ -80,7 +95,7 @@ def charge_of(job: Job, units: Units | None = None, swollen_m3: float = 0.0) -> 
         _bores(job, "Lines", units),
         _bores(job, "Hoses", units),
         ChargeItem("Bucket heel", job.bucket.heel_kg, "what the dip tube leaves in the bucket"),
-        ChargeItem("Bleed", job.charge.bleed_kg, "planned to run on into the catch pot"),
+        *_run_on(job, taken, units),
     ]
     computed = sum(item.mass_kg for item in items)
     items.append(
@@ -102,6 +117,20 @@ def _swollen(job: Job, swollen_m3: float, units: Units) -> ChargeItem:
         name, why = "Laminate swollen", f"where resin carries the {presses}'s load as the part fills"
     how = f"{show(swollen_m3, 'volume', units)} more {why}; simulated; most of it bleeds again before gel"
     return ChargeItem(name, job.parts_together * swollen_m3 * job.resin.density_kg_m3, how)
+
+
+def _run_on(job: Job, taken: Taken, units: Units) -> tuple[ChargeItem, ...]:
+    """What runs on into the catch pot, and what feeds that stay open draw after the fill: as planned, or as simulated
+    where that is more."""
+    planned_kg, weight = job.charge.bleed_kg, job.parts_together * job.resin.density_kg_m3
+    caught_kg = taken.in_pots_m3 * weight
+    bleed = ChargeItem("Bleed", planned_kg, "planned to run on into the catch pot")
+    if caught_kg > planned_kg:
+        more = f"more than the {show(planned_kg, 'mass', units)} that is planned"
+        bleed = ChargeItem("Bleed", caught_kg, f"runs into the catch pot before the part is full; simulated, {more}")
+    late_kg = caught_kg + taken.after_m3 * weight - bleed.mass_kg
+    late = ChargeItem("Drawn after the fill", max(late_kg, 0.0), "by feeds that stay open, until gel; simulated")
+    return bleed, late
 
 
 def _channel(job: Job, units: Units) -> tuple[ChargeItem, ...]:

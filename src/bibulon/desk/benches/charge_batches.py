@@ -12,10 +12,11 @@ from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.job_tasks import schedule_help
 from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
+from bibulon.flow.refusal import MixedTooEarly
 from bibulon.job.charge import ChargePlan, PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.planning.charge_spread import charge_spread
-from bibulon.planning.schedule_help import Help, draw_of
+from bibulon.planning.schedule_help import Draw, Help, draw_of
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse, parse_clock_time
 from bibulon.resin.batches import unplanned_kg
@@ -42,7 +43,7 @@ class BatchesSection(ChargeSection):
         self.ways = column()
         bench.watch(self._ways_key, self.ways, self._fill_ways)
         self.helps = column(3)
-        bench.watch(lambda: (self.key(), self.help.newest, self.help.message), self.helps, self._fill_helps)
+        bench.watch(self._helps_key, self.helps, self._fill_helps)
         bench.quantity("Who can mix", "count", "charge/people", "People who mix at the same time.")
         bench.quantity("Scales", "count", "charge/scales")
         bench.quantity("Largest batch", "mass", "charge/largest_batch_kg")
@@ -175,12 +176,15 @@ class BatchesSection(ChargeSection):
 
     # -- what helps --------------------------------------------------------------------------------------------------
 
+    def _helps_key(self) -> object:
+        return self.key(), self.document.assessment.refusal, self.help.newest, self.help.message
+
     def _fill_helps(self, layout: QVBoxLayout) -> None:
         assessment, key = self.document.assessment, self.key()
-        draw = draw_of(assessment)
-        if draw is None or all(batch.in_time for batch in assessment.batches):
+        of = assessment.job if isinstance(assessment.refusal, MixedTooEarly) else draw_of(assessment)
+        if of is None or (isinstance(of, Draw) and all(batch.in_time for batch in assessment.batches)):
             return
-        self.help.ask(key, lambda: (draw, hardeners_for(assessment.job)[1:], assessment.units))
+        self.help.ask(key, lambda: (of, hardeners_for(assessment.job)[1:], assessment.units))
         helps = self.help.of(key)
         if helps is None:
             words = self.help.message or "What would make it work is being tried …"

@@ -19,7 +19,7 @@ from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
-from bibulon.planning.schedule_help import Draw, Help, what_would_work
+from bibulon.planning.schedule_help import Draw, Help, draw_of_fresh, what_would_work
 from bibulon.quantities import Units
 from bibulon.resin.cure import LastMixed
 from bibulon.workers.report import Report
@@ -102,13 +102,14 @@ def _cure(report: Report, job: Job, wet: WetPart, last: LastMixed) -> CureStudy:
     return cure_study(job, wet, last, report.progress)
 
 
-def schedule_help(report: Report, question: tuple[Draw, tuple[ResinCard, ...], Units]) -> tuple[Help, ...]:
-    """What would make the schedule of a draw work, in the helper process."""
+def schedule_help(report: Report, question: tuple[Draw | Job, tuple[ResinCard, ...], Units]) -> tuple[Help, ...]:
+    """What would make the schedule of a draw work, or of a job that has none, in the helper process."""
     return in_helper_process(_schedule_help, report, *question)
 
 
-def _schedule_help(_: Report, draw: Draw, hardeners: tuple[ResinCard, ...], units: Units) -> tuple[Help, ...]:
-    return what_would_work(draw, hardeners, units)
+def _schedule_help(_: Report, of: Draw | Job, hardeners: tuple[ResinCard, ...], units: Units) -> tuple[Help, ...]:
+    draw = of if isinstance(of, Draw) else draw_of_fresh(of)
+    return () if draw is None else what_would_work(draw, hardeners, units)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
