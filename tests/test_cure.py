@@ -30,7 +30,7 @@ from bibulon.cure.answers import (
 )
 from bibulon.cure.as_logged import hottest_read
 from bibulon.cure.schedule import around_of, legs_of
-from bibulon.cure.study import CureStudy
+from bibulon.cure.study import CureStudy, WetPart, cure_study
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
 from bibulon.flow.scheduled import scheduled_fill
@@ -38,14 +38,16 @@ from bibulon.job import Job
 from bibulon.job.curing import Curing, HeatStep, LoggedPoint
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
-from bibulon.job.part import Part
+from bibulon.job.part import Part, Region
 from bibulon.job.resin_card import BoilingPoint
 from bibulon.job.run import RunEvent
+from bibulon.laminate.cells import laminate_of
 from bibulon.quantities import show
 from bibulon.record.run_list import run_list
 from bibulon.resin.batches import Batch
 from bibulon.resin.boiling import ABOVE, boiling_of
 from bibulon.resin.card_law import law_of
+from bibulon.resin.cure import LastMixed
 from bibulon.resin.law import isothermal
 from bibulon.resin.leftover import DEPTHS_M, leftover_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
@@ -161,6 +163,29 @@ def test_where_resin_never_came_it_is_not_reckoned_as_just_mixed() -> None:
     wet = made.fill.saturation[-1] > 0
     assert 10 < wet.sum() < len(wet) - 10
     assert made.fill.age_s[~wet].min() > np.percentile(made.fill.age_s[wet], 75)
+
+
+def test_of_very_many_stacks_the_thickest_is_followed_however_small_it_is() -> None:
+    """Forty pads of two to eighty plies more on a plate, the thickest the smallest."""
+    job, ply = pad(), pad().layup[0].card
+    regions = []
+    for at in range(40):
+        x, y, wide = 0.05 + 0.07 * (at % 10), 0.05 + 0.1 * (at // 10), 0.06 - 0.001 * at
+        regions.append(Region(name=f"r{at}", outline=rectangle(x, y, x + wide, y + wide)))
+    pads = (Layer(id=f"l{at}", card=ply, region=f"r{at}", count=2 + 2 * at) for at in range(40))
+    job = changed(job, regions=tuple(regions), layup=(Layer(id="p", card=ply, count=2), *pads))
+    cells = laminate_of(job).cells
+    own_m, area = ([of(cell) for cell in cells] for of in (lambda c: c.stack.laminate_thickness_m, lambda c: c.area_m2))
+    thickest = int(np.argmax(own_m))
+    assert len(set(own_m)) == 41 and area[thickest] == min(area)
+    points = np.array([cell.polygon.representative_point().coords[0] for cell in cells])
+    still = np.zeros(len(points))
+    study = cure_study(job, WetPart(600.0, points, still + 900.0, still, still + 1.0), LastMixed(-300.0))
+    assert study.hottest.stack.laminate_thickness_m == own_m[thickest]
+    assert np.all(study.of_point >= 0), "no hole is left in the map"
+    followed_m = [study.stacks[number].stack.laminate_thickness_m for number in study.of_point]
+    assert len(set(followed_m)) == 30 and np.all(np.array(followed_m) >= np.array(own_m) - 1e-12)
+    assert sum({one.stack: one.area_m2 for one in study.stacks}.values()) == pytest.approx(sum(area))
 
 
 def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> None:

@@ -29,7 +29,8 @@ from bibulon.workers.report import Progress, no_progress
 
 FOLLOWED_S = 24 * 3600.0
 """The cure is followed for so long after the fill, and after the last step that is planned."""
-MOST_STACKS = 30
+MOST_STACKS, THICKEST = 30, 10
+"""So many are followed, so many of them because they are the thickest; others as the one most like them."""
 SAME_AGE_SHARE = 0.05
 """Ages that differ by less than this share of the gel time are the same."""
 
@@ -229,23 +230,48 @@ def _cure_at(law: ResinLaw, times_s: Floats, cures: Floats, age_s: float, mould_
 
 
 def _stacks(job: Job, points_m: Floats) -> tuple[list[tuple[Cell, float]], Integers]:
-    """The distinct stacks of *job*, the largest first, each as one of its cells with the area of all; and (points,)
-    which each point of the mesh lies in."""
+    """The distinct stacks of *job* that are followed, the largest first, each as one of its cells with the area of all
+    that are followed as it is; and (points,) which each point of the mesh lies in."""
     laminate = laminate_of(job)
     alike: dict[object, list[Cell]] = defaultdict(list)
     for cell in laminate.cells:
         if cell.stack.layers:
             key = (tuple((layer.card, layer.count) for layer in cell.stack.layers), cell.stack.cavity_m)
             alike[key].append(cell)
-    sets = sorted(alike.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells))[:MOST_STACKS]
+    sets = _followed(job, sorted(alike.values(), key=lambda cells: -sum(cell.area_m2 for cell in cells)))
     number_of = {id(cell): number for number, cells in enumerate(sets) for cell in cells}
     of_point = np.full(len(points_m), -1, dtype=np.int64)
     for at, (x, y) in enumerate(points_m):
         there = laminate.at(float(x), float(y))
         if there is not None:
             of_point[at] = number_of.get(id(there), -1)
-    largest = [(max(cells, key=lambda cell: cell.area_m2), sum(cell.area_m2 for cell in cells)) for cells in sets]
-    return largest, of_point
+    return [(cells[0], sum(cell.area_m2 for cell in cells)) for cells in sets], of_point
+
+
+def _followed(job: Job, sets: list[list[Cell]]) -> list[list[Cell]]:
+    """The *sets* of cells with one stack each, the largest first, as at most :data:`MOST_STACKS`, each begun by the
+    largest cell whose stack is followed. Of more than that the largest are followed and the thickest, where it gets
+    hottest; any other is followed as one on the same cores that is no thinner, if there is one."""
+    sets = [sorted(cells, key=lambda cell: -cell.area_m2) for cells in sets]
+    if len(sets) <= MOST_STACKS:
+        return sets
+    by_thickness = sorted(sets[MOST_STACKS - THICKEST :], key=lambda cells: -_thickness_m(cells))
+    kept = sets[: MOST_STACKS - THICKEST] + by_thickness[:THICKEST]
+    made = [list(cells) for cells in kept]
+    for cells in by_thickness[THICKEST:]:
+        lacks = [_thickness_m(cells) - _thickness_m(other) for other in kept]
+        cores = [_cores(job, cells) != _cores(job, other) for other in kept]
+        like = min(range(len(kept)), key=lambda number: (cores[number], lacks[number] > 1e-9, abs(lacks[number])))
+        made[like] += cells
+    return made
+
+
+def _thickness_m(cells: list[Cell]) -> float:
+    return cells[0].stack.laminate_thickness_m
+
+
+def _cores(job: Job, cells: list[Cell]) -> frozenset[str]:
+    return frozenset(layer.card for layer in cells[0].stack.layers if job.is_core(layer.card))
 
 
 @dataclass(frozen=True, eq=False)
