@@ -33,7 +33,8 @@ from bibulon.resin.mixing import (
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
-from bibulon.resin.sheet_lines import sheet_contradiction, sheet_figures
+from bibulon.resin.sheet_lines import reversed_trend, sheet_contradiction, sheet_figures
+from bibulon.resin.viscosity import film_gel_s, fresh_viscosity_pa_s
 from bibulon.stock import shelf, shelf_card
 from bibulon.stock.choice import hardeners_for
 
@@ -213,6 +214,29 @@ def test_tables_are_written_as_they_are_read() -> None:
 def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:
     with pytest.raises(SheetError, match=said):
         read_table(TABLE[name], text, METRIC)
+
+
+@pytest.mark.parametrize("again", ["68 °F; 380", "20.2 °C; 380", "19.6 °C; 341"])
+def test_figures_at_one_temperature_do_not_tell_how_it_goes_with_warmth(again: str) -> None:
+    """Measured twice in a shop, or written in two units: taken together, with the usual slope."""
+    card, _ = known_card()
+    twice = with_tables(card, {"viscosity": read_table(TABLE["viscosity"], f"20 °C; 360\n{again}", METRIC)})
+    once = with_tables(card, {"viscosity": read_table(TABLE["viscosity"], "20 °C; 360", METRIC)})
+    for at_k in (278.15, 293.15, 308.15):
+        assert fresh_viscosity_pa_s(twice, at_k) == pytest.approx(fresh_viscosity_pa_s(once, at_k), rel=0.05)
+    gels = with_tables(card, {"film_gel": read_table(TABLE["film_gel"], "20 °C; 5 h\n68 °F; 5.2 h", METRIC)})
+    assert film_gel_s(gels, 303.15) == pytest.approx(film_gel_s(gels, 293.15) / 2, rel=0.1)
+    assert not reversed_trend(gels) and sheet_contradiction(gels, METRIC) == ""
+
+
+def test_a_dose_table_with_each_dose_at_its_own_temperature_takes_what_warmth_does_as_usual() -> None:
+    polyester = shelf_card("polyester")
+    assert isinstance(polyester, ResinCard)
+    apart = read_table(TABLE["dose"], "1 %; 20 °C; 80 min\n2 %; 30 °C; 24 min", METRIC)
+    fit = dose_fit(with_tables(polyester, {"dose": apart}))
+    assert fit is not None and fit.slope_k == 6500.0
+    assert fit.gel_s(0.01, 293.15) == pytest.approx(80 * 60) and fit.gel_s(0.02, 303.15) == pytest.approx(24 * 60)
+    assert 0.6 < fit.power < 0.9
 
 
 # -- doses and mixing --------------------------------------------------------------------------------------------------

@@ -133,7 +133,8 @@ def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
             return _finite((int(match[1]) * 12 + inches) * 0.0254)
     value, unit = _split(text, kind)
     factor, offset = _linear(kind, _unit(kind, unit) if unit else KINDS[kind].shown[units.system][0])
-    return _finite(factor * value + offset)
+    found = _finite(factor * value + offset)
+    return round(found, 9) if offset else found  # 68 °F is 20 °C, and no second temperature beside it
 
 
 def parse_place(text: str, units: Units | None = None) -> tuple[float, float]:

@@ -9,10 +9,14 @@ from functools import lru_cache
 
 import numpy as np
 
+from bibulon.arrays import Floats
 from bibulon.job.resin_card import Component, Dose, ResinCard
 
 TIME_SLOPE_K = 6500.0
 """Class default of d(ln t)/d(1/T): about half the time for 10 K more."""
+APART_K, APART_DOSES = 1.0, 0.05
+"""Figures at temperatures closer together than this, or at doses by less than this share, do not tell how it goes with
+them: their errors would."""
 USUAL_POWER = 0.7
 """Of the dose, where a table has one only: half as much again makes a gel a quarter sooner."""
 AS_DOSED = 0.01
@@ -64,14 +68,17 @@ class DoseFit:
 
 def dose_fit(resin: ResinCard) -> DoseFit | None:
     """The fit of the card's dose table by least squares; None without one. What the points do not tell (one
-    temperature, one dose) is taken as usual."""
+    temperature, one dose, or each dose at a temperature of its own) is taken as usual."""
     if resin.dose is None or not resin.dose.points:
         return None
     points = resin.dose.points
     logs = np.log([one.gel_s for one in points])
     inverse, doses = np.array([1 / one.temperature_k for one in points]), np.log([one.dose for one in points])
     columns, rest = [np.ones(len(points))], logs.copy()
-    fits_slope, fits_power = float(np.ptp(inverse)) > 1e-9, float(np.ptp(doses)) > 1e-9
+    fits_slope = float(np.ptp([one.temperature_k for one in points])) >= APART_K
+    fits_power = float(np.ptp(doses)) >= APART_DOSES
+    if fits_slope and fits_power and _go_together(inverse, doses):
+        fits_slope = False
     if fits_slope:
         columns.append(inverse)
     else:
@@ -84,6 +91,12 @@ def dose_fit(resin: ResinCard) -> DoseFit | None:
     a = float(found.pop(0))
     slope = float(found.pop(0)) if fits_slope else TIME_SLOPE_K
     return DoseFit(a, slope, float(found.pop(0)) if fits_power else USUAL_POWER)
+
+
+def _go_together(inverse: Floats, doses: Floats) -> bool:
+    """Whether one of the two (n,) follows from the other, so that nobody can tell which of them does it."""
+    both = np.stack([values - values.mean() for values in (inverse / np.ptp(inverse), doses / np.ptp(doses))], axis=1)
+    return int(np.linalg.matrix_rank(both, tol=0.05)) < 2
 
 
 @lru_cache(maxsize=64)

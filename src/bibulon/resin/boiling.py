@@ -9,6 +9,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
+from bibulon.job.dosing import APART_K
 from bibulon.job.resin_card import ResinCard
 from bibulon.resin.viscosity import arrhenius_line
 
@@ -41,7 +44,7 @@ def boiling_of(resin: ResinCard) -> Boiling | None:
     if resin.boiling:
         points = [(point.temperature_k, point.pressure_pa) for point in resin.boiling]
         line = arrhenius_line(points, SLOPE_K)
-        one = len({temperature for temperature, _ in points}) == 1
+        one = float(np.ptp([temperature for temperature, _ in points])) < APART_K
         if line[1] >= 0:  # two points that say it boils sooner when it is cold are one and a slip of the pen
             line, one = arrhenius_line(points[:1], SLOPE_K), True
         return Boiling(*line, "how it grows with temperature" if one else "")

@@ -17,6 +17,7 @@ import numpy as np
 from scipy.optimize import least_squares, minimize_scalar
 
 from bibulon.arrays import Floats
+from bibulon.job.dosing import APART_K
 from bibulon.job.resin_card import CureConstants, ResinCard
 from bibulon.quantities import QuantityKind
 from bibulon.quantities_in_words import percent
@@ -202,7 +203,7 @@ def _assumed(resin: ResinCard, heat_j_kg: float | None) -> tuple[str, ...]:
         assumed.append("heat of cure")
     if resin.cup_tests:
         assumed.append("air round the cup as warm as the mix")
-    if len({point.temperature_k for point in resin.film_gel}) < 2:
+    if float(np.ptp([point.temperature_k for point in resin.film_gel])) < APART_K:
         assumed.append("how gel goes with temperature, where no other figures tell")
     if not resin.viscosity_aged:
         assumed.append("how viscosity grows, but for the card's thickening time")

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bibulon.arrays import Floats
-from bibulon.job.dosing import TIME_SLOPE_K, USUAL_POWER, dose_fit
+from bibulon.job.dosing import APART_K, TIME_SLOPE_K, USUAL_POWER, dose_fit
 from bibulon.job.resin_card import ResinCard
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import brief, brief_each, percent
@@ -86,7 +86,8 @@ def reversed_trend(resin: ResinCard) -> tuple[SheetFigure, SheetFigure] | None:
             continue
         cold, warm = int(np.argmin(table.temperatures_k)), int(np.argmax(table.temperatures_k))
         rises = table.values[warm] - table.values[cold]
-        if table.temperatures_k[warm] > table.temperatures_k[cold] and rises * table.slope_k > 0:
+        apart_k = table.temperatures_k[warm] - table.temperatures_k[cold]
+        if apart_k >= APART_K and rises * table.slope_k > 0:
             figures = _figures(table)
             return figures[cold], figures[warm]
     return None

@@ -1,7 +1,7 @@
 """Fresh viscosity, gel and pot life of a resin card at a temperature, from the points of its data sheet.
 
-Fits: ``ln μ`` and ``ln t`` straight against ``1/T`` (Arrhenius) through the points; a single point takes a
-class-default slope.
+Fits: ``ln μ`` and ``ln t`` straight against ``1/T`` (Arrhenius) through the points; a single point, or several at
+one temperature, take a class-default slope.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from bibulon.job.dosing import TIME_SLOPE_K
+from bibulon.job.dosing import APART_K, TIME_SLOPE_K
 from bibulon.job.resin_card import ResinCard
 
 VISCOSITY_SLOPE_K = 5500.0
@@ -31,10 +31,11 @@ def arrhenius_line(points: Sequence[tuple[float, float]], default_slope_k: float
 
 @lru_cache(maxsize=512)
 def _line(points: tuple[tuple[float, float], ...], default_slope_k: float) -> tuple[float, float]:
-    inverse = np.array([1 / temperature for temperature, _ in points])
-    logs = np.log([value for _, value in points])
+    temperatures = np.array([temperature for temperature, _ in points])
+    inverse, logs = 1 / temperatures, np.log([value for _, value in points])
     spread = inverse - inverse.mean()
-    slope = float(spread @ logs / (spread @ spread)) if float(spread @ spread) > 0 else default_slope_k
+    tells = float(np.ptp(temperatures)) >= APART_K
+    slope = float(spread @ logs / (spread @ spread)) if tells else default_slope_k
     return float(logs.mean()) - slope * float(inverse.mean()), slope
 
 
