@@ -387,7 +387,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
     "fill-held-back": half,
     "tube-sizes-differ": lambda job: with_hose(job, 0.006, 1.5),
     "hose-restricts-flow": lambda job: with_hose(job, 0.006, 3.0),
-    "hose-waste": lambda job: with_hose(job, 0.016, 25.0),
+    "hose-waste": lambda job: with_hose(job, 0.016, 22.0),
     "heel-forgotten": lambda job: changed(job, bucket=revised(job.bucket, heel_kg=0.0)),
     "port-without-pleat": lambda job: with_pleats(SOUND["test_panel"](), 5),
     "tape-not-closed": lambda job: unlogged(job, "check ticked", label="T2", text=bag_checks(job)[1].text),

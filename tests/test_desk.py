@@ -450,12 +450,12 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
     at_s[0] += 8 * 60
     QTest.mouseClick(side.next_button, LEFT)
     qtbot.waitUntil(lambda: re.search(r"B1\n0:14:0\d\n0:16:\d\d", texts(side)) is not None, timeout=20_000)
-    at_s[0] += 32 * 60
-    qtbot.waitUntil(lambda: "mixed 46 min ago: too old to begin with" in texts(side), timeout=20_000)
+    at_s[0] += 24 * 60
+    qtbot.waitUntil(lambda: "mixed 38 min ago: too old to begin with" in texts(side), timeout=20_000)
     QTest.mouseClick(side.next_button, LEFT)
     late = fill_of(window)
     batch = window.document.assessment.batches[0]
-    assert (batch.mix_s, batch.pour_s, batch.in_time) == (pytest.approx(-46 * 60, abs=1), 0.0, False)
+    assert (batch.mix_s, batch.pour_s, batch.in_time) == (pytest.approx(-38 * 60, abs=1), 0.0, False)
     assert late.fill_time_s is not None and planned.fill_time_s is not None
     assert late.fill_time_s > 1.1 * planned.fill_time_s, "it is thicker from the start"
     assert window.document.assessment.flows_until_s - late.end_s < gel_s
@@ -465,9 +465,9 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
         and "1 more" in said
         and "batch-gels-first" not in caution_ids(window)
     )
-    assert "Batch 1 is 46 min old, and was to be used up within 31 min" in texts(side)
+    assert "Batch 1 is 38 min old, and was to be used up within 30 min" in texts(side)
     push(side, "B2 poured")
-    qtbot.waitUntil(lambda: "Batch 2 is 40 min old" in texts(side) and "B1\n0:" not in texts(side), timeout=20_000)
+    qtbot.waitUntil(lambda: "Batch 2 is 32 min old" in texts(side) and "B1\n0:" not in texts(side), timeout=20_000)
     push(side, "All feeds clamped")
     qtbot.waitUntil(
         lambda: "Stands mixed" not in texts(side) and "was to be used up" not in texts(side), timeout=20_000

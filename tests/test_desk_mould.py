@@ -326,7 +326,7 @@ def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot)
     assert job.pair.injection.source == "pressure pot"
     assert job.pair.injection.steps[-1].over_pressure_pa == pytest.approx(safe, abs=150.0)
     window.go("part")
-    choose(window, "Process", "film infusion under a reusable film")
+    choose(window, "Process", "reusable film")
     qtbot.waitUntil(lambda: window.rail.buttons["bag"].isVisible(), timeout=10_000)
     window.go("bag")
     assert not re.search("[Pp]leat", texts(bench(window)))

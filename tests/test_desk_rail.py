@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from driving import LEFT, fill_of
+from driving import LEFT, bench, fill_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
@@ -74,3 +74,21 @@ def test_the_rail_shows_the_shot_or_the_whole_day(window: Window) -> None:
     assert shot.end_s < whole.end_s and whole.end_s >= last and canvas.grab().toImage() != pictured
     QTest.mouseClick(day, LEFT)
     assert canvas.scale() == shot and canvas.grab().toImage() == pictured
+
+
+def test_the_plan_goes_by_the_clock_of_a_shot_at_its_bench_and_by_the_pointer_elsewhere(window: Window, qtbot) -> None:
+    fill_of(window)
+    window.go("shoot")
+    side = bench(window)
+    while not window.run.started:
+        QTest.mouseClick(side.next_button, LEFT)
+    qtbot.waitUntil(lambda: window.plan.time_s is not None, timeout=20_000)
+    window.go("lines")
+    assert window.plan.time_s is None and window.time_rail.canvas.time_s is None
+    window.go("shoot")
+    assert window.plan.time_s is not None
+    while not window.run.over:
+        qtbot.waitUntil(side.next_button.isEnabled, timeout=20_000)  # the last one is kept from a hurried second touch
+        QTest.mouseClick(side.next_button, LEFT)
+    window.refresh()
+    assert window.plan.time_s is None, "the shot is over: the plan is that of the whole fill again"

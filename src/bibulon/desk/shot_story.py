@@ -112,7 +112,6 @@ def shoot_all(folder: Path) -> None:
             rehearse(window)
         if station.id in ("cure", "log"):
             window.time_rail.day.setChecked(True)
-            window.plan.set_time(None)
         if station.id == "log":  # without what the instruments of the rehearsal read since, by today's clock
             window.run.disconnect_instruments()
             window.document.edit("run", changed(window.document.job, run=story_run(window.document.assessment)))
@@ -243,7 +242,6 @@ def shoot_lid(window: Window, folder: Path) -> None:
     grab(window, folder / "7-shoot-mould.png")
     window.run.disconnect_instruments()
     window.undo()
-    window.plan.set_time(None)
 
 
 def story_shot(number: int) -> tuple[RunEvent, ...]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -273,6 +273,7 @@ class Window(WindowKeys):
         self.bench.setFixedWidth(bench.width_px)
         self.rail.choose(station)
         self.plan.set_shown(shown)
+        self._show_moment()
         self.tools.show_for(station, self.document.job.process, bool(shown.edits), station_of(station).plumbing)
         self.plumbing_place.place(station_of(station).plumbing)
         if station != before and station_of(station).whole_day != station_of(before).whole_day:
@@ -362,28 +363,22 @@ class Window(WindowKeys):
             self.benches[self.station].refresh()
         self.time_rail.refresh()
         self.plumbing_place.refresh()
+        self._show_moment()
         self.plan.refresh()
 
     def _tick(self) -> None:
         self.time_rail.canvas.now_s = self.run.clock_s if self.run.running else None
-        if self.station == RUN_STATION.id and self.run.running:
-            self.plan.set_time(self.run.clock_s)
+        self._show_moment()
         self.time_rail.canvas.update()
 
-    # -- files dropped, leaving --------------------------------------------------------------------------------------
+    def _show_moment(self) -> None:
+        """Have the plan show the fill by the shot's clock at its bench, elsewhere by the pointer of the rail."""
+        by_clock = self.station == RUN_STATION.id and self.run.running
+        time_s = self.run.clock_s if by_clock else self.time_rail.canvas.time_s
+        if time_s != self.plan.time_s:
+            self.plan.set_time(time_s)
 
-    @staticmethod
-    def _dropped(data: QMimeData) -> Path | None:
-        return next((Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()), None)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self._dropped(event.mimeData()) is not None:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        if (path := self._dropped(event.mimeData())) is not None:
-            # once the drop is over: a dialog must not keep the program that it comes from waiting
-            QTimer.singleShot(0, lambda: self.files.take(path))
+    # -- leaving -------------------------------------------------------------------------------------------------------
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.document.dirty:

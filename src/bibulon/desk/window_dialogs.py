@@ -1,4 +1,4 @@
-"""The windows and dialogs that the main window opens for its menu and its keys."""
+"""The windows and dialogs that the main window opens for its menu and its keys, and files that are dropped on it."""
 
 from __future__ import annotations
 
@@ -6,9 +6,10 @@ import sys
 from abc import abstractmethod
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
-from PySide6.QtCore import QProcess, Qt
-from PySide6.QtGui import QPixmap
+from PySide6.QtCore import QMimeData, QProcess, Qt, QTimer
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
     QMainWindow,
@@ -131,3 +132,18 @@ class WindowDialogs(QMainWindow):
         if palette is not theme.current.palette:
             theme.apply(application, palette)
             icons.follow_theme(self)
+
+    # -- files dropped -------------------------------------------------------------------------------------------------
+
+    @staticmethod
+    def _dropped(data: QMimeData) -> Path | None:
+        return next((Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()), None)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        if (path := self._dropped(event.mimeData())) is not None:
+            # once the drop is over: a dialog must not keep the program that it comes from waiting
+            QTimer.singleShot(0, lambda: self.files.take(path))

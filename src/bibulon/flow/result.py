@@ -171,7 +171,10 @@ class FillResult:
 
     @property
     def taken(self) -> Taken:
-        """What it takes of resin beyond what part and lines hold."""
+        """What it takes of resin beyond what part and lines hold; what runs on past a part that is not filled, nobody
+        is to mix."""
+        if self.fill_time_s is None:
+            return Taken(self.swollen_m3)
         after_m3 = 0.0 if self.after is None else self.after.drawn_m3
         return Taken(self.swollen_m3, float(self.in_pots_m3[-1]), after_m3)
 

@@ -32,7 +32,7 @@ MOST_TYPED = 5000
 """An outline of more points is not shown as lines of text."""
 PROCESS_WORDS: dict[Process, str] = {
     "film infusion": "film infusion",
-    "reusable film": "film infusion under a reusable film",
+    "reusable film": "reusable film",
     "light RTM": "light RTM",
     "RTM": "RTM",
     "bladder": "bladder, for hollow parts",

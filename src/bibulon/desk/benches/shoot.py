@@ -240,7 +240,7 @@ class ShootBench(Bench):
             text, detail = step.text, step.detail
             if step.due_s is not None:
                 start_s = self.document.job.shot_start_s
-                due = run_clock(step.due_s) if run.started else clock_time(start_s + step.due_s)
+                due = run_clock(round(step.due_s)) if run.started else clock_time(start_s + step.due_s)
                 detail += f"  ·  planned {due}"
             if step.id == HELD:
                 ago = held_ago(self.document.assessment, shot_clock.now())

@@ -62,8 +62,9 @@ class HardenersDialog(QDialog):
         self.words = label("Filling and curing the job with each …", "muted")
         layout.addWidget(self.words)
         self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(HEADS)
-        self.table.setAccessibleName("Hardeners compared")
+        by_dose = document.job.resin.dose is not None
+        self.table.setHorizontalHeaderLabels(("Dose", *HEADS[1:]) if by_dose else HEADS)
+        self.table.setAccessibleName("Doses compared" if by_dose else "Hardeners compared")
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)

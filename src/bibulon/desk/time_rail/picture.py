@@ -319,7 +319,7 @@ class TimePicture(QWidget):
         painter.drawLine(QPointF(x, 14), QPointF(x, self.foot - 1))
         painter.setBrush(QColor(palette.ink))
         painter.drawPolygon(QPolygonF([QPointF(x - 6, 46), QPointF(x + 6, 46), QPointF(x, 53)]))
-        text = run_clock(time_s)
+        text = run_clock(round(time_s))  # rounded as the fill's time is
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
         box = QRectF(min(max(x - width / 2, 2), self.width() - width - 2), 29, width, 17)
