@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import math
 import subprocess
 import sys
 from datetime import UTC, datetime
@@ -25,7 +26,7 @@ from bibulon.cli.commands import app
 from bibulon.demo import demo_job
 from bibulon.exchange.readings import log_csv
 from bibulon.job import Job
-from bibulon.job.cards import CoreCard
+from bibulon.job.cards import CoreCard, MediaCard
 from bibulon.job.curing import LoggedPoint
 from bibulon.job.edits import changed, revised, with_card, with_counted, with_line
 from bibulon.job.gear_cards import TubeCard
@@ -353,6 +354,10 @@ def test_what_to_prepare_lists_hoses_fittings_and_everything_with_its_price() ->
         if words == "valves" and card is not None
     ]
     assert valves == [("Hose clamp up to 16 mm outside", 2 * len(job.feeds) + len(job.vents))]
+    slope = tuple((x, y, x) for x in (0.0, 4.2) for y in (0.0, 1.4))
+    steep = {need.what: need.amount for need in needs_of(assess(changed(job, part=revised(job.part, relief=slope))))}
+    media = job.card(job.media[0].card, MediaCard).name
+    assert steep[media] == pytest.approx(math.sqrt(2) * needs[media].amount, rel=1e-3), "as it lies on the mould"
     kept = with_card(job, revised(job.card(job.vents[0].hose, TubeCard), reuse=True))
     kept = with_line(kept, revised(kept.feeds[0], hose=kept.vents[0].hose))
     name = kept.card(kept.vents[0].hose, TubeCard).name

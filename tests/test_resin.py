@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -397,6 +398,22 @@ def test_where_pot_life_asks_for_smaller_batches_the_fill_ages_by_those(demo: Jo
         given = [batch.volume_m3 * job.resin.density_kg_m3 for batch in made.fill.problem.fed.batches]
         planned = [batch.mass_kg for batch in made.batches]
         assert planned[:-1] == pytest.approx((given + given[-1:] * len(planned))[: len(planned) - 1])
+
+
+def test_the_rim_channel_of_an_arched_lid_is_as_long_as_its_mould_is_round() -> None:
+    flat, radius_m = lid(), 0.8
+    (x0, y0), (x1, y1) = np.min(flat.part.outline, axis=0), np.max(flat.part.outline, axis=0)
+    arch = ((x, math.sqrt(radius_m**2 - (x - (x0 + x1) / 2) ** 2)) for x in np.linspace(x0, x1, 121).tolist())
+    relief = tuple((x, y, z) for x, z in arch for y in (float(y0), float(y1)))
+    arched = changed(flat, part=revised(flat.part, relief=relief))
+    one, other = (filled(assess(job), 300) for job in (flat, arched))
+    assert one.fill is not None and other.fill is not None
+    arc_m = 2 * radius_m * math.asin((x1 - x0) / 2 / radius_m)
+    masses = [next(item.mass_kg for item in made.charge.items if item.name == "Rim channel") for made in (one, other)]
+    round_m = flat.part.outline.polygon.length
+    assert masses[1] / masses[0] == pytest.approx((round_m + 2 * (arc_m - (x1 - x0))) / round_m, rel=0.01)
+    was, now = shot_mass(flat, one.fill), shot_mass(arched, other.fill)
+    assert now.channel_kg == pytest.approx(masses[1]) and now.lines_kg == pytest.approx(was.lines_kg, rel=0.005)
 
 
 def test_filler_makes_a_shot_heavier_thicker_and_cooler_and_leaves_dose_and_volume() -> None:

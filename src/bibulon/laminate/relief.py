@@ -17,6 +17,7 @@ from shapely import (
 )
 
 from bibulon.arrays import Floats
+from bibulon.job.part import Part
 from bibulon.job.places import Relief
 from bibulon.remembered import remembered
 
@@ -111,3 +112,8 @@ def developed_length_m(relief: Relief, line: Sequence[tuple[float, float]]) -> f
     places = get_coordinates(segmentize(plan, max(plan.length / LENGTH_PLACES, 1e-6)))
     steps = np.diff(places, axis=0)
     return float(np.sqrt((steps**2).sum(axis=1) + np.diff(heights_at(relief, places)) ** 2).sum())
+
+
+def rim_length_m(part: Part) -> float:
+    """Length of the outline of *part* over its mould."""
+    return developed_length_m(part.relief, [*part.outline, part.outline[0]])

@@ -9,6 +9,7 @@ import numpy as np
 from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.laminate.closed_mould import channel_section_m2
+from bibulon.laminate.relief import rim_length_m
 from bibulon.mould.injection import injection_course
 from bibulon.mould.shots import FIGURES, chart_of, shots_of
 
@@ -43,7 +44,7 @@ def shot_mass(job: Job, fill: FillResult) -> ShotMass:
     drawn_m3 = float(course.drawn_m3[-1])
     channel_m3 = 0.0
     if job.closed and job.pair.channel.profile != "none":
-        channel_m3 = channel_section_m2(job.pair.channel) * job.part.outline.polygon.length
+        channel_m3 = channel_section_m2(job.pair.channel) * rim_length_m(job.part)
     bled_m3 = 0.0 if fill.after is None else fill.after.bled_m3
     word_s = max(fill.end_s - CLAMPED_IN_S, 0.0)
     stop_m3 = float(np.interp(word_s, course.times_s, course.drawn_m3))

@@ -15,7 +15,7 @@ from bibulon.job.cards import Card, CoreCard, FabricCard, FilmCard, MediaCard, P
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cut_list import cut_list
-from bibulon.laminate.relief import developed_length_m
+from bibulon.laminate.relief import developed_area_m2, developed_length_m
 from bibulon.plumbing.network import Hose, Network, inlets_short, network_of
 from bibulon.quantities import QuantityKind, Units, show
 
@@ -174,7 +174,8 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
             yield _priced(peel, area, "area", "layup", where)
         for patch in job.media:
             media = job.card(patch.card, MediaCard)
-            area = patch.outline.polygon.area * patch.layers / (1 + patch.stretched)
+            over_mould_m2 = developed_area_m2(job.part.relief, patch.outline.polygon)
+            area = over_mould_m2 * patch.layers / (1 + patch.stretched)
             use = "flow media" if patch.layers == 1 else f"flow media, {patch.layers} layers"
             yield _priced(media, area, "area", "lines", use)
 

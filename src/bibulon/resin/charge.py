@@ -14,7 +14,7 @@ from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.gear_cards import TubeCard
 from bibulon.laminate.cells import Cell, laminate_of
 from bibulon.laminate.closed_mould import channel_section_m2
-from bibulon.laminate.relief import developed_length_m
+from bibulon.laminate.relief import developed_length_m, rim_length_m
 from bibulon.quantities import Units, show
 from bibulon.quantities_in_words import percent
 from bibulon.resin.mixing import Measure, measures_of
@@ -137,7 +137,7 @@ def _channel(job: Job, units: Units) -> tuple[ChargeItem, ...]:
     """The channel round the rim of a closed mould."""
     if not job.closed or job.pair.channel.profile == "none":
         return ()
-    rim_m = job.part.outline.polygon.length
+    rim_m = rim_length_m(job.part)
     volume = channel_section_m2(job.pair.channel) * rim_m
     how = f"its section over {show(rim_m, 'distance', units)} of rim: {show(volume, 'volume', units)}; trimmed off"
     return (ChargeItem("Rim channel", volume * job.resin.density_kg_m3, how),)
