@@ -140,11 +140,12 @@ def _divided(
     pitch = roll - overlap
     best: tuple[tuple[int, float, float], list[tuple[float, float]], tuple[float, ...], float] | None = None
     shifts = np.arange(SHIFTS) / SHIFTS * pitch if shift_m is None else np.array([shift_m % pitch])
+    others = [across.cloth_at(joint) for row in beside for joint in row]
     for shift in shifts.tolist():
         strips = _strips(across, roll, overlap, shift)
         at = tuple((below + above) / 2 for (_, above), (below, _) in pairwise(strips))
         ends = across.cloth_at(strips[0][1]), across.cloth_at(high) - across.cloth_at(strips[-1][0])
-        enough = min(_nearest(across, at, beside), cutting.stagger_m)
+        enough = min(_nearest(across, at, others), cutting.stagger_m)
         score = (len(strips), -enough, -min(*ends, roll, NARROWEST_M))
         if best is None or score < best[0]:
             best = (score, strips, at, shift)
@@ -157,7 +158,7 @@ def _divided(
         if isinstance(piece, LineString) and piece.length > 0
     ]
     turned = tuple(affinity.rotate(joint, angle, origin=(0, 0)) for joint in joints)
-    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, _nearest(across, at, beside), taken_m)
+    return _Divided(tuple(_pieces(laid, strips, angle)), turned, at, _nearest(across, at, others), taken_m)
 
 
 def _fits_flat(mould: Part, laid: BaseGeometry, angle: float, roll_m: float) -> bool:
@@ -170,8 +171,11 @@ def _fits_flat(mould: Part, laid: BaseGeometry, angle: float, roll_m: float) -> 
 
 def _strips(across: Across, roll_m: float, overlap_m: float, shift_m: float) -> list[tuple[float, float]]:
     """From where to where across the plan the strips reach, the first of them a whole one less *shift_m*."""
+    start, whole, low = -shift_m, float(across.most_m[-1]), float(across.plan_m[0])
+    if across.is_flat:
+        starts = np.arange(low + start, low + whole - overlap_m, roll_m - overlap_m).tolist()
+        return [(one, one + roll_m) for one in starts]
     strips: list[tuple[float, float]] = []
-    start, whole = -shift_m, float(across.most_m[-1])
     while True:
         ends = across.plan_at(start + roll_m)
         strips.append((across.plan_at(start), ends))
@@ -181,9 +185,8 @@ def _strips(across: Across, roll_m: float, overlap_m: float, shift_m: float) -> 
         start = max(next_m, start + 0.1 * roll_m)
 
 
-def _nearest(across: Across, at: tuple[float, ...], beside: list[tuple[float, ...]]) -> float:
-    """The least distance, over the mould, of joints from those *beside*; infinite without any."""
-    others = [across.cloth_at(other) for row in beside for other in row]
+def _nearest(across: Across, at: tuple[float, ...], others: list[float]) -> float:
+    """The least distance, over the mould, of joints from *others*, as cloth across the roll; infinite without any."""
     joints = [across.cloth_at(joint) for joint in at]
     return min((abs(joint - other) for other in others for joint in joints), default=float("inf"))
 

@@ -35,6 +35,10 @@ class Across:
     most_m: Floats
     least_m: Floats
 
+    @property
+    def is_flat(self) -> bool:
+        return len(self.plan_m) == 2
+
     def cloth_at(self, plan_m: float) -> float:
         """How much cloth it takes at most up to a place across the plan."""
         return _between(plan_m, self.plan_m, self.most_m)
@@ -49,7 +53,9 @@ class Across:
 
 
 def _between(x: float, xs: Floats, ys: Floats) -> float:
-    """Between the points, and outside them on with a slope of one."""
+    """Between the points, and outside them on with a slope of one; of two points, as on a flat mould, all along it."""
+    if len(xs) == 2:
+        return x - float(xs[0]) + float(ys[0])
     outside = min(x - float(xs[0]), 0.0) + max(x - float(xs[-1]), 0.0)
     return float(np.interp(x, xs, ys)) + outside
 
