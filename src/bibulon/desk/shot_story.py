@@ -28,7 +28,7 @@ from bibulon.laminate.joints import joint_id
 from bibulon.plumbing.edits import with_bypass, with_manifold
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
-SHOT_CLOCK_S = 1130.0
+SHOT_CLOCK_S = 1050.0
 LONG_ENOUGH_MS = 1500
 SECTION_HEAD_PX = 44
 WIDE_BARB_M = 0.016
@@ -46,7 +46,7 @@ def story_job() -> Job:
 
 
 def story_run(assessment: Assessment) -> tuple[RunEvent, ...]:
-    """A shot twenty minutes in, as planned but for a front that is a little late."""
+    """A shot some minutes in, as planned but for a front that is a little late."""
     kg = [{"mass_kg": round(batch.mass_kg, 2)} for batch in assessment.batches]
     pours = [batch.pour_s for batch in assessment.batches]
     seen = [assessment.fill.seen_at(*place) or 0.0 for place in MARKS] if assessment.fill is not None else [0.0, 0.0]
