@@ -28,7 +28,7 @@ from bibulon.laminate.joints import joint_id
 from bibulon.plumbing.edits import with_bypass, with_manifold
 
 READINGS = ((0, 3000), (60, 3031), (120, 3049), (240, 3064), (360, 3068), (480, 3071), (600, 3072), (900, 3074))
-SHOT_CLOCK_S = 1050.0
+SHOT_CLOCK_S = 990.0
 LONG_ENOUGH_MS = 1500
 SECTION_HEAD_PX = 44
 WIDE_BARB_M = 0.016
