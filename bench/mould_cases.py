@@ -20,9 +20,9 @@ from bibulon.flow.mesh import Mesh
 from bibulon.flow.meshing import mesh_plan, mesh_size_m
 from bibulon.flow.plate import Stiffness
 from bibulon.flow.problem import FlowCell, FlowProblem, Pace, flow_problem
+from bibulon.flow.self_heating import DIFFUSIVITY_M2_S, FIBRE_HEAT_J_M3_K, RESIN_HEAT_J_M3_K
 from bibulon.flow.stage import FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalf, UpperHalfProblem
-from bibulon.flow.warmth import DIFFUSIVITY_M2_S, FIBRE_HEAT_J_M3_K, RESIN_HEAT_J_M3_K
 from bibulon.job import Job
 from bibulon.job.charge import ChargePlan
 from bibulon.job.edits import revised

@@ -12,16 +12,21 @@ from verification import Case
 from bibulon.assess import assess, filled
 from bibulon.demo import demo_job
 from bibulon.flow.fed_resin import FedBatch, FedResin
+from bibulon.flow.fill import fill
+from bibulon.flow.problem import Pace, flow_problem
+from bibulon.flow.self_heating import DIFFUSIVITY_M2_S, FIBRE_HEAT_J_M3_K, RESIN_HEAT_J_M3_K
 from bibulon.job import Job
 from bibulon.job.charge import PlannedBatch
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part
+from bibulon.laminate.cells import laminate_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.law import isothermal
 from bibulon.resin.mixing import mixed_temperature_k
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.through_thickness import Around, Slab, cure_through
+from bibulon.stock import shelf_card
 
 AT_K = 298.15
 LAW = law_of(demo_job().resin)
@@ -228,6 +233,63 @@ def front_of_batches(nodes: int) -> float:
     return abs(aged_s / (fed.at(1, 0.0)[0] + fill.end_s) - 1)
 
 
+def thick_strip() -> Job:
+    """Sixty millimetres of plies half a metre long, which a machine fills slowly with resin that is poured once."""
+    job = strip_of_batches(0.0)
+    resin = shelf_card("epoxy-extra-slow")
+    job = with_card(job, resin)
+    return changed(
+        job,
+        part=Part(outline=((0.0, 0.0), (0.5, 0.0), (0.5, 0.2), (0.0, 0.2))),
+        layup=(Layer(id="p", card=job.layup[0].card, count=129),),
+        lines=tuple(revised(line, points=tuple((x / 2, y) for x, y in line.points)) for line in job.lines),
+        bucket=revised(job.bucket, rate_m3_s=7e-7),
+        charge=revised(job.charge, resin=resin.id, batches=(), largest_batch_kg=40.0),
+        flow=revised(job.flow, swelling=False),
+    )
+
+
+def warms_on_its_way(nodes: int) -> float:
+    """Resin that ages and warms by its own cure while it is pushed through a thick strip at a constant rate, against
+    parcels that move a cell of a fine strip at each step: its excess well behind the front of heat, root mean square as
+    a share of the greatest, and all the heat in the strip."""
+    job, cells = thick_strip(), 4000
+    result = fill(replace(flow_problem(job, nodes, levels=1), pace=Pace(steps=100)))
+    fed, stack = result.problem.fed, laminate_of(job).cells[0].stack
+    assert fed is not None
+    packed, law, mould_k = stack.fibre_fraction, fed.law, job.mould_temperature_k
+    tau = 4 * stack.laminate_thickness_m**2 / (math.pi**2 * DIFFUSIVITY_M2_S)
+    share = 1 / (1 + FIBRE_HEAT_J_M3_K / RESIN_HEAT_J_M3_K * packed / (1 - packed))
+    still = isothermal(law, mould_k)
+
+    def slopes(_: float, state: np.ndarray) -> np.ndarray:
+        excess, age = np.split(state, 2)
+        faster = law.rate(mould_k + excess, law.gel_cure / 2) / law.rate(mould_k, law.gel_cure / 2)
+        cures = np.interp(age, middles_s, rates_s)
+        return np.concatenate([share * law.adiabatic_rise_k * cures * faster - excess / tau, faster])
+
+    middles_s = (still.times_s[1:] + still.times_s[:-1]) / 2
+    rates_s = np.diff(still.cure) / np.diff(still.times_s)
+    in_lines_s = float(result.in_lines_m3[-1]) / job.bucket.rate_m3_s
+    excess, age, step = np.zeros(cells), np.zeros(cells), result.end_s / cells
+    for at in range(cells):
+        came_s, came_k = fed.at(1, (at + 0.5) * step - in_lines_s)
+        moved = excess.copy()
+        moved[1:] = excess[1:] + share * (excess[:-1] - excess[1:])
+        moved[0] += share * (came_k - excess[0])
+        age[1:] = age[:-1].copy()
+        age[0], wet = came_s + in_lines_s, at + 1
+        state = np.concatenate([moved[:wet], age[:wet]])
+        state += step * slopes(0.0, state)
+        excess[:wet], age[:wet] = np.split(state, 2)
+    x = result.mesh.points_m[result.place, 0]
+    exact = np.interp(x, (np.arange(cells) + 0.5) * 0.5 / cells, excess)
+    passed = (x > 0.02) & (x < 0.3 * share)
+    off = math.sqrt(float(((result.excess_k - exact)[passed] ** 2).mean())) / excess.max()
+    heat = float((result.excess_k * result.node_area_m2).sum() / result.node_area_m2.sum())
+    return max(off, abs(heat / float(excess.mean()) - 1))
+
+
 RESIN_CASES = (
     Case("cure of the n-th order, isothermal", "`α = 1 − [1 + (n−1)kt]^(1/(1−n))`", nth_order, ONE),
     Case("Kamal and Sourour, isothermal", "ordinary equation", kamal, ONE),
@@ -240,5 +302,6 @@ RESIN_CASES = (
     Case("temperature of the mix", "`Σ m c T / Σ m c`", mixed_by_hand, ONE),
     Case("fluidity of a parcel with a history", "ordinary equation of α and T", fluidity_of_a_parcel, ONE),
     Case("front of a strip, in batches", "age when first poured + time of the fill", front_of_batches, (400, 1600)),
+    Case("thick strip that warms itself", "parcels on a fine strip, ordinary equation", warms_on_its_way, (400, 1600)),
     Case("card without constants of cure", "`μ = μ₀ e^(t/τ)`, gel of the film", flows_as_the_card, ONE),
 )

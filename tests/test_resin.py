@@ -18,6 +18,7 @@ from shapely import Polygon
 from bibulon.assess import Assessment, assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
+from bibulon.flow.fed_resin import FedBatch, FedResin
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, MediaCard
 from bibulon.job.charge import MixedBatch, PlannedBatch, Weighed
@@ -27,6 +28,7 @@ from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import CoreLaying
 from bibulon.job.lines import Manifold, WhenBatchUsed
 from bibulon.job.places import FLAT
+from bibulon.job.resin_card import ResinCard
 from bibulon.job.run import EventKind, RunEvent
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.relief import developed_length_m
@@ -41,6 +43,7 @@ from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
 from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s, sheet_pot_life_s
+from bibulon.stock import shelf
 
 
 def test_arrhenius_goes_through_its_points(demo: Job) -> None:
@@ -179,6 +182,19 @@ def test_resin_stops_at_whichever_comes_first_and_ages_as_it_gels(demo: Job) -> 
     assert stiff.stops_s == 0.0, "what is thicker than the limit to begin with does not flow"
     one = arrhenius([(cool, 100.0)], cool + 10, 6500.0)
     assert one == pytest.approx(100.0 * np.exp(6500.0 * (1 / (cool + 10) - 1 / cool)))
+
+
+@pytest.mark.parametrize("resin", [card for card in shelf() if isinstance(card, ResinCard)], ids=lambda card: card.id)
+def test_resin_from_a_cool_pot_is_as_old_and_as_thick_as_if_it_had_been_kept_so_long(resin: ResinCard) -> None:
+    """However slowly its cure begins: a pot in a bath at the mould's temperature, and the card's own e-fold time."""
+    law, kept_k = law_of(resin), resin.film_gel[0].temperature_k
+    pot = pot_course(law, resin.density_kg_m3, 0.01, kept_k, Pot("tray", kept_k, kept_k, tray_depth_m=0.001))
+    fed, flow = FedResin(law, kept_k, (FedBatch(1.0, 0.0, pot),)), rheology(resin, kept_k)
+    flown = fed.flown(np.array([0.0]))
+    for share in (0.01, 0.05, 0.1, 0.3, 0.6):
+        kept_s = share * flow.stops_s
+        assert fed.at(1, kept_s)[0] == pytest.approx(kept_s, rel=0.03), share
+        assert fed.flown(np.array([kept_s])) - flown == pytest.approx(flow.fluidity_time(kept_s), rel=1e-3), share
 
 
 @given(mass=st.floats(0.001, 50), temperature=st.floats(288, 305))

@@ -56,6 +56,7 @@ BOUNDS = {
     "temperature of the mix": 1e-9,
     "fluidity of a parcel with a history": 2e-3,
     "front of a strip, in batches": 0.01,
+    "thick strip that warms itself": 0.015,
     "card without constants of cure": 1e-3,
 }
 

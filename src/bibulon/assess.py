@@ -53,6 +53,9 @@ from bibulon.vacuum.pump import base_pressure_pa, pump_down_s
 from bibulon.vacuum.two_spaces import PairReading, read_pair
 from bibulon.workers.report import Progress, no_progress
 
+AS_LONG = 0.98
+"""A margin of at least this share of another is as long."""
+
 
 @dataclass(frozen=True)
 class Assessment:
@@ -289,20 +292,14 @@ class Assessment:
             return Figure(None, "duration", f"The part is not full when the resin {cause} after {stops}.")
         temperature = show(self.job.mould_temperature_k, "temperature", self.units)
         asked = f"The house asks for {show(self.job.charge.gel_margin_s, 'duration', self.units)}."
-        if self.fill.margin_s is not None and self.gel_margin_s < self.fill.margin_s:
-            kept = show(self.fill.margin_s, "duration", self.units)
-            return Figure(
-                self.gel_margin_s,
-                "duration",
-                f"By the heat of its own cure the first resin in the part gels so long after the fill; kept at "
-                f"{temperature} it would have {kept}. {asked}",
-            )
-        return Figure(
-            self.gel_margin_s,
-            "duration",
-            f"Resin {cause} {stops} after it was poured, at {temperature}; what fills the last places has this left. "
-            f"{asked}",
-        )
+        how = f"Resin {cause} {stops} after it was poured, at {temperature}; what fills the last places has this left."
+        held_s = self.fill.margin_held_s
+        if held_s is not None and self.gel_margin_s < AS_LONG * held_s:
+            how = "As warm as it is and gets by its own cure, what fills the last places flows so long after the fill"
+            if self.fill.margin_s is not None and self.gel_margin_s < self.fill.margin_s:
+                how = "By the heat of its own cure the first resin in the part gels so long after the fill"
+            how = f"{how}; kept at {temperature} it would have {show(held_s, 'duration', self.units)}."
+        return Figure(self.gel_margin_s, "duration", f"{how} {asked}")
 
     @property
     def charge_mass(self) -> Figure:

@@ -54,7 +54,6 @@ class MouldProblem:
     stages: tuple[Stage, ...]
     stop_m3: float
     upper: UpperHalfProblem | None
-    warm: WarmResin | None
 
 
 def closed_problem(job: Job, cells: Sequence[Cell], levels: Sequence[tuple[Level, ...]]) -> MouldProblem:
@@ -77,11 +76,11 @@ def closed_problem(job: Job, cells: Sequence[Cell], levels: Sequence[tuple[Level
         stages=tuple(_stage(job, step) for step in injection.steps),
         stop_m3=injection.stop_kg / density if by_mass and injection.stop_kg else math.inf,
         upper=upper,
-        warm=_warm_resin(job),
     )
 
 
-def _warm_resin(job: Job) -> WarmResin | None:
+def warm_resin(job: Job) -> WarmResin | None:
+    """Resin of a closed mould's *job* that comes in warmer or colder than the mould; None if it does not."""
     warm_k = job.pair.injection.resin_temperature_k or job.shop.temperature_k
     excess = warm_k - job.mould_temperature_k
     if abs(excess) < SAME_K:

@@ -43,17 +43,27 @@ class FedResin:
         return isothermal(self.law, self.mould_k)
 
     @cached_property
-    def _flown(self) -> Floats:
-        """∫ dt/μ (1/Pa) up to each of the times of ``still``: μ grows exponentially between them."""
+    def _pieces(self) -> tuple[Floats, Floats]:
+        """Between the times of ``still`` μ grows exponentially: how fast (1/s) from each of them on, and ∫ dt/μ (1/Pa)
+        up to each."""
         still = self.still
-        a, b = still.fluidity[:-1], still.fluidity[1:]
-        ratio = np.log(np.maximum(a, 1e-300) / np.maximum(b, 1e-300))
-        mean = np.where(np.abs(ratio) < 1e-9, (a + b) / 2, (a - b) / np.where(np.abs(ratio) < 1e-9, 1.0, ratio))
-        return np.asarray(np.concatenate([[0.0], np.cumsum(mean * np.diff(still.times_s))]))
+        growth = -np.diff(np.log(np.maximum(still.fluidity, 1e-300))) / np.diff(still.times_s)
+        growth = np.maximum(growth, 1e-12)
+        flown = still.fluidity[:-1] * -np.expm1(-growth * np.diff(still.times_s)) / growth
+        return growth, np.concatenate([[0.0], np.cumsum(flown)])
 
     def flown(self, age_s: Floats) -> Floats:
         """∫ dt/μ (1/Pa) of resin kept at the mould's temperature up to an age."""
-        return np.asarray(np.interp(age_s, self.still.times_s, self._flown))
+        still, (growth, flown) = self.still, self._pieces
+        if not len(growth):
+            return np.zeros_like(age_s)
+        at = np.clip(np.searchsorted(still.times_s, age_s, side="right") - 1, 0, len(growth) - 1)
+        into_s = np.clip(age_s, 0.0, still.times_s[-1]) - still.times_s[at]
+        return np.asarray(flown[at] - still.fluidity[at] * np.expm1(-growth[at] * into_s) / growth[at])
+
+    def heat_k(self, age_s: Floats) -> Floats:
+        """By how much resin that keeps all its heat has warmed by its cure up to an age at the mould's temperature."""
+        return np.asarray(self.law.adiabatic_rise_k * np.interp(age_s, self.still.times_s, self.still.cure))
 
     def batch(self, number: int) -> FedBatch:
         """The batch of that *number*, from 1."""

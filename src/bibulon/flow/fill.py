@@ -289,6 +289,7 @@ class _Fill:
     def _result(self, stopped_by: StopReason, marks: Floats) -> FillResult:
         state, network, filled = self.state, self.network, stopped_by == "filled"
         end_s = float(state.rows[-1].time_s)
+        margin_s, margin_held_s = (state.margin_s(end_s), state.margin_held_s(end_s)) if filled else (None, None)
         arrivals = arrivals_of(network, marks, self.problem.resin, end_s, self.valves.opened_s)
         return FillResult(
             problem=self.problem,
@@ -307,7 +308,8 @@ class _Fill:
             filled_fraction=1.0 if filled else state.in_part_m3 / state.total_m3,
             fill_time_s=end_s if filled else None,
             solves=self.steps.solves,
-            margin_s=state.margin_s(end_s) if filled else None,
+            margin_s=margin_s,
+            margin_held_s=margin_held_s,
             after=None,
             age_s=state.age_s(end_s),
             excess_k=state.excess_k(),

@@ -86,7 +86,14 @@ class Parcels:
         return fed.left_s(self.age_s, self.faster)
 
     def left_s(self, fed: FedResin) -> Floats:
-        """(shell,) how long the resin at each node of the part still flows at the mould's temperature."""
+        """(shell,) how long the resin at each node of the part still flows if it stays there, as warm as it is and gets
+        by its own cure."""
+        if self.warmth is None:
+            return self.held_left_s(fed)
+        return self.warmth.until_stopped(fed, self.age_s, self.faster).left_s[: self._network.shell_count]
+
+    def held_left_s(self, fed: FedResin) -> Floats:
+        """(shell,) how long it would still flow at the mould's temperature."""
         return self._left_s(fed)[: self._network.shell_count]
 
     def _fed(self, fed: FedResin, time_s: float) -> float:
@@ -158,11 +165,11 @@ class Parcels:
 
     def take(self, step: Step, before: Floats, drawn_m3: tuple[float, float], span_s: tuple[float, float]) -> None:
         """Take in a kept *step* from the filling *before*, in which the resin drawn grew between two volumes."""
-        fed = self._problem.fed
+        fed, cured_k = self._problem.fed, np.zeros(len(self.age_s))
         if fed is not None:
-            self._carry(fed, step, span_s)
+            cured_k = self._carry(fed, step, span_s)
         if self.warmth is not None:
-            self.warmth.take(step, before, span_s[1] - span_s[0])
+            self.warmth.take(step, before, span_s[1] - span_s[0], cured_k)
         if fed is None:
             return
         low, high = drawn_m3
@@ -173,8 +180,9 @@ class Parcels:
         left = float(self._left_s(fed)[self._network.bucket])
         self.stops_s = max(self.stops_s, span_s[1] + left) if left > 0 else self.stops_s
 
-    def _carry(self, fed: FedResin, step: Step, span_s: tuple[float, float]) -> None:
-        """The age after a step: what is there has aged, or has come on its way through the step."""
+    def _carry(self, fed: FedResin, step: Step, span_s: tuple[float, float]) -> Floats:
+        """The age after a step: what is there has aged, or has come on its way through the step. Answers by how much
+        (N,) it would warm alone by what it cured (K)."""
         network, (start_s, end_s) = self._network, span_s
         ages = self._warm_factors(fed)[0] * self.faster * (end_s - start_s)
         flow = Upwind(network, step, self._weight)
@@ -191,3 +199,4 @@ class Parcels:
         self._wetted |= self._contents.any()
         most = fed.still.times_s[-1] * 2
         self.age_s = np.where(self._wetted, self._aged_s + self._contents.mean(), 0.0).clip(0.0, most)
+        return fed.heat_k(self.age_s) - fed.heat_k(np.maximum(self.age_s - ages, 0.0))

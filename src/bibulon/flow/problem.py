@@ -10,7 +10,7 @@ import numpy as np
 from shapely import union_all
 
 from bibulon.arrays import Floats
-from bibulon.flow.cavity import closed_problem, supply_pa
+from bibulon.flow.cavity import closed_problem, supply_pa, warm_resin
 from bibulon.flow.fed_resin import FedBatch, FedResin
 from bibulon.flow.line_courses import (
     FlowGap,
@@ -23,6 +23,7 @@ from bibulon.flow.line_courses import (
     refuse_short_circuits,
 )
 from bibulon.flow.refusal import FlowRefusal, MixedTooEarly
+from bibulon.flow.self_heating import relaxes_in_s, resin_heat_share, until_stopped
 from bibulon.flow.stage import GRAVITY_M_S2, FlowChannel, FlowSeam, Stage, WarmResin
 from bibulon.flow.upper_half import UpperHalfProblem
 from bibulon.job import Job
@@ -148,7 +149,9 @@ class FlowProblem:
     upper: UpperHalfProblem | None = None
     """The upper half of a closed mould that gives."""
     warm: WarmResin | None = None
-    """None where resin comes in at the mould's temperature."""
+    """None where resin comes in at the mould's temperature and stays at it."""
+    warms_itself: bool = False
+    """Whether the thickest laminate warms by the cure of resin in it."""
 
     @property
     def swells(self) -> bool:
@@ -169,6 +172,7 @@ def flow_problem(
     cells = tuple(_flow_cell(cell, levels) for cell in covered)
     _refuse_what_does_not_close(job, covered)
     mould = closed_problem(job, covered, [cell.levels for cell in cells]) if job.in_mould else None
+    warms_itself = fed is not None and _warms_itself(fed, cells, job.in_mould)
     if mould is not None:
         cells = tuple(replace(cell, levels=on) for cell, on in zip(cells, mould.levels, strict=True))
     part = job.part.shape if len(covered) == len(laminate.cells) else union_all([cell.polygon for cell in covered])
@@ -201,7 +205,8 @@ def flow_problem(
         stop_m3=mould.stop_m3 if mould else math.inf,
         hold_pa=max(job.pair.hold_pa - job.pair.cavity_pa, 0.0) if mould else 0.0,
         upper=mould.upper if mould else None,
-        warm=mould.warm if mould else _warm_from_pot(fed),
+        warm=_warm(job, fed, warms_itself),
+        warms_itself=warms_itself,
     )
 
 
@@ -321,7 +326,7 @@ def fed_resin(job: Job, batches: Sequence[Poured]) -> FedResin:
             for batch, of in zip(batches, laws, strict=True)
         )
     if not job.flow.thickening:
-        law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf)
+        law = replace(law, growth=0 * law.growth, flow_limit_pa_s=math.inf, heat_j_kg=0.0)
     heel_m3 = 0.0 if job.mixed_as_it_comes else job.bucket.heel_kg / density / job.parts_together
     from_pot = not (job.in_mould and job.pair.injection.resin_temperature_k is not None)
     return FedResin(law, job.mould_temperature_k, fed, heel_m3, from_pot, fresh=job.mixed_as_it_comes)
@@ -329,14 +334,33 @@ def fed_resin(job: Job, batches: Sequence[Poured]) -> FedResin:
 
 def with_fed(job: Job, problem: FlowProblem, fed: FedResin) -> FlowProblem:
     """The *problem* of *job* with these batches."""
-    warm = problem.warm if job.in_mould else _warm_from_pot(fed)
+    warm = _warm(job, fed, problem.warms_itself)
     return replace(problem, fed=fed, resin=_resin_that_flows(job, fed), warm=warm)
 
 
-def _warm_from_pot(fed: FedResin | None) -> WarmResin | None:
-    if fed is None or fed.off_k < HARDLY_WARM_K:
+def _warm(job: Job, fed: FedResin | None, warms_itself: bool) -> WarmResin | None:
+    """Resin that comes as warm as its pot or its heater, or warms in the part; None where nothing is worth
+    following."""
+    given = warm_resin(job) if job.in_mould else None
+    if given is not None or fed is None:
+        return given
+    if not warms_itself and not (fed.from_pot and fed.off_k >= HARDLY_WARM_K):
         return None
-    return WarmResin(fed.at(1, 0.0)[1], both_faces=False)
+    return WarmResin(fed.at(1, 0.0)[1] if fed.from_pot else 0.0, both_faces=job.in_mould)
+
+
+def _warms_itself(fed: FedResin, cells: Sequence[FlowCell], both_faces: bool) -> bool:
+    """Whether resin that fills the thickest of *cells* as soon as it is mixed warms before it stops."""
+    plies = [cell for cell in cells if cell.laminate_m > 0]
+    if not plies or fed.still.stops_s <= 0:
+        return False
+    thickness = np.array([max(cell.laminate_m, cell.built_m) for cell in plies])
+    fibre = np.array([cell.fibre_m / cell.laminate_m for cell in plies]).clip(0.0, 0.9)
+    nothing = np.zeros(len(plies))
+    alone = until_stopped(
+        fed, nothing, nothing + 1, nothing, relaxes_in_s(thickness, both_faces), resin_heat_share(fibre)
+    )
+    return float(alone.most_k.max()) >= HARDLY_WARM_K
 
 
 def drive_pa(job: Job) -> float:

@@ -116,7 +116,7 @@ class FillResult:
     ``swelling_m`` (k, n) how much thicker each node is than under full vacuum; ``laminate_m`` and ``fibre_m`` (points,)
     the plies' thickness then and the fibre in it, ``built_m`` the height that a closed mould's cavity was built to;
     ``pockets`` of gas at the end of the fill; ``margin_s`` how long the resin that filled the last places would still
-    have flowed;
+    have flowed, as warm as it is and gets by its own cure, ``margin_held_s`` if held at the mould's temperature;
     ``after`` None if the fill was not followed on.
     """
 
@@ -149,6 +149,7 @@ class FillResult:
     mass_error: float
     solves: int
     margin_s: float | None
+    margin_held_s: float | None
     after: After | None
     upper: UpperCourse | None = None
     """None under film and in a rigid mould."""

@@ -237,10 +237,19 @@ class FillState:
         return np.zeros(self.network.shell_count) if warmth is None else warmth.excess_k[self.shell].copy()
 
     def margin_s(self, end_s: float) -> float:
-        """How long the resin that filled the last places would still have flowed. What came to places long wet, for
-        they swell, is not asked."""
+        """How long the resin that filled the last places would still have flowed, as warm as it is and gets by its own
+        cure. What came to places long wet, for they swell, is not asked."""
+        fed = self.problem.fed
+        return self.margin_held_s(end_s) if fed is None else self._least_where_late(self.parcels.left_s(fed))
+
+    def margin_held_s(self, end_s: float) -> float:
+        """How long it would still have flowed if it were held at the mould's temperature."""
         fed = self.problem.fed
         if fed is None:
             return self.problem.resin.stops_s - end_s
-        late, left_s = self.last_wetted[self.shell], self.parcels.left_s(fed)
+        return self._least_where_late(self.parcels.held_left_s(fed))
+
+    def _least_where_late(self, left_s: Floats) -> float:
+        """The least of (shell,) over what was wetted last."""
+        late = self.last_wetted[self.shell]
         return float(left_s[late].min()) if late.any() else float(left_s.min())

@@ -20,7 +20,7 @@ from bibulon.arrays import Floats
 from bibulon.job.dosing import TIME_SLOPE_K, dosed
 from bibulon.job.filling import FILLER_HEAT_J_KG_K, filler_share, without_filler
 from bibulon.job.resin_card import ResinCard
-from bibulon.resin.law import CURES, ResinLaw
+from bibulon.resin.law import GEL_SHARES, ResinLaw
 from bibulon.resin.pot import OUT_AT_RISE_K, Pot, pot_course
 from bibulon.resin.viscosity import VISCOSITY_SLOPE_K, arrhenius_line, film_gel_s
 
@@ -69,7 +69,7 @@ def _plain_law(resin: ResinCard, beginning: float) -> ResinLaw:
     if constants is not None:
         k1, slope1, k2, slope2 = constants.ln_k1, constants.slope1_k, constants.ln_k2, constants.slope2_k
         m, n, gel = constants.m, constants.n, constants.gel_cure
-        cures = np.linspace(0.0, gel, CURES)
+        cures = gel * GEL_SHARES
         near = np.log(gel / np.maximum(gel - cures, 1e-6 * gel))
         growth = near * (constants.steepness + constants.bend * cures)
         growth = np.maximum.accumulate(growth)
@@ -79,7 +79,6 @@ def _plain_law(resin: ResinCard, beginning: float) -> ResinLaw:
         to_gel = _to(gel, beginning)
         k2, slope2 = math.log(to_gel) - ln_gel, slope
         k1, slope1 = k2 + math.log(beginning), slope
-        cures = np.linspace(0.0, gel, CURES)
         at = resin.film_gel[0].temperature_k
         growth = _grown(gel, beginning) * film_gel_s(resin, at) / resin.thickening_time_s
         assumed += ["degree of cure at gel", "shape of the rate of cure"]
@@ -112,9 +111,10 @@ def _to(cure: float, beginning: float) -> float:
 
 @lru_cache(maxsize=64)
 def _grown(gel: float, beginning: float) -> Floats:
-    """(CURES,) the share of the gel time at which resin kept at any temperature has each degree of cure."""
+    """The share of the gel time at which resin kept at any temperature has each of :data:`GEL_SHARES` of its cure at
+    gel."""
     places, weights = np.polynomial.legendre.leggauss(5)
-    cures = np.linspace(0.0, gel, CURES)
+    cures = gel * GEL_SHARES
     at = cures[:-1, None] + np.diff(cures)[:, None] * (places + 1) / 2
     spans = (1 / ((beginning + at) * (1 - at) ** ORDER)) @ weights * np.diff(cures) / 2
     grown = np.concatenate([[0.0], np.cumsum(spans)])

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 import numpy as np
 from scipy.integrate import quad
@@ -19,8 +19,9 @@ from bibulon.arrays import Floats
 COLDEST_K, WARMEST_K = 200.0, 700.0
 """Temperatures that the rate is asked for lie between."""
 GLASS_OVER_K, GLASS_WIDTH_K = 15.0, 5.0
-CURES = 400
-"""Growth of the viscosity is tabulated at so many degrees of cure up to gel."""
+GEL_SHARES: Floats = np.unique(np.concatenate([np.geomspace(1e-5, 2.5e-3, 60), np.linspace(0.0, 1.0, 401)]))
+"""Shares of the cure at gel by which resin is tabulated, the first ones fine: a cure that begins slowly takes long for
+them."""
 THICK = 60.0
 """ln of the growth beyond which resin is a solid."""
 
@@ -43,7 +44,7 @@ class ResinLaw:
     fresh_slope_k: float
     flow_limit_pa_s: float
     growth: Floats
-    """ln of what viscosity has grown by, at :data:`CURES` even steps of cure up to gel."""
+    """ln of what viscosity has grown by, at :data:`GEL_SHARES`."""
     tg_fresh_k: float
     tg_full_k: float
     tg_bend: float
@@ -67,14 +68,10 @@ class ResinLaw:
 
     def ln_viscosity(self, temperature_k: Floats | float, cure: Floats | float) -> Floats:
         """ln of the viscosity (Pa·s) before gel."""
-        share = np.clip(np.asarray(cure) / self.gel_cure, 0.0, 1.0) * (CURES - 1)
+        share = np.clip(np.asarray(cure) / self.gel_cure, 0.0, 1.0)
         return np.asarray(
-            self.ln_fresh + self.fresh_slope_k / np.asarray(temperature_k) + np.interp(share, self._steps, self.growth)
+            self.ln_fresh + self.fresh_slope_k / np.asarray(temperature_k) + np.interp(share, GEL_SHARES, self.growth)
         )
-
-    @cached_property
-    def _steps(self) -> Floats:
-        return np.arange(CURES, dtype=np.float64)
 
     def fluidity(self, temperature_k: Floats | float, cure: Floats | float) -> Floats:
         """1/μ (1/(Pa·s)); 0 from gel or the flow limit on."""
@@ -161,7 +158,7 @@ def _clock(law: ResinLaw, temperature_k: float, glass: bool) -> tuple[Floats, Fl
 @lru_cache(maxsize=256)
 def isothermal(law: ResinLaw, temperature_k: float) -> Isothermal:
     """*law* at one temperature."""
-    ends = law.gel_cure * np.concatenate([np.linspace(0.0, 0.98, 240), 1 - np.geomspace(0.019, 1e-6, 60)])
+    ends = law.gel_cure * np.concatenate([GEL_SHARES[GEL_SHARES <= 0.98], 1 - np.geomspace(0.019, 1e-6, 60)])
     # the flow limit may come first
     within = law.ln_viscosity(temperature_k, ends) < math.log(law.flow_limit_pa_s)
     if not within[0]:
