@@ -29,6 +29,8 @@ from bibulon.desk.station_rail import StationButton
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.window import Window
 from bibulon.exchange.resin_sheet import TABLES
+from bibulon.job.edits import changed, revised
+from bibulon.job.part import Region
 from bibulon.job.storage import dump, parse
 from bibulon.resin.card_law import law_of
 from bibulon.resin.pot import Pot, pot_course
@@ -356,3 +358,23 @@ def test_the_safety_notes_are_those_of_the_resin_and_the_vessel_that_are_chosen(
     choose(window, "From", "pressure pot")
     window.refresh()
     assert "rated, with a relief valve, never above their plate" in texts(bench(window))
+
+
+def test_where_the_first_batch_is_too_old_what_is_enough_or_else_wrong_is_told(window: Window, qtbot) -> None:
+    window.go("charge")
+    side = bench(window)
+    type_into(side, "Largest batch", "1 kg")
+    type_into(side, "Time to mix one", "15 min")
+    wait_for_fill(window)
+    assert "too thick to flow" in str(window.document.assessment.refusal)
+    qtbot.waitUntil(lambda: "It would work with" in texts(side), timeout=60_000)
+    job, regions, plies = window.document.job, [], []
+    x0, y0, x1, y1 = job.part.shape.bounds
+    for name, low, high in (("one half", x0, 0.4 * x1), ("the other", 0.6 * x1, x1)):
+        regions.append(Region(name=name, outline=((low, y0), (high, y0), (high, y1), (low, y1))))
+        plies.append(revised(job.layup[0], id=name, region=name))
+    halves = changed(job, regions=tuple(regions), layup=tuple(plies), media=(), peel_ply=None)
+    window.document.edit("two halves", halves)
+    qtbot.waitUntil(lambda: "has no feed of its own" in str(window.document.assessment.refusal), timeout=60_000)
+    window.refresh()
+    assert "It would work with" not in texts(side) and "two shots" not in texts(side)

@@ -14,6 +14,7 @@ from itertools import islice
 from bibulon.arrays import Floats
 from bibulon.assess import Assessment, assess
 from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.result import FillResult
 from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import ResinCard
@@ -53,20 +54,22 @@ class Draw:
 
 def draw_of(assessment: Assessment) -> Draw | None:
     """The draw of an assessment; None where it has no fill yet."""
-    job, fill = assessment.job, assessment.fill
-    if fill is None:
-        return None
-    drawn_kg = fill.drawn_m3.sum(axis=1) * job.resin.density_kg_m3 * job.parts_together
-    return Draw(job, fill.times_s, drawn_kg, assessment.charge.total_kg)
+    return None if assessment.fill is None else _draw(assessment, assessment.fill)
 
 
-def draw_of_fresh(job: Job) -> Draw | None:
-    """The draw of *job* filled roughly, with resin that is just mixed however it is planned; None if it cannot be."""
+def draw_of_fresh(job: Job) -> Draw | FlowRefusal:
+    """The draw of *job* filled roughly with resin that is just mixed, however it is planned; or why it cannot be."""
     try:
         fill = scheduled_fill(changed(job, flow=revised(job.flow, by_batch=False)), ROUGH_NODES, after=True)
-    except FlowRefusal:
-        return None
-    return draw_of(replace(assess(job), fill=fill))
+    except FlowRefusal as refusal:
+        return refusal
+    return _draw(replace(assess(job), fill=fill), fill)
+
+
+def _draw(assessment: Assessment, fill: FillResult) -> Draw:
+    job = assessment.job
+    drawn_kg = fill.drawn_m3.sum(axis=1) * job.resin.density_kg_m3 * job.parts_together
+    return Draw(job, fill.times_s, drawn_kg, assessment.charge.total_kg)
 
 
 def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Units | None = None) -> tuple[Help, ...]:

@@ -12,7 +12,7 @@ from bibulon.desk.widgets.fields import FreeField, column, label, tool_button
 from bibulon.desk.work.job_tasks import schedule_help
 from bibulon.desk.work.newest_answer import NewestAnswer
 from bibulon.durations import clock_time
-from bibulon.flow.refusal import MixedTooEarly
+from bibulon.flow.refusal import FlowRefusal, MixedTooEarly
 from bibulon.job.charge import ChargePlan, PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.planning.charge_spread import charge_spread
@@ -189,6 +189,9 @@ class BatchesSection(ChargeSection):
         if helps is None:
             words = self.help.message or "What would make it work is being tried …"
             layout.addWidget(label(words, "muted"))
+            return
+        if isinstance(helps, FlowRefusal):
+            layout.addWidget(label(f"Resin that has just been mixed does not fill it either. {helps}", "error"))
             return
         if not helps:
             words = "No single change makes this schedule hold, nor one beside a second person: fill it in two shots."

@@ -13,6 +13,7 @@ from bibulon.cure.answers import Remedy, TooHot, remedies
 from bibulon.cure.study import CureStudy, WetPart, cure_study
 from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.flow.raster import Canvas, Grid
+from bibulon.flow.refusal import FlowRefusal
 from bibulon.job import Job
 from bibulon.job.layup import Offcut
 from bibulon.job.resin_card import ResinCard
@@ -102,14 +103,20 @@ def _cure(report: Report, job: Job, wet: WetPart, last: LastMixed) -> CureStudy:
     return cure_study(job, wet, last, report.progress)
 
 
-def schedule_help(report: Report, question: tuple[Draw | Job, tuple[ResinCard, ...], Units]) -> tuple[Help, ...]:
-    """What would make the schedule of a draw work, or of a job that has none, in the helper process."""
-    return in_helper_process(_schedule_help, report, *question)
+HelpWanted = tuple[Draw | Job, tuple[ResinCard, ...], Units]
+"""A draw whose schedule does not hold, or a job that has none; other hardeners; and in which units to answer."""
 
 
-def _schedule_help(_: Report, of: Draw | Job, hardeners: tuple[ResinCard, ...], units: Units) -> tuple[Help, ...]:
+def schedule_help(report: Report, wanted: HelpWanted) -> tuple[Help, ...] | FlowRefusal:
+    """What would make a schedule hold, in the helper process; or why the job is not filled by resin just mixed."""
+    return in_helper_process(_schedule_help, report, *wanted)
+
+
+def _schedule_help(
+    _: Report, of: Draw | Job, hardeners: tuple[ResinCard, ...], units: Units
+) -> tuple[Help, ...] | FlowRefusal:
     draw = of if isinstance(of, Draw) else draw_of_fresh(of)
-    return () if draw is None else what_would_work(draw, hardeners, units)
+    return draw if isinstance(draw, FlowRefusal) else what_would_work(draw, hardeners, units)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
