@@ -101,7 +101,7 @@ def runner() -> Iterator[object]:
     from bibulon.desk.work.fill_runner import FillRunner
 
     make_app()
-    made = FillRunner(nodes=(250, 500))
+    made = FillRunner(nodes=(150, 300))
     yield made
     made.close()
 

@@ -171,7 +171,7 @@ def put_lid(window: Window, qtbot: Any) -> None:
     """Put the demo's lid in its closed mould on the desk, filled."""
     job = demo_job(DEMO_FILES[2])
     window.open_document(job)
-    qtbot.waitUntil(lambda: window.document.job.name == job.name, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job.name == job.name, timeout=240_000)
     wait_for_fill(window)
     window.refresh()
 

@@ -144,7 +144,7 @@ def test_a_job_that_cannot_be_filled_is_asked_about_once(window: Window, qtbot) 
     asked: list[object] = []
     effect.work.ended.connect(asked.append)
     window.document.edit("no vent", changed(window.document.job, lines=window.document.job.feeds))
-    qtbot.waitUntil(lambda: "There is no vent line" in texts(bench(window)), timeout=60_000)
+    qtbot.waitUntil(lambda: "There is no vent line" in texts(bench(window)), timeout=240_000)
     qtbot.waitUntil(lambda: not effect.work.busy)
     window.refresh()
     QApplication.processEvents()

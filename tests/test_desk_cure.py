@@ -35,7 +35,7 @@ from bibulon.job.run import thermocouple_readings
 def cure_of(window: Window, qtbot) -> CureStudy:
     """The cure of the job as it is now."""
     fill_of(window)
-    qtbot.waitUntil(lambda: window.document.assessment.cure_study is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study is not None, timeout=240_000)
     window.refresh()
     found = window.document.assessment.cure_study
     assert found is not None
@@ -86,7 +86,7 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     type_into(side, "To, step 1", "65 °C")
     type_into(side, "Hold for, step 1", "6 h")
     cure_of(window, qtbot)
-    qtbot.waitUntil(lambda: window.document.assessment.cure_study not in (None, study), timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.assessment.cure_study not in (None, study), timeout=240_000)
     window.refresh()
     warm = window.document.assessment.cure_study
     assert warm is not None and warm.legs and math.isfinite(warm.tg_over_s(329.15))
@@ -198,9 +198,9 @@ def test_what_is_too_hot_is_said_with_what_helps(window: Window, qtbot) -> None:
     cure_of(window, qtbot)
     type_into(side, "Mould stands", "22 °C")
     study = cure_of(window, qtbot)
-    qtbot.waitUntil(lambda: "cure-too-hot" in caution_ids(window), timeout=60_000)
+    qtbot.waitUntil(lambda: "cure-too-hot" in caution_ids(window), timeout=240_000)
     window.refresh()
     settle(side)
     assert "The mould gets" in texts(side)
-    qtbot.waitUntil(lambda: "in two shots" in texts(side), timeout=60_000)
+    qtbot.waitUntil(lambda: "in two shots" in texts(side), timeout=240_000)
     assert study.stacks and button(side, "Heat the mould").isVisible()

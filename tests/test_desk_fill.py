@@ -178,19 +178,19 @@ def test_what_is_asked_of_one_job_is_not_heard_under_another(window: Window, qtb
     with qtbot.waitSignals([window.studies.ended, window.proposals.ended], timeout=180_000):
         push(bench(window), "Propose a layout")
         window.open_document(demo_job(DEMO_FILES[1]))
-        qtbot.waitUntil(lambda: window.document.job.name == demo_job(DEMO_FILES[1]).name, timeout=60_000)
+        qtbot.waitUntil(lambda: window.document.job.name == demo_job(DEMO_FILES[1]).name, timeout=240_000)
     for name in ("Study the spread", "Propose a layout"):
-        qtbot.waitUntil(lambda name=name: can_push(bench(window), name), timeout=60_000)
+        qtbot.waitUntil(lambda name=name: can_push(bench(window), name), timeout=240_000)
     assert "As it is" not in texts(bench(window)) and window.document.study is None
     window.open_document(demo_job())
-    qtbot.waitUntil(lambda: window.document.job.name == demo_job().name, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job.name == demo_job().name, timeout=240_000)
     assert "As it is" not in texts(bench(window)) and window.document.study is None
     wait_for_fill(window)
     with qtbot.waitSignal(window.studies.ended, timeout=180_000):
         push(bench(window), "Study the spread")
         push(bench(window), "Stop the study")
         assert not button(bench(window), "Stopping").isEnabled()
-    qtbot.waitUntil(lambda: can_push(bench(window), "Study the spread"), timeout=60_000)
+    qtbot.waitUntil(lambda: can_push(bench(window), "Study the spread"), timeout=240_000)
 
 
 LEFT_BEHIND = """
@@ -232,6 +232,30 @@ if __name__ == "__main__":
 def test_work_whose_owner_goes_is_not_heard_of_again(tmp_path: Path) -> None:
     ended = run_apart(tmp_path, LEFT_BEHIND)
     assert ended.returncode == 0 and ended.stdout == "ended\n", ended.stdout + ended.stderr
+
+
+ENDS_AT_WORK = """
+import atexit, threading, time
+atexit.register(time.sleep, 1.0)  # once Qt is taken down
+from bibulon.desk.app import make_app
+from bibulon.desk.work.background import Background
+
+begun = threading.Event()
+
+def work(report, request):
+    begun.set()
+    time.sleep(0.4)
+
+app = make_app()
+background = Background(work, app)
+background.start(None)
+begun.wait()
+"""
+
+
+def test_the_program_ends_without_a_word_while_work_is_under_way(tmp_path: Path) -> None:
+    ended = run_apart(tmp_path, ENDS_AT_WORK)
+    assert (ended.returncode, ended.stdout, ended.stderr) == (0, "", "")
 
 
 def test_pockets_share_one_card_with_what_helps_said_once(window: Window) -> None:

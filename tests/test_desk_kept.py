@@ -191,7 +191,7 @@ def test_a_second_window_on_a_file_only_shows_it(opened, qtbot, tmp_path: Path, 
     second.go("log")
     push(bench(second), "What to prepare")
     (sheet,) = second.findChildren(WhatToPrepare)
-    qtbot.waitUntil(lambda: sheet.table.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: sheet.table.rowCount() > 0, timeout=240_000)
     in_hand = sheet.table.item(0, IN_HAND)
     assert not in_hand.flags() & Qt.ItemFlag.ItemIsEditable and "open in another window" in texts(sheet)
     sheet.reject()
@@ -462,7 +462,7 @@ def test_a_hold_test_read_overnight_is_taken_up_after_a_crash(opened, tmp_path: 
     window = opened(path=path)
     window.go("hold")
     push(bench(window), "From the gauge")
-    qtbot.waitUntil(lambda: bench(window).readings.toPlainText().count("\n") >= 4, timeout=60_000)
+    qtbot.waitUntil(lambda: bench(window).readings.toPlainText().count("\n") >= 4, timeout=240_000)
     taken = bench(window).readings.toPlainText()
     record = window.document.kept.hold_record.read_bytes()
     window.document.kept.hold_record.write_bytes(record + b'{"channel": "vacuum", "t": 4')  # cut off by the crash
@@ -475,7 +475,7 @@ def test_a_hold_test_read_overnight_is_taken_up_after_a_crash(opened, tmp_path: 
     assert "hold test was being read until" in window.note.words.text()
     count = side.readings.toPlainText().count("\n")
     push(side, "Go on reading")
-    qtbot.waitUntil(lambda: side.readings.toPlainText().count("\n") >= count + 2, timeout=60_000)
+    qtbot.waitUntil(lambda: side.readings.toPlainText().count("\n") >= count + 2, timeout=240_000)
     push(side, "Keep this test")
     (test,) = window.document.job.hold_tests
     assert test.source == "gauge" and len(test.readings) >= count + 3 and len(test.barometer_readings) >= 1

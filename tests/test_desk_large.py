@@ -61,7 +61,7 @@ def test_a_large_file_is_worked_out_before_it_comes_on_the_desk(window: Window, 
     window.files.open(path)
     assert window.document.job.name == demo_job().name, "what was on the desk stays until the other is ready"
     window.use_tool("feed")  # and can be worked on
-    qtbot.waitUntil(lambda: window.document.job.name == "many plies", timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job.name == "many plies", timeout=240_000)
     assert window.document.path == path and not window.document.working
     told = assess(window.document.job, window.document.assessment.units)
     assert window.document.assessment.laminate.total.dry_mass_kg == told.laminate.total.dry_mass_kg
@@ -75,19 +75,19 @@ def test_the_last_job_asked_for_is_the_one_that_comes(window: Window, qtbot) -> 
     window.open_document(many_plies("second"))
     names: list[str] = []
     window.document.changed.connect(lambda: names.append(window.document.job.name))
-    qtbot.waitUntil(lambda: window.document.job.name == "second", timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job.name == "second", timeout=240_000)
     assert "first" not in names
     window.open_document(many_plies("third"))
     window.open_document(demo_job())  # a small one comes at once, and the large one no more
     assert window.document.job.name == demo_job().name
-    qtbot.waitUntil(lambda: not window.opening.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.opening.busy, timeout=240_000)
     assert window.document.job.name == demo_job().name
 
 
 def test_an_edit_of_a_large_job_says_how_far_its_working_out_is(window: Window, qtbot) -> None:
     job = many_plies()
     window.open_document(job)
-    qtbot.waitUntil(lambda: window.document.job is job, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job is job, timeout=240_000)
     heard = Heard(lambda: window.strip.process.text())
     window.document.assessment_progressed.connect(heard.hear)
     before = window.document.assessment
@@ -95,7 +95,7 @@ def test_an_edit_of_a_large_job_says_how_far_its_working_out_is(window: Window, 
     window.document.edit("fewer plies", thin)
     assert window.document.working and window.document.assessment.job is job
     assert window.document.assessment is before, "what holds is not worked out again"
-    qtbot.waitUntil(lambda: not window.document.working, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.document.working, timeout=240_000)
     assert heard.shares == sorted(heard.shares) and heard.shares[-1] == 1.0
     assert any(text.endswith(" %") and text.startswith("working out the stack") for text in heard.said)
     window.refresh()
@@ -107,7 +107,7 @@ def test_an_outline_of_thousands_of_points_is_worked_on(window: Window, qtbot) -
     job = many_points()
     assert is_large(job)
     window.open_document(job)
-    qtbot.waitUntil(lambda: window.document.job is job, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.job is job, timeout=240_000)
     window.go("part")
     side = bench(window)
     shown = side.points.toPlainText().splitlines()
@@ -122,10 +122,10 @@ def test_an_outline_of_thousands_of_points_is_worked_on(window: Window, qtbot) -
     window.go("layup")
     corner = window.document.job.regions[0].outline[0]
     drag(window, corner, (corner[0] + 0.2, corner[1] + 0.1))
-    qtbot.waitUntil(lambda: not window.document.working, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.document.working, timeout=240_000)
     window.refresh()
     assert "Cautions" in texts(window)
-    qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.runner.busy, timeout=240_000)
 
 
 def test_a_corner_among_thousands_follows_the_hand_and_a_spike_is_not_taken(window: Window, qtbot) -> None:
@@ -151,6 +151,6 @@ def test_leaving_while_a_large_file_is_opened_is_no_trouble(window: Window, qtbo
     window.open_document(many_plies())
     opening = window.opening
     window.close()
-    qtbot.waitUntil(lambda: not opening.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not opening.busy, timeout=240_000)
     assert window.document.job.name == demo_job().name
     window.event(QEvent(QEvent.Type.None_))

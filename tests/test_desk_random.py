@@ -220,7 +220,7 @@ def test_whatever_the_hand_does_can_be_kept_and_taken_back(
 ) -> None:
     if demo:
         window.open_document(demo_job(DEMO_FILES[demo]))
-        qtbot.waitUntil(lambda: window.document.job.process != "film infusion", timeout=60_000)
+        qtbot.waitUntil(lambda: window.document.job.process != "film infusion", timeout=240_000)
     hand = Hand(window, seed)
     first = job = window.document.job
     changes = 0

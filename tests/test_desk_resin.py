@@ -311,7 +311,7 @@ def test_a_schedule_that_cannot_hold_is_mended_at_one_touch_and_a_catalyst_is_do
     fill_of(window)
     side = bench(window)
     assert not all(batch.in_time for batch in window.document.assessment.batches)
-    qtbot.waitUntil(lambda: "1 more person to mix and 1 more scale" in texts(side), timeout=60_000)
+    qtbot.waitUntil(lambda: "1 more person to mix and 1 more scale" in texts(side), timeout=240_000)
     push(side, "Use it")
     fill_of(window)
     charge = window.document.job.charge
@@ -339,7 +339,7 @@ def test_resin_too_old_to_flow_is_refused_where_it_is_mixed(window: Window, qtbo
     assert "The first batch stands mixed for" in texts(bench(window))
     states = {one.station.id: one.state for one in window.findChildren(StationButton)}
     assert (states["charge"], states["lines"]) == ("stop", "waits")
-    qtbot.waitUntil(lambda: "2 more people to mix and 2 more scales" in texts(bench(window)), timeout=60_000)
+    qtbot.waitUntil(lambda: "2 more people to mix and 2 more scales" in texts(bench(window)), timeout=240_000)
     push(bench(window), "Use it")
     fill_of(window)
     assert window.document.job.charge.people == 3 and window.document.assessment.refusal is None
@@ -367,7 +367,7 @@ def test_where_the_first_batch_is_too_old_what_is_enough_or_else_wrong_is_told(w
     type_into(side, "Time to mix one", "15 min")
     wait_for_fill(window)
     assert "too thick to flow" in str(window.document.assessment.refusal)
-    qtbot.waitUntil(lambda: "It would work with" in texts(side), timeout=60_000)
+    qtbot.waitUntil(lambda: "It would work with" in texts(side), timeout=240_000)
     job, regions, plies = window.document.job, [], []
     x0, y0, x1, y1 = job.part.shape.bounds
     for name, low, high in (("one half", x0, 0.4 * x1), ("the other", 0.6 * x1, x1)):
@@ -375,6 +375,6 @@ def test_where_the_first_batch_is_too_old_what_is_enough_or_else_wrong_is_told(w
         plies.append(revised(job.layup[0], id=name, region=name))
     halves = changed(job, regions=tuple(regions), layup=tuple(plies), media=(), peel_ply=None)
     window.document.edit("two halves", halves)
-    qtbot.waitUntil(lambda: "has no feed of its own" in str(window.document.assessment.refusal), timeout=60_000)
+    qtbot.waitUntil(lambda: "has no feed of its own" in str(window.document.assessment.refusal), timeout=240_000)
     window.refresh()
     assert "It would work with" not in texts(side) and "two shots" not in texts(side)

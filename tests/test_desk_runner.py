@@ -30,7 +30,7 @@ def with_feed_at(y_m: float) -> Job:
 def answers(qtbot, runner: FillRunner) -> Iterator[list[FillAnswer]]:
     """What the runner shows from here on."""
     if runner.busy:
-        qtbot.waitSignal(runner.settled, timeout=60_000).wait()
+        qtbot.waitSignal(runner.settled, timeout=240_000).wait()
     shown: list[FillAnswer] = []
     runner.answered.connect(shown.append)
     yield shown
@@ -43,9 +43,9 @@ def fed_at(answer: FillAnswer) -> float:
 
 def test_a_picture_a_little_behind_the_hand_is_shown(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
     """The hand moves on while a front is worked out: that front is shown all the same, and then the newest."""
-    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+    with qtbot.waitSignal(runner.progressed, timeout=240_000):
         runner.ask(with_feed_at(0.6), live=True)
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         runner.ask(with_feed_at(0.8), live=True)
     assert [fed_at(answer) for answer in answers] == pytest.approx([0.6, 0.8])
     assert not any(answer.final for answer in answers)
@@ -53,7 +53,7 @@ def test_a_picture_a_little_behind_the_hand_is_shown(qtbot, runner: FillRunner, 
 
 def test_when_the_hand_stops_the_full_answer_follows(qtbot, runner: FillRunner, answers: list[FillAnswer]) -> None:
     runner.ask(with_feed_at(0.6), live=True)
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         runner.ask(with_feed_at(0.7))
     last = [answer for answer in answers if fed_at(answer) == pytest.approx(0.7)]
     assert [answer.final for answer in last] == [False, True]
@@ -66,7 +66,7 @@ def test_a_job_that_comes_back_has_its_fill_at_once(qtbot, runner: FillRunner, a
     for y_m in (0.62, 0.64, 0.62):
         began: list[float] = []
         runner.progressed.connect(began.append)
-        with qtbot.waitSignal(runner.settled, timeout=60_000):
+        with qtbot.waitSignal(runner.settled, timeout=240_000):
             runner.ask(with_feed_at(y_m))
         runner.progressed.disconnect(began.append)
     first, last = (answer for answer in answers if answer.final and fed_at(answer) == pytest.approx(0.62))
@@ -94,9 +94,9 @@ def test_a_slow_fill_is_shown_before_what_holds_it_back_is_known(
 def test_an_earlier_full_answer_is_dropped_for_a_newer_question(
     qtbot, runner: FillRunner, answers: list[FillAnswer]
 ) -> None:
-    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+    with qtbot.waitSignal(runner.progressed, timeout=240_000):
         runner.ask(with_feed_at(0.6))
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         runner.ask(with_feed_at(0.9))
     assert not any(answer.final for answer in answers if fed_at(answer) < 0.65)
     assert answers[-1].final and fed_at(answers[-1]) == pytest.approx(0.9)
@@ -105,10 +105,10 @@ def test_an_earlier_full_answer_is_dropped_for_a_newer_question(
 def test_a_worker_that_is_killed_is_started_again_and_answers(
     qtbot, runner: FillRunner, answers: list[FillAnswer]
 ) -> None:
-    with qtbot.waitSignal(runner.progressed, timeout=60_000):
+    with qtbot.waitSignal(runner.progressed, timeout=240_000):
         runner.ask(with_feed_at(0.75))
     os.kill(runner.worker.pid, signal.SIGKILL)
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         pass
     assert answers[-1].final and fed_at(answers[-1]) == pytest.approx(0.75)
 
@@ -119,10 +119,10 @@ def test_a_job_that_cannot_be_filled_says_where(qtbot, runner: FillRunner, answe
     astray = with_line(job, revised(feed, points=((20.0, 20.0), (21.0, 20.0))))
     told: list[tuple[str, object]] = []
     runner.refused.connect(lambda refusal: told.append((str(refusal), refusal.place)))
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         runner.ask(astray)
     assert told and "F2" in told[0][0] and not answers
-    with qtbot.waitSignal(runner.settled, timeout=60_000):
+    with qtbot.waitSignal(runner.settled, timeout=240_000):
         runner.ask(job)
     assert answers[-1].final, "and a job that can be is filled after it"
 

@@ -219,7 +219,7 @@ def test_what_is_in_hand_is_counted_off_and_what_is_missing_told(
     push(bench(window), "What to prepare")
     shown = next(one for one in QApplication.topLevelWidgets() if isinstance(one, WhatToPrepare) and one.isVisible())
     fill = fill_of(window)
-    qtbot.waitUntil(lambda: shown.table.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: shown.table.rowCount() > 0, timeout=240_000)
 
     def row_of(start: str) -> int:
         return next(row for row in range(shown.table.rowCount()) if cell(row, "What").startswith(start))

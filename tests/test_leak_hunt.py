@@ -246,7 +246,7 @@ def read_on_the_gauge(window: Window, qtbot, minutes: float) -> None:
     """Take and keep a test from the simulated gauge."""
     push(bench(window), "From the gauge")
     page = bench(window)
-    qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= minutes, timeout=60_000)
+    qtbot.waitUntil(lambda: page.readings.toPlainText().count("\n") >= minutes, timeout=240_000)
     push(page, "Keep this test")
     window.refresh()
 
@@ -271,7 +271,7 @@ def test_a_leak_that_the_gauge_has_drawn_is_held_hunted_mended_and_held_again(
         if "Have the gauge say it" in offered:
             count = len(window.document.job.hunt.isolations)
             push(bench(window), "Have the gauge say it")
-            qtbot.waitUntil(lambda count=count: len(window.document.job.hunt.isolations) > count, timeout=60_000)
+            qtbot.waitUntil(lambda count=count: len(window.document.job.hunt.isolations) > count, timeout=240_000)
             asked += 1
             window.refresh()
             continue

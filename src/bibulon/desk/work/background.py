@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import threading
 from collections.abc import Callable
+from functools import cache
 
 from PySide6.QtCore import QObject, Signal
 
@@ -14,9 +16,28 @@ _running: set[Background] = set()
 """Those whose thread is at work: they outlive their owner, so that the thread never emits through what is gone."""
 
 
+ENDS_IN_S = 5.0
+"""At its end the program waits so long for work to hear that it is cancelled."""
+
+
 def any_under_way() -> bool:
     """Whether any work runs beside the interface."""
     return bool(_running)
+
+
+@cache
+def _end_with_the_program() -> None:
+    """Have whatever runs at the program's end cancelled before Qt takes down what it would emit through."""
+    atexit.register(_end_all)  # called when the first work begins: Qt, loaded by then, is taken down after it
+
+
+def _end_all() -> None:
+    under_way = tuple(_running)
+    for work in under_way:
+        work.blockSignals(True)
+        work.cancel()
+    for work in under_way:
+        work.wait(ENDS_IN_S)
 
 
 class ThreadEnd(QObject):
@@ -77,13 +98,14 @@ class Background(QObject):
                 return
             self._over = False
         _running.add(self)
+        _end_with_the_program()
         self._thread = threading.Thread(target=self._run, name="background", daemon=True)
         self._thread.start()
 
-    def wait(self) -> None:
-        """Wait for what is under way."""
+    def wait(self, most_s: float | None = None) -> None:
+        """Wait for what is under way, at most so long."""
         if (thread := self._thread) is not None:
-            thread.join()
+            thread.join(most_s)
 
     def cancel(self) -> None:
         with self._lock:
