@@ -286,7 +286,7 @@ def test_a_feed_opens_at_what_it_waits_for(window: Window) -> None:
     assert "two lengths" in field.error.text()
     type_into(bench(window), "Place x, y", "2000, 450")
     fill = fill_of(window)
-    assert opened_at(fill, "feed-2") == pytest.approx(fill.seen_at(2.0, 0.45), rel=0.05)
+    assert opened_at(fill, "feed-2") == pytest.approx(fill.seen_at(2.0, 0.45), rel=0.1)  # of a coarse mesh
     choose(window, "Opened", "when a batch is used up")
     type_into(bench(window), "Batch number", "2")
     fill = fill_of(window)
