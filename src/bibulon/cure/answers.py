@@ -34,6 +34,8 @@ TO_TOUCH_K = 318.15
 POST_CURES_K = (313.15, 323.15, 333.15, 343.15, 353.15, 363.15, 373.15, 393.15, 413.15)
 SHORTEST_POST_S, LONGEST_POST_S = 3600.0, 16 * 3600.0
 COOLER_K, LOWER_K = 6.0, 10.0
+HELPS_K = 2.0
+"""What makes it cooler by less is no remedy."""
 
 What = Literal["resin", "core", "mould", "film", "tape"]
 
@@ -176,9 +178,8 @@ def remedies(
         end_s = max(start_s, legs[-1].end_s if legs else 0.0) + FOLLOWED_S
         still_k = of.mould_temperature_k
         cure = float(planned.aged(still_k, 0.0, stack.age_s))
-        course = cure_through(
-            law, slabs, around_of(of, legs), start_s, end_s, [still_k] * len(slabs), cure, turns_of(legs)
-        )
+        starts = [still_k + (stack.excess_k if slab.name == "plies" else 0.0) for slab in slabs]
+        course = cure_through(law, slabs, around_of(of, legs), start_s, end_s, starts, cure, turns_of(legs))
         there = np.array([slab.name for slab in slabs])[course.slab]
         names = {"resin": "plies", "core": "core", "mould": "mould"}
         wanted = names.get(hot.what)
@@ -214,7 +215,7 @@ def remedies(
                 peak(lower, stack.slabs),
             )
         )
-    return tuple(sorted((one for one in found if one.peak_k < hot.peak_k - 0.5), key=lambda one: one.peak_k))
+    return tuple(sorted((one for one in found if one.peak_k < hot.peak_k - HELPS_K), key=lambda one: one.peak_k))
 
 
 @dataclass(frozen=True)

@@ -46,6 +46,8 @@ class StackCure:
     """At the mould's temperature, with the planned dose of catalyst: by it, how far it has cured at the start."""
     faster: float
     """How many times as fast as with that dose it cures."""
+    excess_k: float
+    """By how much it is warmer than the mould at the start."""
     slabs: tuple[Slab, ...]
     course: CureCourse
     latest: bool
@@ -324,6 +326,7 @@ def _stack_cure(
         area_m2,
         alike.age_s,
         alike.faster,
+        alike.excess_k,
         slabs,
         course,
         latest,
