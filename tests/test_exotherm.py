@@ -8,6 +8,7 @@ from resin_cases import strip_of_batches
 from scipy.integrate import solve_ivp
 
 from bibulon.assess import assess, filled
+from bibulon.cautions.registry import cautions_of
 from bibulon.demo import demo_job
 from bibulon.flow.fed_resin import FedBatch, FedResin
 from bibulon.flow.self_heating import until_stopped
@@ -110,6 +111,12 @@ def test_a_pad_whose_fill_takes_its_time_is_warmer_and_stops_sooner_than_a_plate
         made = filled(assess(thick), 300).fill
         assert made is not None and made.margin_s is not None and made.margin_held_s is not None, made
         margins.append((made.margin_s, made.margin_held_s))
+        asked = changed(thick, charge=revised(thick.charge, gel_margin_s=2400.0))
+        told = filled(assess(asked), 300)
+        short = [one for one in cautions_of(told) if one.id == "margin-short"]
+        assert len(short) == (count == 86), "what is lost to heat is told as that"
+        assert all("own cure" in one.message and "cooler mould" in one.remedy for one in short)
+        assert told.causes == (), "no hose and no fabric is to blame"
     (plate_s, plate_held_s), (pad_s, pad_held_s) = margins
     assert 0.95 * plate_held_s < plate_s < plate_held_s and 0.9 * plate_held_s < pad_held_s
     assert pad_s < 0.7 * pad_held_s

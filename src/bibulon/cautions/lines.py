@@ -307,6 +307,11 @@ def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"The resin is pressed {pressure} beyond what the film can hold.", beside_feeds(assessment.job))
 
 
+LOST_TO_HEAT = 0.9
+"""A margin of less than this share of that of resin held at the mould's temperature is told to be lost to heat."""
+COOL_IT = "Take its heat away: two thinner shots, a slower hardener, a cooler mould, smaller batches in a bath."
+
+
 @caution(
     "margin-short",
     "stop",
@@ -315,11 +320,17 @@ def over_pressure_under_film(assessment: Assessment) -> Iterator[Finding]:
     remedy="More or better placed feeds, a slower hardener, or a warmer mix within the data sheet.",
 )
 def margin_short(assessment: Assessment) -> Iterator[Finding]:
-    margin, asked = assessment.gel_margin_s, assessment.job.charge.gel_margin_s
-    if margin is not None and margin < asked:
-        left, wanted = brief(margin, "duration"), brief(asked, "duration")
-        text = f"The part is full only {left} before its resin stops flowing; {wanted} are asked for."
-        yield Finding(text, assessment.fill.last_filled if assessment.fill is not None else None)
+    fill, margin, asked = assessment.fill, assessment.gel_margin_s, assessment.job.charge.gel_margin_s
+    if fill is None or margin is None or margin >= asked:
+        return
+    left, wanted = brief(margin, "duration"), brief(asked, "duration")
+    text = f"The part is full only {left} before its resin stops flowing; {wanted} are asked for."
+    held_s = fill.margin_held_s
+    if held_s is None or margin > LOST_TO_HEAT * held_s:
+        yield Finding(text, fill.last_filled)
+        return
+    text += f" It warms by its own cure: kept at the mould's temperature it would have {brief(held_s, 'duration')}."
+    yield Finding(text, fill.last_filled, remedy=COOL_IT if held_s >= asked else f"{COOL_IT} More feeds help as well.")
 
 
 def _labelled(job: Job) -> Job:

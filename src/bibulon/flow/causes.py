@@ -70,10 +70,11 @@ class Cause:
 
 
 def is_slow(job: Job, result: FillResult) -> bool:
-    """Whether *result* keeps less than the margin that is asked, for want of speed."""
-    if result.margin_s is None:
+    """Whether *result* keeps less than the margin that is asked, for want of speed: also with resin that the mould
+    holds at its temperature."""
+    if result.margin_held_s is None:
         return result.stopped_by in ("gel", "flow limit")
-    return result.margin_s < job.charge.gel_margin_s
+    return result.margin_held_s < job.charge.gel_margin_s
 
 
 def lags(job: Job, result: FillResult) -> bool:
