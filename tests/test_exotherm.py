@@ -11,14 +11,16 @@ from bibulon.assess import assess, filled
 from bibulon.cautions.registry import cautions_of
 from bibulon.demo import demo_job
 from bibulon.flow.fed_resin import FedBatch, FedResin
+from bibulon.flow.refusal import MixedTooEarly
 from bibulon.flow.self_heating import until_stopped
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_card
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 from bibulon.laminate.corner import corner_move, most_proud_m
 from bibulon.laminate.lay_list import lay_list
 from bibulon.resin.card_law import law_of
 from bibulon.resin.exotherm import FIBRE_HEAT_J_M3K, peak_temperature_k
 from bibulon.resin.pot import fresh_course
+from bibulon.stock import shelf_card
 
 ROOM_K = 294.15
 
@@ -94,6 +96,19 @@ def test_resin_that_lies_in_a_laminate_stops_when_its_own_equation_says(tau_s: f
         assert found.left_s[at] == pytest.approx(course.t[-1], rel=0.01)
     late = until_stopped(fed, still.times_s[-1:] + 100.0, np.ones(1), np.zeros(1), np.ones(1), np.ones(1))
     assert late.left_s == pytest.approx([-100.0])
+
+
+def test_a_batch_that_has_run_away_in_its_pot_is_refused_as_too_old_to_pour() -> None:
+    """Batches of 10 kg of polyester for a block: the first stands mixed for half an hour while the next are made."""
+    job = with_card(strip_of_batches(0.0), shelf_card("polyester"))
+    block = changed(
+        job,
+        layup=(revised(job.layup[0], count=430),),
+        charge=revised(job.charge, resin="polyester", batches=(), largest_batch_kg=20.0),
+        shop=revised(job.shop, temperature_k=300.15),
+    )
+    made = filled(assess(block), 200)
+    assert isinstance(made.refusal, MixedTooEarly) and made.fill is None and made.causes == ()
 
 
 def test_a_pad_whose_fill_takes_its_time_is_warmer_and_stops_sooner_than_a_plate() -> None:

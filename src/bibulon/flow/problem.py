@@ -42,6 +42,8 @@ from bibulon.resin.pot import fresh_course, pot_course
 from bibulon.resin.rheology import Rheology, poured, rheology
 
 NEVER_S = 1e9
+STOPS_AT_ONCE_S = 1.0
+"""Resin that would flow for less than this from its pouring on is too old to be poured."""
 HARDLY_WARM_K = 0.5
 """Resin that is off the mould's temperature by less is not followed as warm."""
 
@@ -263,7 +265,7 @@ def _resin_that_flows(job: Job, fed: FedResin | None) -> Rheology:
     if not job.flow.thickening:
         resin = replace(resin, thickening_s=NEVER_S, flow_limit_s=NEVER_S, growth=())
     fresh = rheology(job.resin, job.mould_temperature_k)
-    if resin.stops_s <= 0 < fresh.stops_s and fed is not None:
+    if resin.stops_s < STOPS_AT_ONCE_S <= fresh.stops_s and fed is not None:
         stands = show(fed.batches[0].poured_at_s, "duration")
         if job.weighed and job.weighed[0].known_since(job.charge.mix_time_s) is not None:
             raise FlowRefusal(
