@@ -329,7 +329,8 @@ def margin_short(assessment: Assessment) -> Iterator[Finding]:
     if held_s is None or margin > LOST_TO_HEAT * held_s:
         yield Finding(text, fill.last_filled)
         return
-    text += f" It warms by its own cure: kept at the mould's temperature it would have {brief(held_s, 'duration')}."
+    held = brief(held_s, "duration")
+    text += f" Kept at the mould's temperature it would have {held}: its warmth and its own cure take the rest."
     yield Finding(text, fill.last_filled, remedy=COOL_IT if held_s >= asked else f"{COOL_IT} More feeds help as well.")
 
 
