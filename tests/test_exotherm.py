@@ -89,7 +89,7 @@ def test_resin_that_lies_in_a_laminate_stops_when_its_own_equation_says(tau_s: f
         before, after = np.interp([state[0], state[0] + 1.0], still.times_s, still.cure)
         return [speed, share * law.adiabatic_rise_k * (after - before) * speed - state[1] / tau_s]
 
-    stopped.terminal = True  # type: ignore[attr-defined]
+    stopped.terminal = True
     for at in range(3):
         began = [age[at], excess[at]]
         course = solve_ivp(slopes, (0, 2e4), began, args=(faster[at],), events=stopped, rtol=1e-7, max_step=60.0)

@@ -167,7 +167,9 @@ class Parcels:
         """Take in a kept *step* from the filling *before*, in which the resin drawn grew between two volumes."""
         fed, cured_k = self._problem.fed, np.zeros(len(self.age_s))
         if fed is not None:
-            cured_k = self._carry(fed, step, span_s)
+            aged_s = self._carry(fed, step, span_s)
+            if self.warmth is not None:
+                cured_k = fed.heat_k(self.age_s) - fed.heat_k(np.maximum(self.age_s - aged_s, 0.0))
         if self.warmth is not None:
             self.warmth.take(step, before, span_s[1] - span_s[0], cured_k)
         if fed is None:
@@ -181,8 +183,8 @@ class Parcels:
         self.stops_s = max(self.stops_s, span_s[1] + left) if left > 0 else self.stops_s
 
     def _carry(self, fed: FedResin, step: Step, span_s: tuple[float, float]) -> Floats:
-        """The age after a step: what is there has aged, or has come on its way through the step. Answers by how much
-        (N,) it would warm alone by what it cured (K)."""
+        """The age after a step: what is there has aged, or has come on its way through the step. Returns by how much
+        (N,) resin at each node has aged in it (s)."""
         network, (start_s, end_s) = self._network, span_s
         ages = self._warm_factors(fed)[0] * self.faster * (end_s - start_s)
         flow = Upwind(network, step, self._weight)
@@ -199,4 +201,4 @@ class Parcels:
         self._wetted |= self._contents.any()
         most = fed.still.times_s[-1] * 2
         self.age_s = np.where(self._wetted, self._aged_s + self._contents.mean(), 0.0).clip(0.0, most)
-        return fed.heat_k(self.age_s) - fed.heat_k(np.maximum(self.age_s - ages, 0.0))
+        return np.broadcast_to(ages, self.age_s.shape)
