@@ -97,18 +97,20 @@ def panel() -> Job:
 @pytest.fixture(scope="session")
 def runner() -> Iterator[object]:
     """One worker process for all windows of the suite."""
+    from bibulon import switches
     from bibulon.desk.app import make_app
     from bibulon.desk.work.fill_runner import FillRunner
 
     make_app()
     made = FillRunner(nodes=(150, 300))
+    switches.set_what_stays_aside()
     yield made
     made.close()
 
 
 @pytest.fixture
 def window(qtbot, runner) -> Iterator[object]:
-    """The window on the demo job with its fill computed."""
+    """The window on the demo job with its fill computed; it builds the benches that a test goes to, and no others."""
     from PySide6.QtCore import QCoreApplication, QEvent
 
     from bibulon.desk.app import make_app, wait_for_fill
@@ -118,7 +120,7 @@ def window(qtbot, runner) -> Iterator[object]:
 
     if theme.current.palette is not theme.LIGHT:
         make_app()
-    made = Window(demo_job(), Settings(), runner=runner)
+    made = Window(demo_job(), Settings(), runner=runner, ahead=False)
     made.show()
     wait_for_fill(made)
     yield made

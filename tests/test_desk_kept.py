@@ -36,7 +36,7 @@ def opened(qtbot, runner):
     windows: list[Window] = []
 
     def open_one(job=None, path: Path | None = None) -> Window:
-        made = Window(job or new_job(), Settings(), runner=runner)
+        made = Window(job or new_job(), Settings(), runner=runner, ahead=False)
         windows.append(made)
         made.show()
         if path is not None:

@@ -68,6 +68,9 @@ def test_pressure_knows_gauge_from_absolute(text: str, reading: str, absolute_pa
         ("31 inHg vac", "pressure", "below a perfect vacuum"),
         ("5 kg", "length", "not a unit of length"),
         ("1e400 m", "length", "too large"),
+        ("1e400", "count", "too large"),
+        ("9" * 5000 + "/7 in", "length", "too long for a length"),
+        ("9" * 400 + "' 6", "length", "too long"),
         ("2.5", "count", "whole number"),
         ("1/0 in", "length", "0 below the line"),
         ("95 % abs", "pressure", "counted from atmosphere"),
@@ -77,6 +80,21 @@ def test_pressure_knows_gauge_from_absolute(text: str, reading: str, absolute_pa
 def test_refuses_in_the_users_words(text: str, kind: str, says: str) -> None:
     with pytest.raises(QuantityError, match=says):
         parse(text, kind)
+
+
+@given(
+    kind=st.sampled_from(list(KINDS)),
+    text=st.one_of(
+        st.text(max_size=40),
+        st.from_regex(r"[-+−]?[0-9]{0,90}([.,/:' ][0-9]{0,90})?(e[0-9]{0,4})? ?[a-zA-Z°%/²³·µ\"]{0,6}", fullmatch=True),
+    ),
+)
+def test_whatever_is_typed_is_a_figure_or_refused(kind: str, text: str) -> None:
+    try:
+        value = parse(text, kind)
+    except QuantityError:
+        return
+    assert isinstance(value, float) and abs(value) <= 1e15
 
 
 @given(

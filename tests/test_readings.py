@@ -9,6 +9,7 @@ import pytest
 from bibulon.exchange.part_temperatures import read_part_temperatures
 from bibulon.exchange.readings import ReadingsError, last_read_at, parse_drift, parse_readings
 from bibulon.quantities import Units
+from bibulon.quantity_text import QuantityError
 
 
 @pytest.mark.parametrize(
@@ -69,6 +70,8 @@ def test_when_the_last_reading_was_read_is_told_by_its_time(text: str, read: str
         ("2026-11-31 19:30;31\n2026-12-01 19:30;32", "Line 1: there is no such day"),
         ("1.1.0001 0:00;31\n2.1.0001 0:00;32", "Line 1: there is no such day"),
         ("2026-11-29 19:30;31\n5;32", "Line 2: its time is written in another way"),
+        ("1e13;31\n10:30;32", "Line 1: “1e13” is no time"),
+        ("0;31\nnan;32\n9;33", "Line 2: “nan” is no time"),
     ],
 )
 def test_unreadable_readings_name_the_line(text: str, says: str) -> None:
@@ -90,6 +93,12 @@ def test_temperatures_of_a_part_shot_before_midnight_count_from_its_start(text: 
     points = read_part_temperatures(text, Units(), 23 * 3600.0)
     assert [point.time_s for point in points] == times
     assert {point.name for point in points} == ({""} if text.count("22,4") == 0 else {"T1", "T2"})
+
+
+def test_what_cannot_be_of_a_part_is_refused_at_its_line_in_the_shops_unit() -> None:
+    for text, says in (("5; 500 °C", "Line 1.*at most 426.9 °C"), ("1e13; OPEN\n10:30; 20", "Line 2.*at most 30")):
+        with pytest.raises(QuantityError, match=says):
+            read_part_temperatures(text, Units(), 0.0)
 
 
 @pytest.mark.parametrize(

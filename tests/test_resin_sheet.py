@@ -208,7 +208,9 @@ def test_tables_are_written_as_they_are_read() -> None:
         ("boiling", "25 °C; 8 kg", "Line 1"),
         ("pot_life", "1 kg; 20 °C; 60 min; jug", "a bucket or a tray"),
         ("dose", "250 %; 20 °C; 60 min", "Line 1"),
-        ("cup_tests", "1 kg; 20 °C; 5 min; 900 °C", "Line 1"),
+        ("cup_tests", "1 kg; 20 °C; 5 min; 900 °C", "Line 1: This has to be at most .* °C"),
+        ("viscosity", ",", "Line 1: 2 figures are needed"),
+        ("boiling", "25 °C; 30 bar", "Line 1: This has to be at most 2000.0 mbar"),
     ],
 )
 def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:

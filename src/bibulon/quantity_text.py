@@ -25,6 +25,8 @@ class QuantityError(ValueError):
     """Text that is not a figure of the wanted kind; the message is for the person who typed it."""
 
 
+LONGEST = 100
+"""So many characters are no figure any more."""
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
 _FRACTION = re.compile(r"^([+-]?)(?:(\d+)[ -])?(\d+)/(\d+)(.*)$")
 
@@ -121,6 +123,8 @@ def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
     text = text.strip()
     if not text:
         raise QuantityError(f"A figure is missing here. Write {KINDS[kind].example}.")
+    if len(text) > LONGEST:
+        raise QuantityError(f"“{text[:20]}…” is too long for {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
     if kind in PLAIN:
         return _parse_plain(text.removeprefix(units.currency) if kind == "money" else text, kind, units.currency)
     if kind == "pressure":
@@ -165,9 +169,10 @@ def _parse_plain(text: str, kind: QuantityKind, currency: str) -> float:
     allowed = {**PLAIN, "money": ("", currency)}[kind]
     if unit not in allowed:
         raise QuantityError(f"“{unit}” does not belong after {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
-    if kind == "count" and value != int(value):
+    found = _finite(value / 100 if kind == "share" else value)
+    if kind == "count" and not found.is_integer():
         raise QuantityError("This has to be a whole number.")
-    return _finite(value / 100 if kind == "share" else value)
+    return found
 
 
 def _parse_pressure(text: str, units: Units) -> float:

@@ -54,7 +54,7 @@ REST_EVERY_MS = 300
 
 
 class Window(WindowKeys):
-    """The whole desk for one job at a time."""
+    """The whole desk for one job at a time; its benches are built when they are asked for, or *ahead* as well."""
 
     tools: ToolBar
 
@@ -65,6 +65,7 @@ class Window(WindowKeys):
         path: Path | None = None,
         runner: FillRunner | None = None,
         read_as: str | None = None,
+        ahead: bool = True,
     ) -> None:
         super().__init__()
         self.setAcceptDrops(True)
@@ -89,7 +90,8 @@ class Window(WindowKeys):
         """By which the benches are made."""
         self._prepare_soon = QTimer(self)
         self._prepare_soon.setInterval(PREPARE_EVERY_MS)
-        self._prepare_soon.timeout.connect(self._prepare_a_bench)
+        if ahead:
+            self._prepare_soon.timeout.connect(self._prepare_a_bench)
         self.stack = QStackedWidget()
         self.status = OneLine("muted")
         self.pointer_text = OneLine("muted")

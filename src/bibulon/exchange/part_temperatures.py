@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from datetime import datetime, timedelta
 
@@ -46,8 +47,8 @@ def read_part_temperatures(
             else:
                 first, *cells = cells_of(line, with_empty=True)
                 time_s = _time_s(first, heads, start_s)
-                while _is_clock(line) and (time_s < last_s or time_s < -DAY_S / 2):
-                    time_s += DAY_S  # past midnight
+                if _is_clock(line):  # past midnight, once or more often
+                    time_s += DAY_S * max(math.ceil((max(last_s, -DAY_S / 2) - time_s) / DAY_S), 0)
             cells = [cell if re.search(r"\d", cell) else "" for cell in cells]  # a broken thermocouple writes a word
             if not cells:
                 raise QuantityError("write a time and a temperature, like 90; 31 °C or 10:30; 31 °C.")
@@ -57,7 +58,7 @@ def read_part_temperatures(
                     head = heads[at - len(cells)] if len(heads) > len(cells) else ""
                     points.append(_point(time_s, cell, head, at if len(cells) > 1 else None, units))
         except ValidationError as error:
-            raise QuantityError(f"Line {number}: {explain_here(error)}") from error
+            raise QuantityError(f"Line {number}: {explain_here(error, units)}") from error
         except (QuantityError, StampError) as error:
             raise QuantityError(f"Line {number}: {error}") from error
     return _thinned(points)

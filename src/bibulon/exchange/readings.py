@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
 from contextlib import suppress
 from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Literal
 
-from bibulon.durations import run_clock
+from bibulon.durations import DAY_S, run_clock
 from bibulon.exchange.stamps import StampError, split_stamp
 from bibulon.job import Job
 from bibulon.job.hold_record import Channel
@@ -20,7 +21,8 @@ from bibulon.quantity_text import QuantityError, cells_of, parse, unit_in_headin
 from bibulon.refusal import Refusal
 
 MOST_READINGS = 100_000
-HALF_DAY_S = 43_200.0
+LARGEST_TIME = 1e9
+"""Of a reading, in the unit it is in: beyond it stands no time."""
 FIRST_OF_DAY_H = 4
 """Hours and minutes that begin earlier may count from the beginning of a test; later ones are of day."""
 LEAST_BAROMETER_PA, MOST_BAROMETER_PA = 50_000.0, 110_000.0
@@ -56,8 +58,8 @@ def parse_readings(text: str, units: Units, time_unit: str = "min") -> tuple[tup
                 raise QuantityError("its time is written in another way than the first.")
             dated = stamp is not None
             time_s = _time(cells[0], time_unit) if stamp is None else stamp.timestamp()
-            while readings and ":" in cells[0] and time_s <= readings[-1][0] and readings[-1][0] - time_s > HALF_DAY_S:
-                time_s += 2 * HALF_DAY_S  # past midnight
+            if readings and ":" in cells[0]:  # past midnight, once or more often
+                time_s += DAY_S * max(math.ceil((readings[-1][0] - time_s - DAY_S / 2) / DAY_S), 0)
             pressure = cells[column if len(cells) >= abs(column) else 1]
             pressure = pressure if re.search(r"[A-Za-z%]", pressure) else f"{pressure} {pressure_unit}"
             readings.append((time_s, parse(pressure, "pressure", units)))
@@ -165,9 +167,12 @@ def _time(text: str, unit: str) -> float:
     if clock := re.fullmatch(r"(\d{1,2}):(\d{2})(?::(\d{2}))?", text.strip()):
         return float(3600 * int(clock[1]) + 60 * int(clock[2]) + int(clock[3] or 0))
     try:
-        return float(text.replace(",", ".")) * _TIME_UNITS[unit]
+        value = float(text.replace(",", "."))
     except ValueError:
         return parse(text, "duration")
+    if not abs(value) <= LARGEST_TIME:
+        raise QuantityError(f"“{text.strip()}” is no time of a test.")
+    return value * _TIME_UNITS[unit]
 
 
 def log_csv(job: Job) -> str:

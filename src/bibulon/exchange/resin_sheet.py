@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import ValidationError
 
 from bibulon.job.base import Model
-from bibulon.job.faults import explain
+from bibulon.job.faults import explain, explain_here
 from bibulon.job.resin_card import (
     BoilingPoint,
     CupPoint,
@@ -86,7 +86,7 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
         if number > MOST_LINES:
             raise SheetError(f"There are more than {MOST_LINES} lines; thin them out first.")
         cells = cells_of(line)
-        if not found and not re.match(r"[-+−]?[\d.,]", cells[0]):
+        if cells and not found and not re.match(r"[-+−]?[\d.,]", cells[0]):
             heads = [*re.split(r"[;\t,]", line), *("" for _ in table.columns)]
             in_heading = [unit_in_heading(head, kind) for head, (_, kind) in zip(heads, table.columns, strict=False)]
             continue
@@ -115,7 +115,7 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
         try:
             found.append(table.model(**values))
         except ValidationError as error:
-            raise SheetError(f"Line {number}: {explain(error)}.") from error
+            raise SheetError(f"Line {number}: {explain_here(error, units, dict(table.columns))}") from error
     if len(found) < table.least:
         raise SheetError(f"At least one line is needed, like {table.example}.")
     return tuple(found)

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import Any
 
 from pydantic import ValidationError
+
+from bibulon.job.field_kinds import kind_of_field
+from bibulon.quantities import QuantityKind, Units
+from bibulon.quantities_in_words import bound_shown
 
 BOUNDS = {"ge": "at least", "gt": "more than", "le": "at most", "lt": "less than"}
 WORDS = {
@@ -36,14 +41,25 @@ def explain(error: ValidationError) -> str:
     return (f"{place}: {_fault(first)}" if place else _fault(first)) + more
 
 
-def explain_here(error: ValidationError, own: str = "", in_words: Callable[[float], str] = "{:g}".format) -> str:
-    """The first fault found in what was typed into one field: a sentence without a place. A bound on the field *own*
-    is said as *in_words* puts it, in its unit."""
+def explain_here(
+    error: ValidationError, units: Units | None = None, kinds: Mapping[str, QuantityKind] = MappingProxyType({})
+) -> str:
+    """The first fault found in what was typed, as a sentence without a place.
+
+    A bound is said in the shop's *units*: of the kind that *kinds* has for the field, or else by the unit that the
+    field's name ends with. Where the fault names no field, it is the first of *kinds*. Without *units* it is said as a
+    file has it, in SI.
+    """
     first = error.errors()[0]
     if first["type"] == "too_long" and first["loc"] and isinstance(first["loc"][-1], str):
         return f"There may be at most {first['ctx']['max_length']} {first['loc'][-1].replace('_', ' ')}."
-    mine = not first["loc"] or first["loc"][-1] == own
-    words = _fault(first, in_words if mine else "{:g}".format)
+    names = [step for step in first["loc"] if isinstance(step, str)]
+    kind = kinds.get(names[-1]) or kind_of_field(names[-1]) if names else next(iter(kinds.values()), None)
+    if units is None or kind is None:
+        words = _fault(first)
+    else:
+        counted: QuantityKind = "length" if kind == "thickness" else kind  # a bound has no hundredths
+        words = _fault(first, lambda limit: bound_shown(limit, counted, units))
     return f"{words[:1].upper()}{words[1:]}."
 
 

@@ -309,6 +309,6 @@ class Bench(QScrollArea):
         try:
             mended = caution.fix.apply(self.document.job)
         except ValidationError as error:
-            self.desk.show_message(f"It stays as it was. {explain_here(error)}")
+            self.desk.show_message(f"It stays as it was. {explain_here(error, self.document.assessment.units)}")
             return
         self.document.edit(caution.fix.text.lower(), mended)

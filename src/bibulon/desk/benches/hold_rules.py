@@ -178,7 +178,7 @@ class RulesOfHold:
         try:
             yield
         except ValidationError as error:
-            raise ValueError(explain_here(error)) from error
+            raise ValueError(explain_here(error, self.document.assessment.units)) from error
 
     def _edit(self, rules: HoldRules) -> None:
         self.document.edit("house rules", changed(self.document.job, hold_rules=rules))

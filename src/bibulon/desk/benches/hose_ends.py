@@ -155,7 +155,7 @@ class HoseEnds:
         try:
             self.document.edit(f"hose of {self.hose.label}", with_hose(self.document.job, self.name, **fields))
         except ValidationError as error:
-            raise ValueError(explain_here(error)) from error
+            raise ValueError(explain_here(error, self.document.assessment.units)) from error
 
     def _bend(self) -> str:
         bend = self.hose.fitted.tightest_bend_m
@@ -183,7 +183,7 @@ class HoseEnds:
         try:
             job = with_hose(with_card(job, elbow), self.name, elbow=elbow.id, elbows=count)
         except ValidationError as error:
-            raise ValueError(explain_here(error)) from error
+            raise ValueError(explain_here(error, self.document.assessment.units)) from error
         self.document.edit(f"elbows of {self.hose.label}", job)
 
     def _take_way(self) -> None:

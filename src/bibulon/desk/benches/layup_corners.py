@@ -189,6 +189,6 @@ class CornersSection:
         try:
             self._edit("corner", (*job.mould.corners, new))
         except ValidationError as error:
-            self.desk.show_message(f"No corner was added. {explain_here(error)}")
+            self.desk.show_message(f"No corner was added. {explain_here(error, self.document.assessment.units)}")
             return
         self.desk.plan.choose(name)

@@ -263,7 +263,8 @@ class LinesBench(Bench):
         try:
             self.document.edit(f"{line.label}", with_line(self.document.job, revised(line, **{field: value})))
         except ValidationError as error:
-            self.desk.show_message(f"{line.label} stays as it was. {explain_here(error)}")
+            why = explain_here(error, self.document.assessment.units)
+            self.desk.show_message(f"{line.label} stays as it was. {why}")
 
     def _sources(self, line: Line) -> list[tuple[str, str]]:
         job = self.document.job

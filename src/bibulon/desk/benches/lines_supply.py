@@ -104,7 +104,7 @@ class SupplySections:
             try:
                 job = with_media(self.bench.document.job, revised(of_job(), **fields))
             except ValidationError as error:
-                raise ValueError(explain_here(error)) from error
+                raise ValueError(explain_here(error, units, {"stretched": "share"})) from error
             self.bench.document.edit("media", job)
 
         def of_job() -> MediaPatch:

@@ -232,11 +232,12 @@ class PartBench(Bench):
         self.desk.plan.fit()
 
     def _use_points(self) -> None:
+        units = self.document.assessment.units
         try:
-            points = parse_points(self.points.toPlainText(), self.document.assessment.units)
+            points = parse_points(self.points.toPlainText(), units)
             part = with_outline(self.document.job.part, points)
         except ValueError as error:
-            self.error.setText(explain_here(error) if isinstance(error, ValidationError) else str(error))
+            self.error.setText(explain_here(error, units) if isinstance(error, ValidationError) else str(error))
             self.error.show()
             return
         self.error.hide()

@@ -140,7 +140,7 @@ class ValveSection:
         try:
             made = with_line(self.document.job, revised(line, **fields))
         except ValidationError as error:
-            raise ValueError(explain_here(error)) from error
+            raise ValueError(explain_here(error, self.document.assessment.units)) from error
         self.document.edit(f"valve of {line.label}", made)
 
     def _put_turn(self, number: int, **fields: object) -> None:

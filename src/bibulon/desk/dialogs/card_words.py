@@ -6,22 +6,10 @@ from datetime import date
 from typing import Any
 
 from bibulon.job.cards import Card
-from bibulon.quantities import QuantityKind, Units, show
+from bibulon.job.field_kinds import KIND_OF_ENDING, kind_of_field
+from bibulon.quantities import Units, show
 from bibulon.quantity_text import QuantityError, parse
 
-KINDS: dict[str, QuantityKind] = {
-    "_kg_m2": "areal weight",
-    "_kg_m3": "density",
-    "_m3": "volume",
-    "_n_m": "line force",
-    "_n": "force",
-    "_pa_s": "viscosity",
-    "_pa": "pressure difference",
-    "_kg": "mass",
-    "_k": "temperature",
-    "_s": "duration",
-    "_m": "thickness",
-}
 PLAIN_UNITS = {"_m2": "m²", "_j_kg_k": "J/(kg·K)", "_j_kg": "J/kg"}
 
 
@@ -39,25 +27,13 @@ def differences(carried: Card, card: Card) -> str:
     return "This job carries an older copy of it, which differs in: " + ", ".join(names) + "."
 
 
-def kind_of_figure(name: str) -> QuantityKind | None:
-    if name == "price":
-        return "money"
-    if name.endswith(("_j_kg", "_j_kg_k")):
-        return None
-    if name.endswith("modulus_pa"):
-        return "stiffness"
-    if name.startswith(("roll_width", "sheet_", "rib_")):
-        return "length"
-    return next((kind for end, kind in KINDS.items() if name.endswith(end) and not name.endswith("_m2_s")), None)
-
-
 def figure_text(name: str, value: Any, units: Units) -> str:
     """A figure of a card as it stands in its field."""
     if value is None or isinstance(value, str):
         return value or ""
     if isinstance(value, date):
         return value.isoformat()
-    kind = kind_of_figure(name)
+    kind = kind_of_field(name)
     if kind:
         return show(value, kind, units).replace("−", "-")
     unit = next((unit for end, unit in PLAIN_UNITS.items() if name.endswith(end)), "")
@@ -66,7 +42,7 @@ def figure_text(name: str, value: Any, units: Units) -> str:
 
 def figure_from(name: str, old: Any, text: str, units: Units) -> Any:
     """The figure that is typed as *text* in the place of *old*. Raises :class:`QuantityError`."""
-    kind, text = kind_of_figure(name), text.strip()
+    kind, text = kind_of_field(name), text.strip()
     if isinstance(old, str):
         return text
     if not text:
@@ -85,7 +61,7 @@ def figure_from(name: str, old: Any, text: str, units: Units) -> Any:
 
 
 def figure_name(name: str) -> str:
-    ends = sorted([*KINDS, *PLAIN_UNITS], key=len, reverse=True)
+    ends = sorted([*KIND_OF_ENDING, *PLAIN_UNITS], key=len, reverse=True)
     bare = next((name[: -len(end)] for end in ends if name.endswith(end)), name)
     words = bare.replace("_", " ")
     return words[:1].upper() + words[1:]

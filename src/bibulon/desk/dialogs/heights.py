@@ -43,7 +43,7 @@ def parse_heights(text: str, units: Units) -> ReliefFigures:
                 x, y, z = _lengths(words, 3, units)
                 heights.append((x, y, z))
         except ValidationError as error:
-            raise ValueError(f"Line {number}: {explain_here(error)}") from error
+            raise ValueError(f"Line {number}: {explain_here(error, units)}") from error
         except ValueError as error:
             raise ValueError(f"Line {number}: {error}") from error
     return ReliefFigures(sections=tuple(sections), heights=tuple(heights))
@@ -118,7 +118,7 @@ class HeightsDialog(PreviewDialog):
             figures = revised(before, sections=typed.sections, heights=typed.heights)
             made = with_figures(self._given, figures)
         except ValidationError as error:
-            self.show_outcome("", "", explain_here(error))
+            self.show_outcome("", "", explain_here(error, self._units))
             return
         except (QuantityError, ValueError) as error:
             self.show_outcome("", "", str(error))

@@ -287,7 +287,7 @@ class StockWindow(QDialog):
         try:
             made = type(card).model_validate(data)
         except ValidationError as error:
-            raise ValueError(explain_here(error)) from error
+            raise ValueError(explain_here(error, self.document.assessment.units)) from error
         self._keep({**self.own, card.id: made})
         if path == ("name",):
             self._fill_list(card.id)

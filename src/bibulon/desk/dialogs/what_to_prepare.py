@@ -148,11 +148,12 @@ class WhatToPrepare(QDialog):
         need, text = self.needs[item.row()], item.text().strip()
         if need.card is None:
             return
+        units = self.document.assessment.units
         try:
-            in_hand = parse(text, need.kind, self.document.assessment.units) if text else None
+            in_hand = parse(text, need.kind, units) if text else None
             job = with_counted(self.document.job, need.card.id, in_hand)
         except (QuantityError, ValidationError) as error:
-            fault = explain_here(error) if isinstance(error, ValidationError) else str(error)
+            fault = explain_here(error, units) if isinstance(error, ValidationError) else str(error)
             self._refused[need.card.id] = text, f"{need.what}: {fault}"
             self._fill()
             return

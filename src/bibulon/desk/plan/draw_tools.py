@@ -97,7 +97,8 @@ class DrawTool:
         try:
             label, job, chosen = self.made(view, points)
         except ValueError as error:  # what was drawn stays, to be put right
-            view.show_hint(f"That cannot be drawn. {reason_of(error)} Backspace takes the last point back.")
+            why = reason_of(error, view.document.assessment.units)
+            view.show_hint(f"That cannot be drawn. {why} Backspace takes the last point back.")
             return
         self.cancel(view, leave=False)
         view.document.edit(label, job)

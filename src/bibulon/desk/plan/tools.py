@@ -29,6 +29,7 @@ from bibulon.job.edits import (
     moved_points,
 )
 from bibulon.job.faults import explain_here
+from bibulon.quantities import Units
 
 SNAP_PX = 8.0
 MOVED_PX = 3.0
@@ -80,10 +81,10 @@ def snapped(job: Job, frame: Frame, at: Point, held: Grip | None = None) -> Poin
     return x, y
 
 
-def reason_of(error: ValueError) -> str:
+def reason_of(error: ValueError, units: Units) -> str:
     """What was wrong, in a sentence."""
     if isinstance(error, ValidationError):
-        return explain_here(error)
+        return explain_here(error, units)
     words = str(error).rstrip(".")
     return f"{words[:1].upper()}{words[1:]}."
 
@@ -217,7 +218,7 @@ class SelectTool:
         try:
             edited = with_points(view.document.job, grip, left)
         except ValueError as error:
-            view.show_hint(f"That corner has to stay. {reason_of(error)}")
+            view.show_hint(f"That corner has to stay. {reason_of(error, view.document.assessment.units)}")
             return True
         view.document.edit(f"remove corner of {grip.kind}", edited)
         return True

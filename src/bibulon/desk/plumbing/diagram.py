@@ -174,7 +174,7 @@ class PlumbingDiagram(PlumbingPicture):
         try:
             fed = with_line(job, revised(line, fed_by=None if source == BUCKET else source))
         except ValidationError as error:
-            self.refused.emit(f"{line.label} stays as it was. {explain_here(error)}")
+            self.refused.emit(f"{line.label} stays as it was. {explain_here(error, self.units)}")
             return
         self.document.edit(f"what feeds {line.label}", fed)
 

@@ -31,8 +31,7 @@ from bibulon.job.base import Point
 from bibulon.job.edits import edge_of, value_at, with_edge, with_value
 from bibulon.job.faults import explain_here
 from bibulon.job.paths import FieldPath
-from bibulon.quantities import QuantityKind, as_typed, show
-from bibulon.quantities_in_words import bound_shown
+from bibulon.quantities import QuantityKind, Units, as_typed, show
 from bibulon.quantity_text import parse, parse_clock_time
 
 LABEL_WIDTH = 132
@@ -174,6 +173,16 @@ class Field(QWidget):
             if selected:
                 self.editor.selectAll()
 
+    def _units(self) -> Units:
+        """The shop's units, of the document that what this field stands in shows."""
+        holder = self.parentWidget()
+        while holder is not None:
+            document = getattr(holder, "document", None)
+            if isinstance(document, Document):
+                return document.assessment.units
+            holder = holder.parentWidget()
+        return Units()
+
     def _finish(self) -> None:
         if self.editor.text() == self._shown:
             self._complain("")
@@ -181,7 +190,7 @@ class Field(QWidget):
         try:
             self.take(self.editor.text())
         except ValidationError as error:
-            self._complain(explain_here(error))
+            self._complain(explain_here(error, self._units()))
         except ValueError as error:
             self._complain(str(error))
         else:
@@ -256,7 +265,7 @@ class QuantityField(Field):
             edited = with_value(self.document.job, self.path, value)
         except ValidationError as error:
             own, units = self.path.rsplit("/", 1)[-1], self.document.assessment.units
-            raise ValueError(explain_here(error, own, lambda limit: bound_shown(limit, self.kind, units))) from error
+            raise ValueError(explain_here(error, units, {own: self.kind})) from error
         self.document.edit(self.objectName().lower(), edited)
 
 
