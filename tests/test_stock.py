@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from bibulon.job.cards import FabricCard
 from bibulon.job.edits import revised
+from bibulon.planning.process import CostsError, costs_file, shop_costs
 from bibulon.stock import (
     StockError,
     as_toml,
@@ -20,6 +21,8 @@ from bibulon.stock import (
     shop_cards_file,
 )
 from bibulon.stock.card_sheet import as_csv, from_csv
+from bibulon.stock.leaks import leaks_file, shop_leaks
+from bibulon.stock.offcuts import offcuts_file, shop_offcuts
 
 
 def test_the_shelf_is_wide_and_every_value_has_a_source_and_a_spread() -> None:
@@ -72,6 +75,32 @@ def test_own_cards_stand_in_for_shipped_ones_and_survive() -> None:
     shop_cards_file().write_text("[[card]]\nkind = 'fabric'\nid = 'x'\n", encoding="utf-8")
     with pytest.raises(StockError, match=r"cards\.toml, x"):
         own_cards()
+
+
+@pytest.mark.parametrize("key", ["card", "leak", "offcut", "process"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "KEY = 5",
+        "KEY = ['x']",
+        "[KEY]\nid = 'x'",
+        "[[KEY]]\nid = 7",
+        "KEY = " + "[" * 9000,
+        "[[KEY]]\nid = " + "9" * 5000,
+    ],
+)
+def test_an_own_file_of_another_shape_is_refused_by_name(key: str, text: str) -> None:
+    files = {
+        "card": (shop_cards_file(), own_cards),
+        "leak": (leaks_file(), shop_leaks),
+        "offcut": (offcuts_file(), shop_offcuts),
+        "process": (costs_file(), shop_costs),
+    }
+    path, read = files[key]
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(text.replace("KEY", key), encoding="utf-8")
+    with pytest.raises((StockError, CostsError), match=path.name):
+        read()
 
 
 def test_wrong_sheets_are_refused_by_line_and_column() -> None:

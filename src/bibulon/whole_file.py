@@ -6,9 +6,10 @@ import os
 import re
 import tempfile
 import time
+import tomllib
 from collections.abc import Callable
 from pathlib import Path
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 Content = TypeVar("Content")
 
@@ -109,6 +110,14 @@ def _umask() -> int:
         return int(next(line for line in lines if line.startswith("Umask:")).split()[1], 8)
     except (OSError, StopIteration, ValueError):
         return 0o077
+
+
+def toml_of(text: str) -> dict[str, Any]:
+    """The TOML document in *text*. Raises ValueError with a message to stand within a sentence."""
+    try:
+        return tomllib.loads(text)
+    except RecursionError as error:
+        raise ValueError("it is nested deeper than any such file") from error
 
 
 class OwnFile(Generic[Content]):

@@ -93,7 +93,7 @@ class HoldRecorder:
                 time_s, value = float(data["t"]), float(data["value"])
                 if not taken or time_s > taken[-1][0]:
                     taken.append((time_s, value))
-            except (ValueError, KeyError, TypeError, StopIteration):
+            except (ValueError, KeyError, TypeError, StopIteration, RecursionError):
                 if found is None:
                     return None
         return found

@@ -8,7 +8,6 @@ from the ply book: its fibre and core as they are, its resin by each process' us
 from __future__ import annotations
 
 import math
-import tomllib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from importlib.resources import files
@@ -28,7 +27,7 @@ from bibulon.laminate.cost import dry_cost
 from bibulon.quantities import Units, show
 from bibulon.quantities_in_words import percent
 from bibulon.refusal import Refusal
-from bibulon.whole_file import write_own
+from bibulon.whole_file import toml_of, write_own
 
 LONGEST_RUN = 10_000
 MUCH_DEARER = 1.25
@@ -78,11 +77,11 @@ def costs_file() -> Path:
 def read_costs(text: str, name: str) -> ShopCosts:
     """The card in *text*. Raises :class:`CostsError`."""
     try:
-        return ShopCosts.model_validate(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise CostsError(f"{name} is not a card of costs: {error}.") from error
+        return ShopCosts.model_validate(toml_of(text))
     except ValidationError as error:
         raise CostsError(f"{name}: {explain(error)}.") from error
+    except ValueError as error:
+        raise CostsError(f"{name} is not a card of costs: {error}.") from error
 
 
 def shop_costs() -> ShopCosts:

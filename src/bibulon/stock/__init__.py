@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable
 from functools import cache
 from importlib.resources import files
@@ -15,7 +14,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from bibulon.job.cards import Card
 from bibulon.job.faults import explain
-from bibulon.whole_file import Content, OwnFile, write_own
+from bibulon.whole_file import Content, OwnFile, toml_of, write_own
 
 _CARDS: TypeAdapter[Card] = TypeAdapter(Card)
 
@@ -24,14 +23,21 @@ class StockError(Exception):
     """A card file that cannot be used; the message names the file, the card and the field."""
 
 
+def tables_in(text: str, key: str, name: str) -> list[dict[str, Any]]:
+    """The ``[[key]]`` tables of the TOML document *text*. Raises :class:`StockError`."""
+    try:
+        tables = toml_of(text).get(key, [])
+    except ValueError as error:
+        raise StockError(f"{name} cannot be read: {error}.") from error
+    if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
+        raise StockError(f"{name}: each {key} stands under a heading of its own, [[{key}]].")
+    return tables
+
+
 def read_cards(text: str, name: str) -> tuple[Card, ...]:
     """The cards of a TOML document with one ``[[card]]`` table each. Raises :class:`StockError`."""
-    try:
-        tables: list[dict[str, Any]] = tomllib.loads(text).get("card", [])
-    except tomllib.TOMLDecodeError as error:
-        raise StockError(f"{name} is not a card file: {error}.") from error
     cards = []
-    for number, table in enumerate(tables, 1):
+    for number, table in enumerate(tables_in(text, "card", name), 1):
         try:
             cards.append(_CARDS.validate_python(table))
         except ValidationError as error:

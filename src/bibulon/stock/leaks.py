@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import tomllib
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 import tomli_w
@@ -12,7 +10,7 @@ from pydantic import ValidationError
 
 from bibulon.job.faults import explain
 from bibulon.job.hunt import FoundLeak
-from bibulon.stock import StockError, read_own
+from bibulon.stock import StockError, read_own, tables_in
 from bibulon.whole_file import OwnFile, write_own
 
 MOST_KEPT = 2000
@@ -30,10 +28,7 @@ def shop_leaks() -> tuple[FoundLeak, ...]:
 
 def _parse(text: str, name: str) -> tuple[FoundLeak, ...]:
     try:
-        tables: list[dict[str, Any]] = tomllib.loads(text).get("leak", [])
-        return tuple(FoundLeak.model_validate(table) for table in tables)
-    except tomllib.TOMLDecodeError as error:
-        raise StockError(f"{name} cannot be read ({error}).") from error
+        return tuple(FoundLeak.model_validate(table) for table in tables_in(text, "leak", name))
     except ValidationError as error:
         raise StockError(f"{name}: {explain(error)}.") from error
 

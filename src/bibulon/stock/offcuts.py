@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 import tomli_w
@@ -13,7 +11,7 @@ from pydantic import ValidationError
 
 from bibulon.job.faults import explain
 from bibulon.job.layup import Offcut
-from bibulon.stock import StockError, read_own
+from bibulon.stock import StockError, read_own, tables_in
 from bibulon.whole_file import OwnFile, write_own
 
 
@@ -29,10 +27,7 @@ def shop_offcuts() -> tuple[Offcut, ...]:
 
 def _parse(text: str, name: str) -> tuple[Offcut, ...]:
     try:
-        tables: list[dict[str, Any]] = tomllib.loads(text).get("offcut", [])
-        return tuple(Offcut.model_validate(table) for table in tables)
-    except tomllib.TOMLDecodeError as error:
-        raise StockError(f"{name} cannot be read ({error}).") from error
+        return tuple(Offcut.model_validate(table) for table in tables_in(text, "offcut", name))
     except ValidationError as error:
         raise StockError(f"{name}: {explain(error)}.") from error
 
