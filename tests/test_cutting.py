@@ -36,15 +36,16 @@ from bibulon.laminate.cut_list import WAYS, _packed, _packed_by, cut_list, left_
 from bibulon.laminate.fibre import directions_of, fibre_weights
 from bibulon.laminate.fibre import in_words as directions_in_words
 from bibulon.laminate.joints import joint_id, plies_of, with_joint_shift, with_joints_moved
+from bibulon.laminate.laid_across import laid_across, with_card_across
 from bibulon.laminate.other_hand import other_hand
 from bibulon.quantities import Units
 from bibulon.record.kit import cutting_pdf, labels_pdf
 from bibulon.stock import shelf_card
 
 
-def panel(length: float, width: float, *angles: float, **cutting: float) -> Job:
-    job = bare_panel(length, width)
-    layup = tuple(Layer(id=f"p{i}", card="glass-biax-800", angle_deg=angle) for i, angle in enumerate(angles))
+def panel(length: float, width: float, *angles: float, card: str = "glass-biax-800", **cutting: float) -> Job:
+    job = with_card(bare_panel(length, width), shelf_card(card))
+    layup = tuple(Layer(id=f"p{i}", card=card, angle_deg=angle) for i, angle in enumerate(angles))
     return changed(job, layup=layup, cutting=revised(job.cutting, **cutting))
 
 
@@ -111,11 +112,20 @@ def test_joints_over_a_curved_mould_are_apart_as_measured_on_it() -> None:
 @given(
     length=st.floats(0.2, 6.0), width=st.floats(0.2, 5.0), angle=st.floats(-90, 90), overlap=st.floats(0, 0.2),
     allowance=st.floats(0, 0.05), rise=st.just(0.0) | st.floats(0.01, 0.5), along=st.floats(0, 6), up=st.floats(0, 6),
+    card=st.sampled_from(["glass-biax-800", "glass-mat-300"]),
 )  # fmt: skip
 def test_pieces_cover_the_part_and_fit_on_their_roll(
-    length: float, width: float, angle: float, overlap: float, allowance: float, rise: float, along: float, up: float
+    length: float,
+    width: float,
+    angle: float,
+    overlap: float,
+    allowance: float,
+    rise: float,
+    along: float,
+    up: float,
+    card: str,
 ) -> None:
-    job = panel(length, width, angle, 0, overlap_m=overlap, allowance_m=allowance)
+    job = panel(length, width, angle, 0, card=card, overlap_m=overlap, allowance_m=allowance)
     places = ((x * length / 8, y * width / 8, x * along / 8 + y * up / 8) for x in range(9) for y in range(9))
     relief = tuple((x, y, rise * math.sin(turn)) for x, y, turn in places) if rise else ()
     job = changed(job, part=revised(job.part, relief=relief))
@@ -132,6 +142,40 @@ def test_pieces_cover_the_part_and_fit_on_their_roll(
         laid.append(place)
     assert all(one.intersection(other).area < 1e-9 for one, other in combinations(laid, 2))
     assert 0 <= roll.waste < 1
+
+
+def test_mat_lies_across_the_roll_where_that_takes_less_and_fits() -> None:
+    found = {roll.card.id: roll for roll in cut_list(demo_job("seed-hopper-lid.bibulon")).rolls}
+    by_hand = {"glass-mat-450": 2 * 0.8 + 0.005, "glass-flow-core-hybrid-900": 0.8, "glass-veil-30": 1.1}
+    assert {name: roll.length_m for name, roll in found.items()} == pytest.approx(by_hand, abs=0.006)
+    for name, roll in found.items():
+        lies = (1.1, 0.8) if name == "glass-veil-30" else (0.8, 1.1)  # its roll is narrower than the lid is long
+        for piece in roll.pieces:
+            assert (piece.length_m, piece.width_m) == pytest.approx(lies, abs=0.002) and piece.any_way
+            assert Polygon(piece.outline).exterior.is_ccw == Polygon(piece.plan).exterior.is_ccw, "turned, not mirrored"
+            assert Polygon(piece.outline).area == pytest.approx(piece.area_m2, rel=1e-4)
+
+
+def test_cloth_that_takes_less_laid_across_is_told_and_is_the_same_laminate_then(demo: Job) -> None:
+    told = {better.card.id: better for better in laid_across(demo, cut_list(demo))}
+    assert set(told) == {"glass-mat-300", "glass-biax-800"}, "quad would take eight pieces more"
+    # 4200 mm of mat in strips off 1250 mm that lap by 25 mm: four of 1400 mm
+    mat = told["glass-mat-300"]
+    assert mat.length_m == pytest.approx(4 * 1.405, abs=0.01) and mat.more_pieces == 2
+    before = {roll.card.id: roll for roll in cut_list(demo).rolls}
+    for name, better in told.items():
+        across = with_card_across(demo, name)
+        roll = next(roll for roll in cut_list(across).rolls if roll.card.id == name)
+        assert roll.length_m == better.length_m == pytest.approx(before[name].length_m - better.saved_m)
+        assert len(roll.pieces) == len(before[name].pieces) + better.more_pieces
+        price = shelf_card(name).price
+        assert price is not None and better.saved_cost == pytest.approx(price * better.saved_m * roll.width_m)
+        cards = {card.id: card for card in demo.cards}
+        for layer, turned in zip(demo.layup, across.layup, strict=True):
+            assert fibre_weights(turned, cards[turned.card]) == fibre_weights(layer, cards[layer.card])
+        assert name not in {again.card.id for again in laid_across(across, cut_list(across))}
+    one_way = panel(4.2, 1.4, 0, 0, card="glass-uni-600")
+    assert cut_list(one_way).rolls[0].waste > 0.2 and laid_across(one_way, cut_list(one_way)) == ()
 
 
 def test_a_piece_for_a_half_pipe_is_as_long_as_the_pipe_is_round() -> None:
@@ -346,10 +390,10 @@ def test_a_long_roll_is_drawn_over_pages_with_each_piece_where_it_lies(demo: Job
 def test_pieces_lie_on_the_roll_as_short_as_any_way_of_packing_puts_them(sizes: list[tuple[int, int]]) -> None:
     wanted, room = dict(enumerate(sizes)), (1275, sum(along for _, along in sizes))
     placed = _packed(wanted, room)
-    boxes = [box(x, y, x + wanted[number][0], y + wanted[number][1]) for number, (x, y) in placed.items()]
+    boxes = [box(x, y, x + wanted[number][0], y + wanted[number][1]) for number, (x, y, _) in placed.items()]
     assert len(placed) == len(wanted) and union_all(boxes).area == sum(one.area for one in boxes), "none over another"
     length = max(one.bounds[3] for one in boxes)
     for way, order in WAYS:
         other = _packed_by(way, order, wanted, room)
-        longest = max((y + wanted[number][1] for number, (_, y) in other.items()), default=0)
+        longest = max((y + wanted[number][1] for number, (_, y, _) in other.items()), default=0)
         assert len(other) < len(wanted) or length <= longest

@@ -101,6 +101,13 @@ def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkey
     side.cutting.toggle.click()
     assert window.plan.joints
     window.plan.grab()
+    length_m = {roll.card.id: roll.length_m for roll in side.cutting.cuts.rolls}
+    assert "Laid across: 5.6 m, saves 2.8 m and 3.35 €; 2 more pieces." in texts(side)
+    push(side, "Lay it across")
+    qtbot.waitUntil(lambda: side.cutting.cuts.rolls[0].length_m < length_m["glass-mat-300"] - 2.7, timeout=20_000)
+    assert window.document.job.layup[0].angle_deg == 90 and "Laid across: 5.6 m" not in texts(side)
+    window.undo()
+    qtbot.waitUntil(lambda: side.cutting.cuts.rolls[0].length_m == length_m["glass-mat-300"], timeout=20_000)
     for name, wanted in (("cut.dxf", b"SECTION"), ("cut.svg", b"<svg"), ("cut.csv", b"P2A"), ("cut.pdf", b"%PDF")):
         path = tmp_path / name
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, path=path: (str(path), ""))

@@ -135,6 +135,7 @@ def cut(
     """The cut list: pieces of every ply, and what to buy of each fabric."""
     from bibulon.exchange.cut_files import write_cut_list
     from bibulon.laminate.cut_list import cut_list
+    from bibulon.laminate.laid_across import across_words, laid_across
     from bibulon.quantities import show
     from bibulon.record.kit import cutting_pdf, labels_pdf
     from bibulon.whole_file import write_whole
@@ -164,14 +165,20 @@ def cut(
             }
             for roll in cuts.rolls
         ]
-        print_json({"plies": len(cuts.plies), "rolls": rolls})
+        turned = [
+            {**dataclasses.asdict(better), "card": better.card.id} for better in laid_across(assessment.job, cuts)
+        ]
+        print_json({"plies": len(cuts.plies), "rolls": rolls, "laid_across": turned})
         return
     for roll in cuts.rolls:
         width = show(roll.width_m, "length")
         typer.echo(f"{roll.title}: {roll.length_m:.2f} m off {width}, {percent(roll.waste)} waste")
         for piece in roll.pieces:
             size = f"{show(piece.length_m, 'length')} × {show(piece.width_m, 'length')}"
-            typer.echo(f"  {piece.code:6}{size:>22}  at {piece.angle_deg:g}°, {piece.region or 'whole part'}")
+            direction = piece.direction if piece.any_way else f"at {piece.direction}"
+            typer.echo(f"  {piece.code:6}{size:>22}  {direction}, {piece.region or 'whole part'}")
+    for better in laid_across(assessment.job, cuts):
+        typer.echo(f"{better.card.name}, laid across: {across_words(better, assessment.units)}.")
 
 
 @app.command()

@@ -26,7 +26,7 @@ def write_cut_list(cuts: CutList, path: Path) -> None:
 
 def described(piece: CutPiece) -> str:
     """What is written on a piece."""
-    return f"{piece.code}  {piece.name}  {piece.angle_deg:g}°"
+    return f"{piece.code}  {piece.name}  {piece.direction}"
 
 
 def on_roll(piece: CutPiece, place: Point) -> Iterator[tuple[Point, ...]]:

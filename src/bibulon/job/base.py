@@ -28,7 +28,7 @@ StationId = Literal["part", "layup", "lines", "bag", "mould", "hold", "charge", 
 Identifier = Annotated[str, Field(min_length=1, max_length=80)]
 Label = Annotated[str, Field(max_length=40)]
 Name = Annotated[str, Field(max_length=200)]
-Length = Annotated[float, Field(gt=0, le=1000)]
+Length = Annotated[float, Field(ge=1e-6, le=1000)]
 Thickness = Annotated[float, Field(gt=0, le=1)]
 Gap = Annotated[float, Field(ge=0, le=0.1)]
 Coordinate = Annotated[float, Field(ge=-1000, le=1000)]

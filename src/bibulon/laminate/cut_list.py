@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import Any
 
@@ -49,6 +49,10 @@ NARROWEST_LEFT_M, SMALLEST_LEFT_M2 = 0.15, 0.08
 """Smaller ones are not worth a label."""
 
 Box = tuple[float, float, float, float]
+Sizes = dict[int, tuple[int, int]]
+"""By number: how far a piece reaches across the roll and along it, in grains."""
+Packed = dict[int, tuple[int, int, bool]]
+"""By number: where a piece lies across the cloth and along it, in grains, and whether it lies a quarter round."""
 WAYS = tuple(
     product(
         (MaxRectsBssf, MaxRectsBl, SkylineBl, SkylineMwf, GuillotineBssfSas),
@@ -64,7 +68,7 @@ MANY_PIECES = 200
 class CutPiece:
     """A piece to cut. ``outline`` (m) is flat, x along the roll, its lower left corner at 0, 0, ``openings`` in it
     likewise; ``plan`` is where it lies on the plan; ``shear`` how much its flat area differs from that on the mould,
-    as a share, darts left out."""
+    as a share, darts left out. ``any_way`` says that its cloth has no direction, so that it may lie across the roll."""
 
     code: str
     ply: int
@@ -77,6 +81,12 @@ class CutPiece:
     area_m2: float
     shear: float
     openings: tuple[tuple[Point, ...], ...] = ()
+    any_way: bool = False
+
+    @property
+    def direction(self) -> str:
+        """Its angle on the plan in words."""
+        return "any way round" if self.any_way else f"{self.angle_deg:g}°"
 
     @property
     def length_m(self) -> float:
@@ -193,12 +203,19 @@ def _cut(job: Job, ply: Ply, piece: Polygon, code: str) -> CutPiece:
         flat.area,
         shear,
         tuple(ring(opening) for opening in flat.interiors),
+        _has_no_direction(ply.card),
     )
 
 
+def _has_no_direction(card: FabricCard) -> bool:
+    """Whether a piece of the cloth is the same however it is turned: a mat that takes resin alike both ways."""
+    return not card.fibre_directions and card.permeability_along_m2.value == card.permeability_across_m2.value
+
+
 def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -> list[Roll]:
-    """The *pieces* laid out by their bounding boxes, the roll's direction kept: on *offcuts* what fits, the smallest of
-    them first, the rest on the roll."""
+    """The *pieces* laid out by their bounding boxes, the roll's direction kept where the cloth has one: on *offcuts*
+    what fits, the smallest of them first, the rest on the roll."""
+    turns = _has_no_direction(card)
     width = math.floor((card.roll_width_m + GAP_M) / GRAIN_M)
     sizes = {
         number: (
@@ -210,52 +227,68 @@ def _on_rolls(card: FabricCard, pieces: list[CutPiece], offcuts: list[Offcut]) -
     rolls = []
     for offcut in sorted(offcuts, key=lambda offcut: offcut.length_m * offcut.width_m):
         room = tuple(math.floor((size + GAP_M) / GRAIN_M) for size in (offcut.width_m, offcut.length_m))
-        if placed := _packed(sizes, (room[0], room[1])):
+        if placed := _packed(sizes, (room[0], room[1]), turns):
             rolls.append(_roll(card, pieces, placed, offcut.length_m, offcut.width_m, offcut.label))
             sizes = {number: size for number, size in sizes.items() if number not in placed}
     if sizes:
-        placed = _packed(sizes, (width, sum(along for _, along in sizes.values())))
-        longest = max(along + sizes[number][1] for number, (_, along) in placed.items()) * GRAIN_M
+        placed = _packed(sizes, (width, sum(along for _, along in sizes.values())), turns)
+        longest = _length(sizes, placed) * GRAIN_M
         rolls.insert(0, _roll(card, pieces, placed, longest, card.roll_width_m))
     return rolls
 
 
-def _packed(sizes: dict[int, tuple[int, int]], room: tuple[int, int]) -> dict[int, tuple[int, int]]:
-    """Where those of *sizes* that fit come to lie in the *room*: across and along, in grains, by number.
+def _packed(sizes: Sizes, room: tuple[int, int], turns: bool = False) -> Packed:
+    """Where those of *sizes* that fit come to lie in the *room*, each by a quarter round if need be where it *turns*.
 
     Packed in several ways: most of them placed counts first, then the least length, then the first way.
     """
     ways = WAYS if len(sizes) <= MANY_PIECES else WAYS[:1]
-    every = [_packed_by(way, order, sizes, room) for way, order in ways]
+    every = [
+        _packed_by(way, order, sizes, room, turned)
+        for turned in ((False, True) if turns else (False,))
+        for way, order in ways
+    ]
+    return min(every, key=lambda placed: (-len(placed), _length(sizes, placed)))
 
-    def length(placed: dict[int, tuple[int, int]]) -> int:
-        return max((y + sizes[number][1] for number, (_, y) in placed.items()), default=0)
 
-    return min(every, key=lambda placed: (-len(placed), length(placed)))
+def _length(sizes: Sizes, placed: Packed) -> int:
+    """How far along the cloth what is *placed* reaches, in grains."""
+    return max((y + sizes[number][0 if turned else 1] for number, (_, y, turned) in placed.items()), default=0)
 
 
 def _packed_by(
-    way: type, order: Callable[..., Any], sizes: dict[int, tuple[int, int]], room: tuple[int, int]
-) -> dict[int, tuple[int, int]]:
-    packer = newPacker(mode=PackingMode.Offline, pack_algo=way, sort_algo=order, rotation=False)
+    way: type, order: Callable[..., Any], sizes: Sizes, room: tuple[int, int], turns: bool = False
+) -> Packed:
+    packer = newPacker(mode=PackingMode.Offline, pack_algo=way, sort_algo=order, rotation=turns)
     for number, (across, along) in sizes.items():
         packer.add_rect(across, along, rid=number)
     packer.add_bin(*room)
     packer.pack()
-    return {number: (x, y) for _, x, y, _, _, number in packer.rect_list()}
+    return {number: (x, y, (across, along) != sizes[number]) for _, x, y, across, along, number in packer.rect_list()}
 
 
 def _roll(
     card: FabricCard,
     pieces: list[CutPiece],
-    placed: dict[int, tuple[int, int]],
+    placed: Packed,
     length_m: float,
     width_m: float,
     offcut: str = "",
 ) -> Roll:
     numbers = sorted(placed)
     places = tuple((placed[number][1] * GRAIN_M, placed[number][0] * GRAIN_M) for number in numbers)
-    return Roll(card, tuple(pieces[number] for number in numbers), places, length_m, width_m, offcut)
+    laid = tuple(_a_quarter_round(pieces[number]) if placed[number][2] else pieces[number] for number in numbers)
+    return Roll(card, laid, places, length_m, width_m, offcut)
+
+
+def _a_quarter_round(piece: CutPiece) -> CutPiece:
+    """*piece* as it is cut across the roll instead of along it."""
+    width_m = piece.width_m
+
+    def turned(ring: tuple[Point, ...]) -> tuple[Point, ...]:
+        return tuple((round(width_m - y, 5), x) for x, y in ring)
+
+    return replace(piece, outline=turned(piece.outline), openings=tuple(turned(ring) for ring in piece.openings))
 
 
 # -- what is left ------------------------------------------------------------------------------------------------------

@@ -64,7 +64,7 @@ def _label(canvas: Canvas, job: Job, piece: CutPiece, units: Units, x: float, y:
     canvas.drawString(left, top, piece.code)
     canvas.setFont(FACE, 7.5)
     size = f"{show(piece.length_m, 'length', units)} × {show(piece.width_m, 'length', units)}"
-    lines = (f"ply {piece.ply} from the tool, {piece.angle_deg:g}°", piece.region or "whole part", size)
+    lines = (f"ply {piece.ply} from the tool, {piece.direction}", piece.region or "whole part", size)
     for at, text in enumerate((*_wrapped(piece.name, x + LABEL[0] - left - 1 * mm), *lines)):
         canvas.drawString(left, top - (at + 1) * 9.2, text)
     canvas.setFillColor(MUTED)
@@ -156,7 +156,7 @@ def _roll_page(canvas: Canvas, job: Job, roll: Roll, units: Units, part: int, pa
         canvas.setFont(BOLD, 9)
         canvas.drawString(x, y, piece.code)
         canvas.setFont(FACE, 7)
-        canvas.drawString(x + 26, y, f"{piece.angle_deg:g}°  {show(piece.length_m, 'length', units)} × "
+        canvas.drawString(x + 26, y, f"{piece.direction}  {show(piece.length_m, 'length', units)} × "
                           f"{show(piece.width_m, 'length', units)}")  # fmt: skip
         _fibre_arrow(canvas, x, y - 7, min(ARROW, 0.4 * piece.length_m * scale))
     canvas.restoreState()

@@ -18,12 +18,14 @@ from bibulon.desk.work.helper_process import in_helper_process
 from bibulon.desk.work.job_tasks import cutting
 from bibulon.desk.work.large_jobs import is_large
 from bibulon.job import Job
+from bibulon.job.cards import FabricCard
 from bibulon.job.edits import changed, revised
 from bibulon.job.layup import Dart, Offcut
 from bibulon.job.paths import path_of
 from bibulon.job.reads import read_by
 from bibulon.laminate.cut_list import CutList
 from bibulon.laminate.joints import Ply, ply_of_joint, with_joint_shift
+from bibulon.laminate.laid_across import LaidAcross, across_words, with_card_across
 from bibulon.quantities import show
 from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import parse
@@ -36,7 +38,7 @@ if TYPE_CHECKING:
     from bibulon.desk.benches.base import Bench
 
 CUT_FILES = "Drawing, full size (*.dxf);;Drawing, full size (*.svg);;Pages to print (*.pdf);;List (*.csv)"
-Found = tuple[CutList, tuple[Offcut, ...]]
+Found = tuple[CutList, tuple[Offcut, ...], tuple[LaidAcross, ...]]
 
 
 class CuttingSections(QObject):
@@ -47,6 +49,7 @@ class CuttingSections(QObject):
         self.bench = bench
         self.cuts: CutList | None = None
         self.left: tuple[Offcut, ...] = ()
+        self.across: tuple[LaidAcross, ...] = ()
         self.message = ""
         self._of: object = None
         self._work = Background(self._cut, bench)
@@ -93,7 +96,7 @@ class CuttingSections(QObject):
             button.setEnabled(self.cuts is not None and bool(self.cuts.rolls))
 
     def _take(self, job: Job, cuts: Found) -> None:
-        self.cuts, self.left = cuts
+        self.cuts, self.left, self.across = cuts
         self.message = ""
 
     def _working(self, share: float) -> None:
@@ -103,7 +106,7 @@ class CuttingSections(QObject):
     def _ended(self, message: str) -> None:
         self.working.hide()
         if message:
-            self.cuts, self.left, self.message = None, (), message
+            self.cuts, self.left, self.across, self.message = None, (), (), message
         self.bench.refresh()
 
     # -- a joint moved by hand ---------------------------------------------------------------------------------------
@@ -187,7 +190,7 @@ class CuttingSections(QObject):
     # -- rolls and offcuts -------------------------------------------------------------------------------------------
 
     def _rolls_key(self) -> object:
-        return self.cuts, self.left, self.message, self.bench.document.settings.system, self._store()
+        return self.cuts, self.left, self.across, self.message, self.bench.document.settings.system, self._store()
 
     def _store(self) -> tuple[Offcut, ...] | str:
         """The shop's offcuts of the fabrics of the job, or what is wrong with their list."""
@@ -218,7 +221,19 @@ class CuttingSections(QObject):
                     f"{count} off {cloth}{self.bench.shown(roll.width_m)}, {percent(roll.waste)} waste{shear}", "muted"
                 )
             )
+            for better in self.across:
+                if better.card.id == roll.card.id:
+                    self._fill_across(layout, better)
         self._fill_offcuts(layout)
+
+    def _fill_across(self, layout: QVBoxLayout, better: LaidAcross) -> None:
+        layout.addWidget(label(f"Laid across: {across_words(better, self.bench.document.assessment.units)}.", "muted"))
+        turn = self.bench.button("Lay it across", partial(self._lay_across, better.card), into=layout)
+        turn.setToolTip("Turns every ply of it by 90°; its fibre runs the same then, and the fill is worked out anew")
+
+    def _lay_across(self, card: FabricCard) -> None:
+        document = self.bench.document
+        document.edit(f"lay {card.name} across", with_card_across(document.job, card.id))
 
     def _fill_offcuts(self, layout: QVBoxLayout) -> None:
         store, using = self._store(), self.bench.document.job.cutting.offcuts

@@ -20,6 +20,7 @@ from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cells import Laminate
 from bibulon.laminate.cut_list import CutList, cut_list, left_over
 from bibulon.laminate.joints import Ply
+from bibulon.laminate.laid_across import LaidAcross, laid_across
 from bibulon.planning.schedule_help import Draw, Help, draw_of_fresh, what_would_work
 from bibulon.quantities import Units
 from bibulon.resin.cure import LastMixed
@@ -56,10 +57,11 @@ def plan_results(report: Report, job: Job, units: Units) -> PlanResults:
     return PlanResults(laminate, plies, bag, cautions)
 
 
-def cutting(report: Report, job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...]]:
-    """The cut list of *job*, and the offcuts worth keeping, their labels beginning with *prefix*."""
-    cuts = cut_list(job, lambda share: report.progress(0.9 * share))
-    return cuts, left_over(cuts, prefix)
+def cutting(report: Report, job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...], tuple[LaidAcross, ...]]:
+    """The cut list of *job*, the offcuts worth keeping, their labels beginning with *prefix*, and what would take less
+    of its roll laid across."""
+    cuts = cut_list(job, lambda share: report.progress(0.5 * share))
+    return cuts, left_over(cuts, prefix), laid_across(job, cuts)
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
