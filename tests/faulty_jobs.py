@@ -433,7 +433,7 @@ MISTAKES: dict[str, Callable[[Job], Job]] = {
 OF_PLAN = {entry.id for entry in REGISTRY if entry.of_plan}
 
 
-def assessed(job: Job, nodes: int = 400) -> Assessment:
+def assessed(job: Job, nodes: int = 250) -> Assessment:
     return filled(replace(assess(job), on=DAY), nodes, levels=2)
 
 

@@ -351,6 +351,15 @@ def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     assert moved.fix is not None
 
 
+def test_a_margin_that_is_short_by_seconds_is_told_with_two_figures() -> None:
+    made = assessed(deck())
+    assert made.gel_margin_s is not None
+    asked = changed(deck(), charge=revised(deck().charge, gel_margin_s=made.gel_margin_s + 15.0))
+    (short,) = [one for one in cautions_of(replace(made, job=asked)) if one.id == "margin-short"]
+    figures = re.findall(r"[\d:]+ (?:min|h)", short.message)
+    assert len(figures) == len(set(figures)) == 2, short.message
+
+
 def test_valves_and_vacuum_of_the_log_are_held_against_the_plan() -> None:
     made = assessed(deck())
     assert made.fill is not None

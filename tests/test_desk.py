@@ -304,7 +304,8 @@ def test_hold_readings_typed_imported_and_live(
     assert live.source == "gauge" and len(live.readings) >= 4
     assert live.gauge == "relative", "as it was chosen, whatever unit its lines are written in"
     pressures = [pressure for _, pressure in live.readings]
-    assert pressures == sorted(pressures) and pressures[0] == pytest.approx(3000, rel=0.2)
+    # at 3000 Pa when it is shut off; by up to a third higher once it has settled, however late the first is read
+    assert pressures == sorted(pressures) and 3000 <= pressures[0] < 4500
 
 
 # -- the whole story ---------------------------------------------------------------------------------------------------

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 DAY_S = 86_400.0
@@ -21,6 +22,23 @@ def show_duration(value: float, to_the_second_s: float = TO_THE_SECOND_S) -> str
         minutes = round(value / 60)
         return f"{sign}{minutes // 60}:{minutes % 60:02d} h"
     return f"{sign}{value / 86400:.1f} d"
+
+
+def duration_to_the_second(value_s: float) -> str:
+    """*value_s* with its seconds, however long it is.
+
+    >>> duration_to_the_second(20.0), duration_to_the_second(1187.4), duration_to_the_second(-9020.0)
+    ('20 s', '19:47 min', '−2:30:20 h')
+    """
+    if not math.isfinite(value_s):
+        return "–"
+    minutes, seconds = divmod(round(abs(value_s)), 60)
+    if minutes == 0:
+        return show_duration(value_s, math.inf)
+    sign = "−" if value_s < 0 else ""
+    if abs(value_s) < 100 * 60:
+        return f"{sign}{minutes}:{seconds:02d} min"
+    return f"{sign}{minutes // 60}:{minutes % 60:02d}:{seconds:02d} h"
 
 
 def durations_alike(values_s: Sequence[float]) -> tuple[str, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from bibulon.durations import DAY_S
+from bibulon.durations import DAY_S, duration_to_the_second
 from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
 
 BRIEF_DIGITS, MOST_DIGITS = 3, 7
@@ -18,6 +18,8 @@ def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: 
     ('163 kg', '457 mm', '1210 mm', '0 s')
     """
     units = units or Units()
+    if kind == "duration" and digits > BRIEF_DIGITS:
+        return duration_to_the_second(value)
     if kind == "duration" or not math.isfinite(value):
         return show(value, kind, units)
     number = number_shown(value, kind, units)
@@ -49,7 +51,11 @@ def bound_shown(limit: float, kind: QuantityKind, units: Units | None = None) ->
 
 
 def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None = None) -> tuple[str, ...]:
-    """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart."""
+    """*values* as :func:`brief` puts them, with as many digits as it takes to tell different ones apart.
+
+    >>> brief_each((1187.0, 1200.0), "duration"), brief_each((9000.0, 9020.0), "duration")
+    (('19:47 min', '20:00 min'), ('2:30:00 h', '2:30:20 h'))
+    """
     for digits in range(BRIEF_DIGITS, MOST_DIGITS):
         texts = tuple(brief(value, kind, units, digits) for value in values)
         if len(set(texts)) == len(set(values)):

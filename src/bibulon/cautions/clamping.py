@@ -75,8 +75,8 @@ def vent_shut_opens(assessment: Assessment) -> Iterator[Finding]:
         highest = highest_injection_pa(assessment.job, course)
     planned = max(step.over_pressure_pa for step in assessment.job.pair.injection.steps)
     if highest is None or highest < planned:
-        has = brief(planned, "pressure difference", assessment.units)
-        most = "less" if highest is None else brief(highest, "pressure difference", assessment.units)
+        has, most = brief_each((planned, highest or 0.0), "pressure difference", assessment.units)
+        most = "less" if highest is None else most
         yield Finding(f"With the vent shut the mould opens at {most} over the atmosphere; {has} is planned.")
 
 
@@ -175,9 +175,9 @@ def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     forces = assessment.press
     if forces is None or forces.given_n >= forces.asked_n:
         return
-    opens, given = brief_each((float(forces.opening_n.max()), forces.given_n), "force", assessment.units)
+    figures = (float(forces.opening_n.max()), forces.given_n, forces.asked_n)
+    opens, given, asks = brief_each(figures, "force", assessment.units)
     rank: Rank = "stop" if forces.left_n < 0 else "caution"
-    asks = brief(forces.asked_n, "force", assessment.units)
     pressed = job.pair.clamp.kind == "press"
     more = "" if pressed else f": {forces.number} {job.pair.clamp.kind} of these"
     holds = "the press gives" if pressed else "the clamps give"

@@ -150,7 +150,7 @@ def hold_too_short(assessment: Assessment) -> Iterator[Finding]:
     test, least = assessment.hold_verdicts[-1][0], assessment.job.house.shortest_hold_s
     length = test.readings[-1][0] - test.readings[0][0]
     if length < least:
-        held, asked = brief(length, "duration"), brief(least, "duration")
+        held, asked = brief_each((length, least), "duration")
         yield Finding(f"The last hold test lasted {held}; the house asks for {asked}.", subject=test.id)
 
 
@@ -316,7 +316,7 @@ def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
 def pump_slow(assessment: Assessment) -> Iterator[Finding]:
     takes, most = assessment.pump_down_s, assessment.job.house.pump_down_s
     if most < takes < math.inf:
-        took, allowed = (brief(one, "duration", assessment.units) for one in (takes, most))
+        took, allowed = brief_each((takes, most), "duration")
         yield Finding(f"The pump takes {took} to pull down to the planned vacuum; the house allows {allowed}.")
 
 

@@ -323,7 +323,7 @@ def margin_short(assessment: Assessment) -> Iterator[Finding]:
     fill, margin, asked = assessment.fill, assessment.gel_margin_s, assessment.job.charge.gel_margin_s
     if fill is None or margin is None or margin >= asked:
         return
-    left, wanted = brief(margin, "duration"), brief(asked, "duration")
+    left, wanted = brief_each((margin, asked), "duration")
     text = f"The part is full only {left} before its resin stops flowing; {wanted} are asked for."
     held_s = fill.margin_held_s
     if held_s is None or margin > LOST_TO_HEAT * held_s:

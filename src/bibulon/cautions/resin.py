@@ -115,8 +115,9 @@ def batch_too_heavy(assessment: Assessment) -> Iterator[Finding]:
     life_s = pot_life_s(job.resin, mixed_temperature_k(job), mass, pot_of(job))
     left = job.charge.pot_life_share * life_s - job.charge.mix_time_s
     if left < job.house.pot_time_s:
-        shown, most = brief(mass, "mass", assessment.units), brief(job.house.pot_time_s, "duration")
-        after = f"{brief(left, 'duration')} after mixing" if left > 0 else "while it is still being mixed"
+        shown = brief(mass, "mass", assessment.units)
+        lasts, most = brief_each((left, job.house.pot_time_s), "duration")
+        after = f"{lasts} after mixing" if left > 0 else "while it is still being mixed"
         yield Finding(f"A pot of {shown} is used up or too warm {after}; the house asks for {most}.")
 
 

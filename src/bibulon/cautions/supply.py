@@ -9,7 +9,7 @@ from bibulon.cautions.places import beside_feeds
 from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised, with_pot
-from bibulon.quantities_in_words import brief
+from bibulon.quantities_in_words import brief, brief_each
 
 
 @caution(
@@ -49,7 +49,7 @@ def pot_size(assessment: Assessment) -> Iterator[Finding]:
         bleed = max(bleed, assessment.fill.caught_m3 * job.parts_together)
     room, reserve = sum(pot.capacity_m3 for pot in job.pots), job.house.pot_reserve
     if room < reserve * bleed:
-        has, wants = brief(room, "volume", assessment.units), brief(reserve * bleed, "volume", assessment.units)
+        has, wants = brief_each((room, reserve * bleed), "volume", assessment.units)
         yield Finding(f"The catch pots hold {has}; the expected bleed with reserve is {wants}.")
 
 

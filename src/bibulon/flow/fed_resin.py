@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate
 
 import numpy as np
 
@@ -93,8 +94,16 @@ class FedResin:
         thinner = np.exp(self.law.ln_viscosity(self.mould_k, 0.0) - self.law.ln_viscosity(warm, 0.0))
         return faster, np.asarray(thinner)
 
+    @cached_property
+    def _planned_m3(self) -> tuple[float, ...]:
+        """What has been poured with each of ``batches``; 0 first."""
+        return tuple(accumulate((batch.volume_m3 for batch in self.batches), initial=0.0))
+
     def _poured_m3(self, batches: int) -> float:
-        return sum(self.batch(number).volume_m3 for number in range(1, batches + 1))
+        further = batches - len(self.batches)
+        if further <= 0:
+            return self._planned_m3[batches]
+        return self._planned_m3[-1] + further * self.batches[-1].volume_m3
 
     def used_up_m3(self, batches: int) -> float:
         """What has been drawn when so many *batches* are used up, down to the heel."""
