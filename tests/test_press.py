@@ -21,7 +21,7 @@ from bibulon.job.pair import InjectionStep, UntilMass
 from bibulon.laminate.cells import laminate_of
 from bibulon.mould.clamp import Holding, holding, off_at_gel
 from bibulon.mould.fittings import clamp_count, clamps_spread
-from bibulon.mould.press import press_balance, press_forces, press_holds_pa
+from bibulon.mould.press import RimLoad, press_balance, press_forces, press_holds_pa
 from bibulon.mould.shot_mass import shot_mass
 from bibulon.planning.mould_recipe import recipe_for
 from bibulon.quantities import Units
@@ -52,13 +52,50 @@ def test_the_force_that_opens_a_press_is_the_sum_by_hand() -> None:
     assert sum(line.force_n for line in lines) == pytest.approx(forces.left_n)
 
 
+def test_a_rim_bears_a_load_off_the_middle_as_a_group_of_bolts_does() -> None:
+    """Pressure that falls evenly from one end of a rectangle to nothing at the other acts at a third of its length;
+    ``∮(x − l/2)² ds = l³/6 + w l²/2`` round it. Pressure that is even, and forces on a press, load all of it alike."""
+    length, width, cells = 1.2, 0.5, 400
+    x = (np.arange(cells) + 0.5) * length / cells
+    forces = (1.0 - x / length) * 2.0 / cells
+    places = np.column_stack([x, np.full(cells, width / 2)])
+    rim, inertia = 2 * (length + width), length**3 / 6 + width * length**2 / 2
+    load = RimLoad.of(box(0, 0, length, width))
+    borne = load.forces_n(forces[None], places)[0]
+    wanted = 1.0 + (length / 6) * (length / 2 - load.points_m[:, 0]) * rim / inertia
+    assert borne == pytest.approx(wanted, rel=5e-3) and borne.max() == pytest.approx(wanted.max(), rel=5e-3)
+    assert load.points_m[int(borne.argmax())][0] == pytest.approx(0.0, abs=0.02)
+    assert load.shares(np.ones(1), np.array([[length / 2, width / 2]])) == pytest.approx(1.0)
+    assert RimLoad.even(box(0, 0, length, width)).forces_n(forces[None], places) == pytest.approx(1.0)
+
+
+def test_a_mould_that_is_fed_from_one_side_opens_there_first() -> None:
+    both = pressed_shut(lid(), 100_000.0)
+    one = changed(both, lines=tuple(line for line in both.lines if line.id != both.feeds[1].id))
+    even, aside = (filled(assess(job), 400) for job in (both, one))
+    assert even.press is not None and aside.press is not None
+    assert even.press.worst_n.max() == pytest.approx(even.press.opening_n.max(), rel=5e-3)
+    assert np.all(aside.press.worst_n >= aside.press.opening_n - 1e-6)
+    assert aside.press.worst_n.max() > 1.1 * aside.press.opening_n.max()
+    assert aside.press.asked_n == pytest.approx(1.5 * aside.press.worst_n.max())
+    assert aside.press.worst_place[0] < 0.0 and one.feeds[0].points[0][0] < 0.3, "on the side of the inlet"
+    (told,) = [caution for caution in cautions_of(aside) if caution.id == "clamps-too-weak"]
+    assert "hardest" in told.message and told.place is not None and told.place[0] == pytest.approx(0.0, abs=0.01)
+    lines = press_balance(one, aside.press, aside.press.at, Units())
+    assert lines[-1].name == "Pressed off the middle"
+    assert sum(line.force_n for line in lines) == pytest.approx(aside.press.left_n)
+    held = changed(one, pair=revised(one.pair, clamp=revised(one.pair.clamp, kind="press")))
+    guided = press_forces(held, aside.fill)
+    assert guided.worst_n == pytest.approx(guided.opening_n) and guided.asked_n < aside.press.asked_n
+
+
 def test_clamps_that_hold_the_shot_are_told_what_a_shut_vent_asks_of_them() -> None:
     """50 kPa are in the pot, the clamps give 1.1 times what the shot itself asks, and the house is content with 1.05;
     once the vent is shut as well they open."""
     pressed = pressed_shut(lid(), 50_000.0)
     a = filled(assess(changed(pressed, house=revised(pressed.house, clamp_reserve=1.05))), 400)
     assert a.press is not None
-    each = 1.1 * float(a.press.opening_n.max()) / clamp_count(a.job)
+    each = 1.1 * float(a.press.worst_n.max()) / clamp_count(a.job)
     job = changed(a.job, pair=revised(a.job.pair, clamp=revised(a.job.pair.clamp, force_n=each)))
     tight = filled(assess(job), 400)
     assert tight.press is not None and press_holds_pa(job, tight.press) < 50_000.0
@@ -72,7 +109,7 @@ def test_twice_the_pressure_asks_for_more_clamps_and_a_rigid_mould_keeps_its_hei
         for job in (pressed_shut(lid(), 100_000.0), pressed_shut(lid(), 200_000.0))
     )
     assert many.asked_n > few.asked_n and many.number > few.number
-    assert many.asked_n == pytest.approx(1.5 * many.opening_n.max())
+    assert many.asked_n == pytest.approx(1.5 * many.worst_n.max())
     a = filled(assess(pressed_shut(lid(), 100_000.0)), 400, levels=1)
     assert a.fill is not None and a.fill.upper is None and a.clamp is None
     assert a.stays_shut.kind == "force" and a.stays_shut.value is not None

@@ -6,9 +6,10 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
+from shapely import Point as Place
+from shapely.ops import nearest_points
 
 from bibulon.assess import Assessment
-from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, Rank, caution
 from bibulon.durations import run_clock
 from bibulon.job import CLAMPED_BY_FORCE, CLAMPED_BY_VACUUM, CLOSED, IN_MOULD, WITH_BLADDER
@@ -175,14 +176,16 @@ def clamps_too_weak(assessment: Assessment) -> Iterator[Finding]:
     forces = assessment.press
     if forces is None or forces.given_n >= forces.asked_n:
         return
-    figures = (float(forces.opening_n.max()), forces.given_n, forces.asked_n)
+    figures = (float(forces.worst_n.max()), forces.given_n, forces.asked_n)
     opens, given, asks = brief_each(figures, "force", assessment.units)
     rank: Rank = "stop" if forces.left_n < 0 else "caution"
     pressed = job.pair.clamp.kind == "press"
     more = "" if pressed else f": {forces.number} {job.pair.clamp.kind} of these"
     holds = "the press gives" if pressed else "the clamps give"
-    text = f"{opens} opens the mould, {holds} {given}; with its reserve the house asks for {asks}{more}."
-    yield Finding(text, inside(job.part.shape), rank=rank)
+    side = " where it is pressed apart hardest" if forces.off_the_middle_n(forces.at) else ""
+    text = f"{opens} opens the mould{side}, {holds} {given}; with its reserve the house asks for {asks}{more}."
+    worst = nearest_points(job.part.shape, Place(forces.worst_place))[0]
+    yield Finding(text, (worst.x, worst.y), rank=rank)
 
 
 @caution(

@@ -2,6 +2,11 @@
 
 ``∫p dA + ∫σ dA`` over the cavity, the pressure in the channel beside it and the seals' springs push the halves apart;
 the atmosphere on the outside, the upper half's weight and the clamps hold them.
+
+Pressure is highest at the inlets, so that one side is pressed apart harder than the other. Both halves are taken as
+rigid, and the clamps as alike and evenly spread: the load on a metre of the rim is then ``q = a + b·x + c·y``, with
+``∮q ds``, ``∮q x ds`` and ``∮q y ds`` those of the forces, as in a group of bolts that is loaded off its middle. The
+mould opens where q passes what the clamps give a metre. The platens of a press are guided, and share it evenly.
 """
 
 from __future__ import annotations
@@ -10,6 +15,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from shapely import Polygon
 
 from bibulon.arrays import Floats, Integers
 from bibulon.figures import Figure
@@ -18,20 +24,36 @@ from bibulon.flow.reading import top_nodes
 from bibulon.flow.result import FillResult
 from bibulon.flow.stage import GRAVITY_M_S2
 from bibulon.job import Job
+from bibulon.job.base import Point
 from bibulon.laminate.cells import laminate_of
 from bibulon.mould.clamp import BalanceLine
 from bibulon.mould.fittings import clamp_count
 from bibulon.quantities import Units, show
+from bibulon.quantity_text import place_text
+
+RIM_POINTS = 200
+"""Places along the rim where its load is looked at."""
+OFF_SHARE = 0.02
+"""What the worst side bears beyond the mean is told where it is more than this share of what opens the mould."""
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class PressForces:
     """Forces on two rigid halves (N): ``resin_n`` (k,) of resin and air in the cavity at each time, and what else
     pushes the halves apart or together; what the clamps give; how many of them the house asks for, and how far apart
-    they sit now (m). ``area_m2`` and ``rim_m`` are those within the inner seal."""
+    they sit now (m). ``area_m2`` and ``rim_m`` are those within the inner seal.
+
+    ``worst_n`` (k,) is what would open the mould if it were pressed apart all round as hard as where that is most, at
+    ``worst_place`` when it is the most over the shot. ``even_share`` (r,) is how hard one pressure all over the cavity
+    presses at places of the rim, as a share of its mean, and ``fibre_share`` (r,) how hard the fibre does.
+    """
 
     times_s: Floats
     resin_n: Floats
+    worst_n: Floats
+    worst_place: Point
+    even_share: Floats
+    fibre_share: Floats
     fibre_n: float
     seals_n: float
     atmosphere_n: float
@@ -50,8 +72,18 @@ class PressForces:
 
     @property
     def left_n(self) -> float:
-        """What the clamps give beyond the most that opens the mould."""
-        return self.given_n - float(self.opening_n.max())
+        """What the clamps give beyond the most that opens the mould, where it is pressed apart hardest."""
+        return self.given_n - float(self.worst_n.max())
+
+    def off_the_middle_n(self, at: int) -> float:
+        """What the worst side bears beyond the mean at the time of that number; 0 where that is next to nothing."""
+        more_n, opening_n = float(self.worst_n[at] - self.opening_n[at]), abs(float(self.opening_n[at]))
+        return more_n if more_n > OFF_SHARE * opening_n else 0.0
+
+    @property
+    def at(self) -> int:
+        """The number of the time when least is left."""
+        return int(self.worst_n.argmax())
 
 
 def press_forces(job: Job, fill: FillResult) -> PressForces:
@@ -64,17 +96,65 @@ def press_forces(job: Job, fill: FillResult) -> PressForces:
     rim = np.unique(mesh.edges[np.isin(mesh.edges, _edge_points(mesh.triangles)).all(axis=1)])
     ring_m2 = max(whole.area - float(area.sum()), 0.0)
     resin = pressure @ area + pressure[:, rim].mean(axis=1) * ring_m2
-    fibre = sum((cell.stack.fibre_load_pa or 0.0) * cell.area_m2 for cell in laminate_of(job).cells)
+    cells = laminate_of(job).cells
+    fibre_n = [(cell.stack.fibre_load_pa or 0.0) * cell.area_m2 for cell in cells]
+    fibre = sum(fibre_n)
     seals = (pair.inner_seal.spring_n_m + pair.outer_seal.spring_n_m) * whole.length
     weight = weight_kg_m2(pair.upper) * GRAVITY_M_S2 * whole.area
     atmosphere = job.shop.barometer_pa * whole.area
-    asked = job.house.clamp_reserve * max(float(resin.max()) + fibre + seals - atmosphere - weight, 0.0)
+    load = RimLoad.even(whole) if pair.clamp.kind == "press" else RimLoad.of(whole)
+    even = load.shares(np.ones(1), np.array([whole.centroid.coords[0]]))
+    where = np.array([cell.polygon.centroid.coords[0] for cell in cells]).reshape(-1, 2)
+    by_fibre = load.shares(np.array(fibre_n), where) if fibre > 0 else np.ones_like(even)
+    forces = np.hstack([pressure * area, pressure[:, rim] * (ring_m2 / len(rim))])
+    by_resin = load.forces_n(forces, np.vstack([mesh.points_m[:, :2], mesh.points_m[rim, :2]]))
+    opens = by_resin + fibre * by_fibre + seals - (atmosphere + weight) * even
+    worst = opens.max(axis=1)
+    place = load.place(int(opens[int(worst.argmax())].argmax()))
+    asked = job.house.clamp_reserve * max(float(worst.max()), 0.0)
     number = math.ceil(asked / pair.clamp.force_n) if pair.clamp.kind != "press" else 1
     spacing = whole.length / max(clamp_count(job), 1)
     return PressForces(
-        fill.times_s, np.asarray(resin), fibre, seals, atmosphere, weight, whole.area, whole.length,
-        clamps_give_n(job), asked, number, spacing,
+        fill.times_s, np.asarray(resin), np.asarray(worst), place, even, by_fibre, fibre, seals, atmosphere, weight,
+        whole.area, whole.length, clamps_give_n(job), asked, number, spacing,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)  # arrays know no plain equality
+class RimLoad:
+    """How forces on rigid halves are shared along a rim: ``points_m`` (r, 2) evenly along it, and ``sharing`` (r, 3),
+    by which a force and its two moments about the origin load it at each of them, times its length (N)."""
+
+    points_m: Floats
+    sharing: Floats
+
+    @classmethod
+    def of(cls, rim: Polygon) -> RimLoad:
+        """Of clamps spread evenly along the outside of *rim*."""
+        line = rim.exterior
+        points = np.array(
+            [line.interpolate((at + 0.5) / RIM_POINTS, normalized=True).coords[0] for at in range(RIM_POINTS)]
+        )
+        basis = np.column_stack([np.ones(RIM_POINTS), points])
+        return cls(points, basis @ np.linalg.inv(basis.T @ basis) * RIM_POINTS)
+
+    @classmethod
+    def even(cls, rim: Polygon) -> RimLoad:
+        """Shared evenly, wherever a force is."""
+        return cls(np.array([rim.exterior.coords[0]]), np.array([[1.0, 0.0, 0.0]]))
+
+    def forces_n(self, forces_n: Floats, places_m: Floats) -> Floats:
+        """(k, r) what *forces_n* (k, n) at *places_m* (n, 2) load each place of the rim with, times its length."""
+        wrench = np.stack([forces_n.sum(axis=1), forces_n @ places_m[:, 0], forces_n @ places_m[:, 1]])
+        return np.asarray((self.sharing @ wrench).T)
+
+    def shares(self, forces_n: Floats, places_m: Floats) -> Floats:
+        """(r,) the same of *forces_n* (n,), as a share of their mean over the rim."""
+        return np.asarray(self.forces_n(forces_n[None], places_m)[0] / forces_n.sum())
+
+    def place(self, number: int) -> Point:
+        x, y = self.points_m[number]
+        return float(x), float(y)
 
 
 def clamps_give_n(job: Job) -> float:
@@ -86,8 +166,10 @@ def clamps_give_n(job: Job) -> float:
 def press_holds_pa(job: Job, forces: PressForces, reserve: float = 1.0) -> float:
     """The pressure over the atmosphere that the clamps of *job* hold with the whole cavity full of it, as when the
     vent is shut while resin still presses; of what the clamps give, one part in *reserve* is counted."""
-    held_n = forces.given_n / reserve + forces.atmosphere_n + forces.weight_n - forces.fibre_n - forces.seals_n
-    return held_n / forces.area_m2 - job.shop.barometer_pa
+    outside_n = (forces.atmosphere_n + forces.weight_n) * forces.even_share
+    held_n = forces.given_n / reserve + outside_n - forces.fibre_n * forces.fibre_share - forces.seals_n
+    pressed = forces.even_share > 0
+    return float((held_n / (forces.even_share * forces.area_m2))[pressed].min()) - job.shop.barometer_pa
 
 
 def press_balance(job: Job, forces: PressForces, at: int, units: Units) -> tuple[BalanceLine, ...]:
@@ -115,7 +197,17 @@ def press_balance(job: Job, forces: PressForces, at: int, units: Units) -> tuple
         ),
         BalanceLine("Fibre", -forces.fibre_n, "What the stack is pressed with, cell by cell, at the cavity's height."),
         BalanceLine("Seals", -forces.seals_n, f"Both springs over {show(forces.rim_m, 'distance', units)} of rim."),
+        *_off_the_middle(forces, at, units),
     )
+
+
+def _off_the_middle(forces: PressForces, at: int, units: Units) -> tuple[BalanceLine, ...]:
+    more_n = forces.off_the_middle_n(at)
+    if not more_n:
+        return ()
+    where = place_text(forces.worst_place, units)
+    how = f"At {where} the rim is pressed apart harder than in the mean, by so much if it were so all round."
+    return (BalanceLine("Pressed off the middle", -more_n, how),)
 
 
 def _edge_points(triangles: Integers) -> Integers:
@@ -127,8 +219,9 @@ def _edge_points(triangles: Integers) -> Integers:
 
 def press_figure(job: Job, forces: PressForces, units: Units) -> Figure:
     """What the clamps have left, as a figure."""
-    at, holder = int(forces.opening_n.argmax()), "press" if job.pair.clamp.kind == "press" else "clamps"
-    given, opens = (show(force_n, "force", units) for force_n in (forces.given_n, float(forces.opening_n[at])))
+    at, holder = forces.at, "press" if job.pair.clamp.kind == "press" else "clamps"
+    given, opens = (show(force_n, "force", units) for force_n in (forces.given_n, float(forces.worst_n[at])))
     when = show(float(forces.times_s[at]), "duration", units)
-    how = f"{given} of {holder} against {opens} that opens the mould {when} into the shot."
+    side = ", where it is pressed hardest," if forces.off_the_middle_n(at) else ""
+    how = f"{given} of {holder} against {opens} that opens the mould{side} {when} into the shot."
     return Figure(forces.left_n, "force", how)

@@ -74,7 +74,7 @@ class ClampSections:
         self._drawn = key
         kind: QuantityKind = "force" if press is not None else "line force"
         if press is not None:
-            times_s, left = press.times_s, press.given_n - press.opening_n
+            times_s, left = press.times_s, press.given_n - press.worst_n
         elif margin is not None:
             times_s, left = margin.times_s, margin.least_n_m
         else:
@@ -94,7 +94,7 @@ class ClampSections:
         if not self.sum_shown or a.fill is None:
             return
         if a.press is not None:
-            at = int(a.press.opening_n.argmax())
+            at = a.press.at
             self._lay_sum(layout, float(a.press.times_s[at]), press_balance(a.job, a.press, at, a.units))
         elif a.fill.upper is not None and a.clamp is not None:
             at = int(a.clamp.least_n_m.argmin())

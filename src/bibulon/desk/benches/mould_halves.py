@@ -215,8 +215,9 @@ class HalvesSections:
         forces = self._forces()
         if forces is None:
             return "–", self.document.assessment.why_no_fill
-        most = float(forces.opening_n.max())
-        return self.bench.shown(most, "force"), "The most over the shot: resin, fibre and seals less air and weight."
+        most, in_all = float(forces.worst_n.max()), self.bench.shown(float(forces.opening_n.max()), "force")
+        how = f"As if all round were pressed apart as hard as its worst side; {in_all} in all, less air and weight."
+        return self.bench.shown(most, "force"), how
 
     def _asked(self) -> tuple[str, str]:
         forces, clamp = self._forces(), self.document.job.pair.clamp
