@@ -19,6 +19,8 @@ from bibulon.assess import Assessment, assess, filled
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
 from bibulon.flow.fed_resin import FedBatch, FedResin
+from bibulon.flow.refusal import FlowRefusal
+from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, MediaCard
 from bibulon.job.charge import MixedBatch, PlannedBatch, Weighed
@@ -43,7 +45,7 @@ from bibulon.resin.pot import Pot, pot_course
 from bibulon.resin.pot_life import pot_life_s
 from bibulon.resin.rheology import rheology
 from bibulon.resin.viscosity import arrhenius, film_gel_s, fresh_viscosity_pa_s, sheet_pot_life_s
-from bibulon.stock import shelf
+from bibulon.stock import shelf, shelf_card
 
 
 def test_arrhenius_goes_through_its_points(demo: Job) -> None:
@@ -461,3 +463,21 @@ def test_filler_makes_a_shot_heavier_thicker_and_cooler_and_leaves_dose_and_volu
     assert 295.0 < cool < hot - 10.0
     film = changed(job, process="film infusion")
     assert film.resin == changed(plain, process="film infusion").resin, "what a mould is filled with is not the film's"
+
+
+def test_batches_beyond_those_planned_are_like_the_last_however_many() -> None:
+    law = law_of(shelf_card("epoxy-slow"))
+    pot = pot_course(law, 1120.0, 4.0, 294.15, Pot())
+    volumes = (0.004, 0.001, 0.003)
+    fed = FedResin(law, 294.15, tuple(FedBatch(volume, 0.0, pot) for volume in volumes), heel_m3=0.0045)
+    poured = [0.0, 0.004, 0.005, 0.008, 0.011, 0.014]
+    assert [fed.used_up_m3(number) for number in range(6)] == pytest.approx([max(one - 0.0045, 0.0) for one in poured])
+    assert [fed.left_m3(number) for number in range(4)] == pytest.approx([0.0, 0.004, 0.0045, 0.0045])
+    assert fed.used_up_m3(100_000) == pytest.approx(0.008 + 99_997 * 0.003 - 0.0045)
+
+
+@pytest.mark.parametrize(("largest_kg", "heel_kg"), [(0.001, 0.4), (4.5, 100_000.0)])
+def test_tens_of_thousands_of_batches_are_refused_in_words(largest_kg: float, heel_kg: float) -> None:
+    job = changed(demo_job(), charge=revised(demo_job().charge, largest_batch_kg=largest_kg))
+    with pytest.raises(FlowRefusal, match="hands and scales"):
+        scheduled_fill(changed(job, bucket=revised(job.bucket, heel_kg=heel_kg)), 150)
