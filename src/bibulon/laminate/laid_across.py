@@ -68,12 +68,14 @@ def with_card_across(job: Job, card: str) -> Job:
 
 def laid_across(job: Job, cuts: CutList) -> tuple[LaidAcross, ...]:
     """For each fabric of *cuts*, the cut list of *job*, that would take clearly less of the roll laid across; none of
-    those that lie on offcuts or have so many pieces that packing them takes long."""
+    those that lie on offcuts, and none of so many pieces that packing them anew takes long."""
+    if len(cuts.pieces) > MANY_PIECES:
+        return ()
     on_offcuts = {roll.card.id for roll in cuts.rolls if roll.offcut}
     found = []
     for roll in cuts.rolls:
         card = roll.card
-        if card.id in on_offcuts or len(roll.pieces) > MANY_PIECES or not same_across(card):
+        if card.id in on_offcuts or not same_across(card):
             continue
         turned = next(other for other in cut_list(with_card_across(job, card.id)).rolls if other.card.id == card.id)
         saved_m, more = roll.length_m - turned.length_m, len(turned.pieces) - len(roll.pieces)
