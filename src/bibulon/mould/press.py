@@ -33,6 +33,8 @@ from bibulon.quantity_text import place_text
 
 RIM_POINTS = 200
 """Places along the rim where its load is looked at."""
+ALIKE = 0.05
+"""Loads that differ by less than this share of all differences along the rim are one."""
 OFF_SHARE = 0.02
 """What the worst side bears beyond the mean is told where it is more than this share of what opens the mould."""
 
@@ -110,7 +112,7 @@ def press_forces(job: Job, fill: FillResult) -> PressForces:
     by_resin = load.forces_n(forces, np.vstack([mesh.points_m[:, :2], mesh.points_m[rim, :2]]))
     opens = by_resin + fibre * by_fibre + seals - (atmosphere + weight) * even
     worst = opens.max(axis=1)
-    place = load.place(int(opens[int(worst.argmax())].argmax()))
+    place = load.worst_place(opens[int(worst.argmax())])
     asked = job.house.clamp_reserve * max(float(worst.max()), 0.0)
     number = math.ceil(asked / pair.clamp.force_n) if pair.clamp.kind != "press" else 1
     spacing = whole.length / max(clamp_count(job), 1)
@@ -152,8 +154,10 @@ class RimLoad:
         """(r,) the same of *forces_n* (n,), as a share of their mean over the rim."""
         return np.asarray(self.forces_n(forces_n[None], places_m)[0] / forces_n.sum())
 
-    def place(self, number: int) -> Point:
-        x, y = self.points_m[number]
+    def worst_place(self, loads_n: Floats) -> Point:
+        """In the middle of where *loads_n* (r,) are all but the greatest."""
+        worst = self.points_m[loads_n >= loads_n.max() - ALIKE * np.ptp(loads_n)]
+        x, y = min(worst, key=lambda point: float(np.hypot(*(point - worst.mean(axis=0)))))
         return float(x), float(y)
 
 
@@ -205,8 +209,10 @@ def _off_the_middle(forces: PressForces, at: int, units: Units) -> tuple[Balance
     more_n = forces.off_the_middle_n(at)
     if not more_n:
         return ()
-    where = place_text(forces.worst_place, units)
-    how = f"At {where} the rim is pressed apart harder than in the mean, by so much if it were so all round."
+    where = place_text(forces.worst_place, units).replace("-", "−")
+    how = (
+        f"The rim at {where} is pressed apart harder than the mean of it; if all of it were, it would be so much more."
+    )
     return (BalanceLine("Pressed off the middle", -more_n, how),)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout
 
 from bibulon.desk.benches.mould_halves import put_pair
@@ -113,7 +114,7 @@ class ClampSections:
         grid.setColumnStretch(0, 1)
         total = sum(line.force_n for line in lines)
         for row, (name, force, how) in enumerate(
-            (*((line.name, line.force_n, line.how) for line in lines), ("Left", total, "What holds it shut, in all."))
+            (*((line.name, line.force_n, line.how) for line in lines), ("Left", total, "What still holds it shut."))
         ):
             named, value = (
                 label(name),
@@ -122,7 +123,7 @@ class ClampSections:
             named.setToolTip(how)
             value.setToolTip(how)
             grid.addWidget(named, 2 * row, 0)
-            grid.addWidget(value, 2 * row, 1)
+            grid.addWidget(value, 2 * row, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label(how, "muted"), 2 * row + 1, 0, 1, 2)
         layout.addLayout(grid)
 
