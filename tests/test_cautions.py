@@ -351,6 +351,18 @@ def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     assert moved.fix is not None
 
 
+def test_a_charge_of_more_batches_than_are_planned_is_told_as_short() -> None:
+    for bleed_kg, told in ((600.0, False), (1000.0, True)):
+        job = changed(deck(), charge=revised(deck().charge, bleed_kg=bleed_kg, in_hand_kg=5000.0))
+        made = assessed(job, 150)
+        messages = [one.message for one in cautions_of(made) if one.id == "batches-short"]
+        assert bool(messages) == told == (len(made.batches) >= 200)
+        if told:
+            assert (
+                "200 batches" in messages[0] and f"{sum(batch.mass_kg for batch in made.batches):.0f} kg" in messages[0]
+            )
+
+
 def test_a_margin_that_is_short_by_seconds_is_told_with_two_figures() -> None:
     made = assessed(deck())
     assert made.gel_margin_s is not None

@@ -12,7 +12,7 @@ from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
 from bibulon.quantities_in_words import brief, brief_each, percent
-from bibulon.resin.batches import unplanned_kg
+from bibulon.resin.batches import MOST_BATCHES, SHORT_SHARE, unplanned_kg
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree
 from bibulon.resin.weighed import dose_off, dose_words, dosed_in_range, ratio_words, weighed_off
 
@@ -137,6 +137,11 @@ def batches_short(assessment: Assessment) -> Iterator[Finding]:
     if missing := unplanned_kg(assessment.job.charge, wanted, assessment.job.weighed):
         has, needs = brief_each((wanted - missing, wanted), "mass", assessment.units)
         yield Finding(f"The batches that are planned by hand come to {has}; the charge is {needs}.")
+        return
+    planned = sum(batch.mass_kg for batch in assessment.batches)
+    if len(assessment.batches) >= MOST_BATCHES and wanted - planned > SHORT_SHARE * wanted:
+        has, needs = brief_each((planned, wanted), "mass", assessment.units)
+        yield Finding(f"More than {MOST_BATCHES} batches are not planned: they come to {has}; the charge is {needs}.")
 
 
 @caution(
