@@ -9,6 +9,7 @@ import pytest
 from mould_cases import lid as plain_lid
 from mould_jobs import arm, injection, lid, pressed_shut
 from shapely import box
+from shapely.affinity import translate
 
 from bibulon.assess import assess, filled
 from bibulon.cautions import cautions_of
@@ -62,6 +63,9 @@ def test_a_rim_bears_a_load_off_the_middle_as_a_group_of_bolts_does() -> None:
     rim, inertia = 2 * (length + width), length**3 / 6 + width * length**2 / 2
     load = RimLoad.of(box(0, 0, length, width))
     borne = load.forces_n(forces[None], places)[0]
+    aside = np.array([900.0, -900.0])  # wherever the part lies on the plan
+    far = RimLoad.of(translate(box(0, 0, length, width), *aside))
+    assert far.forces_n(forces[None], places + aside)[0] == pytest.approx(borne, rel=1e-9)
     wanted = 1.0 + (length / 6) * (length / 2 - load.points_m[:, 0]) * rim / inertia
     assert borne == pytest.approx(wanted, rel=5e-3) and borne.max() == pytest.approx(wanted.max(), rel=5e-3)
     assert load.points_m[int(borne.argmax())][0] == pytest.approx(0.0, abs=0.02)

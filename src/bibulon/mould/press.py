@@ -125,10 +125,11 @@ def press_forces(job: Job, fill: FillResult) -> PressForces:
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class RimLoad:
     """How forces on rigid halves are shared along a rim: ``points_m`` (r, 2) evenly along it, and ``sharing`` (r, 3),
-    by which a force and its two moments about the origin load it at each of them, times its length (N)."""
+    by which a force and its two moments about ``middle_m`` (2,) load it at each of them, times its length (N)."""
 
     points_m: Floats
     sharing: Floats
+    middle_m: Floats
 
     @classmethod
     def of(cls, rim: Polygon) -> RimLoad:
@@ -137,17 +138,20 @@ class RimLoad:
         points = np.array(
             [line.interpolate((at + 0.5) / RIM_POINTS, normalized=True).coords[0] for at in range(RIM_POINTS)]
         )
-        basis = np.column_stack([np.ones(RIM_POINTS), points])
-        return cls(points, basis @ np.linalg.inv(basis.T @ basis) * RIM_POINTS)
+        middle = points.mean(axis=0)
+        basis = np.column_stack([np.ones(RIM_POINTS), points - middle])
+        return cls(points, basis @ np.linalg.inv(basis.T @ basis) * RIM_POINTS, middle)
 
     @classmethod
     def even(cls, rim: Polygon) -> RimLoad:
         """Shared evenly, wherever a force is."""
-        return cls(np.array([rim.exterior.coords[0]]), np.array([[1.0, 0.0, 0.0]]))
+        corner = np.array(rim.exterior.coords[0])
+        return cls(corner[None], np.array([[1.0, 0.0, 0.0]]), corner)
 
     def forces_n(self, forces_n: Floats, places_m: Floats) -> Floats:
         """(k, r) what *forces_n* (k, n) at *places_m* (n, 2) load each place of the rim with, times its length."""
-        wrench = np.stack([forces_n.sum(axis=1), forces_n @ places_m[:, 0], forces_n @ places_m[:, 1]])
+        x, y = (places_m - self.middle_m).T
+        wrench = np.stack([forces_n.sum(axis=1), forces_n @ x, forces_n @ y])
         return np.asarray((self.sharing @ wrench).T)
 
     def shares(self, forces_n: Floats, places_m: Floats) -> Floats:
