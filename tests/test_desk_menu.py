@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from driving import LEFT, bench, texts, type_into
-from PySide6.QtCore import QProcess, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QProcess, QTimer
 from PySide6.QtGui import QAction, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMenu, QToolButton
@@ -15,9 +15,11 @@ from bibulon.desk import window_place
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.job_menu import SETTINGS, JobMenu
 from bibulon.desk.shortcuts import SHORTCUTS, ShortcutList
+from bibulon.desk.stations import stations_for
 from bibulon.desk.widgets import theme
 from bibulon.desk.window import Window
-from bibulon.desk.work.settings import load_settings, settings_file
+from bibulon.desk.work.settings import Settings, load_settings, settings_file
+from bibulon.job.edits import changed
 from bibulon.job.storage import load
 
 
@@ -151,3 +153,18 @@ def test_settings_that_cannot_be_kept_are_said_and_hold_meanwhile(window: Window
     window.set_setting("system", "us")
     assert "could not be kept" in window.note.words.text()
     assert window.document.settings.system == "us" and load_settings().system == "metric"
+
+
+def test_benches_are_built_ahead_while_nothing_else_goes_on(qtbot, runner) -> None:
+    made = Window(demo_job(), Settings(), runner=runner)
+    made.show()
+    try:
+        for process in ("film infusion", "light RTM"):
+            made.document.edit("process", changed(made.document.job, process=process))
+            there = {station.id for station in stations_for(process)}
+            qtbot.waitUntil(lambda there=there: set(made.benches) == there, timeout=240_000)
+        assert "mould" in made.benches and "bag" not in made.benches
+    finally:
+        made.close()
+        made.deleteLater()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
