@@ -363,6 +363,16 @@ def test_a_charge_of_more_batches_than_are_planned_is_told_as_short() -> None:
             )
 
 
+@pytest.mark.parametrize(("over", "told"), [(0.002, False), (0.02, True)])
+def test_a_pump_that_all_but_reaches_the_planned_vacuum_does(over: float, told: bool) -> None:
+    job = deck()
+    weak = changed(job, vacuum=revised(job.vacuum, pump_ultimate_pa=job.vacuum_pa * (1 + over)), hold_tests=())
+    said = [one.message for one in cautions_of(assess(weak)) if one.id == "pump-cannot-reach"]
+    assert bool(said) == told
+    if told:
+        assert len(set(re.findall(r"[\d.]+ mbar", said[0]))) == 2, said[0]
+
+
 def test_a_margin_that_is_short_by_seconds_is_told_with_two_figures() -> None:
     made = assessed(deck())
     assert made.gel_margin_s is not None

@@ -55,9 +55,15 @@ def brief_each(values: Sequence[float], kind: QuantityKind, units: Units | None 
 
     >>> brief_each((1187.0, 1200.0), "duration"), brief_each((9000.0, 9020.0), "duration")
     (('19:47 min', '20:00 min'), ('2:30:00 h', '2:30:20 h'))
+    >>> brief_each((240.0, 200.0), "pressure"), brief_each((0.0254, 0.025), "length")
+    (('2.4 mbar abs', '2.0 mbar abs'), ('25.4 mm', '25.0 mm'))
     """
     for digits in range(BRIEF_DIGITS, MOST_DIGITS):
         texts = tuple(brief(value, kind, units, digits) for value in values)
+        if len(set(texts)) == len(set(values)):
+            return texts
+    for decimals in range(1, BRIEF_DIGITS):  # figures that are usually shown with fewer
+        texts = tuple(show(value, kind, units, decimals) for value in values)
         if len(set(texts)) == len(set(values)):
             return texts
     return tuple(show(value, kind, units) for value in values)

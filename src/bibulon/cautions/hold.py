@@ -290,6 +290,10 @@ def gauge_kind_doubtful(assessment: Assessment) -> Iterator[Finding]:
         )
 
 
+NO_LESS_PULL = 0.01
+"""A pump that stays above the planned pressure by no more than this share of it reaches it."""
+
+
 @caution(
     "pump-cannot-reach",
     "caution",
@@ -299,7 +303,7 @@ def gauge_kind_doubtful(assessment: Assessment) -> Iterator[Finding]:
 )
 def pump_cannot_reach(assessment: Assessment) -> Iterator[Finding]:
     ultimate, base = assessment.job.vacuum.pump_ultimate_pa, assessment.pump_base_pa
-    if base > assessment.job.vacuum_pa:
+    if base > assessment.job.vacuum_pa * (1 + NO_LESS_PULL):
         reach, planned = brief_each((base, assessment.job.vacuum_pa), "pressure", assessment.units)
         leak = " with the measured leak" if ultimate <= assessment.job.vacuum_pa else " by itself"
         yield Finding(f"The pump can reach {reach}{leak}; the plan counts on {planned}.")
