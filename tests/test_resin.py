@@ -74,6 +74,31 @@ def test_more_in_the_pot_and_a_warmer_shop_shorten_everything(demo: Job) -> None
     assert plan.shift_end_s == pytest.approx(7.5 * 3600)
 
 
+@pytest.mark.parametrize(
+    ("starts_h", "ends_h", "begun_h", "left_h"),
+    [
+        (9.0, 17.0, None, 8.0),
+        (22.0, 6.0, None, 8.0),  # a night shift
+        (22.0, 6.0, 0.5, 5.5),  # begun after midnight
+        (22.0, 6.0, 21.75, 8.25),
+        (9.0, 17.0, 21.5, -4.5),  # begun after its shift
+        (17.5, 17.0, None, -0.5),
+        (9.0, 17.0, 6.0, 11.0),
+    ],
+)
+def test_the_end_of_the_shift_is_that_of_the_shot(
+    demo: Job, starts_h: float, ends_h: float, begun_h: float | None, left_h: float
+) -> None:
+    job = changed(demo, shop=revised(demo.shop, shot_start_s=starts_h * 3600, shift_end_s=ends_h * 3600))
+    if begun_h is not None:
+        at = datetime(2026, 11, 5, int(begun_h), round(begun_h % 1 * 60), tzinfo=UTC)
+        job = changed(job, run=(RunEvent(number=1, at=at, clock_s=0.0, kind="started"),))
+    assert cure_plan(job, LastMixed(0.0)).shift_end_s == pytest.approx(left_h * 3600)
+    lid_job = changed(lid(), shop=job.shop, run=job.run)
+    planned_h = max(left_h if begun_h is None else (ends_h - starts_h) % 24, 0.0)
+    assert assess(lid_job).cycle.shots_per_shift == int(planned_h * 3600 / assess(lid_job).cycle.every_s)
+
+
 def test_charge_adds_up_by_hand(panel: Job) -> None:
     charge = charge_of(panel)
     masses = {item.name: item.mass_kg for item in charge.items}

@@ -126,9 +126,9 @@ def test_the_cycle_is_held_up_by_what_is_busy_longest(lowers: int, people: int, 
     """By hand: upper half 300 + 420 + 120 + 2220 + 600, lower half 600 + 1860 + 900 more, hands all but gel coat and
     cure."""
     job = lid()
-    plan = revised(job.series.cycle, lowers=lowers, people=people, gel_coat_s=1860.0)
+    plan = revised(job.series.cycle, lowers=lowers, people=people, gel_coat_s=1860.0, shift_s=8 * 3600.0)
     job = changed(job, series=revised(job.series, cycle=plan))
-    cycle = cycle_of(job, 120.0, 2220.0, 8 * 3600.0)
+    cycle = cycle_of(job, 120.0, 2220.0)
     assert cycle.every_s == pytest.approx(every_s) and cycle.held_up_by == holder
     assert cycle.shots_per_shift == int(8 * 3600 / every_s)
     assert cycle.with_another >= cycle.shots_per_shift
@@ -140,7 +140,7 @@ def test_the_cost_of_a_shot_is_hands_moulds_and_thrown_tubes() -> None:
     assert tube is not None
     plan = revised(job.series.cycle, labour_per_h=50.0, mould_price=6000.0)
     job = changed(job, series=revised(job.series, cycle=plan))
-    cycle = cycle_of(job, 60.0, 3600.0, 8 * 3600.0)
+    cycle = cycle_of(job, 60.0, 3600.0)
     hands_h = (plan.clean_s + plan.load_s + plan.close_s + plan.vacuum_s + 60.0 + plan.open_s) / 3600
     assert cycle.cost_per_shot == pytest.approx(50.0 * hands_h + 6000.0 / job.pair.life_shots + 3 * 1.2 * tube)
 

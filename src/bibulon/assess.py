@@ -256,12 +256,7 @@ class Assessment:
     def cycle(self) -> Cycle:
         """The cycle of a closed mould over a shift; injection and cure as simulated, or as the card has them."""
         inject_s = self.fill.end_s if self.fill is not None else 0.0
-        return cycle_of(self.job, inject_s, max(self.cure.planned_release_s - inject_s, 0.0), self.shift_s)
-
-    @property
-    def shift_s(self) -> float:
-        """How long the shift is from the start of the shot."""
-        return self.job.shop.shift_end_s - self.job.shot_start_s
+        return cycle_of(self.job, inject_s, max(self.cure.planned_release_s - inject_s, 0.0))
 
     # -- the verdict strip -------------------------------------------------------------------------------------------
 

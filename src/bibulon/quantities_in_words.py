@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Literal
 
 from bibulon.durations import DAY_S, duration_to_the_second
-from bibulon.quantities import QuantityKind, Units, number_shown, show, unit_shown
+from bibulon.quantities import QuantityKind, Units, number_shown, scale_kind, show, unit_shown
 
 BRIEF_DIGITS, MOST_DIGITS = 3, 7
 
@@ -32,6 +33,15 @@ def brief(value: float, kind: QuantityKind, units: Units | None = None, digits: 
         return usual
     unit = unit_shown(kind, units)
     return f"{round(number, digits - size):.0f}{'' if unit in ('°', '') else ' '}{unit}".replace("-", "−")
+
+
+def brief_on_scale(value: float, kind: Literal["mass", "volume"], units: Units | None = None) -> str:
+    """*value* as :func:`brief` puts it, in the small unit where it is less than one of the large.
+
+    >>> brief_on_scale(0.0632, "mass"), brief_on_scale(1.183, "mass")
+    ('63 g', '1.18 kg')
+    """
+    return brief(value, scale_kind(value, kind, units or Units()), units)
 
 
 def bound_shown(limit: float, kind: QuantityKind, units: Units | None = None) -> str:

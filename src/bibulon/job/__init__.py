@@ -282,6 +282,16 @@ class Job(Model):
         return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % DAY_S
 
     @property
+    def shift_ends_s(self) -> float:
+        """When the shift ends, on the run clock; negative where the shot was begun, or is to begin, after it.
+
+        A shot that was begun counts as up to a quarter of a day before its planned time, else as after it.
+        """
+        early_s = DAY_S / 4
+        late_s = (self.shot_start_s - self.shop.shot_start_s + early_s) % DAY_S - early_s
+        return self.shop.shift_left_s - late_s
+
+    @property
     def worked_feeds(self) -> tuple[Line, ...]:
         """The feeds that somebody opens and clamps."""
         manifolds = {manifold.id for manifold in self.manifolds}

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 from shapely import Polygon
 
+from bibulon.durations import DAY_S
 from bibulon.job.base import Amount, Coordinate, Identifier, Length, Model, Name
 from bibulon.job.places import FLAT, Outline, Relief
 from bibulon.remembered import Newest
@@ -99,6 +100,11 @@ class Region(Model):
     """Whether the job's peel ply lies here, whatever is said of the rest of the part."""
 
 
+LONGEST_SHIFT_S = 16 * 3600.0
+"""A shift whose end comes before the start of the shot by the clock ends on the day after, unless it would then be
+longer than this: such a shot is begun after its shift."""
+
+
 class Shop(Model):
     """The shop and the conditions of the day; clock times count in seconds from midnight."""
 
@@ -107,6 +113,13 @@ class Shop(Model):
     barometer_pa: Annotated[float, Field(ge=50_000, le=110_000)] = 101_325.0
     shot_start_s: Annotated[float, Field(ge=0, lt=86_400)] = 9 * 3600.0
     shift_end_s: Annotated[float, Field(ge=0, le=172_800)] = 17 * 3600.0
+
+    @property
+    def shift_left_s(self) -> float:
+        """From the planned start of the shot to the end of its shift, past midnight if need be; negative if it is to
+        begin after the shift."""
+        left_s = self.shift_end_s - self.shot_start_s
+        return left_s + DAY_S if left_s <= 0 and left_s + DAY_S <= LONGEST_SHIFT_S else left_s
 
 
 class Vacuum(Model):

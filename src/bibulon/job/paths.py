@@ -225,6 +225,7 @@ JobPath = Literal[
     "series/cycle/mould_price",
     "series/cycle/open_s",
     "series/cycle/people",
+    "series/cycle/shift_s",
     "series/cycle/vacuum_s",
     "series/cycle/wanted_s",
     "series/quantity",

@@ -25,6 +25,8 @@ class CyclePlan(Model):
     lowers: Annotated[int, Field(ge=1, le=50)] = 1
     """Lower halves for the one upper half."""
     people: Annotated[int, Field(ge=1, le=50)] = 1
+    shift_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
+    """How long a shift is; None: from the planned start of the shot to the end of the shift."""
     wanted_s: Annotated[float, Field(gt=0, le=604_800)] | None = None
     """A shot is wanted so often; None: as often as it comes."""
     labour_per_h: Amount | None = None

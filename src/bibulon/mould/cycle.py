@@ -52,8 +52,14 @@ def tubes_cost(job: Job) -> float:
     return sum((job.card(port.hose, TubeCard).price or 0.0) * port.hose_length_m for port in ports)
 
 
-def cycle_of(job: Job, inject_s: float, cure_s: float, shift_s: float) -> Cycle:
-    """The cycle of *job* whose injection takes *inject_s* and whose resin cures in *cure_s*, over a shift."""
+def shift_of(job: Job) -> float:
+    """How long a shift of the series is: as it was said, else from the planned start of the shot to the shift's end."""
+    said = job.series.cycle.shift_s
+    return max(job.shop.shift_left_s, 0.0) if said is None else said
+
+
+def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
+    """The cycle of *job* whose injection takes *inject_s* and whose resin cures in *cure_s*."""
     plan = job.series.cycle
     rows = (
         ("Clean and release", plan.clean_s, False, True),
@@ -69,6 +75,7 @@ def cycle_of(job: Job, inject_s: float, cure_s: float, shift_s: float) -> Cycle:
     for name, duration, upper, hands in rows:
         steps.append(CycleStep(name, at, duration, upper, hands))
         at += duration
+    shift_s = shift_of(job)
     every, holder = _every(steps, plan.lowers, plan.people)
     another, _ = _every(steps, plan.lowers + 1, plan.people)
     among = [

@@ -24,5 +24,5 @@ def cycles_by_warmth(assessment: Assessment) -> tuple[tuple[Cycle, float], ...]:
         # what is known of the cure through the stack is of this day: it goes as the gel of a film does
         slower = film_gel_s(job.resin, there.mould_temperature_k) / film_gel_s(job.resin, job.mould_temperature_k)
         cure_s = assessment.last_mixed.mixed_s + stands_s * slower - inject_s
-        found.append((cycle_of(there, inject_s, max(cure_s, 0.0), assessment.shift_s), shop_k))
+        found.append((cycle_of(there, inject_s, max(cure_s, 0.0)), shop_k))
     return tuple(found)

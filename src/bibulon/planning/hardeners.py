@@ -105,14 +105,13 @@ def compare_hardeners(
     for at, hardener in enumerate(hardeners):
         progress(at / len(hardeners))
         rows.append(_with_hardener(job, hardener, nodes, progress))
-    shift_s = job.shop.shift_end_s - job.shot_start_s
-    slack = [_slack(row, job, shift_s) for row in rows]
+    slack = [_slack(row, job) for row in rows]
     best = max(range(len(rows)), key=lambda at: slack[at], default=None)
     if best is None or slack[best] == -math.inf:
         return Hardeners(tuple(rows), None, "The part fills with none of them.")
     row = rows[best]
     assert row.margin_s is not None
-    left_s = shift_s - row.vacuum_off_s
+    left_s = job.shift_ends_s - row.vacuum_off_s
     shift = f"{show(abs(left_s), 'duration')} {'before' if left_s >= 0 else 'after'} the end of the shift"
     margin = f"{show(row.margin_s, 'duration')} of margin ({show(job.charge.gel_margin_s, 'duration')} asked)"
     pots = "every batch is used up in time" if row.in_time else "a batch gels before it is used up"
@@ -145,14 +144,14 @@ def _with_hardener(job: Job, hardener: Hardener, nodes: int, progress: Progress)
     )
 
 
-def _slack(row: HardenerRow, job: Job, shift_s: float) -> float:
+def _slack(row: HardenerRow, job: Job) -> float:
     """How much room there is at what is tightest, each in a measure of its own: 0 for just enough."""
     if row.refusal or row.margin_s is None or row.fill_s is None:
         return -math.inf
     asked = max(job.charge.gel_margin_s, 60.0)
     return min(
         (row.margin_s - asked) / asked,
-        (shift_s - row.vacuum_off_s) / 3600.0,
+        (job.shift_ends_s - row.vacuum_off_s) / 3600.0,
         (job.house.hottest_k - row.peak_k) / 10.0,
         1.0 if row.in_time else -1.0,
     )

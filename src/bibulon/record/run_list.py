@@ -25,7 +25,7 @@ from bibulon.job.lines import (
 from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
-from bibulon.quantities_in_words import brief
+from bibulon.quantities_in_words import brief, brief_on_scale
 from bibulon.record.before_resin import ready_checks
 
 
@@ -116,8 +116,8 @@ def _mixings(assessment: Assessment) -> Iterator[RunStep]:
         yield RunStep(
             f"mix {batch.number}",
             f"Mix batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
-            f"Ticked when hardener and resin touch: its age counts from then. Poured "
-            f"{clock_time(job.shot_start_s + batch.pour_s)}.",
+            f"Ticked when hardener and resin touch: its age counts from then. It is "
+            f"poured at {clock_time(job.shot_start_s + batch.pour_s)}.",
             batch.mix_s,
             "step done",
             MIXING.format(f"B{batch.number}"),
@@ -218,7 +218,7 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
     for left in assessment.leftovers:
         if left.runs_away:
             by, hot = clock_time(job.shot_start_s + left.out_by_s), brief(left.peak_k, "temperature", units)
-            mass = show(left.mass_kg, "mass", units)
+            mass = brief_on_scale(left.mass_kg, "mass", units)
             what = f"Take what is left {left.where} out of the shop: {mass}"
             hint = f"By {by}: it gets about {hot} by itself. In the open, away from all that burns."
             if left.under_vacuum:

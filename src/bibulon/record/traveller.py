@@ -31,7 +31,7 @@ from bibulon.job.layup import role_of
 from bibulon.job.lines import AtTime
 from bibulon.mould.checks import mould_checks
 from bibulon.quantities import show
-from bibulon.quantities_in_words import brief, from_to, percent, signed_share
+from bibulon.quantities_in_words import brief, brief_on_scale, from_to, percent, signed_share
 from bibulon.record.mould_papers import check_rows, life_rows, settings_rows, shot_rows
 from bibulon.record.plan_drawing import PlanDrawing
 from bibulon.record.run_list import opened_s, trigger_in_words, turns_in_words
@@ -264,7 +264,8 @@ class _Traveller(Sheet):
             ]
             rows.append(["Hottest in the cure", self.show(study.hottest.peak_k, "temperature")])
         for left in self.assessment.leftovers:
-            mass, hot = self.show(left.mass_kg, "mass"), brief(left.peak_k, "temperature", self.assessment.units)
+            mass = brief_on_scale(left.mass_kg, "mass", self.assessment.units)
+            hot = brief(left.peak_k, "temperature", self.assessment.units)
             what = "in water" if left.under_vacuum else "out of the shop"
             out = f"; {what} by {clock_time(start + left.out_by_s)}" if left.runs_away else ""
             rows.append([f"Left {left.where}", f"{mass}, up to about {hot}{out}"])

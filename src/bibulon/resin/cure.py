@@ -70,5 +70,4 @@ def cure_plan(job: Job, last: LastMixed) -> CurePlan:
     later gels later."""
     gel = last.gels_s(job) - last.mixed_s
     release = gel * job.resin.release_after_gel_factor
-    shift_end = job.shop.shift_end_s - job.shot_start_s
-    return CurePlan(last.mixed_s + gel, last.mixed_s + release, shift_end)
+    return CurePlan(last.mixed_s + gel, last.mixed_s + release, job.shift_ends_s)

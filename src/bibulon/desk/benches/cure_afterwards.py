@@ -9,8 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout
 from bibulon.desk.benches.base import Bench
 from bibulon.desk.widgets.fields import column, label
 from bibulon.durations import clock_time
-from bibulon.quantities import show
-from bibulon.quantities_in_words import brief
+from bibulon.quantities_in_words import brief, brief_on_scale
 from bibulon.record.run_list import green_words
 
 
@@ -42,7 +41,7 @@ class AfterwardsSection:
         if not assessment.leftovers:
             layout.addWidget(label("Next to no resin is left in bucket and catch pots.", "muted"))
         for left in assessment.leftovers:
-            mass = show(left.mass_kg, "mass", assessment.units)
+            mass = brief_on_scale(left.mass_kg, "mass", assessment.units)
             hot = brief(left.peak_k, "temperature", assessment.units)
             if not left.runs_away:
                 layout.addWidget(label(f"{mass} left {left.where}: no warmer than {hot} by itself.", "muted"))

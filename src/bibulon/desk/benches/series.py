@@ -24,6 +24,7 @@ TABLE_PX = 260
 BAR_PX = 22
 MOST_LOWERS = 6
 MOST_ODD = 12
+SHIFT_HINT = "Empty: from the planned start of the shot to the end of the shift."
 
 
 class CycleBars(QWidget):
@@ -251,6 +252,7 @@ class SeriesBench(Bench):
         self.quantity("Open and take out", "duration", "series/cycle/open_s")
         self.quantity("Lower halves", "count", "series/cycle/lowers", "For the one upper half.")
         self.quantity("People", "count", "series/cycle/people")
+        self.quantity("A shift lasts", "duration", "series/cycle/shift_s", SHIFT_HINT, empty="as planned at Part")
         self.quantity("One is wanted every", "duration", "series/cycle/wanted_s", "", empty="not said")
         self.quantity("Labour, per hour", "money", "series/cycle/labour_per_h", "", empty="not said")
         self.quantity("Moulds cost", "money", "series/cycle/mould_price", "Over their life in shots.", empty="not said")
