@@ -39,6 +39,7 @@ from bibulon.job.curing import Curing, HeatStep, LoggedPoint
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
 from bibulon.job.part import Part, Region
+from bibulon.job.plumbing import BucketShape
 from bibulon.job.resin_card import BoilingPoint
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cells import laminate_of
@@ -49,7 +50,7 @@ from bibulon.resin.boiling import ABOVE, boiling_of
 from bibulon.resin.card_law import law_of
 from bibulon.resin.cure import LastMixed
 from bibulon.resin.law import isothermal
-from bibulon.resin.leftover import DEPTHS_M, leftover_of
+from bibulon.resin.leftover import DEPTHS_M, Leftover, leftover_of
 from bibulon.resin.mixing import mixed_temperature_k, pot_of
 from bibulon.resin.pot import Pot, pot_course
 from bibulon.stock import shelf_card
@@ -335,15 +336,18 @@ def test_a_green_part_is_warmed_as_told_to_what_it_is_to_stand(deck: tuple[Asses
     assert show(hold.hold_k, "temperature") in words and show(hold.hold_s, "duration") in words
 
 
-@pytest.mark.parametrize("left_kg", [0.3, 3.0])
-def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: float) -> None:
+@pytest.mark.parametrize(("left_kg", "depth_m"), [(0.3, None), (3.0, None), (3.0, 0.06)])
+def test_what_is_left_in_the_bucket_gets_as_hot_as_its_balance_says(left_kg: float, depth_m: float | None) -> None:
     job = demo_job()
     batch = Batch(1, 8.0, 294.15, -300.0, 0.0, 1500.0, 4000.0, True)
-    left = leftover_of(job, "in the bucket", left_kg, batch, 1500.0)
+    left = leftover_of(job, "in the bucket", left_kg, batch, 1500.0, depth_m)
     assert left is not None and left.runs_away
     law, shop_k = law_of(job.resin), job.shop.temperature_k
     volume = left_kg / job.resin.density_kg_m3
-    loss = 9.0 * 1.5 * math.pi * (4 * volume / math.pi) ** (2 / 3) / (left_kg * law.heat_capacity_j_kg_k)
+    face_m2 = 1.5 * math.pi * (4 * volume / math.pi) ** (2 / 3)
+    if depth_m is not None:
+        face_m2 = 2 * volume / depth_m + 4 * math.sqrt(volume * depth_m)
+    loss = 9.0 * face_m2 / (left_kg * law.heat_capacity_j_kg_k)
     before = pot_course(law, job.resin.density_kg_m3, 8.0, mixed_temperature_k(job), pot_of(job)).at(1800.0)
 
     def slopes(_: float, state: np.ndarray) -> list[float]:
@@ -446,6 +450,27 @@ def test_what_was_read_in_a_shot_before_says_nothing_of_this_one() -> None:
     for entries, counts in ((1, True), (2, False)):
         job = changed(cold, run=run[:entries])
         assert bool(job.curing.read_in(job.shot_number)) == counts and (hottest_read(job) is not None) == counts
+
+
+def test_what_is_left_is_as_deep_as_it_stands_in_its_own_bucket_or_pot() -> None:
+    """61 g on the floor of a catch pot of 2 L are a skin of 4 mm; alone, as deep as wide, they would get to 150 °C."""
+    made = filled(assess(demo_job(DEMO_FILES[2])), 300, levels=1)
+
+    def kept(job: Job) -> dict[str, Leftover]:
+        return {left.where: left for left in filled(assess(job), 300, levels=1).leftovers}
+
+    caught = kept(made.job)["in the catch pots"]
+    assert 0.03 < caught.mass_kg < 0.1 and not caught.runs_away and caught.peak_k < 310
+    assert "left in the catch pots" not in {step.id for step in run_list(made)}
+    narrow = changed(made.job, pots=tuple(revised(pot, capacity_m3=1.0e-4) for pot in made.job.pots))
+    assert kept(narrow)["in the catch pots"].runs_away
+    hot = [
+        kept(changed(made.job, plumbing=revised(made.job.plumbing, bucket=bucket)))["in the bucket"].peak_k
+        for bucket in (
+            BucketShape(known=True, base_m=wide_m, top_m=wide_m, height_m=0.3) for wide_m in (0.12, 0.2, 0.35)
+        )
+    ]
+    assert hot[0] > hot[1] > hot[2] + 5
 
 
 def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:

@@ -53,11 +53,33 @@ class Leftover:
         return math.isfinite(self.out_by_s)
 
 
+def depth_in_bucket_m(job: Job, volume_m3: float) -> float | None:
+    """How deep *volume_m3* stands in the bucket; None where nobody measured it."""
+    bucket = job.plumbing.bucket
+    return bucket.depth_m(volume_m3) if bucket.known else None
+
+
+def depth_in_pots_m(job: Job, volume_m3: float) -> float | None:
+    """How deep *volume_m3* stands in the smallest of the catch pots, which are as deep as wide, before it goes on into
+    the next; None where there is no pot."""
+    if not job.pots:
+        return None
+    capacity_m3 = min(pot.capacity_m3 for pot in job.pots)
+    wide_m = (4 * capacity_m3 / math.pi) ** (1 / 3)
+    return float(min(volume_m3, capacity_m3) / (math.pi / 4 * wide_m**2))
+
+
 def leftover_of(
-    job: Job, where: str, mass_kg: float, batch: Batch, from_s: float, under_vacuum: bool = False
+    job: Job,
+    where: str,
+    mass_kg: float,
+    batch: Batch,
+    from_s: float,
+    depth_m: float | None = None,
+    under_vacuum: bool = False,
 ) -> Leftover | None:
-    """*mass_kg* of *batch* that is left at *from_s* on the run clock and stands in a pot as deep as wide; None for next
-    to nothing. It is as warm and as far cured as the batch is by then in its own pot."""
+    """*mass_kg* of *batch* that is left at *from_s* on the run clock; None for next to nothing. It stands *depth_m*
+    deep, or as deep as wide for None, and is as warm and as far cured as the batch is by then in its own pot."""
     if mass_kg < LEAST_KG:
         return None
     law, density, shop_k = law_of(dosed(job.resin, batch.dose)), job.resin.density_kg_m3, job.shop.temperature_k
@@ -68,9 +90,9 @@ def leftover_of(
     def left(pot: Pot) -> PotCourse:
         return pot_course(law, density, mass_kg, warm, pot, cured, FOLLOWED_S)
 
-    course = left(Pot("bucket", shop_k))
+    course = left(Pot("bucket", shop_k) if depth_m is None else Pot("tray", shop_k, None, depth_m))
     hot, warm_k = course.temperature_k, max(mixed_k, shop_k) + OUT_AT_RISE_K
-    depths = () if under_vacuum else DEPTHS_M
+    depths = () if under_vacuum else [depth for depth in DEPTHS_M if depth_m is None or depth < depth_m]
     over = np.flatnonzero(hot > warm_k)
     warmed = np.flatnonzero(np.abs(hot - shop_k) > COLD_OVER_K)
     cold = 0.0 if not len(warmed) else math.inf
@@ -95,8 +117,12 @@ def leftovers_of(
     mixes resin as it comes. The bucket has the batch poured last, the pots the resin mixed first."""
     if not batches:
         return ()
+    last, first = max(batches, key=lambda one: one.pour_s), min(batches, key=lambda one: one.pour_s)
+    density = job.resin.density_kg_m3
+    in_bucket_m = depth_in_bucket_m(job, in_bucket_kg / density)
+    in_pots_m = depth_in_pots_m(job, in_pots_kg / density)
     found = (
-        leftover_of(job, "in the bucket", in_bucket_kg, max(batches, key=lambda one: one.pour_s), end_s),
-        leftover_of(job, "in the catch pots", in_pots_kg, min(batches, key=lambda one: one.pour_s), end_s, True),
+        leftover_of(job, "in the bucket", in_bucket_kg, last, end_s, in_bucket_m),
+        leftover_of(job, "in the catch pots", in_pots_kg, first, end_s, in_pots_m, under_vacuum=True),
     )
     return tuple(one for one in found if one is not None)
