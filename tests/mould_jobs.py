@@ -153,6 +153,7 @@ MOULD_MISTAKES: dict[str, Callable[[Job], Job]] = {
     ),
     "cavity-too-tight": lambda job: pair(job, cavity_m=0.0037),
     "core-thicker-than-cavity": cored,
+    "stop-mass-not-said": lambda job: injection(job, stop="by mass"),
     "step-never-begins": lambda job: injection(
         job, steps=(InjectionStep(until=UntilMass(mass_kg=50.0)), InjectionStep())
     ),

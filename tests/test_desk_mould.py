@@ -47,6 +47,7 @@ from bibulon.mould.fittings import gauge_pa
 from bibulon.mould.pots import pot_key, pot_places
 from bibulon.mould.press import press_holds_pa
 from bibulon.mould.shot_checks import shot_checks
+from bibulon.mould.shot_mass import shot_mass
 from bibulon.mould.shots import shots_of
 from bibulon.quantities import Units
 from bibulon.quantities_in_words import brief
@@ -578,8 +579,8 @@ def test_a_vent_off_the_part_is_refused_where_it_is_put(window: Window, qtbot) -
 @pytest.mark.parametrize(
     ("demo", "strange"),
     [
-        (2, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|bladder"),
-        (3, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|upper half|inner seal"),
+        (2, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|bladder|laminate swells|when full, vents"),
+        (3, r"pleat|\btape\b|\bbags?\b|\bfilm\b|peel ply|upper half|inner seal|when full, vents"),
         (0, r"upper half|bladder|\bcavity\b|inner seal|\bshots?\b a shift|\bseries\b of"),
     ],
     ids=["light RTM", "bladder", "film"],
@@ -594,6 +595,18 @@ def test_a_job_says_nothing_of_another_process(window: Window, qtbot, demo: int,
         window.refresh()
         found = re.search(strange, texts(bench(window)), re.IGNORECASE)
         assert found is None, f"{station.id}: {texts(bench(window))[found.start() - 40 : found.end() + 40]}"
+
+
+def test_a_shot_stopped_by_mass_begins_with_the_mass_of_the_word(window: Window, qtbot) -> None:
+    put_lid(window, qtbot)
+    window.go("mould")
+    choose(window, "Stopped", "by mass")
+    document = window.document
+    assert document.assessment.fill is not None
+    stop_kg = shot_mass(document.job, document.assessment.fill).stop_kg
+    assert document.job.pair.injection.stop_kg == pytest.approx(stop_kg, abs=0.001)
+    type_into(bench(window), "Shot mass", " ")
+    assert document.job.pair.injection.stop_kg is None and "stop-mass-not-said" in caution_ids(window)
 
 
 def test_the_chart_of_a_short_shot_counts_in_what_its_axis_says(qtbot) -> None:

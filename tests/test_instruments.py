@@ -18,13 +18,17 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from mould_jobs import injection, lid
 
+from bibulon.assess import assess, filled
 from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import ImpossibleReading, LineError, Reading, read_line, write_line
-from bibulon.instruments.simulated import SimulatedBench, World
+from bibulon.instruments.simulated import SimulatedBench, World, world_of
 from bibulon.instruments.simulated_mould import MouldWorld, mould_readings
 from bibulon.job import Job
+from bibulon.job.pair import InjectionStep, UntilTime
 from bibulon.job.storage import save
+from bibulon.mould.injection import injection_course
 from bibulon.quantities import Units
 
 WORLD = World(
@@ -296,3 +300,55 @@ def test_a_mould_answers_to_what_is_done_to_it_over_its_own_socket() -> None:
     opened = mould_readings(replace(world, opens_s=20.0), 60.0, None, 0.0)
     shown = {reading.channel: reading.value for reading in opened}
     assert shown["flange"] > 80_000.0 and shown["vacuum"] > 75_000.0
+
+
+def test_a_served_mould_takes_a_pressure_and_a_flange_in_mid_shot_and_answers() -> None:
+    """Pressed from 15 s on, the mould draws as the simulator has that recipe, goes on from what was in, and lets go of
+    its flange once that is too weak."""
+    plan = filled(assess(injection(lid(), source="pressure pot", rated_pa=50_000.0)), 400, levels=1)
+    clock = Clock()
+    bench = SimulatedBench(world_of(plan), every_s=0.05, now=clock, plan=plan)
+    host, port = bench.url.removeprefix("socket://").split(":")
+
+    def values() -> dict[str, float]:
+        return {reading.channel: reading.value for reading in bench.readings()}
+
+    try:
+        with socket.create_connection((host, int(port)), timeout=120) as client, client.makefile() as answers:
+
+            def told(*orders: str) -> None:
+                """Send *orders*, of which the last is answered and no other."""
+                client.sendall("".join(f"{order}\n" for order in orders).encode())
+                assert next(line[2:].strip() for line in answers if line.startswith("# ")) == orders[-1]
+
+            told("open")
+            clock.now += 15.0
+            before = values()
+            told("rate 1 L/min", "press much", "press 300 mbar")
+            at_once = values()
+            assert at_once["meter"] == pytest.approx(before["meter"], rel=1e-6)
+            assert at_once["supply"] == pytest.approx(30_000.0, rel=0.02)
+            clock.now += 10.0
+            pressed = values()
+            steps = (InjectionStep(until=UntilTime(time_s=15.0)), InjectionStep(over_pressure_pa=30_000.0))
+            other = filled(assess(injection(plan.job, steps=steps)), 400, levels=1)
+            assert plan.fill is not None and other.fill is not None
+            course, plain = injection_course(other.job, other.fill), injection_course(plan.job, plan.fill)
+            grew_kg = (course.drawn_at(25.0) - course.drawn_at(15.0)) * plan.job.resin.density_kg_m3
+            assert pressed["meter"] - before["meter"] == pytest.approx(grew_kg, rel=0.02)
+            assert grew_kg > 1.2 * (plain.drawn_at(25.0) - plain.drawn_at(15.0)) * plan.job.resin.density_kg_m3
+            told("press 5 bar")
+            assert values()["supply"] == pytest.approx(50_000.0, rel=0.02), "the relief valve"
+            assert values()["flange"] < 30_000.0
+            told("flange 900 mbar abs")
+            clock.now += 60.0
+            assert values()["flange"] > 98_000.0
+            told("clamp")
+            told("press 100 mbar", "isolate")
+    finally:
+        bench.close()
+    by_hand = SimulatedBench(world_of(plan), now=clock, plan=filled(assess(lid()), 200, levels=1))
+    try:
+        assert not by_hand.set_mould("press", "100 mbar"), "an open bucket gives no pressure"
+    finally:
+        by_hand.close()

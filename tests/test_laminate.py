@@ -12,7 +12,7 @@ from shapely import LineString, Point, Polygon, box
 from bibulon.assess import assess
 from bibulon.cautions import cautions_of
 from bibulon.job import Job
-from bibulon.job.cards import CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
+from bibulon.job.cards import AdhesiveCard, CoatCard, CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.edits import (
     changed,
     grouped_layup,
@@ -43,8 +43,9 @@ from bibulon.laminate.found_corners import found_corners
 from bibulon.laminate.lay_list import lay_list
 from bibulon.laminate.preform import preform_weight_kg
 from bibulon.laminate.relief_shapes import made_relief
+from bibulon.planning.to_prepare import needs_of
 from bibulon.resin.charge import charge_of
-from bibulon.stock import shelf_card
+from bibulon.stock import shelf, shelf_card
 
 
 def test_stack_by_hand(panel: Job) -> None:
@@ -445,3 +446,16 @@ def test_a_preform_is_one_line_of_the_list_and_weighs_what_its_plies_do() -> Non
     assert [line.text for line in lines] == [f"Preform “{group.name}”, 14 plies, whole part"] * 2
     assert [line.label for line in lines] == ["P1", "P2"]
     assert laminate_of(made).total.thickness_m == pytest.approx(laminate_of(job).total.thickness_m)
+    needs = {need.what: need for need in needs_of(assess(made))}
+    assert needs["Binder"].amount == pytest.approx(2 * 14 * card.areal_weight_kg_m2 * 0.05)
+
+
+def test_tack_is_bought_for_every_ply_that_lies_on_another() -> None:
+    job = bare_panel(2.0, 0.5, plies=12)
+    half = Region(name="half", outline=((0, 0), (1.0, 0), (1.0, 0.5), (0, 0.5)))
+    job = changed(job, regions=(half,), layup=(*job.layup, Layer(id="more", card=job.layup[0].card, region="half")))
+    tack = next(card for card in shelf() if isinstance(card, AdhesiveCard))
+    job = changed(with_card(job, tack), tack=tack.id)
+    (need,) = (need for need in needs_of(assess(job)) if need.what == tack.name)
+    assert need.amount == pytest.approx(tack.areal_weight_kg_m2 * (11 * 1.0 + 0.5))
+    assert tack.price is not None and need.price == pytest.approx(need.amount * tack.price)

@@ -123,6 +123,25 @@ def vent_off_last(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(f"The place that fills last is {off} from a vent.", last)
 
 
+@caution(
+    "stop-mass-not-said",
+    "caution",
+    "mould",
+    why="Nobody knows when to clamp the inlets: the shot goes on until the vent shows resin, and into the pot.",
+    remedy="Say at Mould what is to be in when the word is given.",
+    fix=Fix(
+        "Stop when the vent shows resin",
+        lambda job: with_pair(job, injection=revised(job.pair.injection, stop="at the vent")),
+    ),
+    of_plan=True,
+    processes=IN_MOULD,
+)
+def stop_mass_not_said(assessment: Assessment) -> Iterator[Finding]:
+    injection = assessment.job.pair.injection
+    if injection.stop == "by mass" and injection.stop_kg is None:
+        yield Finding("The shot is to be stopped by mass, and no mass is said.")
+
+
 # -- resin -------------------------------------------------------------------------------------------------------------
 
 

@@ -317,7 +317,8 @@ def instruments(
     """Serve simulated instruments that follow a job's plan, until interrupted."""
     from bibulon.instruments.simulated import SimulatedBench, world_of
 
-    bench = SimulatedBench(world_of(opened(job)), pace)
+    plan = opened(job)
+    bench = SimulatedBench(world_of(plan), pace, plan=plan)
     typer.echo(f"Simulated instruments at {bench.url}; Ctrl-C ends them.")
     try:
         threading.Event().wait()

@@ -19,6 +19,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bibulon.assess import Assessment
+from bibulon.instruments.mould_orders import ORDERS, after_order, joined, joined_curve
 from bibulon.instruments.protocol import LONGEST_LINE, Reading, write_line
 from bibulon.instruments.simulated_mould import MouldWorld, mould_readings, mould_world
 from bibulon.quantities import Units
@@ -83,9 +84,17 @@ class SimulatedBench:
     """The instruments as one TCP server; every client gets all channels each *every_s* of its own time."""
 
     def __init__(
-        self, world: World, pace: float = 1.0, every_s: float = 1.0, now: Callable[[], float] = time.monotonic
+        self,
+        world: World,
+        pace: float = 1.0,
+        every_s: float = 1.0,
+        now: Callable[[], float] = time.monotonic,
+        plan: Assessment | None = None,
     ) -> None:
         self.world, self.pace = world, pace
+        self._plan = plan
+        """The plan of a mould whose supply and flange may be set; None: they go by the world alone."""
+        self._setting = threading.Lock()
         self._every, self._now = every_s, now
         self._lock = threading.Lock()
         self._base = (0.0, now())
@@ -154,6 +163,28 @@ class SimulatedBench:
         """Pour a batch into the bucket."""
         with self._lock:
             self._poured.append((self._time(), mass_kg))
+
+    def set_mould(self, word: str, text: str) -> bool:
+        """Set supply or flange of the mould, as an order of :data:`~bibulon.instruments.mould_orders.ORDERS` says;
+        whether that could be done. The mould is filled anew, which takes a moment."""
+        with self._setting:
+            with self._lock:
+                plan, was = self._plan, self.world.mould
+                at_s = 0.0 if self._started_at is None else self._since(self._started_at, self._time())
+                clamped = self._clamped_at is not None
+            if plan is None or was is None or (clamped and word != "flange"):
+                return False
+            try:
+                done = after_order(plan, word, text, at_s)
+            except ValueError:
+                return False
+            if done is None:
+                return False
+            mould = joined(was, mould_world(done, SMALL_LEAK_PA_S), at_s)
+            drawn = joined_curve(self.world.drawn, mould.drawn, at_s)
+            with self._lock:
+                self._plan, self.world = done, replace(self.world, mould=mould, drawn=drawn)
+            return True
 
     def close(self) -> None:
         self._stop.set()
@@ -227,7 +258,7 @@ class SimulatedBench:
 
     def _take_orders(self, client: socket.socket, taken: deque[str]) -> None:
         """Do to the real thing what a client writes (open, clamp, isolate, connect, pour and a mass, shut and the
-        sections left on the gauge); what was done goes to *taken*."""
+        sections left on the gauge; press, rate and flange on a mould); what was done goes to *taken*."""
         rest = b""
         while not self._stop.is_set():
             try:
@@ -260,6 +291,8 @@ class SimulatedBench:
                 return False
         elif word == "shut":
             self.isolate(frozenset(name.strip() for name in mass.split(";") if name.strip()))
+        elif word in ORDERS:
+            return self.set_mould(word, mass)
         elif word in acts:
             acts[word]()
         return word in ("pour", "shut") or word in acts

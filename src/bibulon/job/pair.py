@@ -208,7 +208,7 @@ class Injection(Model):
     by_itself: bool = False
     """A sensor or the meter ends the shot; else somebody watches it."""
     stop_kg: Mass | None = None
-    """Resin in at which the inlet is clamped; None: what the fill takes."""
+    """Resin in at which the inlet is clamped; None: nobody has said."""
     vent_after: Literal["held", "clamped"] = "held"
     """The vent once the inlet is clamped: at the holding vacuum until gel, or shut."""
 

@@ -11,11 +11,12 @@ from bibulon.assess import Assessment
 from bibulon.bag.film import bag_materials
 from bibulon.job import UNDER_FILM, WITH_PLEATS, Job
 from bibulon.job.base import StationId
-from bibulon.job.cards import Card, CoreCard, FabricCard, FilmCard, MediaCard, PeelPlyCard, TapeCard
+from bibulon.job.cards import AdhesiveCard, Card, CoreCard, FabricCard, FilmCard, MediaCard, PeelPlyCard, TapeCard
 from bibulon.job.gear_cards import FittingCard, TubeCard
 from bibulon.job.resin_card import ResinCard
 from bibulon.laminate.cut_list import cut_list
 from bibulon.laminate.relief import developed_area_m2, developed_length_m
+from bibulon.laminate.tack import binder_kg, tack_kg
 from bibulon.plumbing.network import Hose, Network, inlets_short, network_of
 from bibulon.quantities import QuantityKind, Units, show
 
@@ -166,6 +167,12 @@ def _dry(assessment: Assessment) -> Iterator[Need]:
         elif amount > 0 and not isinstance(card, FabricCard | MediaCard | PeelPlyCard):
             kind: QuantityKind = "area" if card.sold_by == "m²" else "mass"
             yield _priced(card, amount, kind, "layup", "")
+    if job.tack is not None:
+        yield _priced(job.card(job.tack, AdhesiveCard), tack_kg(job), "mass", "layup", "between plies, dots not film")
+    binder = sum(group.times * binder_kg(job, group) for group in job.groups)
+    if binder > 0:
+        names = [group.name for group in job.groups if group.preform is not None]
+        yield Need("Binder", binder, "mass", None, "layup", f"in {', '.join(names)}")
     if job.process in UNDER_FILM:
         if job.peel_ply is not None:
             peel = job.card(job.peel_ply, PeelPlyCard)

@@ -208,11 +208,12 @@ class PlanningSections(QObject):
     # -- what the fill counts ----------------------------------------------------------------------------------------
 
     def build_effects(self) -> None:
-        bench = self.bench
+        bench, job = self.bench, self.document.job
         bench.section("What the fill counts")
         grid = QGridLayout()
         grid.setSpacing(2)
-        for at, (name, text, hint) in enumerate(EFFECTS):
+        effects = [effect for effect in EFFECTS if not (job.closed and effect[0] == "swelling")]  # no film that gives
+        for at, (name, text, hint) in enumerate(effects):
             field = ToggleField(text, partial(self._counts, name), partial(self._count, name), hint)
             bench.keep_fresh(field)
             grid.addWidget(field, at // 2, at % 2)
@@ -229,13 +230,15 @@ class PlanningSections(QObject):
             lambda: self.document.job.flow.feeds_after,
             partial(self._after, "feeds_after"),
         )
-        bench.choice(
-            "When full, vents",
-            lambda: [("stay open until gel", "open"), ("are shut", "shut")],
-            lambda: self.document.job.flow.vents_after,
-            partial(self._after, "vents_after"),
-        )
-        bench.figure("Until gel", self._levelling)
+        if not job.in_mould:  # Mould has what becomes of its vent
+            bench.choice(
+                "When full, vents",
+                lambda: [("stay open until gel", "open"), ("are shut", "shut")],
+                lambda: self.document.job.flow.vents_after,
+                partial(self._after, "vents_after"),
+            )
+        if not job.closed:
+            bench.figure("Until gel", self._levelling)
 
     def _counts(self, name: str) -> bool:
         return bool(getattr(self.document.job.flow, name))

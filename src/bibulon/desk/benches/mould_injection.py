@@ -25,6 +25,7 @@ from bibulon.job.pair import (
     UntilVolume,
 )
 from bibulon.job.paths import JobPath
+from bibulon.mould.shot_mass import shot_mass
 from bibulon.planning.mould_recipe import recipe_for
 from bibulon.quantities import QuantityKind, show
 from bibulon.quantities_in_words import brief, percent
@@ -94,7 +95,7 @@ class InjectionSection:
         bench.quantity("Density measured", "density", "pair/injection/density_kg_m3", measured, empty="not yet")
         bench.choice(
             "Stopped", lambda: [("when the vent shows resin", "at the vent"), ("by mass", "by mass")],
-            lambda: self.injection.stop, partial(self._put, "pair/injection/stop"),
+            lambda: self.injection.stop, self._stop,
         )  # fmt: skip
         bench.add(
             ToggleField(
@@ -107,6 +108,15 @@ class InjectionSection:
             "Then the vent", lambda: [("is held until gel", "held"), ("is clamped", "clamped")],
             lambda: self.injection.vent_after, partial(self._put, "pair/injection/vent_after"),
         )  # fmt: skip
+
+    def _stop(self, by: str) -> None:
+        """Stop at the vent, or by mass: by that at which the word is to be given, where none was typed."""
+        edited = with_value(self.document.job, "pair/injection/stop", by)
+        fill = self.document.assessment.fill
+        if by == "by mass" and self.injection.stop_kg is None and fill is not None and fill.fill_time_s is not None:
+            mass_kg = round(shot_mass(self.document.job, fill).stop_kg, 3)
+            edited = with_value(edited, "pair/injection/stop_kg", mass_kg)
+        self.document.edit("when the shot is stopped", edited)
 
     def _filled(self) -> tuple[str, str]:
         job, injection = self.document.job, self.injection
