@@ -10,6 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QInputDialog, QPlainTextEdit, QPushButton
 
+from bibulon.demo import DEMO_FILES, demo_job
+from bibulon.desk.app import wait_for_fill
 from bibulon.desk.window import Window
 from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldTest
@@ -51,6 +53,19 @@ def test_a_leak_is_followed_to_the_vents_for_every_place_and_where_one_clicks(wi
     assert top > 1.35 and ways[rows[0] : rows[-1]].all(), "a track without a gap from there to the vent"
     follow(window, on=False)
     assert window.plan.field is None
+
+
+def test_a_mould_without_places_that_leak_as_a_rule_asks_for_one_on_the_plan(window: Window, qtbot) -> None:
+    window.open_document(demo_job(DEMO_FILES[3]))
+    qtbot.waitUntil(lambda: window.document.job.process == "bladder", timeout=240_000)
+    wait_for_fill(window)
+    at_hold(window)
+    bench(window).findChild(QPlainTextEdit, "").setPlainText("0 213\n5 215\n10 217\n20 221")
+    follow(window)
+    assert "Click the place on the plan that may leak." in texts(bench(window))
+    QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at(window, 0.25, 0.2))
+    qtbot.waitUntil(lambda: "Where you clicked" in texts(bench(window)), timeout=120_000)
+    assert window.plan.field is not None and window.plan.field.name == "Air in the pores at gel"
 
 
 def test_the_air_of_a_hose_that_is_shut_at_its_port_is_said_shown_and_put_right(window: Window, qtbot) -> None:

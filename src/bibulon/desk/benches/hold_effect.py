@@ -100,11 +100,10 @@ class EffectSection(QObject):
 
     def ask(self) -> None:
         """Have the air followed, if that was not done for the job as it is."""
-        rate, asked = self.rate_pa_m3_s, self._asked()
-        if not self.open or rate is None or asked == self._last_asked:
+        rate, asked, places = self.rate_pa_m3_s, self._asked(), self._places()
+        if not self.open or rate is None or not places or asked == self._last_asked:
             return
         self._last_asked = asked
-        places = self._places()
         self._message = "Working it out …"
         sources = tuple(AirLeak(place, rate) for _, place in places)
         names = tuple(name for name, _ in places)
@@ -130,6 +129,10 @@ class EffectSection(QObject):
             layout.addWidget(label("There is no leak to follow yet: take a test, or let it be typed.", "muted"))
             return
         answer = self._current
+        if not self._places():
+            plan.set_field(None)
+            layout.addWidget(label("Click the place on the plan that may leak.", "muted"))
+            return
         if answer is None:
             plan.set_field(None)
             layout.addWidget(label(self._message or "Working it out …", "muted"))
