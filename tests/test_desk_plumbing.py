@@ -5,10 +5,11 @@ from __future__ import annotations
 from driving import LEFT, bench, caution_ids, choose, press, push, texts, type_into
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox
+from PySide6.QtWidgets import QApplication, QCheckBox, QToolButton
 
 from bibulon.desk.plumbing.diagram import PlumbingDiagram
 from bibulon.desk.window import Window
+from bibulon.job.edits import changed, revised
 from bibulon.plumbing.network import BUCKET, network_of
 
 
@@ -71,6 +72,20 @@ def test_a_joint_that_does_not_fit_is_said_and_put_right_from_the_bench(window: 
     port = hose.joints[1].fitting
     assert hose.fitted.through == "film" and port is not None and port.through_film
     assert "hose-bare-in-tape" not in caution_ids(window), "it does not go through the tape any more"
+
+
+def test_the_card_of_a_line_says_what_its_hose_ends_in_once_the_pot_is_taken_out(window: Window) -> None:
+    job = window.document.job
+    window.document.edit("barb", changed(job, plumbing=revised(job.plumbing, pump_barb_m=0.016, regulator=False)))
+    window.go("lines")
+    window.plan.choose("vent-1")
+    window.refresh()
+    assert "Reducer at end" not in texts(bench(window))
+    next(one for one in bench(window).findChildren(QToolButton) if one.accessibleName() == "Take out P1").click()
+    window.refresh()
+    assert "Reducer at end" in texts(bench(window)), (
+        "the hose of the vent now ends on the pump, which it is too narrow for"
+    )
 
 
 def test_the_diagram_is_walked_and_edited_by_keys_and_put_away(window: Window) -> None:

@@ -37,8 +37,9 @@ class PlumbingSections:
 
     def _key(self) -> object:
         job = self.document.job
-        parts = job.parts_together
-        return job.plumbing, job.lines, job.manifolds, job.pots, job.cards, parts, self.document.settings.system
+        fits = job.cards, job.house.tube_fit_m, job.vacuum_pa, job.pair.injection.source
+        placed = job.plumbing, job.lines, job.manifolds, job.pots, job.parts_together
+        return placed, fits, self.document.settings.system
 
     def _fill(self, layout: QVBoxLayout) -> None:
         lines = {line.id for line in self.document.job.lines}

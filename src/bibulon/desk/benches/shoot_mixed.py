@@ -41,10 +41,14 @@ class MixedSection:
             self._left[one.number] = age, left
         grid.setColumnStretch(2, 1)
         layout.addLayout(grid)
+        self._count()
 
     def tick(self) -> None:
         """Count on: lines come and go with the batches that stand."""
         self._refresh()
+        self._count()
+
+    def _count(self) -> None:
         for one in self.bench.desk.run.standing():
             if one.number not in self._left:
                 continue
