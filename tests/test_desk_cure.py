@@ -65,6 +65,7 @@ def test_cure_shows_its_maps_curves_ramps_and_what_was_logged(
     assert side.at.editor.text() == "05:30 +1 d"
     type_into(side, "Cure and Tg at", "5:30 +1 d")
     assert window.document.cure_at_s == 72_000 and study.least_cure_at(72_000) > early
+    assert side.chart.plot.getAxis("left").style["showValues"]
     for look in ("degree of cure and Tg, over time", "temperature, through the stack", "temperature, over time"):
         choose(window, "Shown", look)
         assert len(side.chart.shown.curves) == 3 and all(

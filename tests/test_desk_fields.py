@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 from driving import at_station, bench, open_an_entry, settle
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -12,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
 from bibulon.desk.stations import STATIONS
-from bibulon.desk.widgets.curves_chart import CurvesChart
+from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn
 from bibulon.desk.widgets.fields import Field
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
@@ -94,6 +95,15 @@ def test_a_chart_leaves_the_wheel_to_the_bench(window: Window) -> None:
     side.ensureWidgetVisible(plot)
     QApplication.processEvents()
     assert not turn_wheel(plot.viewport(), 120)
+
+
+def test_a_chart_without_curves_counts_in_nothing(qtbot) -> None:
+    chart = CurvesChart("empty")
+    qtbot.addWidget(chart)
+    line = Curve(np.array([0.0, 2.0]), np.array([20.0, 40.0]), "warm")
+    for drawn, shows in ((Drawn(), False), (Drawn([line]), True), (Drawn(), False)):
+        chart.draw(drawn, "h", "°C")
+        assert {chart.plot.getAxis(side).style["showValues"] for side in ("left", "bottom")} == {shows}
 
 
 def test_the_wheel_over_a_choice_scrolls_the_bench_and_changes_nothing(window: Window) -> None:

@@ -104,6 +104,8 @@ class CurvesChart(QWidget):
         self._name(lines, [mark.at for mark in drawn.marks if mark.upright])
         values = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.values), np.nanmax(curve.values))]
         values += [mark.at for mark in drawn.marks if not mark.upright]
+        for side in ("left", "bottom"):  # an empty chart has no figures to count in
+            self.plot.getAxis(side).setStyle(showValues=bool(values and along))
         if values and along:
             self.plot.setXRange(min(along), max(max(along), min(along) + 1e-9), padding=0.02)
             low, high = min(values), max(max(values), min(values) + 1e-6)
