@@ -473,6 +473,13 @@ def test_what_is_left_is_as_deep_as_it_stands_in_its_own_bucket_or_pot() -> None
     assert hot[0] > hot[1] > hot[2] + 5
 
 
+def test_what_is_left_is_told_where_it_stands() -> None:
+    made = filled(assess(demo_job(DEMO_FILES[3])), 200, levels=1)
+    (step,) = (step for step in run_list(made) if step.id == "left in the pressure pot")
+    assert "left in the pressure pot" in step.text and "pressure is let off before it is opened" in step.detail
+    assert not any("bucket" in other.text for other in run_list(made))
+
+
 def test_what_bleeds_until_gel_stands_in_the_catch_pots_too() -> None:
     job = demo_job()
     fill = scheduled_fill(job, 400, 2, after=True)

@@ -29,6 +29,7 @@ from bibulon.desk.station_rail import StationButton
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.window import Window
 from bibulon.exchange.resin_sheet import TABLES
+from bibulon.job.charge import PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.job.part import Region
 from bibulon.job.storage import dump, parse
@@ -249,6 +250,18 @@ def test_components_are_warmed_and_a_batch_is_weighed_against_its_ratio(
     push(side, "Mixing sheet")
     words = "\n".join(page.extract_text() for page in PdfReader(out).pages)
     assert "mixing sheet" in words and "Slow hardener" in words and "B1" in words and "9:20" in words
+
+
+def test_a_batch_is_planned_over_midnight(window: Window) -> None:
+    job = window.document.job
+    by_hand = revised(job.charge, batches=tuple(PlannedBatch(mass_kg=5.0) for _ in range(6)))
+    window.document.edit("night", changed(job, charge=by_hand, shop=revised(job.shop, shot_start_s=600.0)))
+    window.go("charge")
+    window.refresh()
+    for number, text, mix_s in ((1, "23:55", -900.0), (2, "0:05", -300.0), (3, "00:30", 1200.0)):
+        field = type_into(bench(window), f"B{number} mixed from", text)
+        assert window.document.job.charge.batches[number - 1].mix_s == pytest.approx(mix_s)
+        assert field.editor.text() == f"{int(text.split(':')[0]):02d}:{text.split(':')[1]}"
 
 
 def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(window: Window, qtbot) -> None:

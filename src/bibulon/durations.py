@@ -56,10 +56,14 @@ def durations_alike(values_s: Sequence[float]) -> tuple[str, ...]:
 
 
 def clock_time(seconds: float) -> str:
-    """Time of day, "14:05"; a day later is marked "+1 d"."""
+    """Time of day; a day later or before is marked.
+
+    >>> clock_time(50_700.0), clock_time(86_400.0), clock_time(-300.0)
+    ('14:05', '00:00 +1 d', '23:55 −1 d')
+    """
     days, rest = divmod(round(seconds), 86400)
     text = f"{rest // 3600:02d}:{rest % 3600 // 60:02d}"
-    return text if days == 0 else f"{text} +{days} d"
+    return text if days == 0 else f"{text} {'+' if days > 0 else '−'}{abs(days)} d"
 
 
 def run_clock(seconds: float) -> str:

@@ -239,6 +239,16 @@ def parse_moment(text: str, start_s: float, units: Units | None = None) -> float
     return after_s if after_s >= 0 else after_s + DAY_S
 
 
+def parse_clock_near(text: str, start_s: float) -> float:
+    """Seconds from *start_s* in the day to the time of day *text*, before or after it, whichever is nearer. Raises
+    :class:`QuantityError`.
+
+    >>> parse_clock_near("9:20", 9.5 * 3600), parse_clock_near("23:50", 600.0), parse_clock_near("0:20", 23.5 * 3600)
+    (-600.0, -1200.0, 3000.0)
+    """
+    return (parse_clock_time(text) - start_s + DAY_S / 2) % DAY_S - DAY_S / 2
+
+
 def parse_clock_time(text: str) -> float:
     """Seconds since midnight of "14:05" or "7:30". Raises :class:`QuantityError`."""
     match = re.match(r"^\s*(\d{1,2})[:.h](\d\d)\s*$", text)

@@ -38,7 +38,7 @@ from bibulon.job.hunt import LeakHunt
 from bibulon.job.layup import ROLES, CoreLaying, CutChoices, Layer, PlyGroup, laid
 from bibulon.job.lines import Bucket, CatchPot, Line, Manifold, MediaPatch
 from bibulon.job.mould import Mould
-from bibulon.job.pair import MouldPair
+from bibulon.job.pair import MouldPair, Source
 from bibulon.job.part import Bag, Part, Region, Shop, Vacuum
 from bibulon.job.places import FARTHEST_M
 from bibulon.job.plumbing import Plumbing
@@ -282,16 +282,6 @@ class Job(Model):
         return (at.hour * 3600 + at.minute * 60 + at.second - begun.clock_s) % DAY_S
 
     @property
-    def shift_ends_s(self) -> float:
-        """When the shift ends, on the run clock; negative where the shot was begun, or is to begin, after it.
-
-        A shot that was begun counts as up to a quarter of a day before its planned time, else as after it.
-        """
-        early_s = DAY_S / 4
-        late_s = (self.shot_start_s - self.shop.shot_start_s + early_s) % DAY_S - early_s
-        return self.shop.shift_left_s - late_s
-
-    @property
     def worked_feeds(self) -> tuple[Line, ...]:
         """The feeds that somebody opens and clamps."""
         manifolds = {manifold.id for manifold in self.manifolds}
@@ -342,10 +332,14 @@ class Job(Model):
         return self.process in IN_MOULD
 
     @property
+    def supply(self) -> Source:
+        """What the resin is drawn from."""
+        return self.pair.injection.source if self.in_mould else "bucket"
+
+    @property
     def mixed_as_it_comes(self) -> bool:
         """Whether a machine mixes the resin at its head, so that it comes fresh and stands in no pot."""
-        injection = self.pair.injection
-        return self.in_mould and injection.source == "machine" and injection.mixed_at_head
+        return self.supply == "machine" and self.pair.injection.mixed_at_head
 
     @property
     def stands_mixed_s(self) -> float:

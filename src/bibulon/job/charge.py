@@ -8,11 +8,10 @@ from typing import Annotated
 
 from pydantic import Field
 
-from bibulon.durations import DAY_S
 from bibulon.job.base import BatchMass, Duration, Identifier, Mass, Model, Temperature
 from bibulon.job.resin_card import PotShape
 from bibulon.job.run import MIXING, RunEvent, times_on_run_clock
-from bibulon.quantity_text import QuantityError, parse_clock_time
+from bibulon.quantity_text import QuantityError, parse_clock_near
 
 
 class PlannedBatch(Model):
@@ -68,7 +67,7 @@ class MixedBatch(Model):
         """It on the run clock of a shot that begins at that time of day; a time that is none is left out."""
         mix_s: float | None
         try:
-            mix_s = (parse_clock_time(self.mixed_at) - start_s + DAY_S / 2) % DAY_S - DAY_S / 2
+            mix_s = parse_clock_near(self.mixed_at, start_s)
         except QuantityError:
             mix_s = None
         return Weighed(sum(self.masses_kg), mix_s, self.temperature_k, masses_kg=self.masses_kg)

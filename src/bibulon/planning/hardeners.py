@@ -18,6 +18,7 @@ from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import show
 from bibulon.quantities_in_words import percent
+from bibulon.resin.cure import shift_ends_s
 from bibulon.workers.report import Progress, no_progress
 
 FAR_APART = 1.3
@@ -111,7 +112,7 @@ def compare_hardeners(
         return Hardeners(tuple(rows), None, "The part fills with none of them.")
     row = rows[best]
     assert row.margin_s is not None
-    left_s = job.shift_ends_s - row.vacuum_off_s
+    left_s = shift_ends_s(job) - row.vacuum_off_s
     shift = f"{show(abs(left_s), 'duration')} {'before' if left_s >= 0 else 'after'} the end of the shift"
     margin = f"{show(row.margin_s, 'duration')} of margin ({show(job.charge.gel_margin_s, 'duration')} asked)"
     pots = "every batch is used up in time" if row.in_time else "a batch gels before it is used up"
@@ -151,7 +152,7 @@ def _slack(row: HardenerRow, job: Job) -> float:
     asked = max(job.charge.gel_margin_s, 60.0)
     return min(
         (row.margin_s - asked) / asked,
-        (job.shift_ends_s - row.vacuum_off_s) / 3600.0,
+        (shift_ends_s(job) - row.vacuum_off_s) / 3600.0,
         (job.house.hottest_k - row.peak_k) / 10.0,
         1.0 if row.in_time else -1.0,
     )

@@ -182,7 +182,7 @@ class _Builder:
     def _nodes(self) -> Iterator[Node]:
         job = self.job
         if job.feeds or job.manifolds:
-            yield Node(BUCKET, "bucket", job.pair.injection.source if job.in_mould else "bucket")
+            yield Node(BUCKET, "bucket", job.supply)
         for manifold in job.manifolds:
             yield Node(manifold.id, "manifold", manifold.label, manifold.id)
         for line in job.lines:
@@ -281,8 +281,7 @@ class _Builder:
         return next(card for card in self.job.cards if isinstance(card, FittingCard) and card.id == identifier)
 
     def _from_bucket(self) -> Joint:
-        at = self.job.pair.injection.source if self.job.in_mould else "bucket"
-        return Joint(f"in the {at}", None, None, None, "fits")
+        return Joint(f"in the {self.job.supply}", None, None, None, "fits")
 
     def _from(self, card: TubeCard, name: str, source: str) -> Joint:
         if source == BUCKET:

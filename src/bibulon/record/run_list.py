@@ -221,6 +221,8 @@ def _endings(assessment: Assessment) -> Iterator[RunStep]:
             mass = brief_on_scale(left.mass_kg, "mass", units)
             what = f"Take what is left {left.where} out of the shop: {mass}"
             hint = f"By {by}: it gets about {hot} by itself. In the open, away from all that burns."
+            if job.supply != "bucket":
+                hint = f"{hint} The pressure is let off before it is opened."
             if left.under_vacuum:
                 what = f"Stand the catch pots in water: {mass} of resin"
                 hint = f"By {by}: it gets about {hot} by itself. The vacuum stays on."

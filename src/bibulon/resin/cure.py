@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from bibulon.durations import DAY_S
 from bibulon.job import Job
 from bibulon.job.dosing import dose_as_weighed, dosed
 from bibulon.job.run import clamped_s
@@ -65,9 +66,19 @@ def last_mixed(job: Job, batches: Sequence[Batch], end_s: float) -> LastMixed:
     return max([*mixed, *ahead], key=lambda one: one.gels_s(job), default=LastMixed(-job.charge.mix_time_s))
 
 
+def shift_ends_s(job: Job) -> float:
+    """When the shift of *job* ends, on the run clock; negative where the shot was begun, or is to begin, after it.
+
+    A shot that was begun counts as up to a quarter of a day before its planned time, else as after it.
+    """
+    early_s = DAY_S / 4
+    late_s = (job.shot_start_s - job.shop.shot_start_s + early_s) % DAY_S - early_s
+    return job.shop.shift_left_s - late_s
+
+
 def cure_plan(job: Job, last: LastMixed) -> CurePlan:
     """Gel of the film in the bag and the earliest release of vacuum, by the resin that is mixed *last*: what is poured
     later gels later."""
     gel = last.gels_s(job) - last.mixed_s
     release = gel * job.resin.release_after_gel_factor
-    return CurePlan(last.mixed_s + gel, last.mixed_s + release, job.shift_ends_s)
+    return CurePlan(last.mixed_s + gel, last.mixed_s + release, shift_ends_s(job))

@@ -54,9 +54,9 @@ class Leftover:
 
 
 def depth_in_bucket_m(job: Job, volume_m3: float) -> float | None:
-    """How deep *volume_m3* stands in the bucket; None where nobody measured it."""
+    """How deep *volume_m3* stands in the bucket; None where nobody measured it, or there is another vessel."""
     bucket = job.plumbing.bucket
-    return bucket.depth_m(volume_m3) if bucket.known else None
+    return bucket.depth_m(volume_m3) if bucket.known and job.supply == "bucket" else None
 
 
 def depth_in_pots_m(job: Job, volume_m3: float) -> float | None:
@@ -113,8 +113,9 @@ def leftover_of(
 def leftovers_of(
     job: Job, batches: Sequence[Batch], end_s: float, in_bucket_kg: float, in_pots_kg: float
 ) -> tuple[Leftover, ...]:
-    """What is left in bucket and catch pots at *end_s*, the end of the fill, by what is in them; none where a machine
-    mixes resin as it comes. The bucket has the batch poured last, the pots the resin mixed first."""
+    """What is left in bucket, pressure pot or machine and in the catch pots at *end_s*, the end of the fill, by what is
+    in them; none where a machine mixes resin as it comes. The bucket has the batch poured last, the catch pots the
+    resin mixed first."""
     if not batches:
         return ()
     last, first = max(batches, key=lambda one: one.pour_s), min(batches, key=lambda one: one.pour_s)
@@ -122,7 +123,7 @@ def leftovers_of(
     in_bucket_m = depth_in_bucket_m(job, in_bucket_kg / density)
     in_pots_m = depth_in_pots_m(job, in_pots_kg / density)
     found = (
-        leftover_of(job, "in the bucket", in_bucket_kg, last, end_s, in_bucket_m),
+        leftover_of(job, f"in the {job.supply}", in_bucket_kg, last, end_s, in_bucket_m),
         leftover_of(job, "in the catch pots", in_pots_kg, first, end_s, in_pots_m, under_vacuum=True),
     )
     return tuple(one for one in found if one is not None)

@@ -18,7 +18,7 @@ from bibulon.job.edits import changed, revised
 from bibulon.planning.charge_spread import charge_spread
 from bibulon.planning.schedule_help import Draw, Help, draw_of
 from bibulon.quantities import show
-from bibulon.quantity_text import QuantityError, parse, parse_clock_time
+from bibulon.quantity_text import QuantityError, parse, parse_clock_near
 from bibulon.resin.batches import unplanned_kg
 from bibulon.stock.choice import hardeners_for
 
@@ -149,7 +149,7 @@ class BatchesSection(ChargeSection):
     def _set_mix(self, at: int, text: str) -> None:
         mix_s = None
         if text.strip():
-            mix_s = parse_clock_time(text) - self.document.job.shot_start_s
+            mix_s = parse_clock_near(text, self.document.job.shot_start_s)
         self._put(f"mixing of batch {at + 1}", at, revised(self._batches()[at], mix_s=mix_s))
 
     def _put(self, words: str, at: int, batch: PlannedBatch | None) -> None:
