@@ -34,6 +34,10 @@ ATMOSPHERE = 101_325.0
         ("25:30 min", "duration", 1530),
         ("2 h 10 min", "duration", 7800),
         ("40", "duration", 2400),
+        ("2 h 30", "duration", 9000),
+        ("42 min 30", "duration", 2550),
+        ("1 d 6", "duration", 108_000),
+        ("3 lb 4 oz", "mass", 52 * 0.028349523125),
         ("15 %", "share", 0.15),
         ("-45°", "angle", -45),
     ],
@@ -75,6 +79,7 @@ def test_pressure_knows_gauge_from_absolute(text: str, reading: str, absolute_pa
         ("1/0 in", "length", "0 below the line"),
         ("95 % abs", "pressure", "counted from atmosphere"),
         ("10:75 min x", "duration", "time"),
+        ("90 s 5", "duration", "25:30"),
     ],
 )
 def test_refuses_in_the_users_words(text: str, kind: str, says: str) -> None:

@@ -135,6 +135,10 @@ def parse(text: str, kind: QuantityKind, units: Units | None = None) -> float:
         inches, unit = _split(match[2].replace("''", '"'), kind)  # 4' 7 1/2"
         if unit in ('"', "in", ""):
             return _finite((int(match[1]) * 12 + inches) * 0.0254)
+    if kind in ("mass", "small mass") and (match := re.match(r"^(\d+)\s*lbs?\s+(\d.*)$", text)):
+        ounces, unit = _split(match[2], kind)
+        if unit in ("oz", ""):
+            return _finite((int(match[1]) * 16 + ounces) * _linear(kind, "oz")[0])
     value, unit = _split(text, kind)
     factor, offset = _linear(kind, _unit(kind, unit) if unit else KINDS[kind].shown[units.system][0])
     found = _finite(factor * value + offset)
@@ -205,15 +209,18 @@ def _parse_duration(text: str, units: Units) -> float:
         if unit in ("min", "", "mins"):
             return float(first * 60 + second)
         raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
-    total, rest = 0.0, text
+    total, rest, before = 0.0, text, 0.0
     while rest:
         value, tail = _split(rest, "duration")
         match = re.match(r"^([a-zA-Z]*)\s*(.*)$", tail)
         unit, rest = (match[1], match[2]) if match else (tail, "")
-        if not unit and rest:
+        smaller = {0.0: 60.0, DAY_S: 3600.0, 3600.0: 60.0, 60.0: 1.0}.get(
+            before
+        )  # 2 h 30 is 2:30 h, 42 min 30 is 42:30
+        if not unit and (rest or smaller is None):
             raise QuantityError("Write a time like 40 min, 1:40 h or 25:30 min.")
-        factor, _ = _linear("duration", _unit("duration", unit) if unit else "min")
-        total += value * factor
+        factor = _linear("duration", _unit("duration", unit))[0] if unit else smaller or 60.0
+        total, before = total + value * factor, factor
     if total < 0:
         raise QuantityError("A time cannot be negative here.")
     return _finite(total)
