@@ -462,6 +462,8 @@ def test_what_is_left_is_as_deep_as_it_stands_in_its_own_bucket_or_pot() -> None
     caught = kept(made.job)["in the catch pots"]
     assert 0.03 < caught.mass_kg < 0.1 and not caught.runs_away and caught.peak_k < 310
     assert "left in the catch pots" not in {step.id for step in run_list(made)}
+    warm = replace(made.leftovers[0], peak_k=331.0, out_by_s=1500.0)
+    assert not warm.runs_away, "58 °C: warmer by 30 K, and harmless"
     narrow = changed(made.job, pots=tuple(revised(pot, capacity_m3=1.0e-4) for pot in made.job.pots))
     assert kept(narrow)["in the catch pots"].runs_away
     hot = [

@@ -25,7 +25,7 @@ COLD_OVER_K = 5.0
 FOLLOWED_S = 24 * 3600.0
 DEPTHS_M = (0.03, 0.02, 0.01, 0.005, 0.003)
 HARMLESS_K = 333.15
-"""Resin that is spread out and gets no warmer than this, 60 °C, neither smokes nor cracks."""
+"""Resin that gets no warmer than this, 60 °C, neither smokes nor cracks."""
 
 
 @dataclass(frozen=True)
@@ -49,8 +49,8 @@ class Leftover:
 
     @property
     def runs_away(self) -> bool:
-        """Whether it gets hot by itself where it stands."""
-        return math.isfinite(self.out_by_s)
+        """Whether it gets so hot by itself, where it stands, that it smokes and cracks."""
+        return self.peak_k > HARMLESS_K and math.isfinite(self.out_by_s)
 
 
 def depth_in_bucket_m(job: Job, volume_m3: float) -> float | None:
