@@ -25,7 +25,6 @@ from bibulon.instruments.link import InstrumentLink
 from bibulon.instruments.protocol import ImpossibleReading, LineError, Reading, read_line, write_line
 from bibulon.instruments.simulated import SimulatedBench, World, world_of
 from bibulon.instruments.simulated_mould import MouldWorld, mould_readings
-from bibulon.job import Job
 from bibulon.job.pair import InjectionStep, UntilTime
 from bibulon.job.storage import save
 from bibulon.mould.injection import injection_course
@@ -158,12 +157,12 @@ def test_an_instrument_that_is_not_there_says_so() -> None:
     assert "does not answer" in lost[0]
 
 
-def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path: Path) -> None:
+def test_simulated_instruments_are_served_and_take_orders_until_interrupted(tmp_path: Path) -> None:
     """In a process of its own, over the socket that real ones speak through."""
-    deck = tmp_path / "deck.bibulon"
-    save(demo, deck)
+    path = tmp_path / "lid.bibulon"
+    save(injection(lid(), source="pressure pot"), path)
     serving = subprocess.Popen(
-        [sys.executable, "-m", "bibulon", "instruments", str(deck), "--pace", "50"],
+        [sys.executable, "-m", "bibulon", "instruments", str(path), "--pace", "50"],
         stdout=subprocess.PIPE,
         text=True,
     )
@@ -172,6 +171,10 @@ def test_simulated_instruments_are_served_until_interrupted(demo: Job, tmp_path:
         url = serving.stdout.readline().split()[3].rstrip(";")
         readings, said = collected(url, 6)
         assert {reading.channel for reading in readings} >= {"vacuum"} and not said
+        host, port = url.removeprefix("socket://").split(":")
+        with socket.create_connection((host, int(port)), timeout=120) as client, client.makefile() as answers:
+            client.sendall(b"press 200 mbar\n")
+            assert any(line == "# press 200 mbar\n" for line in answers)
     finally:
         serving.send_signal(signal.SIGINT)
         assert serving.wait(timeout=120) == 0

@@ -12,6 +12,7 @@ from bibulon.job.run import RunEvent
 from bibulon.laminate.compaction import HAND_PA, fibre_fraction, ply_thickness_m
 from bibulon.laminate.corner import corners_of, most_proud_m
 from bibulon.laminate.preform import preform_weight_kg
+from bibulon.laminate.tack import each_laid
 
 LETTERS = {"fabric": "P", "core": "C", "surface coat": "S"}
 DEBULK_M = 0.004
@@ -83,9 +84,9 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
         if isinstance(card, FabricCard)
     }
     preforms = {group.name: group for group in job.groups if group.preform is not None}
-    entries = [(layer, turn) for layer in job.laid for turn in range(layer.count)]
+    entries = list(each_laid(job))
     piece = ""
-    for at, (layer, _) in enumerate(entries):
+    for at, (layer, tacked) in enumerate(entries):
         if layer.group in preforms:
             group = preforms[layer.group]
             this = f"{group.name}~{layer.id.partition('~')[2]}"
@@ -97,7 +98,6 @@ def lay_list(job: Job) -> tuple[LayLine, ...]:
         piece = ""
         card = cards[layer.card]
         assert isinstance(card, FabricCard | CoreCard | CoatCard)
-        tacked = isinstance(card, FabricCard) and any(line.label.startswith(("P", "C")) for line in lines)
         lines.append(line(LETTERS[card.kind], _text(layer, card), layer.region, tack if tacked else ""))
         proud += prouder.get(card.id, 0.0)
         if proud >= most and at < len(entries) - 1:

@@ -17,19 +17,17 @@ def laid_area_m2(job: Job, region: str | None) -> float:
     return sum(developed_area_m2(job.part.relief, part) for part in getattr(shape, "geoms", [shape]))
 
 
-def tacked_plies(job: Job) -> Iterator[Layer]:
-    """The entry of each ply that is tacked on fabric, core or a preform before it, once a ply."""
+def each_laid(job: Job) -> Iterator[tuple[Layer, bool]]:
+    """The entry of each coat, ply and core in the order they are laid, with whether it is a ply that is tacked on
+    fabric, core or a preform before it."""
     cards = {card.id: card for card in job.cards}
     preforms = {group.name for group in job.groups if group.preform is not None}
     begun = False
     for layer in job.laid:
-        if layer.group in preforms or isinstance(cards[layer.card], CoreCard):
-            begun = True
-        elif isinstance(cards[layer.card], FabricCard):
-            for _ in range(layer.count):
-                if begun:
-                    yield layer
-                begun = True
+        in_preform, card = layer.group in preforms, cards[layer.card]
+        for _ in range(layer.count):
+            yield layer, begun and isinstance(card, FabricCard) and not in_preform
+            begun = begun or in_preform or isinstance(card, FabricCard | CoreCard)
 
 
 def tack_kg(job: Job) -> float:
@@ -37,7 +35,7 @@ def tack_kg(job: Job) -> float:
     if job.tack is None:
         return 0.0
     each_m2 = job.card(job.tack, AdhesiveCard).areal_weight_kg_m2
-    return each_m2 * sum(laid_area_m2(job, layer.region) for layer in tacked_plies(job))
+    return each_m2 * sum(laid_area_m2(job, layer.region) for layer, tacked in each_laid(job) if tacked)
 
 
 def fabric_kg(job: Job, group: PlyGroup) -> float:
