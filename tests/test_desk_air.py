@@ -116,20 +116,29 @@ def test_a_leaker_is_not_infused_without_a_name(window: Window) -> None:
     window.go("shoot")
     window.refresh()
     button = bench(window).findChild(QPushButton, "next step")
-    while "Open feed" not in button.text().replace("\n", " "):
-        before = button.text()
-        button.click()
-        window.refresh()
-        assert button.text() != before
+
+    def go_on_until(words: str) -> None:
+        while words not in button.text().replace("\n", " "):
+            before = button.text()
+            button.click()
+            window.refresh()
+            assert button.text() != before
+
+    go_on_until("Mix batch 1")
     while_open(QInputDialog, lambda dialog: dialog.reject())
     button.click()
-    assert not window.run.started and "No resin was let in" in window.note.words.text()
+    window.refresh()
+    assert "Mix batch 1" in button.text().replace("\n", " ")
+    assert "No resin was mixed" in window.note.words.text()
 
     def sign(dialog: QInputDialog) -> None:
         dialog.setTextValue("  Night shift lead ")
         dialog.accept()
 
     while_open(QInputDialog, sign)
+    button.click()
+    window.refresh()
+    go_on_until("Open feed")  # asked once: nothing stands in the way any more
     button.click()
     assert window.run.started
     notes = [event.text for event in window.document.job.shot if event.kind == "note"]

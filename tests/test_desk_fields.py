@@ -10,11 +10,13 @@ from driving import at_station, bench, open_an_entry, settle
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton, QWidget
 
+from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import STATIONS
+from bibulon.desk.widgets.choices import ChoiceBox
 from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn
-from bibulon.desk.widgets.fields import Field
+from bibulon.desk.widgets.fields import Field, OneLine
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
 
@@ -25,6 +27,38 @@ JARGON = re.compile(r"_|Input|String|Tuple|validation|valid |None|\bfloat|\bint\
 def fields(window: Window) -> list[Field]:
     settle(bench(window))
     return [one for one in bench(window).findChildren(Field) if one.isVisible() and one.editor.isEnabled()]
+
+
+@pytest.mark.parametrize("station", [station.id for station in STATIONS])
+def test_no_words_are_cut_off(window: Window, qtbot, station: str) -> None:
+    """In a window of 1280 by 800 every text of a bench has room for all of it, and every choice for what is chosen."""
+    window.resize(1280, 800)
+    at_station(window, qtbot, station)
+    window.refresh()
+    settle(bench(window))
+    qtbot.waitUntil(lambda: cut_words(bench(window)) == [], timeout=20_000)  # rows move as answers come in
+
+
+def test_no_shortcut_is_cut_off(window: Window) -> None:
+    window.show_shortcuts()
+    (listed,) = window.findChildren(ShortcutList)
+    QApplication.processEvents()
+    assert cut_words(listed) == [] and len(listed.findChildren(QLabel)) > 80
+
+
+def cut_words(root: QWidget) -> list[str]:
+    """The texts in *root* that have too little room."""
+    cut = []
+    for one in root.findChildren(QLabel):
+        if one.isVisible() and one.text() and not isinstance(one, OneLine):
+            need = one.heightForWidth(one.width()) if one.wordWrap() else one.sizeHint().height()
+            if need > one.height() + 1 or (not one.wordWrap() and one.sizeHint().width() > one.width() + 1):
+                cut.append(one.text())
+    for box in root.findChildren(ChoiceBox):
+        if box.isVisible() and " ".join(box.shown_lines()) != box.currentText():
+            cut.append(box.currentText())
+    buttons = (one for one in root.findChildren(QPushButton) if one.isVisible())
+    return cut + [one.text() for one in buttons if one.sizeHint().width() > one.width() + 1]
 
 
 @pytest.mark.parametrize(

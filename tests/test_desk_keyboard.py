@@ -13,6 +13,7 @@ from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import STATIONS
 from bibulon.desk.widgets.choices import ChoiceBox
 from bibulon.desk.widgets.fields import Field
+from bibulon.desk.widgets.focus_edge import FocusEdge
 from bibulon.desk.window import Window
 from bibulon.desk.work.background import any_under_way
 from bibulon.mould.shots import shots_of
@@ -82,6 +83,8 @@ def test_the_keyboard_comes_into_every_pane(window: Window) -> None:
     for place in places:
         QTest.keyClick(held(), Qt.Key.Key_F6)
         assert held() is place
+        edged = [one.parentWidget() for one in window.findChildren(FocusEdge) if one.isVisible()]
+        assert edged == ([place] if place in (window.plan, window.time_rail.canvas) else []), "one sees where keys go"
     for place in places[-2::-1]:
         QTest.keyClick(held(), Qt.Key.Key_F6, Qt.KeyboardModifier.ShiftModifier)
         assert held() is place

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -19,6 +19,7 @@ from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_of, dosed
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import ResinCard
+from bibulon.job.run import EventKind, RunEvent
 from bibulon.quantities import Units
 from bibulon.record.mixed_resin import standing_batches, too_old
 from bibulon.resin.viscosity import film_gel_s
@@ -152,6 +153,30 @@ def test_a_batch_as_planned_changes_nothing_in_the_fill() -> None:
     job = hatch()
     fills = [scheduled_fill(weighed(job, *[dose_of(job.resin) * share] * 2), 120) for share in (1.0, 1.004)]
     assert fills[1].age_s == pytest.approx(fills[0].age_s, rel=1e-9) and np.all(fills[1].faster == 1.0)
+
+
+@pytest.mark.parametrize(("ticked_s", "old_s"), [(106.0, 106.0), (3.0, 360.0)])
+def test_a_batch_is_as_old_as_its_tick_says_unless_that_came_as_it_was_poured(ticked_s: float, old_s: float) -> None:
+    """Six minutes are planned to mix it. It is that old on the console, in the plan's batches and for the cure."""
+    job = hatch()
+    poured = datetime(2026, 12, 1, 8, 30, tzinfo=UTC)
+    logged: tuple[tuple[float, EventKind, str], ...] = (
+        (ticked_s, "step done", "mix B1"), (0.0, "batch added", "B1"), (-60.0, "started", ""),
+    )  # fmt: skip
+    run = tuple(
+        RunEvent(number=number, at=poured - timedelta(seconds=before_s), clock_s=0.0, kind=kind, label=label, mass_kg=2)
+        for number, (before_s, kind, label) in enumerate(logged, 1)
+    )
+    for known in (2, 3):  # before the first feed is opened, and after
+        made = filled(changed(job, run=run[:known]))
+        begun, at = (60.0, None) if known == 2 else (60.0, 0.0)
+        (standing,) = standing_batches(made, poured + timedelta(seconds=60), at)
+        assert standing.age_s == pytest.approx(old_s + begun)
+    (first, *_) = made.batches
+    assert -first.mix_s == pytest.approx(old_s + 60.0)
+    assert first.pour_s == 0.0 and first.late_s == 0.0, "it is there when it is needed"
+    ended = changed(made.job, run=(*run, revised(run[2], number=4, kind="finished", clock_s=2000.0)))
+    assert assess(ended).last_mixed.mixed_s == pytest.approx(-old_s - 60.0)
 
 
 def test_what_only_a_mixing_sheet_tells_stands_mixed_until_the_part_is_full() -> None:

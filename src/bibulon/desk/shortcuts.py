@@ -70,8 +70,6 @@ class ShortcutList(QDialog):
         for at, shortcut in enumerate(SHORTCUTS):
             side = 2 * (at // half)
             grid.addWidget(label(shortcut.keys, "figure", wrap=False), at % half, side)
-            text = label(shortcut.text)
-            text.setMinimumWidth(250)
-            grid.addWidget(text, at % half, side + 1)
+            grid.addWidget(label(shortcut.text, wrap=False), at % half, side + 1)
         layout.addLayout(grid)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

@@ -24,6 +24,8 @@ class PlannedBatch(Model):
 
 LEAST_WEIGHED_KG = 1e-3
 """Less on the scale is no batch."""
+LEAST_SHARE_OF_MIXING = 0.25
+"""A batch that is poured sooner after its mixing was ticked, as a share of what mixing takes, was ticked late."""
 
 
 @dataclass(frozen=True)
@@ -45,9 +47,16 @@ class Weighed:
         return self.mixed_by_s(takes_s) if self.mix_s is None else self.mix_s
 
     def mixed_by_s(self, takes_s: float) -> float | None:
-        """When its mixing, which *takes_s*, was begun at the latest by what the log says; None if it says nothing."""
-        poured_s = None if self.poured_s is None else self.poured_s - takes_s
-        return min((one for one in (self.begun_s, poured_s) if one is not None), default=None)
+        """When its mixing, which *takes_s*, was begun by what the log says; None if it says nothing.
+
+        It counts from the tick that it was begun. Where there is none, or one that came too short before it was poured
+        to be true, it was begun so long before it was poured.
+        """
+        if self.poured_s is None:
+            return self.begun_s
+        if self.begun_s is not None and self.poured_s - self.begun_s >= LEAST_SHARE_OF_MIXING * takes_s:
+            return self.begun_s
+        return self.poured_s - takes_s
 
 
 class MixedBatch(Model):

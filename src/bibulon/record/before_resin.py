@@ -10,6 +10,8 @@ from bibulon.quantities_in_words import age_words, brief
 
 HELD = "check hold"
 """The step that asks for the hold test."""
+IN_SPITE_OF_LEAK = "although the last hold test failed"
+"""What a note in the log says where resin was mixed or let in all the same, with the name of who decided it."""
 READY_CHECKS = {
     "hold": ("Last hold test read and passed", "Vacuum on, pump and its spare running, pots empty and shut."),
     "people": (

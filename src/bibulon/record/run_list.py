@@ -41,6 +41,16 @@ class RunStep:
     label: str
     mass_kg: float | None = None
 
+    @property
+    def mixes(self) -> bool:
+        """Whether resin and hardener come together in it."""
+        return self.id.startswith("mix ")
+
+    @property
+    def spends_resin(self) -> bool:
+        """Whether after it resin is mixed or in the part, and cannot be had back."""
+        return self.mixes or self.kind == "valve opened"
+
 
 def trigger_in_words(assessment: Assessment, opens: Trigger) -> str:
     """What a valve is turned by, for a sentence."""
@@ -101,12 +111,8 @@ def run_list(assessment: Assessment) -> tuple[RunStep, ...]:
     vents = (step for vent in assessment.job.vents for step in _turning(assessment, vent))
     timed = [*_mixings(assessment), *_pourings(assessment), *_feeding(assessment), *_recipe(assessment), *vents]
     timed.sort(key=lambda step: (step.due_s is None, step.due_s or 0.0))
-    at_valves = next((at for at, step in enumerate(timed) if not _is_mixing(step)), len(timed))
+    at_valves = next((at for at, step in enumerate(timed) if not step.mixes), len(timed))
     return (held, *timed[:at_valves], *ready, *timed[at_valves:], *_endings(assessment))
-
-
-def _is_mixing(step: RunStep) -> bool:
-    return step.id.startswith("mix ")
 
 
 def _mixings(assessment: Assessment) -> Iterator[RunStep]:

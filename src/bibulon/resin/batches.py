@@ -127,19 +127,19 @@ def batches_of(
             who = free_until.index(max(free_until))
             mix = min(pours[index], free_until[who]) - plan.mix_time_s
             wanted = plan.batches[index].mix_s if index < len(plan.batches) else None
-            warm_k, dose = temperature_k, None
+            warm_k, dose, poured_s = temperature_k, None, None
             if index < len(weighed):
                 known = weighed[index]
                 wanted = wanted if known.mix_s is None else known.mix_s
                 warm_k = warm_k if known.temperature_k is None else known.temperature_k
-                dose = dose_as_weighed(resin, known.masses_kg)
+                dose, poured_s = dose_as_weighed(resin, known.masses_kg), known.poured_s
                 by_log_s = known.mixed_by_s(plan.mix_time_s)
                 if known.mix_s is None and by_log_s is not None:
                     planned = mix if wanted is None else wanted
                     early = by_log_s < planned - AS_PLANNED_S
                     wanted = by_log_s if early or known.begun_s is not None else wanted
             mix = free_until[who] = mix if wanted is None else wanted
-            pour = max(pours[index], mix + plan.mix_time_s)
+            pour = max(pours[index], mix + plan.mix_time_s if poured_s is None else max(mix, poured_s))
             used = max(time_of(float(starts[index + 1])), pour)
             usable = mix + plan.pot_life_share * pot_life_s(dosed(resin, dose), warm_k, masses[index], pot)
             late_s, in_time = max(pour - pours[index], 0.0), used <= usable + 1e-6

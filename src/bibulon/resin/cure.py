@@ -59,7 +59,8 @@ def last_mixed(job: Job, batches: Sequence[Batch], end_s: float) -> LastMixed:
     done = [event.clock_s for event in job.shot if event.kind == "batch added"]
     mixed = [LastMixed(clock_s - job.charge.mix_time_s) for clock_s in done]
     for at, batch in enumerate(job.weighed[: len(mixed)]):
-        mixed_s = mixed[at].mixed_s if batch.mix_s is None else batch.mix_s
+        known_s = batch.known_since(job.charge.mix_time_s)
+        mixed_s = mixed[at].mixed_s if known_s is None else known_s
         mixed[at] = LastMixed(mixed_s, dose_as_weighed(job.resin, batch.masses_kg))
     ended = any(event.kind == "finished" for event in job.shot)
     ahead = [] if ended else [LastMixed(batch.mix_s, batch.dose) for batch in batches[len(done) :]]

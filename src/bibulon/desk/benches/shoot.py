@@ -25,8 +25,8 @@ from bibulon.mould.shot_checks import shot_checks
 from bibulon.mould.shots import ShotFigure, figure_of, figures_for
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
-from bibulon.record.before_resin import HELD, held_ago
-from bibulon.record.run_list import done_steps
+from bibulon.record.before_resin import HELD, IN_SPITE_OF_LEAK, held_ago
+from bibulon.record.run_list import RunStep, done_steps
 
 NEXT_LETTERS = 36
 """A longer step goes on in a second line of the large button."""
@@ -317,26 +317,30 @@ class ShootBench(Bench):
         step, ending = self.desk.run.next(), self._ending()
         if step is None and ending is not None:
             ending[1]()
-        if step is None or (step.kind == "valve opened" and not self._answered_for()):
+        if step is None or (step.spends_resin and not self._answered_for(step)):
             return
         self._guarded(lambda: self.desk.run.do(step))
 
-    def _answered_for(self) -> bool:
-        """Whether resin may be let in: a bag or mould that did not hold asks for the name of who says so."""
+    def _answered_for(self, step: RunStep) -> bool:
+        """Whether resin may be mixed or let in: a bag or mould that did not hold asks, once, who says so."""
         verdicts = self.document.assessment.hold_verdicts
         if self.desk.run.started or not verdicts or verdicts[-1][1].passed:
             return True
-        leak = show(verdicts[-1][1].leak_pa_m3_s, "leak rate", self.document.assessment.units)
+        test, verdict = verdicts[-1]
+        if any(IN_SPITE_OF_LEAK in event.text and event.at >= test.taken_at for event in self.document.job.shot):
+            return True
+        leak = show(verdict.leak_pa_m3_s, "leak rate", self.document.assessment.units)
+        done = "let in" if step.kind == "valve opened" else "mixed"
         name, taken = QInputDialog.getText(
             self,
             "The last hold test failed",
             f"It leaks {leak}. What does not hold is not infused: the dry materials cost more than the search.\n"
-            "Who says that resin is let in all the same?",
+            f"Who says that resin is {done} all the same?",
         )
         if not taken or not name.strip():
-            self.desk.show_message("No resin was let in. Find the leak at Hold, mend it, and hold again.")
+            self.desk.show_message(f"No resin was {done}. Find the leak at Hold, mend it, and hold again.")
             return False
-        text = f"Infused although the last hold test failed with {leak}: {name.strip()}"
+        text = f"Resin {done} {IN_SPITE_OF_LEAK} with {leak}: {name.strip()}"
         return self._guarded(lambda: self.desk.run.log("note", text=text[:LONGEST_TEXT]))
 
     def _log(self, kind: EventKind, text: str = "") -> None:

@@ -24,6 +24,7 @@ from bibulon.desk.plan.spoken import spoken_objects
 from bibulon.desk.plan.things import KINDS
 from bibulon.desk.plan.toolbox import tool_named
 from bibulon.desk.plan.under_pointer import described_at
+from bibulon.desk.widgets.focus_edge import FocusEdge
 from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
 from bibulon.flow.result import FillResult
@@ -61,6 +62,7 @@ class PlanView(PlanPicture):
         self._pointer: QPointF | None = None
         """Where the pointer is, as long as it is over the plan."""
         self._spoken = SpokenObjects(self)
+        FocusEdge(self)
 
     def set_joints(self, on: bool) -> None:
         """Show the joints of all plies, or not."""

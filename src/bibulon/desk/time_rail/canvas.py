@@ -19,6 +19,7 @@ from bibulon.desk.time_rail.heat_lane import HeatGrip, heat_grip_at, with_heat_d
 from bibulon.desk.time_rail.picture import FILL_LANE, TimePicture
 from bibulon.desk.time_rail.recipe_lane import Grip
 from bibulon.desk.time_rail.scale import Scale
+from bibulon.desk.widgets.focus_edge import FocusEdge
 from bibulon.desk.widgets.spoken import SpokenObjects
 from bibulon.desk.work.document import Document
 from bibulon.durations import run_clock
@@ -50,6 +51,7 @@ class TimeCanvas(TimePicture):
         self._heat_held: tuple[HeatGrip, Assessment, Scale] | None = None
         self._moved = False
         self._spoken = SpokenObjects(self)
+        FocusEdge(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Time rail")
         self.setMouseTracking(True)

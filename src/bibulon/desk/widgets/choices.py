@@ -6,8 +6,18 @@ from collections.abc import Callable, Sequence
 from contextlib import suppress
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,19 +32,53 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import LABEL_WIDTH, label
 from bibulon.desk.widgets.reading_order import TYPED_AT
 
-BY_KEYBOARD = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 
 
 class ChoiceBox(QComboBox):
-    """A combo box that shortens its text with an ellipsis and draws an arrow of the theme; the wheel scrolls what it
-    stands in, and never changes it."""
+    """A combo box that breaks a long text over two lines, shortens the second with an ellipsis, and draws an arrow of
+    the theme; the wheel scrolls what it stands in, and never changes it."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel over it does not give it the keyboard
+        self._lines_given = 1
+        self.currentTextChanged.connect(self._fit_lines)
+
+    def _room(self) -> QRect:
+        """Where the text is written."""
+        return self.rect().adjusted(9, 0, -22, 0)
+
+    def shown_lines(self) -> list[str]:
+        """What is written of the chosen text: one line, or two where one has no room for it."""
+
+        def shown(words: list[str]) -> str:
+            return self.fontMetrics().elidedText(" ".join(words), Qt.TextElideMode.ElideRight, self._room().width())
+
+        words = self.currentText().split(" ")
+        fit = next((n for n in range(len(words), 1, -1) if shown(words[:n]) == " ".join(words[:n])), 1)
+        return [shown(line) for line in (words[:fit], words[fit:]) if line]
+
+    def _fit_lines(self) -> None:
+        """Ask for the height that the text's lines take."""
+        lines = max(1, len(self.shown_lines()))
+        if lines != self._lines_given:
+            self._lines_given = lines
+            self.updateGeometry()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_lines()
+
+    def sizeHint(self) -> QSize:
+        hint = super().sizeHint()
+        return QSize(hint.width(), hint.height() + (self._lines_given - 1) * self.fontMetrics().lineSpacing())
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
 
     def focusInEvent(self, event: QFocusEvent) -> None:
-        if event.reason() in BY_KEYBOARD:
+        if event.reason() in BY_TAB:
             self.setProperty(TYPED_AT, True)
         elif event.reason() == Qt.FocusReason.MouseFocusReason:
             self.setProperty(TYPED_AT, False)
@@ -63,10 +107,8 @@ class ChoiceBox(QComboBox):
         option = QStyleOptionComboBox()
         self.initStyleOption(option)
         painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
-        room = self.rect().adjusted(9, 0, -22, 0)
-        text = self.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room.width())
         painter.setPen(QColor(theme.current.palette.ink if self.isEnabled() else theme.current.palette.muted))
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(self._room(), Qt.AlignmentFlag.AlignVCenter, "\n".join(self.shown_lines()))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(QColor(theme.current.palette.muted), 1.6, c=Qt.PenCapStyle.RoundCap))
         at = QPointF(self.width() - 13, self.height() / 2 + 2)
