@@ -70,7 +70,8 @@ def planned_moments(
         if pots_full_s is not None:
             moments.append(Moment("pots full", "Pots full", pots_full_s, pots_full_s))
     for batch in batches:
-        moments.append(Moment("mix", f"B{batch.number}", batch.mix_s, batch.mix_s + job.charge.mix_time_s))
+        mixed_s = min(batch.mix_s + job.charge.mix_time_s, batch.pour_s)
+        moments.append(Moment("mix", f"B{batch.number}", batch.mix_s, mixed_s))
         moments.append(Moment("batch", f"B{batch.number}", batch.pour_s, batch.used_s))
     for leg in legs_of(job, fill.end_s if fill is not None else 0.0):
         what = "oven" if leg.heats == "oven" else "mould"

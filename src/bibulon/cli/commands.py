@@ -13,7 +13,9 @@ from bibulon.cli.answers import end_by_cautions, opened, print_json, refuse
 from bibulon.fineness import FULL_LEVELS, FULL_NODES
 from bibulon.quantities_in_words import percent
 
-app = typer.Typer(help="Plan and run vacuum infusion jobs. With a job file, or nothing at all: open the window.")
+app = typer.Typer(
+    help="Plan and run vacuum infusion and light RTM jobs. With a job file, or nothing at all: open the window."
+)
 
 JobFile = Annotated[Path, typer.Argument(help="A .bibulon job file.", metavar="JOB")]
 AsJson = Annotated[bool, typer.Option("--json", help="Answer as JSON, SI units.")]

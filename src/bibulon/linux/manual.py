@@ -26,7 +26,7 @@ def manual_page() -> str:
     lines = [
         f'.TH BIBULON 1 "" "bibulon {version("bibulon")}" "User commands"',
         ".SH NAME",
-        r"bibulon \- plan and run vacuum infusion jobs",
+        r"bibulon \- plan and run vacuum infusion and light RTM jobs",
         ".SH SYNOPSIS",
         ".B bibulon",
         "[COMMAND] [ARGUMENTS]",

@@ -147,7 +147,8 @@ def _pourings(assessment: Assessment) -> Iterator[RunStep]:
 
 def _feeding(assessment: Assessment) -> Iterator[RunStep]:
     job, opened = assessment.job, opened_s(assessment)
-    first_s = min((feed.opens.time_s for feed in job.feeds if isinstance(feed.opens, AtTime)), default=0.0)
+    timed = {feed.label: feed.opens.time_s for feed in job.worked_feeds if isinstance(feed.opens, AtTime)}
+    first = min(timed, key=lambda name: timed[name], default="")
     together = f" on all {job.parts_together} parts" if job.parts_together > 1 else ""
     for feed in job.worked_feeds:
         planned = feed.opens.time_s if isinstance(feed.opens, AtTime) else None
@@ -155,7 +156,8 @@ def _feeding(assessment: Assessment) -> Iterator[RunStep]:
             words = trigger_in_words(assessment, feed.opens)
             when = f"{words[0].upper()}{words[1:]}."
         else:
-            when = "This starts the clock." if planned == first_s else "By the clock."
+            with_first = f"Together with {first}." if planned == timed[first] else "By the clock."
+            when = "This starts the clock." if feed.label == first else with_first
         due = opened.get(feed.id, planned)
         yield RunStep(
             f"open {feed.id}", f"Open {feed.word} {feed.label}{together}", when, due, "valve opened", feed.label

@@ -330,12 +330,12 @@ class ShootBench(Bench):
         if any(IN_SPITE_OF_LEAK in event.text and event.at >= test.taken_at for event in self.document.job.shot):
             return True
         leak = show(verdict.leak_pa_m3_s, "leak rate", self.document.assessment.units)
+        why = next((caution.why for caution in self.document.cautions if caution.id == "hold-failed"), "")
         done = "let in" if step.kind == "valve opened" else "mixed"
         name, taken = QInputDialog.getText(
             self,
             "The last hold test failed",
-            f"It leaks {leak}. What does not hold is not infused: the dry materials cost more than the search.\n"
-            f"Who says that resin is {done} all the same?",
+            f"It leaks {leak}. {why}\nWho says that resin is {done} all the same?",
         )
         if not taken or not name.strip():
             self.desk.show_message(f"No resin was {done}. Find the leak at Hold, mend it, and hold again.")
