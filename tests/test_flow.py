@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.assess import assess, filled
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.flow.assembly import build_network
 from bibulon.flow.contours import contour, joined, round_levels
 from bibulon.flow.fill import fill
@@ -391,3 +392,29 @@ def test_a_vent_is_opened_again(panel: Job) -> None:
     assert shut.fill_time_s is None or opened.fill_time_s <= shut.fill_time_s * 1.001
     with pytest.raises(ValueError, match="not throttled"):
         revised(vent, turns=(Turn(to="throttled"),))
+
+
+def test_a_long_way_to_gel_down_a_slope_is_called_off_at_once_and_ends() -> None:
+    """A feed down the middle of the dome gore, clamped when it is full: it drains in ever smaller steps. A newer
+    question does not wait for that; with none the fill is told as far as it was followed."""
+    gore = demo_job(DEMO_FILES[1])
+    feed, vent = gore.feeds[0], gore.vents[0]
+    mid = revised(feed, points=((3.9848, 0.5853), (0.03, 0.5853)), hose_way=())
+    sides = [tuple((x, 1.1705 - y if low else y) for x, y in vent.points) for low in (False, True)]
+    vents = tuple(revised(vent, id=f"v{at}", label=f"V{at}", points=side, hose_way=()) for at, side in enumerate(sides))
+    problem = flow_problem(changed(gore, lines=(mid, *vents), media=()), 200, 2, after=True)
+    found = fill(problem)
+    assert found.stopped_by == "filled" and found.after is not None
+    assert not found.after.whole and found.end_s < found.after.times_s[-1]
+    assert abs(found.after.mass_error) < 1e-6 and found.after.bled_m3 > 0
+
+    told: list[float] = []
+
+    def called_off(share: float) -> None:
+        told.append(share)
+        if share >= 1.0:  # it is full
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        fill(problem, called_off)
+    assert len(told) > 20

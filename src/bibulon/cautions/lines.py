@@ -8,6 +8,7 @@ from itertools import product
 
 import numpy as np
 from shapely import LineString, Point, Polygon
+from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points, unary_union
 
 from bibulon.assess import Assessment
@@ -29,6 +30,8 @@ SMALLEST_POCKET_SHARE = 1e-3
 """Of the part's area; less is a bubble, not a dry place."""
 UNDER_FEED_M = 0.05
 """Media that is reached under a feed comes so far out on both sides."""
+CUT_TO_M = 5e-4
+"""Media is cut no more exactly than this."""
 BESIDE_VENT_M = 0.02
 LATER = 1.02
 MOST_STRETCHED = 0.1
@@ -51,14 +54,20 @@ def no_fill(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(str(refusal), refusal.place, station=refusal.station)
 
 
+def _braked(job: Job) -> BaseGeometry:
+    """What is to be free of media round the vents of *job*, large enough for corners that are put on a grid."""
+    vents = unary_union([LineString(vent.points) for vent in job.vents])
+    return vents.buffer(1.0005 * job.house.brake_m + 2e-4, quad_segs=32, join_style="mitre")
+
+
 def _with_brake(job: Job) -> Job:
     """*job* with its media cut back from the vents; a patch that would fall apart, or away, stays as it is."""
-    vents = unary_union([LineString(vent.points) for vent in job.vents])
+    vents, braked = unary_union([LineString(vent.points) for vent in job.vents]), _braked(job)
     for patch in job.media:
         media = Polygon(patch.outline)
-        if media.distance(vents) >= job.house.brake_m - 1e-6:
+        if media.distance(vents) >= job.house.brake_m - CUT_TO_M:
             continue
-        cut = media.difference(vents.buffer(job.house.brake_m + 1e-4, join_style="mitre"))
+        cut = media.difference(braked)
         if (outline := ring_of(cut)) is not None:
             job = with_media(job, revised(patch, outline=outline))
     return job
@@ -103,7 +112,7 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
         media = Polygon(patch.outline).intersection(part)
         for vent in job.vents:
             line = LineString(vent.points)
-            if not media.is_empty and (gap := media.distance(line)) < wanted - 1e-6:
+            if not media.is_empty and (gap := media.distance(line)) < wanted - CUT_TO_M:
                 close = nearest_points(media, line)[0]
                 places.append((gap, (close.x, close.y), vent.label, patch.id))
     if places:
@@ -117,14 +126,14 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
 def _with_media_under(job: Job) -> Job:
     """*job* with its media reached under the feeds that lie off it, as far as the brake before the vents leaves; a feed
     far from all media has a strip of the nearest laid under it."""
-    vents = unary_union([LineString(vent.points) for vent in job.vents]).buffer(job.house.brake_m + 1e-4)
     free = job.part.outline.polygon.difference(unary_union([hole.polygon for hole in job.part.holes]))
+    braked = _braked(job)
     for feed in job.feeds:
         line = LineString(feed.points)
         bare = line.difference(unary_union([patch.outline.polygon for patch in job.media]))
         if bare.length <= job.house.off_media_m:
             continue
-        strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(vents))
+        strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(braked))
         nearest = min(job.media, key=lambda patch: patch.outline.polygon.distance(bare))
         if (outline := ring_of(nearest.outline.polygon.union(strip))) is not None:
             job = with_media(job, revised(nearest, outline=outline))

@@ -54,8 +54,9 @@ class ValveEvent:
 class After:
     """What the laminate does from the end of the fill until the resin stops.
 
-    ``times_s`` (k,) from the end of the fill; ``pressure_pa`` and ``swelling_m`` (k, n) as in :class:`FillResult`;
-    what bled to the pots, how much of it to pots of vents' own, and what was still drawn.
+    ``times_s`` (k,) on the run clock, from the end of the fill on; ``pressure_pa`` and ``swelling_m`` (k, n) as in
+    :class:`FillResult`; what bled to the pots, how much of it to pots of vents' own, and what was still drawn; whether
+    it was followed until the resin stops, and not only as far as ``times_s`` goes.
     """
 
     times_s: Floats
@@ -65,6 +66,7 @@ class After:
     bled_m3: float
     bled_own_m3: float
     drawn_m3: float
+    whole: bool = True
 
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality

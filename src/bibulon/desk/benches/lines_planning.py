@@ -57,11 +57,11 @@ class PlanningSections(QObject):
         self.build_proposal()
 
     def build_proposal(self) -> None:
-        """What asks for a proposed layout, and shows it."""
+        """What asks for a proposed layout, and shows it under the buttons, which stay in place as the words change."""
         bench = self.bench
+        self.propose = bench.button(PROPOSE, lambda: self._proposing.toggle())
         self.offer = column(4)
         bench.watch(lambda: (self._proposal, self.document.job, self.document.settings), self.offer, self._fill_offer)
-        self.propose = bench.button(PROPOSE, lambda: self._proposing.toggle())
         self._proposing = _LongWork(self.propose, self.desk.proposals, "Stop trying", self._propose)
         self.propose.setToolTip("Tries line layouts for this part and shows the best beside the present one.")
         self.desk.proposals.delivered.connect(self._keep)
@@ -107,13 +107,13 @@ class PlanningSections(QObject):
             grid.addWidget(label(name, wrap=False), row, 0)
             for column_, tried in ((1, proposal.present), (2, proposal.proposed)):
                 grid.addWidget(label("–" if tried is None else read(tried), "figure", wrap=False), row, column_)
-        layout.addWidget(label(_says(proposal), "figure"))
-        layout.addLayout(grid)
-        layout.addWidget(label("Both filled coarsely, to compare them; taken, it is filled finely.", "muted"))
         row_ = QHBoxLayout()
         self.bench.button("Take it", partial(self._take, proposal.proposed), into=row_)
         self.bench.button("Leave it", self._leave, into=row_)
         layout.addLayout(row_)
+        layout.addWidget(label(_says(proposal), "figure"))
+        layout.addLayout(grid)
+        layout.addWidget(label("Both filled coarsely, to compare them; taken, it is filled finely.", "muted"))
 
     def _rows(self) -> tuple[tuple[str, Callable[[Layout], str]], ...]:
         units = self.document.assessment.units
@@ -258,6 +258,12 @@ class PlanningSections(QObject):
         job, units = self.document.job, self.document.assessment.units
         density = job.resin.density_kg_m3 * job.parts_together
         bled = show(fill.after.bled_m3 * density, "mass", units)
+        if not fill.after.whole:
+            until = show(float(fill.after.times_s[-1]), "duration", units)
+            return f"over {bled} bleed", (
+                f"Followed until {until} after the first feed is opened only: down this slope resin drains in too many "
+                "small steps. The plan shows the thickness and fibre fraction then."
+            )
         return f"{bled} bleed", (
             "Where resin carried load the laminate is thick; it evens out until the resin stops, and what is too much "
             f"leaves through the vents. Still drawn: {show(fill.after.drawn_m3 * density, 'mass', units)}. "
