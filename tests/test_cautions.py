@@ -25,14 +25,15 @@ from faulty_jobs import (
     with_mistake,
 )
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES
+from shapely import LineString, Polygon
 from shapely import Point as Place
-from shapely import Polygon
 from sound_jobs import DAY, SOUND, across, deck, held, job_of, line, plies, two_cores_butted
 
 from bibulon.assess import assess
 from bibulon.cautions import REGISTRY, cautions_of
+from bibulon.cautions.registry import Caution
 from bibulon.cautions.safety import safety_notes
-from bibulon.demo import demo_job
+from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.job import Job
 from bibulon.job.cards import FabricCard
 from bibulon.job.charge import ChargePlan
@@ -42,6 +43,7 @@ from bibulon.job.edits import (
     revised,
     with_card,
     with_line,
+    with_media,
 )
 from bibulon.job.lines import Manifold
 from bibulon.job.part import Vacuum
@@ -349,6 +351,29 @@ def test_a_mend_that_would_change_nothing_is_not_offered() -> None:
     assert caution.fix is None
     (moved,) = [one for one in cautions_of(assess(MISTAKES["joints-line-up"](deck()))) if one.id == caution.id]
     assert moved.fix is not None
+
+
+def test_media_is_cut_back_far_enough_from_vents_that_slant_and_bend() -> None:
+    """Once is enough: corners on a grid, and round ends of what is kept free, leave no hundredth of a millimetre."""
+    gore = demo_job(DEMO_FILES[1])
+    job = with_media(gore, revised(gore.media[0], outline=gore.part.outline))
+
+    def told(of: Job) -> list[Caution]:
+        return [caution for caution in cautions_of(assess(of)) if caution.id == "media-reaches-vent"]
+
+    (caution,) = told(job)
+    assert caution.fix is not None
+    cut = caution.fix.apply(job)
+    assert told(cut) == []
+    (vent,) = cut.vents
+    assert cut.house.brake_m < cut.media[0].outline.polygon.distance(LineString(vent.points)) < cut.house.brake_m + 5e-4
+
+
+def test_no_media_is_reached_under_a_feed_that_lies_beside_a_vent() -> None:
+    """It would have to end before the vent, and so beside the feed."""
+    job = MISTAKES["feed-beside-vent"](deck())
+    (caution,) = [one for one in cautions_of(assess(job)) if one.id == "feed-off-media"]
+    assert caution.fix is None
 
 
 def test_a_charge_of_more_batches_than_are_planned_is_told_as_short() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import math
 from datetime import UTC, datetime
 
 import numpy as np
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from sound_jobs import held
 
 from bibulon.assess import assess
+from bibulon.bag.film import bag_plan_of
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.desk.benches import hunt_gauge
 from bibulon.desk.window import Window
@@ -172,6 +174,18 @@ def test_a_feed_hose_that_is_not_fitted_yet_cannot_leak(demo: Job) -> None:
     hoses = {f"hose {feed.id}" for feed in demo.feeds}
     assert hoses < sections and branches_of(bare).sections.keys() == sections - hoses
     assert {f"port {feed.id}" for feed in demo.feeds} < {place.id for place in branches_of(bare).places}
+
+
+@pytest.mark.parametrize("name", DEMO_FILES[:2])
+def test_stretches_of_tape_are_named_by_the_pleats_that_the_plan_numbers(name: str) -> None:
+    job = demo_job(name)
+    pleats = {f"pleat {number}": pleat for number, pleat in enumerate(bag_plan_of(job).pleats, 1)}
+    stretches = [place for place in branches_of(job).places if place.words.startswith("tape from ")]
+    assert len(stretches) >= 4
+    for stretch in stretches:
+        one, other = (pleats[words] for words in stretch.words.removeprefix("tape from ").split(" to "))
+        assert one.why == other.why == "corner" and stretch.at is not None
+        assert math.dist(one.place, stretch.at) == pytest.approx(math.dist(other.place, stretch.at), rel=0.05)
 
 
 def test_what_the_shop_has_found_before_comes_first() -> None:

@@ -30,6 +30,8 @@ SMALLEST_POCKET_SHARE = 1e-3
 """Of the part's area; less is a bubble, not a dry place."""
 UNDER_FEED_M = 0.05
 """Media that is reached under a feed comes so far out on both sides."""
+WORTH_REACHING = 0.5
+"""Media that would leave more than this share of the bare feed off it is not reached there."""
 CUT_TO_M = 5e-4
 """Media is cut no more exactly than this."""
 BESIDE_VENT_M = 0.02
@@ -125,7 +127,7 @@ def media_reaches_vent(assessment: Assessment) -> Iterator[Finding]:
 
 def _with_media_under(job: Job) -> Job:
     """*job* with its media reached under the feeds that lie off it, as far as the brake before the vents leaves; a feed
-    far from all media has a strip of the nearest laid under it."""
+    far from all media has a strip of the nearest laid under it, one beside a vent nothing."""
     free = job.part.outline.polygon.difference(unary_union([hole.polygon for hole in job.part.holes]))
     braked = _braked(job)
     for feed in job.feeds:
@@ -136,9 +138,13 @@ def _with_media_under(job: Job) -> Job:
         strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(braked))
         nearest = min(job.media, key=lambda patch: patch.outline.polygon.distance(bare))
         if (outline := ring_of(nearest.outline.polygon.union(strip))) is not None:
-            job = with_media(job, revised(nearest, outline=outline))
+            patch = revised(nearest, outline=outline)
         elif (outline := ring_of(strip)) is not None:
-            job = with_media(job, revised(nearest, id=new_id("media"), outline=outline))
+            patch = revised(nearest, id=new_id("media"), outline=outline)
+        else:
+            continue
+        if bare.difference(patch.outline.polygon).length < WORTH_REACHING * bare.length:
+            job = with_media(job, patch)
     return job
 
 

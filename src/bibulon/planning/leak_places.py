@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from random import Random
@@ -36,6 +36,7 @@ USUAL: dict[LeakKind, float] = {
 }
 """Pleat roots, ports, hose entries and tape corners are where leaks are, as a rule."""
 CORNER_TURN_DEG = 20.0
+AT_CORNER_M = 0.05
 UNSEALED = 4.0
 """Joints of a mould leak so many times as readily as its face where nobody has sealed them."""
 SPACE, GAUGE_POT, BYPASS = "space", "pot", "bypass"
@@ -173,14 +174,16 @@ def _of_tape(plan: BagPlan) -> list[_Spot]:
     """Places of the tape round the part, and round openings that are cut out."""
     spots = []
     corners = [*_corners(plan.tape_line)]
+    names = _corner_names(plan, [plan.tape_line[at] for at in corners])
     for number, at in enumerate(corners, 1):
-        spots.append(_Spot(f"corner {number}", "tape corner", f"tape at corner {number}", SPACE, plan.tape_line[at]))
+        words = f"tape at {names[number - 1]}"
+        spots.append(_Spot(f"corner {number}", "tape corner", words, SPACE, plan.tape_line[at]))
     around = len(plan.tape_line) - 1
     ends = [*corners, corners[0] + around] if corners else []
     for number, (one, other) in enumerate(pairwise(ends), 1):
         stretch = [plan.tape_line[at % around] for at in range(one, other + 1)]
         length = sum(math.dist(a, b) for a, b in pairwise(stretch))
-        words = f"tape from corner {number} to {number % len(corners) + 1}"
+        words = f"tape from {names[number - 1]} to {names[number % len(corners)]}"
         spots.append(_Spot(f"tape {number}", "tape", words, SPACE, _half_way(stretch), length))
     if not corners:
         spots.append(_Spot("tape", "tape", "tape, all round", SPACE, plan.tape_line[0] if plan.tape_line else None))
@@ -188,6 +191,18 @@ def _of_tape(plan: BagPlan) -> list[_Spot]:
         length = sum(math.dist(a, b) for a, b in pairwise(course))
         spots.append(_Spot(f"opening {number}", "tape", f"tape round opening {number}", SPACE, course[0], length))
     return spots
+
+
+def _corner_names(plan: BagPlan, corners: Sequence[Point]) -> list[str]:
+    """What the *corners* of the tape are called: by the pleats there, numbered on the plan, if each has one."""
+    numbers = []
+    for corner in corners:
+        apart = [math.dist(corner, pleat.place) for pleat in plan.pleats]
+        nearest = min(range(len(apart)), key=apart.__getitem__, default=None)
+        numbers.append(nearest if nearest is not None and apart[nearest] <= AT_CORNER_M else None)
+    if None in numbers or len(set(numbers)) < len(numbers):
+        return [f"corner {number}" for number in range(1, len(corners) + 1)]
+    return [f"pleat {number + 1}" for number in numbers if number is not None]
 
 
 def _of_mould(job: Job) -> list[_Spot]:
