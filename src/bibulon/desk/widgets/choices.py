@@ -32,11 +32,12 @@ from bibulon.desk.widgets import theme
 from bibulon.desk.widgets.fields import LABEL_WIDTH, label
 from bibulon.desk.widgets.reading_order import TYPED_AT
 
+MOST_LINES = 3
 BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 
 
 class ChoiceBox(QComboBox):
-    """A combo box that breaks a long text over two lines, shortens the second with an ellipsis, and draws an arrow of
+    """A combo box that breaks a long text over lines, shortens the last with an ellipsis, and draws an arrow of
     the theme; the wheel scrolls what it stands in, and never changes it."""
 
     def __init__(self) -> None:
@@ -50,14 +51,19 @@ class ChoiceBox(QComboBox):
         return self.rect().adjusted(9, 0, -22, 0)
 
     def shown_lines(self) -> list[str]:
-        """What is written of the chosen text: one line, or two where one has no room for it."""
+        """What is written of the chosen text: as many lines as it takes, three at most; figures stay with units."""
 
         def shown(words: list[str]) -> str:
             return self.fontMetrics().elidedText(" ".join(words), Qt.TextElideMode.ElideRight, self._room().width())
 
-        words = self.currentText().split(" ")
-        fit = next((n for n in range(len(words), 1, -1) if shown(words[:n]) == " ".join(words[:n])), 1)
-        return [shown(line) for line in (words[:fit], words[fit:]) if line]
+        lines, words = [], self.currentText().split(" ")
+        while words and len(lines) < MOST_LINES - 1:
+            fit = next((n for n in range(len(words), 1, -1) if shown(words[:n]) == " ".join(words[:n])), 1)
+            if 1 < fit < len(words) and words[fit - 1].replace(".", "").isdigit():
+                fit -= 1
+            lines.append(shown(words[:fit]))
+            words = words[fit:]
+        return [*lines, shown(words)] if words else lines
 
     def _fit_lines(self) -> None:
         """Ask for the height that the text's lines take."""
