@@ -23,6 +23,7 @@ from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
 from bibulon.mould.cycle import Cycle, cycle_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
 from bibulon.planning.cycles_by_warmth import cycles_by_warmth
+from bibulon.record.run_list import run_list
 from bibulon.record.shot_card import shot_card_pdf
 from bibulon.resin.viscosity import film_gel_s
 
@@ -97,6 +98,11 @@ def test_a_shot_counts_once_it_was_begun_and_ended() -> None:
     under_way = changed(job, run=(*job.run, job.run[0].model_copy(update={"number": 999})))
     assert len(shots_of(under_way)) == 3
     assert len(charts_of(job.process, shots_of(job))) == 2  # pot and fill time
+
+
+def test_one_inlet_starts_the_clock_and_the_other_is_opened_with_it() -> None:
+    opened = {step.label: step.detail for step in run_list(assess(lid())) if step.kind == "valve opened"}
+    assert opened == {"I1": "This starts the clock.", "I2": "Together with I1."}
 
 
 def test_a_cold_day_lengthens_the_cycle_and_a_warm_one_shortens_it() -> None:

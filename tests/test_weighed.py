@@ -177,6 +177,9 @@ def test_a_batch_is_as_old_as_its_tick_says_unless_that_came_as_it_was_poured(ti
     assert first.pour_s == 0.0 and first.late_s == 0.0, "it is there when it is needed"
     ended = changed(made.job, run=(*run, revised(run[2], number=4, kind="finished", clock_s=2000.0)))
     assert assess(ended).last_mixed.mixed_s == pytest.approx(-old_s - 60.0)
+    early = revised(run[0], at=poured - timedelta(minutes=30))  # ticked too early, or it stood: on the safe side
+    stood = assess(changed(ended, run=(early, *ended.run[1:])))
+    assert stood.batches == () and stood.last_mixed.mixed_s == pytest.approx(-360.0 - 60.0)
 
 
 def test_what_only_a_mixing_sheet_tells_stands_mixed_until_the_part_is_full() -> None:

@@ -59,8 +59,12 @@ def last_mixed(job: Job, batches: Sequence[Batch], end_s: float) -> LastMixed:
     done = [event.clock_s for event in job.shot if event.kind == "batch added"]
     mixed = [LastMixed(clock_s - job.charge.mix_time_s) for clock_s in done]
     for at, batch in enumerate(job.weighed[: len(mixed)]):
-        known_s = batch.known_since(job.charge.mix_time_s)
+        takes_s = job.charge.mix_time_s
+        known_s = batch.known_since(takes_s)
         mixed_s = mixed[at].mixed_s if known_s is None else known_s
+        if batch.mix_s is None and batch.poured_s is not None:
+            # by a tick alone it gels no sooner than what was mixed just in time for its pouring
+            mixed_s = max(mixed_s, batch.poured_s - takes_s)
         mixed[at] = LastMixed(mixed_s, dose_as_weighed(job.resin, batch.masses_kg))
     ended = any(event.kind == "finished" for event in job.shot)
     ahead = [] if ended else [LastMixed(batch.mix_s, batch.dose) for batch in batches[len(done) :]]

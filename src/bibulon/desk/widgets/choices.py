@@ -56,7 +56,8 @@ class ChoiceBox(QComboBox):
         def shown(words: list[str]) -> str:
             return self.fontMetrics().elidedText(" ".join(words), Qt.TextElideMode.ElideRight, self._room().width())
 
-        lines, words = [], self.currentText().split(" ")
+        lines: list[str] = []
+        words = self.currentText().split(" ")
         while words and len(lines) < MOST_LINES - 1:
             fit = next((n for n in range(len(words), 1, -1) if shown(words[:n]) == " ".join(words[:n])), 1)
             if 1 < fit < len(words) and words[fit - 1].replace(".", "").isdigit():
