@@ -121,6 +121,10 @@ def test_a_caution_that_comes_at_the_head_does_not_move_what_is_in_sight(window:
     put_lid(window, qtbot)
     window.go("mould")
     side = bench(window)
+    choose(window, "From", "machine that draws from a pot")  # a longer choice may take a line more itself
+    wait_for_fill(window)
+    window.refresh()
+    settle(side)
     field = next(one for one in side.findChildren(QuantityField) if one.name.text() == "Filler")
     side.ensureWidgetVisible(field)
     settle(side)
@@ -128,7 +132,6 @@ def test_a_caution_that_comes_at_the_head_does_not_move_what_is_in_sight(window:
     scrolled = bar.value()
     assert scrolled > 0
     cautions = set(caution_ids(window))
-    choose(window, "From", "machine that draws from a pot")
     type_into(side, "Resin at", "30 °C")
     wait_for_fill(window)
     window.refresh()
