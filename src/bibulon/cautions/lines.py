@@ -56,7 +56,7 @@ def no_fill(assessment: Assessment) -> Iterator[Finding]:
         yield Finding(str(refusal), refusal.place, station=refusal.station)
 
 
-def _braked(job: Job) -> BaseGeometry:
+def _free_of_media(job: Job) -> BaseGeometry:
     """What is to be free of media round the vents of *job*, large enough for corners that are put on a grid."""
     vents = unary_union([LineString(vent.points) for vent in job.vents])
     return vents.buffer(1.0005 * job.house.brake_m + 2e-4, quad_segs=32, join_style="mitre")
@@ -64,12 +64,12 @@ def _braked(job: Job) -> BaseGeometry:
 
 def _with_brake(job: Job) -> Job:
     """*job* with its media cut back from the vents; a patch that would fall apart, or away, stays as it is."""
-    vents, braked = unary_union([LineString(vent.points) for vent in job.vents]), _braked(job)
+    vents, kept_free = unary_union([LineString(vent.points) for vent in job.vents]), _free_of_media(job)
     for patch in job.media:
         media = Polygon(patch.outline)
         if media.distance(vents) >= job.house.brake_m - CUT_TO_M:
             continue
-        cut = media.difference(braked)
+        cut = media.difference(kept_free)
         if (outline := ring_of(cut)) is not None:
             job = with_media(job, revised(patch, outline=outline))
     return job
@@ -129,13 +129,13 @@ def _with_media_under(job: Job) -> Job:
     """*job* with its media reached under the feeds that lie off it, as far as the brake before the vents leaves; a feed
     far from all media has a strip of the nearest laid under it, one beside a vent nothing."""
     free = job.part.outline.polygon.difference(unary_union([hole.polygon for hole in job.part.holes]))
-    braked = _braked(job)
+    kept_free = _free_of_media(job)
     for feed in job.feeds:
         line = LineString(feed.points)
         bare = line.difference(unary_union([patch.outline.polygon for patch in job.media]))
         if bare.length <= job.house.off_media_m:
             continue
-        strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(braked))
+        strip = bare.buffer(UNDER_FEED_M, join_style="mitre").intersection(free.difference(kept_free))
         nearest = min(job.media, key=lambda patch: patch.outline.polygon.distance(bare))
         if (outline := ring_of(nearest.outline.polygon.union(strip))) is not None:
             patch = revised(nearest, outline=outline)
