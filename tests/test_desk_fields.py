@@ -7,6 +7,7 @@ import re
 import numpy as np
 import pytest
 from driving import at_station, bench, open_an_entry, settle
+from pyqtgraph import InfiniteLine
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
@@ -14,8 +15,8 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton, QWid
 
 from bibulon.desk.shortcuts import ShortcutList
 from bibulon.desk.stations import STATIONS
-from bibulon.desk.widgets.choices import ChoiceBox
-from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn
+from bibulon.desk.widgets.choices import MOST_IN_SIGHT, ChoiceBox
+from bibulon.desk.widgets.curves_chart import Curve, CurvesChart, Drawn, Mark
 from bibulon.desk.widgets.fields import Field, OneLine
 from bibulon.desk.window import Window
 from bibulon.job.storage import dump, parse
@@ -138,6 +139,36 @@ def test_a_chart_without_curves_counts_in_nothing(qtbot) -> None:
     for drawn, shows in ((Drawn(), False), (Drawn([line]), True), (Drawn(), False)):
         chart.draw(drawn, "h", "°C")
         assert {chart.plot.getAxis(side).style["showValues"] for side in ("left", "bottom")} == {shows}
+
+
+def test_a_list_of_choices_shows_all_of_its_entries(window: Window) -> None:
+    """It opens as high and as wide as what it has to show: the last of a few is not half hidden."""
+    box = next(one for one in bench(window).findChildren(ChoiceBox) if one.isVisible() and one.count() > 1)
+    longest = "Stitched ±45° glass fabric of 800 grams with a veil on both of its sides"
+    box.addItem(longest)
+    box.showPopup()
+    QApplication.processEvents()
+    shown = box.view()
+    last = shown.visualRect(box.model().index(box.count() - 1, 0))
+    assert box.count() <= MOST_IN_SIGHT and shown.viewport().rect().contains(last)
+    assert shown.fontMetrics().horizontalAdvance(longest) < shown.viewport().width()
+    box.hidePopup()
+
+
+@pytest.mark.parametrize("apart", [0.5, 3.0, 40.0])
+def test_names_of_marks_in_a_chart_do_not_cover_one_another(qtbot, apart: float) -> None:
+    chart = CurvesChart("pots", 170)
+    qtbot.addWidget(chart)
+    chart.resize(340, 170)
+    chart.show()
+    line = Curve(np.array([0.0, 90.0]), np.array([20.0, 40.0]), "warm")
+    marks = [Mark(10 + apart * at, f"B{at} used up", upright=True) for at in range(3)]
+    chart.draw(Drawn([line], marks), "min", "°C")
+    QApplication.processEvents()
+    labels = [item.label for item in chart.plot.getPlotItem().items if isinstance(item, InfiniteLine)]
+    places = [label.mapRectToScene(label.boundingRect()) for label in labels]
+    assert len(places) == (1 if apart < 1 else 3)
+    assert not any(one.intersects(other) for at, one in enumerate(places) for other in places[:at])
 
 
 def test_the_wheel_over_a_choice_scrolls_the_bench_and_changes_nothing(window: Window) -> None:

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QPlainTextEdit
 
 from bibulon.desk.app import wait_for_fill
 from bibulon.desk.dialogs.hardeners import HardenersDialog
-from bibulon.desk.dialogs.resin_sheet import ResinSheetDialog
+from bibulon.desk.dialogs.resin_sheet import OLD_FIGURES, ResinSheetDialog
 from bibulon.desk.station_rail import StationButton
 from bibulon.desk.time_rail.batch_lane import BATCH_LANE
 from bibulon.desk.window import Window
@@ -120,7 +120,13 @@ def test_a_figure_typed_wrong_is_told_beside_its_table_and_on_the_job(window: Wi
             "260 mPa·s",
             "0 %",
         ]
-        editor.setPlainText(editor.toPlainText().replace("260", "2600"))
+        as_read = editor.toPlainText()
+        editor.setPlainText(as_read.replace("260 mPa·s", "0.26 kPas"))  # a chart of what stood before is told to be old
+        assert "kPas" in dialog.wrong["viscosity"].text() and not dialog.keep.isEnabled()
+        assert dialog.contradiction.text() == OLD_FIGURES and not dialog.rows.isEnabled()
+        editor.setPlainText(as_read.replace("260 mPa·s", "0.26 Pas"))
+        assert not dialog.contradiction.isVisible() and dialog.rows.isEnabled()
+        editor.setPlainText(as_read.replace("260", "2600"))
         said = "The viscosity at 25.0 °C is 2600 mPa·s, where the other figures make it 260 mPa·s."
         assert dialog.contradiction.isVisible() and dialog.contradiction.text() == said
         push(dialog, "Keep on the card")

@@ -208,9 +208,11 @@ def test_tables_are_written_as_they_are_read() -> None:
         ("boiling", "25 °C; 8 kg", "Line 1"),
         ("pot_life", "1 kg; 20 °C; 60 min; jug", "a bucket or a tray"),
         ("dose", "250 %; 20 °C; 60 min", "Line 1"),
-        ("cup_tests", "1 kg; 20 °C; 5 min; 900 °C", "Line 1: This has to be at most .* °C"),
+        ("cup_tests", "1 kg; 20 °C; 5 min; 900 °C", "Line 1, temperature read: This has to be at most .* °C"),
+        ("viscosity_aged", "25 °C; 0; 270\n25 °C; -5 min; 280", "Line 2, time since mixing: A time cannot be negative"),
+        ("viscosity", "20 °C; 300-400 mPas", "Line 1, viscosity of the fresh mix: .* is a range"),
         ("viscosity", ",", "Line 1: 2 figures are needed"),
-        ("boiling", "25 °C; 30 bar", "Line 1: This has to be at most 2000.0 mbar"),
+        ("boiling", "25 °C; 30 bar", "Line 1, absolute .*: This has to be at most 2000.0 mbar"),
     ],
 )
 def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:

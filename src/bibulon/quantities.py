@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
@@ -84,10 +85,13 @@ _LENGTH = {
     "mm": "mm", "cm": "cm", "m": "m", "µm": "um", "um": "um", "in": "inch", '"': "inch", "inch": "inch",
     "inches": "inch", "ft": "foot", "'": "foot", "feet": "foot", "foot": "foot", "yd": "yard",
 }  # fmt: skip
-_MASS = {"g": "g", "kg": "kg", "lb": "pound", "lbs": "pound", "oz": "ounce"}
+_MASS = {
+    "g": "g", "gram": "g", "grams": "g", "kg": "kg", "kilo": "kg", "kilos": "kg", "lb": "pound", "lbs": "pound",
+    "oz": "ounce",
+}  # fmt: skip
 _VOLUME = {
-    "L": "L", "l": "L", "mL": "mL", "ml": "mL", "cm³": "cm**3", "cm3": "cm**3", "cc": "cm**3", "m³": "m**3",
-    "m3": "m**3", "fl oz": "us_fluid_ounce", "qt": "us_quart", "pt": "us_pint", "gal": "us_gallon",
+    "L": "L", "l": "L", "mL": "mL", "ml": "mL", "cm³": "cm**3", "cc": "cm**3", "m³": "m**3",
+    "fl oz": "us_fluid_ounce", "qt": "us_quart", "pt": "us_pint", "gal": "us_gallon",
 }  # fmt: skip
 _PRESSURE = {
     "Pa": "Pa", "hPa": "100 * Pa", "kPa": "kPa", "mbar": "mbar", "bar": "bar", "Torr": "torr", "mmHg": "torr",
@@ -107,16 +111,16 @@ KINDS: dict[QuantityKind, Kind] = {
         "an area",
         "m**2",
         {"metric": ("m²", 2), "us": ("ft²", 1), "mixed": ("m²", 2)},
-        {"m²": "m**2", "m2": "m**2", "cm²": "cm**2", "cm2": "cm**2", "mm²": "mm**2", "ft²": "foot**2", "ft2": "foot**2",
-         "sq ft": "foot**2", "in²": "inch**2", "yd²": "yard**2"},
+        {"m²": "m**2", "sqm": "m**2", "cm²": "cm**2", "mm²": "mm**2", "ft²": "foot**2", "sq ft": "foot**2",
+         "in²": "inch**2", "yd²": "yard**2"},
         "5.9 m²",
     ),
     "areal weight": Kind(
         "an areal weight",
         "kg/m**2",
         {"metric": ("g/m²", 0), "us": ("oz/yd²", 1), "mixed": ("g/m²", 0)},
-        {"g/m²": "g/m**2", "g/m2": "g/m**2", "gsm": "g/m**2", "kg/m²": "kg/m**2", "kg/m2": "kg/m**2",
-         "oz/yd²": "ounce/yard**2", "oz/yd2": "ounce/yard**2", "oz": "ounce/yard**2"},
+        {"g/m²": "g/m**2", "gsm": "g/m**2", "g/sqm": "g/m**2", "kg/m²": "kg/m**2", "oz/yd²": "ounce/yard**2",
+         "osy": "ounce/yard**2", "oz": "ounce/yard**2"},
         "600 gsm",
     ),
     "mass": Kind("a mass", "kg", {"metric": ("kg", 2), "us": ("lb", 2), "mixed": ("kg", 2)}, _MASS, "12.5 kg"),
@@ -143,7 +147,8 @@ KINDS: dict[QuantityKind, Kind] = {
         "a temperature",
         "K",
         {"metric": ("°C", 1), "us": ("°F", 0), "mixed": ("°C", 1)},
-        {"°C": "degC", "C": "degC", "degC": "degC", "°F": "degF", "F": "degF", "degF": "degF", "K": "K"},
+        {"°C": "degC", "C": "degC", "Celsius": "degC", "C°": "degC", "°F": "degF", "F": "degF", "Fahrenheit": "degF",
+         "F°": "degF", "K": "K"},
         "21 °C",
     ),
     "temperature difference": Kind(
@@ -160,31 +165,30 @@ KINDS: dict[QuantityKind, Kind] = {
         "a viscosity",
         "Pa*s",
         {"metric": ("mPa·s", 0), "us": ("cP", 0), "mixed": ("cP", 0)},
-        {"mPa·s": "mPa*s", "mPas": "mPa*s", "mPa.s": "mPa*s", "mPa s": "mPa*s", "cP": "0.01 * poise",
-         "cps": "0.01 * poise", "Pa·s": "Pa*s", "Pa.s": "Pa*s", "P": "poise"},
+        {"mPa·s": "mPa*s", "mPas": "mPa*s", "cP": "0.01 * poise", "cps": "0.01 * poise",
+         "centipoise": "0.01 * poise", "Pa·s": "Pa*s", "Pas": "Pa*s", "P": "poise", "poise": "poise"},
         "250 mPa·s",
     ),
     "density": Kind(
         "a density",
         "kg/m**3",
         {"metric": ("kg/m³", 0), "us": ("lb/ft³", 1), "mixed": ("kg/m³", 0)},
-        {"kg/m³": "kg/m**3", "kg/m3": "kg/m**3", "g/cm³": "g/cm**3", "g/cm3": "g/cm**3", "kg/L": "kg/L", "kg/l": "kg/L",
-         "g/L": "g/L", "g/mL": "g/mL", "g/ml": "g/mL", "lb/ft³": "pound/foot**3", "lb/ft3": "pound/foot**3"},
+        {"kg/m³": "kg/m**3", "g/cm³": "g/cm**3", "g/cc": "g/cm**3", "kg/L": "kg/L", "kg/dm³": "kg/L", "g/L": "g/L",
+         "g/mL": "g/mL", "lb/ft³": "pound/foot**3", "lb/gal": "pound/us_gallon"},
         "1100 kg/m³",
     ),
     "leak rate": Kind(
         "a leak rate",
         "Pa*m**3/s",
         {"metric": ("mbar·L/s", 3), "us": ("mbar·L/s", 3), "mixed": ("mbar·L/s", 3)},
-        {"mbar·L/s": "mbar*L/s", "mbar.L/s": "mbar*L/s", "mbar L/s": "mbar*L/s", "Pa·m³/s": "Pa*m**3/s",
-         "Torr·L/s": "torr*L/s"},
+        {"mbar·L/s": "mbar*L/s", "Pa·m³/s": "Pa*m**3/s", "Torr·L/s": "torr*L/s"},
         "0.05 mbar·L/s",
     ),
     "pump speed": Kind(
         "a pump speed",
         "m**3/s",
         {"metric": ("m³/h", 1), "us": ("ft³/min", 1), "mixed": ("m³/h", 1)},
-        {"m³/h": "m**3/h", "m3/h": "m**3/h", "L/min": "L/min", "L/s": "L/s", "ft³/min": "foot**3/min",
+        {"m³/h": "m**3/h", "L/min": "L/min", "L/s": "L/s", "ft³/min": "foot**3/min",
          "cfm": "foot**3/min"},
         "16 m³/h",
     ),
@@ -192,7 +196,7 @@ KINDS: dict[QuantityKind, Kind] = {
         "a flow rate",
         "m**3/s",
         {"metric": ("L/min", 2), "us": ("qt/min", 2), "mixed": ("L/min", 2)},
-        {"L/min": "L/min", "l/min": "L/min", "mL/min": "mL/min", "ml/min": "mL/min", "L/h": "L/h",
+        {"L/min": "L/min", "l/min": "L/min", "mL/min": "mL/min", "L/h": "L/h",
          "qt/min": "us_quart/min", "gal/h": "us_gallon/h"},
         "0.5 L/min",
     ),
@@ -236,6 +240,9 @@ PLAIN: dict[QuantityKind, tuple[str, ...]] = {
 SMALL_TOO: tuple[QuantityKind, ...] = ("area", "mass", "volume")
 """Of these, values that the usual decimals would leave with one figure, or none, are shown to two figures."""
 MOST_MORE_DECIMALS = 3
+MEASURE_DECIMALS: dict[str, int] = {"mass": 3, "volume": 2}
+NEAR_ONE = 0.3
+"""Measures down to this share of the large unit are shown in it beside larger ones."""
 
 
 @cache
@@ -350,9 +357,23 @@ def show_measure(value: float, kind: Literal["mass", "volume"], units: Units | N
     units = units or Units()
     scale = scale_kind(value, kind, units)
     if scale == kind:
-        return as_typed(value, kind, units, 3 if kind == "mass" else 2)
+        return as_typed(value, kind, units, MEASURE_DECIMALS[kind])
     number = abs(number_shown(value, scale, units))
     return as_typed(value, scale, units, min(max(2 - math.floor(math.log10(max(number, 1e-9))), 0), 2))
+
+
+def show_measures(values: Sequence[float], kind: Literal["mass", "volume"], units: Units | None = None) -> list[str]:
+    """*values* of one column as :func:`show_measure` puts each, those near one of the large unit all in that one: no
+    999 g under 1.006 kg.
+
+    >>> show_measures([0.999, 1.006], "mass"), show_measures([0.084, 1.26], "mass")
+    (['0.999 kg', '1.006 kg'], ['84.0 g', '1.260 kg'])
+    """
+    units = units or Units()
+    numbers = [abs(number_shown(value, kind, units)) for value in values]
+    if not numbers or max(numbers) < 1 or min(numbers) < NEAR_ONE:
+        return [show_measure(value, kind, units) for value in values]
+    return [as_typed(value, kind, units, MEASURE_DECIMALS[kind]) for value in values]
 
 
 def scale_kind(value: float, kind: Literal["mass", "volume"], units: Units) -> QuantityKind:

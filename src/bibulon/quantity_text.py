@@ -16,6 +16,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
+from contextlib import suppress
 
 from bibulon.durations import DAY_S
 from bibulon.quantities import KINDS, PLAIN, QuantityKind, Reading, Units, _linear, show
@@ -28,6 +29,8 @@ class QuantityError(ValueError):
 LONGEST = 100
 """So many characters are no figure any more."""
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?")
+_ABOUT = re.compile(r"(?i)^(?:~|≈|ca\.?|approx\.?|approximately|about)\s*(?=[\d.,])")
+_SPAN = re.compile(r"^\s*(?:[-–—…]|\.{2,}|±|\+/?-|to\b)\s*\d")
 _FRACTION = re.compile(r"^([+-]?)(?:(\d+)[ -])?(\d+)/(\d+)(.*)$")
 
 
@@ -80,15 +83,16 @@ def unit_in_heading(cell: str, kind: QuantityKind) -> str:
     words = [word for word in re.split(r"[\s_,/:]+", cell.strip()) if word]
     reading = words.pop() if len(words) > 1 and re.fullmatch(r"(?i)abs(olute)?|gauge|vac(uum)?", words[-1]) else ""
     last = words[-1] if words else ""
-    written = [key for key in KINDS[kind].written if not key.isdigit()]
-    if last in written or [key.lower() for key in written].count(last.lower()) == 1:
+    with suppress(QuantityError):
+        _unit(kind, last)
         return f"{last} {reading}".strip()
     return ""
 
 
 def _split(text: str, kind: QuantityKind) -> tuple[float, str]:
-    """Number and unit text of *text*, common fractions and thousands blanks allowed."""
+    """Number and unit text of *text*, common fractions and thousands blanks allowed, and "about"."""
     text = text.strip().replace("\u2212", "-").replace("\u00a0", " ").replace("μ", "µ")
+    text = _ABOUT.sub("", text)
     text = re.sub(r"(?<=\d) (?=\d{3}(?!\d))", "", text)
     if match := _FRACTION.match(text):
         sign, whole, over, under, unit = match.groups()
@@ -99,17 +103,36 @@ def _split(text: str, kind: QuantityKind) -> tuple[float, str]:
     match = _NUMBER.match(text)
     if not match:
         raise QuantityError(f"“{text}” is not {KINDS[kind].noun}. Write it like {KINDS[kind].example}.")
-    return _number(match.group()), text[match.end() :].strip()
+    rest = text[match.end() :]
+    if _SPAN.match(rest):
+        raise QuantityError(f"“{text}” is a range. Write one figure: its middle, or the end that is worse for you.")
+    return _number(match.group()), rest.strip()
+
+
+def _spelled(unit: str) -> str:
+    """*unit* without what data sheets write in many ways: signs of a product, powers and degrees.
+
+    >>> _spelled("mPa*s"), _spelled("mPa s"), _spelled("g/m^2"), _spelled("oz/yd2"), _spelled("º C"), _spelled("deg C")
+    ('mPas', 'mPas', 'g/m²', 'oz/yd²', '°C', '°C')
+    """
+    unit = re.sub(r"(?<=[a-zA-Z])\^?([23])(?!\d)", lambda power: "²" if power[1] == "2" else "³", unit)
+    unit = re.sub(r"[℃℉]", lambda degree: "°C" if degree[0] == "℃" else "°F", unit)
+    unit = re.sub(r"^(?:[º˚°]|degrees?|deg\.?)\s*(?=[CFcf])", "°", unit)
+    return re.sub(r"[\s*·.\-⋅•]", "", unit)
 
 
 def _unit(kind: QuantityKind, text: str) -> str:
-    """The key of ``written`` that *text* means: exact first, else the only one that differs by case alone."""
+    """The key of ``written`` that *text* means: exact first, else the only one that is spelled alike, or differs by
+    case alone."""
     written = KINDS[kind].written
     if text in written:
         return text
-    alike = {written[key]: key for key in written if key.lower() == text.lower()}
-    if len(alike) == 1:
-        return next(iter(alike.values()))
+    spelled = {key: _spelled(key) for key in written}
+    for with_case in (str, str.lower):
+        asked = with_case(_spelled(text))
+        alike = {written[key]: key for key in written if with_case(spelled[key]) == asked}
+        if len(alike) == 1:
+            return next(iter(alike.values()))
     known = ", ".join(dict.fromkeys(key for key in written if not key.isdigit() and len(key) > 0))
     raise QuantityError(f"“{text}” is not a unit of {KINDS[kind].noun.split(' ', 1)[1]} here. Known: {known}.")
 

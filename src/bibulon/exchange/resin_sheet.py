@@ -47,6 +47,18 @@ class Table:
     columns: tuple[tuple[str, QuantityKind], ...]
     least: int = 0
 
+    @property
+    def column_words(self) -> list[str]:
+        """What each figure of a line is, in the words of ``asked``."""
+        words = re.split(r"[,;] ", self.asked)
+        return [word[:1].lower() + word[1:] for word in words[: len(self.columns)]]
+
+    def named(self, error: ValidationError) -> str:
+        """The words of the figure that *error* is about, after a comma; empty where it is about none alone."""
+        place = error.errors()[0]["loc"]
+        fields = [field for field, _ in self.columns]
+        return f", {self.column_words[fields.index(str(place[0]))]}" if place and place[0] in fields else ""
+
 
 TABLES: tuple[Table, ...] = (
     Table("viscosity", "Viscosity", "Temperature, viscosity of the fresh mix", "20 °C; 360 mPa·s", ViscosityPoint,
@@ -107,7 +119,7 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
             try:
                 values[field] = parse(bare, kind, units)
             except QuantityError as error:
-                raise SheetError(f"Line {number}: {error}") from error
+                raise SheetError(f"Line {number}, {table.column_words[at]}: {error}") from error
         if extra:
             if extra[0] not in ("tray", "bucket"):
                 raise SheetError(f"Line {number}: a pot is a bucket or a tray, not “{extra[0]}”.")
@@ -115,7 +127,8 @@ def read_table(table: Table, text: str, units: Units) -> tuple[Any, ...]:
         try:
             found.append(table.model(**values))
         except ValidationError as error:
-            raise SheetError(f"Line {number}: {explain_here(error, units, dict(table.columns))}") from error
+            said = explain_here(error, units, dict(table.columns))
+            raise SheetError(f"Line {number}{table.named(error)}: {said}") from error
     if len(found) < table.least:
         raise SheetError(f"At least one line is needed, like {table.example}.")
     return tuple(found)

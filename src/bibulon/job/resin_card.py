@@ -25,10 +25,10 @@ class ViscosityPoint(Model):
 
 
 class ViscosityAtAge(Model):
-    """Viscosity of a thin sample kept at one temperature, so long after it was mixed."""
+    """Viscosity of a thin sample kept at one temperature, so long after it was mixed; curves of sheets begin at 0."""
 
     temperature_k: Temperature
-    time_s: LongTime
+    time_s: Annotated[float, Field(ge=0, le=1e9)]
     viscosity_pa_s: Annotated[float, Field(ge=1e-4, le=1_000_000)]
 
 

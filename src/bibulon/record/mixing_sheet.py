@@ -8,7 +8,7 @@ from bibulon.assess import Assessment
 from bibulon.cautions.safety import safety_notes
 from bibulon.durations import clock_time
 from bibulon.job.dosing import dose_of
-from bibulon.quantities import show, show_measure
+from bibulon.quantities import show, show_measure, show_measures
 from bibulon.quantities_in_words import percent
 from bibulon.record.sheet import Sheet, sheet_pdf
 from bibulon.resin.batches import out_after_s
@@ -80,13 +80,21 @@ class _MixingSheet(Sheet):
         job, start, units = self.job, self.job.shot_start_s, self.units
         names = [component.name for component in job.resin.components]
         rows = []
-        for batch in self.assessment.batches:
-            out = clock_time(start + batch.mix_s + out_after_s(job, batch))
-            weigh = [
-                f"{show_measure(one.mass_kg, 'mass', units)} ({show_measure(one.volume_m3, 'volume', units)})"
-                + (f", {one.small}" if one.small else "")
-                for one in measures_of(job.resin, batch.mass_kg)
+        measures = [measures_of(job.resin, batch.mass_kg) for batch in self.assessment.batches]
+        columns = [
+            [
+                f"{mass} ({volume}){f', {one.small}' if one.small else ''}"
+                for one, mass, volume in zip(
+                    column,
+                    show_measures([one.mass_kg for one in column], "mass", units),
+                    show_measures([one.volume_m3 for one in column], "volume", units),
+                    strict=True,
+                )
             ]
+            for column in zip(*measures, strict=True)
+        ]
+        for batch, weigh in zip(self.assessment.batches, zip(*columns, strict=True), strict=True):
+            out = clock_time(start + batch.mix_s + out_after_s(job, batch))
             rows.append(
                 [
                     f"B{batch.number}", self.show(batch.mass_kg, "mass"), *weigh, clock_time(start + batch.mix_s),

@@ -15,7 +15,7 @@ from bibulon.job.charge import MixedBatch
 from bibulon.job.dosing import dose_fit, dose_of
 from bibulon.job.edits import changed, revised
 from bibulon.job.resin_card import Component
-from bibulon.quantities import QuantityKind, Units, scale_kind, show, show_measure
+from bibulon.quantities import QuantityKind, Units, scale_kind, show, show_measure, show_measures
 from bibulon.quantities_in_words import percent
 from bibulon.quantity_text import QuantityError, cells_of, parse, parse_clock_time
 from bibulon.resin.batches import Batch
@@ -210,14 +210,15 @@ class MixingSection(ChargeSection):
         if len(batches) != 1:
             groups.append(("All", assessment.charge.total_kg))
         small: list[str] = []
-        for row, (name, mass) in enumerate(groups, 1):
+        measures = [measures_of(resin, mass) for _, mass in groups]
+        for row, (name, _) in enumerate(groups, 1):
             grid.addWidget(label(name, "figure", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
-            for at, measure in enumerate(measures_of(resin, mass), 1):
-                mass_kg, volume_m3 = measure.mass_kg, measure.volume_m3
-                text = f"{show_measure(mass_kg, 'mass', units)}\n{show_measure(volume_m3, 'volume', units)}"
-                grid.addWidget(label(text, wrap=False), row, at)
-                if measure.small:
-                    small.append(f"{name}: {measure.small} of {measure.name}.")
+            small += [f"{name}: {one.small} of {one.name}." for one in measures[row - 1] if one.small]
+        for at, of_one in enumerate(zip(*measures, strict=True), 1):
+            masses = show_measures([one.mass_kg for one in of_one], "mass", units)
+            volumes = show_measures([one.volume_m3 for one in of_one], "volume", units)
+            for row, (mass_text, volume_text) in enumerate(zip(masses, volumes, strict=True), 1):
+                grid.addWidget(label(f"{mass_text}\n{volume_text}", wrap=False), row, at)
         layout.addLayout(grid)
         layout.addWidget(label("On the scale; the volume under it is for a measuring cup.", "muted"))
         for words in small:

@@ -43,6 +43,7 @@ from bibulon.workers.report import Report
 
 SIZE = (1180, 740)
 SIDE_PX = 430
+OLD_FIGURES = "Something that is typed cannot be read. Chart and table are of what could be read last."
 MANY_TIMES, MOST_TIMES = 4, 1000
 
 
@@ -218,9 +219,15 @@ class ResinSheetDialog(QDialog):
         return card
 
     def _changed(self) -> None:
-        card = self.typed()
-        if card is not None and card != self.card:
-            self.card, self._found = card, None
+        card, was_old = self.typed(), not self.rows.isEnabled()
+        for shown in (self.chart_words, self.rows, self.fit_words):
+            shown.setEnabled(card is not None)
+        if card is None:
+            self.contradiction.setText(OLD_FIGURES)
+            self.contradiction.show()
+        elif card != self.card or was_old:
+            self._found = self._found if card == self.card else None
+            self.card = card
             self._show_fit()
         self._show_table()
 

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QStyle,
+    QStyledItemDelegate,
     QStyleOptionComboBox,
     QStylePainter,
     QWidget,
@@ -33,6 +34,8 @@ from bibulon.desk.widgets.fields import LABEL_WIDTH, label
 from bibulon.desk.widgets.reading_order import TYPED_AT
 
 MOST_LINES = 3
+MOST_IN_SIGHT = 14
+"""A list of choices shows so many at once, and scrolls beyond."""
 BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 
 
@@ -43,8 +46,16 @@ class ChoiceBox(QComboBox):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # a turn of the wheel over it does not give it the keyboard
+        self.setItemDelegate(QStyledItemDelegate(self))  # which follows the style sheet
+        self.setMaxVisibleItems(MOST_IN_SIGHT)
         self._lines_given = 1
         self.currentTextChanged.connect(self._fit_lines)
+
+    def showPopup(self) -> None:
+        """Open the list as wide as its longest entry."""
+        bar = self.view().verticalScrollBar().sizeHint().width() if self.count() > MOST_IN_SIGHT else 0
+        self.view().setMinimumWidth(max(self.width(), self.view().sizeHintForColumn(0) + bar + 4))
+        super().showPopup()
 
     def _room(self) -> QRect:
         """Where the text is written."""

@@ -10,6 +10,7 @@ from itertools import cycle
 import numpy as np
 import pyqtgraph
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QFontMetricsF, QResizeEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.arrays import Floats
@@ -20,6 +21,12 @@ NAME_SHARE = 0.8
 """An upright mark that stands further along than this share of the chart has its name on its left."""
 SAME_SHARE = 0.02
 """Upright marks nearer to one another than this share of the chart's width are drawn as one."""
+NAME_PX = 12
+"""Marks are named in letters so large."""
+AXIS_PX = 58
+"""So much of a chart's width and height is its axes."""
+MOST_NAMES_SHARE = 0.45
+"""Names of marks take no more of a chart's height."""
 SYMBOLS = ("o", "s", "t", "d", "+")
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
@@ -63,10 +70,16 @@ class CurvesChart(QWidget):
         layout.addWidget(self.plot)
         self.setFixedHeight(height_px)
         self.shown = Drawn()
+        self._axes = ("", "")
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if event.size().width() != event.oldSize().width() and self.shown.marks:
+            self.draw(self.shown, *self._axes)  # whose names have other room now
 
     def draw(self, drawn: Drawn, bottom: str, left: str) -> None:
         """Show *drawn*, its axes counting in *bottom* and *left*."""
-        self.shown = drawn
+        self.shown, self._axes = drawn, (bottom, left)
         palette = theme.current.palette
         dress(self.plot, left, bottom)
         colours = (palette.accent, palette.ink, palette.feed, palette.caution, palette.muted)
@@ -88,9 +101,12 @@ class CurvesChart(QWidget):
         along = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.along), np.nanmax(curve.along))]
         along += [mark.at for mark in drawn.marks if mark.upright and along]
         begins_left = min(along) + NAME_SHARE * (max(along) - min(along)) if along else math.inf
-        for number, mark in enumerate(self._apart(drawn)):
+        marks = self._apart(drawn)
+        rows = self._rows(marks, begins_left, max(along, default=1.0) - min(along, default=0.0))
+        row_share = (theme.font(NAME_PX).pixelSize() + 9) / max(self.height() - AXIS_PX, 1)
+        for mark, row in zip(marks, rows, strict=True):
             pen = pyqtgraph.mkPen(palette.stop, width=1.2, style=Qt.PenStyle.DashLine)
-            high_up = 0.99 - 0.09 * (number % 4) if mark.upright else 0.03
+            high_up = 0.99 - row_share * row if mark.upright else 0.03
             corner = (0 if mark.at < begins_left else 1, 0)  # its name on the side where there is room
             label = {
                 "position": high_up,
@@ -100,7 +116,9 @@ class CurvesChart(QWidget):
                 "anchors": [corner, corner] if mark.upright else [(0, 1), (0, 1)],
             }
             angle = 90 if mark.upright else 0
-            self.plot.addItem(pyqtgraph.InfiniteLine(mark.at, angle, pen, label=mark.name, labelOpts=label))
+            line = pyqtgraph.InfiniteLine(mark.at, angle, pen, label=mark.name, labelOpts=label)
+            line.label.setFont(theme.font(NAME_PX))
+            self.plot.addItem(line)
         self._name(lines, [mark.at for mark in drawn.marks if mark.upright])
         values = [float(end) for curve in drawn.curves for end in (np.nanmin(curve.values), np.nanmax(curve.values))]
         values += [mark.at for mark in drawn.marks if not mark.upright]
@@ -109,8 +127,31 @@ class CurvesChart(QWidget):
         if values and along:
             self.plot.setXRange(min(along), max(max(along), min(along) + 1e-9), padding=0.02)
             low, high = min(values), max(max(values), min(values) + 1e-6)
-            over = 0.3 if any(mark.upright for mark in drawn.marks) else 0.16  # room for their names
+            named = min(row_share * (1 + max(rows)), MOST_NAMES_SHARE) if any(one.upright for one in marks) else 0.0
+            over = max(0.16, 1.16 * named / (1 - named))  # room for their names
             self.plot.setYRange(low - 0.16 * (high - low), high + over * (high - low), padding=0)
+
+    def _rows(self, marks: Sequence[Mark], begins_left: float, span: float) -> list[int]:
+        """In which row from the top each upright mark has its name: the first in which it stands on no other's."""
+        metrics = QFontMetricsF(theme.font(NAME_PX))
+        by_px = span / max(self.width() - AXIS_PX, 1)
+        ends: list[list[tuple[float, float]]] = []
+        rows = []
+        for mark in marks:
+            wide = (metrics.horizontalAdvance(mark.name) + 12) * by_px
+            begins = mark.at if mark.at < begins_left else mark.at - wide
+            row = 0
+            while (
+                mark.upright
+                and row < len(ends)
+                and any(begins < end and start < begins + wide for start, end in ends[row])
+            ):
+                row += 1
+            if mark.upright:
+                ends += [[]] if row == len(ends) else []
+                ends[row].append((begins, begins + wide))
+            rows.append(row)
+        return rows
 
     def _apart(self, drawn: Drawn) -> list[Mark]:
         """The marks, upright ones that stand as good as on one another made one."""
