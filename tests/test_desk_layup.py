@@ -7,7 +7,21 @@ from pathlib import Path
 
 import pytest
 from conftest import rectangle
-from driving import LEFT, caution_ids, choose, click, drag, press, push, settle, texts, tick, type_into, while_open
+from driving import (
+    LEFT,
+    button,
+    caution_ids,
+    choose,
+    click,
+    drag,
+    press,
+    push,
+    settle,
+    texts,
+    tick,
+    type_into,
+    while_open,
+)
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -21,6 +35,7 @@ from bibulon.desk.widgets.choices import ToggleField
 from bibulon.desk.widgets.fields import FreeField, MoveHandle, QuantityField
 from bibulon.desk.window import Window
 from bibulon.desk.work.settings import Settings
+from bibulon.job.cards import CoreCard
 from bibulon.job.edits import changed, grouped_layup, revised, with_value
 from bibulon.job.layup import Layer
 from bibulon.job.part import Region
@@ -84,6 +99,28 @@ def test_a_line_of_the_book_opens_for_change_and_a_new_ply_comes_up_open(window:
     type_into(added, "Count", "3")
     window.refresh()
     assert window.document.job.layup[-1].count == 3 and "× 3" in added.summary.accessibleName()
+
+
+def test_a_book_is_laid_by_clicking_where_the_mouse_is(window: Window, qtbot) -> None:
+    """The button stays under the hand, the new ply stands above it, and the caution of an empty book goes."""
+    window.resize(1280, 800)
+    side = layup(window, qtbot)
+    window.document.edit("empty book", changed(window.document.job, layup=()))
+    window.refresh()
+    settle(side)
+    assert "nothing in the ply book" in texts(side)
+    place = button(side, "+ Ply").mapTo(side.viewport(), button(side, "+ Ply").rect().center())
+    for count in range(1, 6):
+        under_hand = side.viewport().childAt(place)
+        assert under_hand is button(side, "+ Ply"), count
+        under_hand.setFocus(Qt.FocusReason.MouseFocusReason)
+        QTest.mouseClick(under_hand, LEFT)
+        window.refresh()
+        settle(side)
+        assert len(window.document.job.layup) == count
+    push(side, "+ Core")
+    core = window.document.job.card(window.document.job.layup[-1].card, CoreCard)
+    assert core.perforation_pitch_m is not None, "a first core lets resin through"
 
 
 def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkeypatch) -> None:

@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from bibulon.job import Job
 from bibulon.job.base import Model
-from bibulon.job.cards import MediaCard, ResinCard
+from bibulon.job.cards import CoreCard, MediaCard, ResinCard
 from bibulon.job.edits import with_card
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import LayupCard
@@ -50,10 +50,13 @@ def with_media_card(job: Job) -> tuple[Job, str]:
 
 def with_ply_card(job: Job, kind: type[LayupCard]) -> tuple[Job, LayupCard]:
     """*job* with a card of that *kind* for a new entry of the ply book, and that card: the last that is used in the
-    book, else the first of the shelf."""
+    book, else the first of the shelf; a first core is one with holes, for resin has to get through to what lies
+    under it."""
     used = {layer.card for layer in job.layup}
     like = [card for card in job.cards if isinstance(card, kind) and card.id in used]
-    card = like[-1] if like else next(iter(cards_for(job, kind).values()))
+    on_shelf = list(cards_for(job, kind).values())
+    with_holes = [card for card in on_shelf if isinstance(card, CoreCard) and card.perforation_pitch_m is not None]
+    card = [*like[-1:], *with_holes, *on_shelf][0]
     return with_card(job, card), card
 
 

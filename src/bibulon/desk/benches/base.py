@@ -122,7 +122,9 @@ class Bench(QScrollArea):
         self._fields: list[Any] = []
         self._watched: list[_Watched] = []
         self._seen_at: tuple[QWidget, int] | None = None
-        """A field that is in sight, and how far below the top."""
+        """A field or button that is in sight, and how far below the top."""
+        self._pressed: tuple[QPushButton, int] | None = None
+        """The button that was pressed last, and where it stood: it stays under the hand."""
         self.verticalScrollBar().rangeChanged.connect(self._keep_in_place)
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.body.addWidget(label(self.title or name, "title"))
@@ -153,6 +155,8 @@ class Bench(QScrollArea):
         self._keep_in_place()  # what comes below may be as long as what goes above
 
     def _in_sight(self) -> tuple[QWidget, int] | None:
+        if self._pressed is not None and isValid(self._pressed[0]) and self._pressed[0].hasFocus():
+            return self._pressed
         if self.verticalScrollBar().value() == 0:
             return None
         for field in self._fields:
@@ -165,13 +169,13 @@ class Bench(QScrollArea):
 
     def _keep_in_place(self) -> None:
         """Called also whenever what can be scrolled has become longer or shorter."""
-        if self._seen_at is not None:
-            (field, top), bar = self._seen_at, self.verticalScrollBar()
-            bar.setValue(bar.value() + self._below_top(field) - top)
-            self._seen_at = field, top
+        if self._seen_at is not None and isValid(self._seen_at[0]):
+            seen, pressed, bar = self._seen_at, self._pressed, self.verticalScrollBar()
+            bar.setValue(bar.value() + self._below_top(seen[0]) - seen[1])
+            self._seen_at, self._pressed = seen, pressed
 
     def _scrolled(self) -> None:
-        self._seen_at = None  # by hand, so that is where it is to stand
+        self._seen_at = self._pressed = None  # by hand, so that is where it is to stand
 
     def focusNextPrevChild(self, following: bool) -> bool:
         """Tab goes on as one reads, and what it comes to is scrolled into sight; what vanishes under the hand scrolls
@@ -253,7 +257,12 @@ class Bench(QScrollArea):
         made = QPushButton(text)
         made.setProperty("role", role)
         made.setAutoDefault(False)
-        made.clicked.connect(lambda _=False: do())
+
+        def press() -> None:
+            self._pressed = made, self._below_top(made)
+            do()
+
+        made.clicked.connect(press)
         (into if into is not None else self.body).addWidget(made)
         return made
 
