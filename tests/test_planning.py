@@ -37,7 +37,8 @@ from bibulon.planning.line_patterns import (
     with_vent_all_round,
 )
 from bibulon.planning.proposal import Effort, Proposal, propose
-from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served
+from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served, with_wider_tubes
+from bibulon.plumbing.mending import size_differs, with_ports
 from bibulon.stock import shelf_card
 from bibulon.stock.choice import tubes_for
 
@@ -383,3 +384,5 @@ def test_a_hose_that_starves_the_part_is_proposed_wider() -> None:
     assert min(bores) > thin.bore_m and "wider hose" in found.proposed.name
     assert found.present is not None and found.present.result.fill_time_s is not None
     assert found.proposed.result.fill_time_s < 0.5 * found.present.result.fill_time_s
+    for _, wider in with_wider_tubes(with_ports(job)):  # what is proposed goes on its line, by a port if need be
+        assert not any(size_differs(wider, line) for line in wider.feeds)

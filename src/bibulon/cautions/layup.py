@@ -13,13 +13,15 @@ from bibulon.cautions.places import in_cell, in_region, inside, listed, middle_o
 from bibulon.cautions.registry import Finding, Fix, InMould, Rank, caution
 from bibulon.job import UNDER_FILM, Job
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, ResinCard
-from bibulon.job.edits import changed, revised, with_layup, with_region
+from bibulon.job.edits import changed, revised, with_card, with_layup, with_region
 from bibulon.job.layup import Layer
 from bibulon.job.places import ring_of
+from bibulon.laminate.core import lets_resin_through
 from bibulon.laminate.corner import SMALL_GAP_M, stands_off_core_m
 from bibulon.laminate.joints import cut_open
 from bibulon.laminate.lay_list import lay_list, strangers
 from bibulon.quantities_in_words import brief, brief_each, from_to
+from bibulon.stock.choice import cards_for
 
 USUAL_OVERLAP_M = 0.025
 NEAR_EDGE_M = 0.002
@@ -27,6 +29,38 @@ ALONG_EDGE_SHARE = 0.25
 USUAL_BEVEL = 3.0
 """Run over rise of a core's edge that plies run down."""
 SMALLEST_BARE_M2 = 1e-4
+HOLE_M, HOLES_EVERY_M = 0.002, 0.05
+"""Usual perforation of a core."""
+SAME_DENSITY = 0.3
+MOST_OF_ID, MOST_OF_NAME = 60, 180
+
+
+def _perforated(job: Job) -> Job:
+    """Every core that lets no resin through in its perforated form: the shelf's of the same cut, thickness and about
+    the same density, or else the card itself with holes."""
+    cores = cards_for(job, CoreCard)
+    layers = list(job.layup)
+    for at, layer in enumerate(layers):
+        core = cores.get(layer.card)
+        if core is None or lets_resin_through(core):
+            continue
+        like = [
+            card
+            for card in cores.values()
+            if lets_resin_through(card)
+            and (card.grooves, card.thickness_m) == (core.grooves, core.thickness_m)
+            and abs(card.density_kg_m3 / core.density_kg_m3 - 1) < SAME_DENSITY
+        ]
+        drilled = revised(
+            core,
+            id=f"{core.id[:MOST_OF_ID]}-perforated",
+            name=f"{core.name[:MOST_OF_NAME]}, perforated",
+            perforation_pitch_m=HOLES_EVERY_M,
+            perforation_diameter_m=HOLE_M,
+        )
+        card = [*like, drilled][0]
+        layers[at], job = revised(layer, card=card.id), with_card(job, card)
+    return with_layup(job, layers)
 
 
 @caution(
@@ -35,6 +69,7 @@ SMALLEST_BARE_M2 = 1e-4
     "layup",
     why="Resin cannot get through a core without perforations or slits: the tool-side skin stays dry.",
     remedy="Take a perforated core, or perforate this one, and count the holes as resin.",
+    fix=Fix("Take it perforated", _perforated),
     of_plan=True,
 )
 def core_starves(assessment: Assessment) -> Iterator[Finding]:

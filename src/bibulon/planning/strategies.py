@@ -34,6 +34,7 @@ from bibulon.planning.line_patterns import (
     with_vent_all_round,
 )
 from bibulon.planning.mould_layouts import mould_candidates
+from bibulon.plumbing.mending import with_ports
 from bibulon.stock.choice import tubes_for, with_line_cards, with_media_card
 
 INSET_M = 0.03
@@ -318,7 +319,8 @@ def _with_line_at(job: Job, kind: str, zone: Polygon) -> Job:
 
 
 def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:
-    """*job* with the next wider hose on all its feeds, and with the next wider tube, of those that the shop has."""
+    """*job* with the next wider hose on all its feeds, and with the next wider tube, of those that the shop has; with
+    a port between them where they are no longer of one size."""
     feeds = [line for line in job.feeds if not line.is_port]
     for use, field in (("hose", "hose"), ("feed line", "tube")):
         known = tubes_for(job, use)
@@ -329,7 +331,7 @@ def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:
             changed_job = with_card(job, card)
             for feed in feeds:
                 changed_job = with_line(changed_job, revised(feed, **{field: card.id}))
-            yield f"with a wider {'hose' if use == 'hose' else 'feed line'}", changed_job
+            yield f"with a wider {'hose' if use == 'hose' else 'feed line'}", with_ports(changed_job)
 
 
 # -- lines moved -------------------------------------------------------------------------------------------------------

@@ -153,9 +153,10 @@ class PlanningSections(QObject):
 
     def _take(self, chosen: Layout) -> None:
         self._forget()
-        lines, media = chosen.job.lines, chosen.job.media
+        of = chosen.job
         self.document.edit(
-            "proposed layout", changed(self.document.job, lines=lines, media=media, cards=chosen.job.cards)
+            "proposed layout",
+            changed(self.document.job, lines=of.lines, media=of.media, plumbing=of.plumbing, cards=of.cards),
         )
 
     def _leave(self) -> None:

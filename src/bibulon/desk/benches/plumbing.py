@@ -44,6 +44,8 @@ class PlumbingSections:
     def _fill(self, layout: QVBoxLayout) -> None:
         lines = {line.id for line in self.document.job.lines}
         network = network_of(self.document.job)
+        if not network.hoses:
+            layout.addWidget(label("None yet: hoses come with the lines.", "muted"))
         for hose in network.hoses:
             if hose.name not in lines:
                 layout.addWidget(label(f"Hose {hose.label}", "figure"))
