@@ -18,13 +18,14 @@ from bibulon.flow.problem import flow_problem
 from bibulon.flow.raster import Canvas
 from bibulon.flow.refusal import FlowRefusal
 from bibulon.flow.result import FillResult
+from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
 from bibulon.job.cards import CoreCard, ResinCard
 from bibulon.job.edits import changed, revised, with_card, with_hose, with_line, with_region
 from bibulon.job.flow import FlowChoices
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.layup import Layer
-from bibulon.job.lines import AtTime, Line, Manifold, Turn, WhenReached, WhenTurned
+from bibulon.job.lines import AtTime, Line, Manifold, MediaPatch, Turn, WhenReached, WhenTurned
 from bibulon.job.part import Part, Region
 from bibulon.laminate.cells import laminate_of
 from bibulon.planning.to_prepare import needs_of
@@ -392,6 +393,25 @@ def test_a_vent_is_opened_again(panel: Job) -> None:
     assert shut.fill_time_s is None or opened.fill_time_s <= shut.fill_time_s * 1.001
     with pytest.raises(ValueError, match="not throttled"):
         revised(vent, turns=(Turn(to="throttled"),))
+
+
+def test_a_flat_panel_is_followed_until_its_resin_stops() -> None:
+    """Resin that bleeds after the fill leaves older and younger behind: it is followed all the same."""
+    job = bare_panel(4.2, 1.4, "glass-biax-600", 6)
+    feed, vent = job.feeds[0], job.vents[0]
+    hose, spiral = shelf_card("hose-16"), shelf_card("spiral-12")
+    courses = ((0.03, 0.7), (4.17, 0.7)), ((0.0, 1.4), (4.2, 1.4)), ((0.0, 0.0), (4.2, 0.0))
+    lines = tuple(
+        revised(like, id=name, label=name, points=course, hose=hose.id, tube=spiral.id, hose_length_m=2.5)
+        for like, name, course in zip((feed, vent, vent), ("F1", "V1", "V2"), courses, strict=True)
+    )
+    media = shelf_card("media-knitted")
+    over = MediaPatch(id="media", card=media.id, outline=rectangle(0.0, 0.094, 4.2, 1.306))
+    for card in (hose, spiral, media, shelf_card("epoxy-slow")):
+        job = with_card(job, card)
+    job = changed(job, lines=lines, media=(over,), flow=FlowChoices(), charge=revised(job.charge, largest_batch_kg=8.0))
+    found = scheduled_fill(job, 2000, 4, after=True)
+    assert found.stopped_by == "filled" and found.after is not None and found.after.whole
 
 
 def test_a_long_way_to_gel_down_a_slope_is_called_off_at_once_and_ends() -> None:

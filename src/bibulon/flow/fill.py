@@ -274,7 +274,8 @@ class _Fill:
         steps.vents_open, steps.vents_pa = not self.problem.vents_shut, self.problem.hold_pa
         steps.to_pots = self.problem.feeds_to_pots
         steps.read_valves()
-        left = state.limit_in_part - state.clock
+        stops_at = state.limit_in_part  # of the resin as it stands now: what bleeds after it changes the mean
+        left = stops_at - state.clock
         if self.problem.swells and left > 1e-9 * state.limit:
             ends = state.clock + left * np.geomspace(1e-3, 1.0, STEPS_AFTER)
             most, solves = math.inf, steps.solves
@@ -293,7 +294,7 @@ class _Fill:
             bled_m3=state.in_pots_m3 - pots_m3,
             bled_own_m3=state.in_own_pots_m3 - own_m3,
             drawn_m3=state.drawn_m3 - drawn_m3,
-            whole=state.clock >= state.limit_in_part * (1 - 1e-9) or not self.problem.swells,
+            whole=state.clock >= stops_at * (1 - 1e-9) or not self.problem.swells,
         )
 
     def _result(self, stopped_by: StopReason, marks: Floats) -> FillResult:
