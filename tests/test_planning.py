@@ -386,3 +386,7 @@ def test_a_hose_that_starves_the_part_is_proposed_wider() -> None:
     assert found.proposed.result.fill_time_s < 0.5 * found.present.result.fill_time_s
     for _, wider in with_wider_tubes(with_ports(job)):  # what is proposed goes on its line, by a port if need be
         assert not any(size_differs(wider, line) for line in wider.feeds)
+    twelve = shelf_card("hose-12")
+    on_twelve = changed(with_card(job, twelve), lines=tuple(revised(line, hose=twelve.id) for line in job.lines))
+    words, wider = next(iter(with_wider_tubes(on_twelve)))
+    assert (words, wider.feeds[0].hose) == ("with a wider hose", "hose-16"), "clear, as it was; not the vent hose"

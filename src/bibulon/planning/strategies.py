@@ -320,14 +320,16 @@ def _with_line_at(job: Job, kind: str, zone: Polygon) -> Job:
 
 def with_wider_tubes(job: Job) -> Iterator[tuple[str, Job]]:
     """*job* with the next wider hose on all its feeds, and with the next wider tube, of those that the shop has; with
-    a port between them where they are no longer of one size."""
+    a port between them where they are no longer of one size. Of two as wide it is the one that can be clamped, of the
+    material that is there."""
     feeds = [line for line in job.feeds if not line.is_port]
     for use, field in (("hose", "hose"), ("feed line", "tube")):
         known = tubes_for(job, use)
         bores = [known[name].bore_m for feed in feeds if (name := getattr(feed, field)) in known]
         wider = [card for card in known.values() if bores and card.bore_m > max(bores)]
         if wider:
-            card = min(wider, key=lambda card: card.bore_m)
+            there = {known[name].material for feed in feeds if (name := getattr(feed, field)) in known}
+            card = min(wider, key=lambda card: (card.bore_m, not card.clampable, card.material not in there))
             changed_job = with_card(job, card)
             for feed in feeds:
                 changed_job = with_line(changed_job, revised(feed, **{field: card.id}))
