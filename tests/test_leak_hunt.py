@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
-from driving import bench, choose, press, push, texts, type_into
+from driving import bench, button, choose, press, push, settle, texts, type_into
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
 from sound_jobs import held
@@ -208,7 +208,15 @@ def test_a_leak_is_hunted_down_and_logged_in_the_window(window: Window) -> None:
         assert shut is not None
         for cut in branches.cuts:
             assert (cut.words in texts(side)) or cut.id not in shut
-        push(side, "It still leaks" if "hose feed-2" in branches.joined(shut) else "It holds")
+        answer = "It still leaks" if "hose feed-2" in branches.joined(shut) else "It holds"
+        side.ensureWidgetVisible(button(side, answer))
+        box = next(box for box in side.findChildren(QCheckBox) if "find where" in box.text())
+        stood = box.mapTo(side.viewport(), box.rect().center()).y()
+        button(side, answer).setFocus(Qt.FocusReason.MouseFocusReason)
+        push(side, answer)
+        settle(side)
+        moved = box.mapTo(side.viewport(), box.rect().center()).y() - stood
+        assert abs(moved) < 60, "the bench stays where it is, though the buttons of the answer are made anew"
     assert "It is in the hose of F2" in texts(side)
     before = side.hunt.belief.of_sections["hose feed-2"]
     push(side, "Nothing found there")

@@ -122,9 +122,9 @@ class Bench(QScrollArea):
         self._fields: list[Any] = []
         self._watched: list[_Watched] = []
         self._seen_at: tuple[QWidget, int] | None = None
-        """A field or button that is in sight, and how far below the top."""
-        self._pressed: tuple[QPushButton, int] | None = None
-        """The button that was pressed last, and where it stood: it stays under the hand."""
+        """A field that is in sight, and how far below the top."""
+        self._pressed: tuple[str, int] | None = None
+        """The text of the button that was pressed last, and how far below the top: it stays under the hand."""
         self.verticalScrollBar().rangeChanged.connect(self._keep_in_place)
         self.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.body.addWidget(label(self.title or name, "title"))
@@ -155,8 +155,6 @@ class Bench(QScrollArea):
         self._keep_in_place()  # what comes below may be as long as what goes above
 
     def _in_sight(self) -> tuple[QWidget, int] | None:
-        if self._pressed is not None and isValid(self._pressed[0]) and self._pressed[0].hasFocus():
-            return self._pressed
         if self.verticalScrollBar().value() == 0:
             return None
         for field in self._fields:
@@ -164,14 +162,21 @@ class Bench(QScrollArea):
                 return field, top
         return None
 
+    def _under_hand(self) -> tuple[QWidget, int] | None:
+        """The button that was pressed, or what came in its place with the keyboard, and where it is to stand."""
+        held = QApplication.focusWidget()
+        if self._pressed is None or not isinstance(held, QPushButton) or not self.isAncestorOf(held):
+            return None
+        return (held, self._pressed[1]) if held.text() == self._pressed[0] else None
+
     def _below_top(self, field: QWidget) -> int:
         return field.mapTo(self.viewport(), QPoint(0, 0)).y()
 
     def _keep_in_place(self) -> None:
         """Called also whenever what can be scrolled has become longer or shorter."""
-        if self._seen_at is not None and isValid(self._seen_at[0]):
-            seen, pressed, bar = self._seen_at, self._pressed, self.verticalScrollBar()
-            bar.setValue(bar.value() + self._below_top(seen[0]) - seen[1])
+        seen, pressed, bar = self._seen_at, self._pressed, self.verticalScrollBar()
+        if (stands := self._under_hand() or seen) is not None:
+            bar.setValue(bar.value() + self._below_top(stands[0]) - stands[1])
             self._seen_at, self._pressed = seen, pressed
 
     def _scrolled(self) -> None:
@@ -259,7 +264,7 @@ class Bench(QScrollArea):
         made.setAutoDefault(False)
 
         def press() -> None:
-            self._pressed = made, self._below_top(made)
+            self._pressed = made.text(), self._below_top(made)
             do()
 
         made.clicked.connect(press)

@@ -112,7 +112,7 @@ class HuntSection:
         sections, chances = known.of_sections, known.of_places
         best = max(sections, key=lambda name: sections[name])
         places = [place for place in known.branches.places if self._next is not None or place.section == best]
-        ranked = sorted(places, key=lambda place: -chances[place.id])
+        ranked = sorted(places, key=lambda place: -round(chances[place.id], 9))  # as good as equal: as they are drawn
         return [(place, chances[place.id]) for place in ranked if chances[place.id] >= LEAST_CHANCE][:MOST_PLACES]
 
     def _reads(self) -> object:
