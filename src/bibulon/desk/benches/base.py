@@ -264,7 +264,8 @@ class Bench(QScrollArea):
         made.setAutoDefault(False)
 
         def press() -> None:
-            self._pressed = made.text(), self._below_top(made)
+            if self.isAncestorOf(made):
+                self._pressed = made.text(), self._below_top(made)
             do()
 
         made.clicked.connect(press)
