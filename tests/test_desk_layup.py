@@ -113,7 +113,6 @@ def test_a_book_is_laid_by_clicking_where_the_mouse_is(window: Window, qtbot) ->
     for count in range(1, 6):
         under_hand = side.viewport().childAt(place)
         assert under_hand is button(side, "+ Ply"), count
-        under_hand.setFocus(Qt.FocusReason.MouseFocusReason)
         QTest.mouseClick(under_hand, LEFT)
         window.refresh()
         settle(side)

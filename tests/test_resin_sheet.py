@@ -216,6 +216,7 @@ def test_tables_are_written_as_they_are_read() -> None:
     ],
 )
 def test_a_table_that_cannot_be_read_names_its_line(name: str, text: str, said: str) -> None:
+    assert all(len(one.column_words) == len(one.columns) for one in TABLES), "each figure has its words"
     with pytest.raises(SheetError, match=said):
         read_table(TABLE[name], text, METRIC)
 

@@ -220,8 +220,7 @@ class ResinSheetDialog(QDialog):
 
     def _changed(self) -> None:
         card, was_old = self.typed(), not self.rows.isEnabled()
-        for shown in (self.chart_words, self.rows, self.fit_words):
-            shown.setEnabled(card is not None)
+        self.rows.setEnabled(card is not None)
         if card is None:
             self.contradiction.setText(OLD_FIGURES)
             self.contradiction.show()
