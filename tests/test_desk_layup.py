@@ -141,7 +141,8 @@ def test_cut_files_follow_the_plan(window: Window, qtbot, tmp_path: Path, monkey
     assert "Laid across: 5.6 m, saves 2.8 m and 3.35 €; 2 more pieces." in texts(side)
     push(side, "Lay it across")
     qtbot.waitUntil(lambda: side.cutting.cuts.rolls[0].length_m < length_m["glass-mat-300"] - 2.7, timeout=20_000)
-    assert window.document.job.layup[0].angle_deg == 90 and "Laid across: 5.6 m" not in texts(side)
+    qtbot.waitUntil(lambda: "Laid across: 5.6 m" not in texts(side), timeout=20_000)  # shown once all of it is over
+    assert window.document.job.layup[0].angle_deg == 90
     window.undo()
     qtbot.waitUntil(lambda: side.cutting.cuts.rolls[0].length_m == length_m["glass-mat-300"], timeout=20_000)
     for name, wanted in (("cut.dxf", b"SECTION"), ("cut.svg", b"<svg"), ("cut.csv", b"P2A"), ("cut.pdf", b"%PDF")):
