@@ -42,7 +42,7 @@ from bibulon.mould.press import PressForces, press_figure, press_forces
 from bibulon.plumbing.volumes import evacuated_m3, pots_m3
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import show_full
-from bibulon.resin.batches import Batch
+from bibulon.resin.batches import COARSE_SHARE, SHORT_SHARE, Batch, unplanned_kg
 from bibulon.resin.charge import NOTHING_TAKEN, Charge, charge_of
 from bibulon.resin.cure import CurePlan, LastMixed, cure_plan, last_mixed
 from bibulon.resin.leftover import Leftover, leftovers_of
@@ -73,6 +73,8 @@ class Assessment:
     """The cure, where somebody has worked it out."""
     follows_cure: bool = False
     """Whether it is worked out here when it is asked for; it takes up to a second."""
+    fill_is_coarse: bool = False
+    """Whether the fill is a coarse one, shown until the full one is there."""
 
     @cached_property
     def laminate(self) -> Laminate:
@@ -157,6 +159,12 @@ class Assessment:
         if self.fill is None:
             return ()
         return batches_in(self.job, self.fill)
+
+    @cached_property
+    def unplanned_kg(self) -> float:
+        """How much of the charge is in no batch, where they are planned by hand."""
+        least = COARSE_SHARE if self.fill_is_coarse else SHORT_SHARE
+        return unplanned_kg(self.job.charge, self.charge.total_kg, self.job.weighed, least)
 
     @cached_property
     def evacuated_m3(self) -> float:

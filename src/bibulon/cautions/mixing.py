@@ -12,7 +12,7 @@ from bibulon.job import Job
 from bibulon.job.dosing import dose_of
 from bibulon.job.edits import changed, revised
 from bibulon.quantities_in_words import brief, brief_each, percent
-from bibulon.resin.batches import MOST_BATCHES, SHORT_SHARE, unplanned_kg
+from bibulon.resin.batches import MOST_BATCHES, SHORT_SHARE
 from bibulon.resin.mixing import mixed_temperature_k, ratios_disagree
 from bibulon.resin.weighed import dose_off, dose_words, dosed_in_range, ratio_words, weighed_off
 
@@ -134,7 +134,7 @@ def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
 )
 def batches_short(assessment: Assessment) -> Iterator[Finding]:
     wanted = assessment.charge.total_kg
-    if missing := unplanned_kg(assessment.job.charge, wanted, assessment.job.weighed):
+    if missing := assessment.unplanned_kg:
         has, needs = brief_each((wanted - missing, wanted), "mass", assessment.units)
         yield Finding(f"The batches that are planned by hand come to {has}; the charge is {needs}.")
         return

@@ -38,6 +38,8 @@ AS_PLANNED_S = 60.0
 """A batch that was poured no more than this before its time counts as mixed when it was planned to be."""
 SHORT_SHARE = 0.01
 """The charge follows the fill by some grams; a plan by hand that is short of it by less than this share stands."""
+COARSE_SHARE = 0.04
+"""The same while the fill is a coarse one, whose charge is up to 3 % larger."""
 
 
 @dataclass(frozen=True)
@@ -199,12 +201,14 @@ def _by_hand(plan: ChargePlan, total_kg: float, done_kg: Sequence[float] = ()) -
     return masses
 
 
-def unplanned_kg(plan: ChargePlan, total_kg: float, weighed: Sequence[Weighed] = ()) -> float:
+def unplanned_kg(
+    plan: ChargePlan, total_kg: float, weighed: Sequence[Weighed] = (), least: float = SHORT_SHARE
+) -> float:
     """How much of the charge is in no batch of those that are planned by hand, or were *weighed* in place of the first
-    of them; 0 where none are planned, or next to nothing."""
+    of them; 0 where none are planned, or no more than the share *least* is missing."""
     planned_kg = sum(batch.mass_kg for batch in plan.batches[len(weighed) :])
     missing = total_kg - planned_kg - sum(batch.mass_kg for batch in weighed)
-    return missing if plan.batches and missing > SHORT_SHARE * total_kg else 0.0
+    return missing if plan.batches and missing > least * total_kg else 0.0
 
 
 @dataclass(frozen=True)

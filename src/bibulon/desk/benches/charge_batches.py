@@ -19,7 +19,6 @@ from bibulon.planning.charge_spread import charge_spread
 from bibulon.planning.schedule_help import Draw, Help, draw_of
 from bibulon.quantities import show
 from bibulon.quantity_text import QuantityError, parse, parse_clock_near
-from bibulon.resin.batches import unplanned_kg
 from bibulon.stock.choice import hardeners_for
 
 if TYPE_CHECKING:
@@ -126,7 +125,7 @@ class BatchesSection(ChargeSection):
             if batch.comes_late:
                 words += f" The bucket waits {show(batch.late_s, 'duration')} for it: clamp the feed."
             layout.addWidget(label(words, "muted" if batch.in_time and not batch.comes_late else "error"))
-        if missing := unplanned_kg(self.document.job.charge, self.document.assessment.charge.total_kg):
+        if missing := self.document.assessment.unplanned_kg:
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))
         self.bench.button("Add a batch", self._add, into=layout)
 

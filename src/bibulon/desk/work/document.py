@@ -130,7 +130,8 @@ class Document(QObject):
             made = assess(self._assessed, self.settings.units(self._assessed.shop.barometer_pa))
             fill = self.answer.result if self.answer else None
             causes = self.answer.causes if self.answer else ()
-            self._assessment = replace(made, fill=fill, refusal=self._refusal, causes=causes)
+            coarse = self.answer is not None and not self.answer.final
+            self._assessment = replace(made, fill=fill, refusal=self._refusal, causes=causes, fill_is_coarse=coarse)
             # when its last resin is mixed the cure itself does not change
             cure = self._cure.of(self._cure_of(self._assessment))
             self._assessment = self._assessment if cure is None else replace(self._assessment, cure_found=cure)
