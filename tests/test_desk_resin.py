@@ -281,6 +281,7 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     fill_of(window)
     planned = window.document.job.charge.batches
     assert len(planned) == len(window.document.assessment.batches) > 3
+    in_time_s = fill_of(window).end_s
     told: set[str] = set()
     window.document.changed.connect(lambda: told.update(caution_ids(window)))
     total_kg = window.document.assessment.charge.total_kg  # a coarse fill comes first, and asks for 0.5 % more
@@ -296,8 +297,9 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     window.refresh()
     type_into(side, "B3 mixed from", "9:50")
     fill_of(window)
-    third = window.document.assessment.batches[2]
-    assert third.late_s > 600 and "batch-comes-late" in caution_ids(window) and "clamp the feed" in texts(side)
+    third, held_up = window.document.assessment.batches[2], fill_of(window)
+    assert third.late_s > 600 and "batch-comes-late" in caution_ids(window) and "with the feeds clamped" in texts(side)
+    assert held_up.waits[0].until_s == third.pour_s and held_up.end_s > in_time_s + 300, "the fill waits for it"
     push(side, "As few as will do")
     assert not window.document.job.charge.batches
     fill_of(window)

@@ -107,7 +107,7 @@ def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
     "caution",
     "charge",
     why="The bucket is down to its heel before the next batch is there: the dip tube draws air into the part.",
-    remedy="Mix it sooner, make the batch before it larger, or clamp the feed until it is there.",
+    remedy="Mix it sooner, make the batch before it larger, or clamp the feeds until it is there, as the fill reckons.",
 )
 def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
     late = [batch for batch in assessment.batches if batch.comes_late]

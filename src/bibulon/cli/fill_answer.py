@@ -106,6 +106,7 @@ def fill_data(assessment: Assessment, result: FillResult, places: list[Probe], l
         "nodes": len(result.place),
         "levels": levels,
         "valves": [dataclasses.asdict(event) for event in result.events],
+        "waits": [dataclasses.asdict(wait) for wait in result.waits],
         "mould": _mould_data(assessment, result),
     }
 
@@ -163,6 +164,9 @@ def print_fill(assessment: Assessment, result: FillResult, data: dict[str, Any])
     for event in result.events:
         label = assessment.job.line(event.line).label
         typer.echo(f"  {label} {event.action} at {show(event.time_s, 'duration')}")
+    for wait in result.waits:
+        since, until = show(wait.since_s, "duration"), show(wait.until_s, "duration")
+        typer.echo(f"  every feed clamped from {since} until B{wait.batch} is there at {until}")
     for probe in data["probes"]:
         when = "never" if probe["arrival_s"] is None else show(probe["arrival_s"], "duration")
         level = "" if probe["level"] is None else f", level {probe['level']}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import accumulate
@@ -22,6 +23,8 @@ class FedBatch:
     pot: PotCourse
     faster: float = 1.0
     """How many times as fast as the planned resin it cures, by its dose of catalyst."""
+    ready_s: float = -math.inf
+    """On the run clock, when it can be poured at the soonest: with every feed clamped, the bucket waits for it."""
 
 
 @dataclass(frozen=True)
@@ -69,6 +72,10 @@ class FedResin:
     def batch(self, number: int) -> FedBatch:
         """The batch of that *number*, from 1."""
         return self.batches[min(number, len(self.batches)) - 1]
+
+    def ready_s(self, number: int) -> float:
+        """When the batch of that *number* can be poured at the soonest; any beyond those that are known at any time."""
+        return self.batches[number - 1].ready_s if number <= len(self.batches) else -math.inf
 
     def at(self, number: int, since_s: float) -> tuple[float, float]:
         """Age at the mould's temperature, and excess over it (K), of what leaves the pot of the batch of that *number*

@@ -115,7 +115,7 @@ class _Fill:
                 if timed >= state.limit:
                     stopped_by = "shot mass in" if self.steps.recipe.stopped else "no feed open"
                     break
-                state.clock = timed
+                state.stand_still(timed)
                 self._turn_valves()
                 state.record()
                 continue
@@ -314,6 +314,7 @@ class _Fill:
             **vars(course_of(network, state.rows)),
             **vars(arrivals),
             events=tuple(self.valves.events),
+            waits=tuple(self.valves.waits),
             pockets=state.pockets.report(state.filled_m3) if state.pockets is not None else (),
             stopped_by=stopped_by,
             filled_fraction=1.0 if filled else state.in_part_m3 / state.total_m3,

@@ -59,7 +59,7 @@ class Parcels:
         self._weight = problem.density_kg_m3 * GRAVITY_M_S2
         fed, warm = problem.fed, problem.warm
         self.warmth = Warmth(network, warm, problem.density_kg_m3) if warm is not None else None
-        self.pours_s = [0.0]
+        self.pours_s = [0.0 if fed is None else max(fed.ready_s(1), 0.0)]
         self._heel, self._heel_share = _InBucket(0.0, 0.0, 1.0), 0.0
         """What was left in the bucket at the last pouring, and its share of the mix."""
         self.stops_s = problem.resin.stops_s
@@ -107,7 +107,7 @@ class Parcels:
     def _in_bucket(self, fed: FedResin, time_s: float) -> _InBucket:
         """What is in the bucket at a time: the batch that was poured last, mixed with the heel that it was poured
         on."""
-        since_s, number = time_s - self.pours_s[-1], len(self.pours_s)
+        since_s, number = max(time_s - self.pours_s[-1], 0.0), len(self.pours_s)
         batch = _InBucket(*fed.at(number, since_s), fed.batch(number).faster)
         return batch.mixed_with(self._heel.after(since_s), self._heel_share)
 
@@ -177,7 +177,8 @@ class Parcels:
         low, high = drawn_m3
         while high > (used_up := fed.used_up_m3(len(self.pours_s))):
             share = (used_up - low) / max(high - low, 1e-300)
-            self._pour(fed, span_s[0] + min(max(share, 0.0), 1.0) * (span_s[1] - span_s[0]))
+            wanted_s = span_s[0] + min(max(share, 0.0), 1.0) * (span_s[1] - span_s[0])
+            self._pour(fed, max(wanted_s, fed.ready_s(len(self.pours_s) + 1)))
         self.age_s[self._network.bucket] = self._fed(fed, span_s[1])
         left = float(self._left_s(fed)[self._network.bucket])
         self.stops_s = max(self.stops_s, span_s[1] + left) if left > 0 else self.stops_s

@@ -324,6 +324,7 @@ def fed_resin(job: Job, batches: Sequence[Poured]) -> FedResin:
                 batch.age_s,
                 pot_course(of, density, batch.mass_kg, batch.mixed_k, pot),
                 faster_than(law, of, job.mould_temperature_k),
+                batch.ready_s,
             )
             for batch, of in zip(batches, laws, strict=True)
         )

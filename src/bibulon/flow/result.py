@@ -42,6 +42,15 @@ STOP_WORDS: dict[StopReason, str] = {
 
 
 @dataclass(frozen=True)
+class WaitForBatch:
+    """The bucket was down to its heel at ``since_s``, and its feeds are clamped until a batch is there."""
+
+    batch: int
+    since_s: float
+    until_s: float
+
+
+@dataclass(frozen=True)
 class ValveEvent:
     """A valve opened or closed at ``time_s``."""
 
@@ -163,6 +172,7 @@ class FillResult:
     """(n,) how many times as fast as the planned resin it cures, by its dose of catalyst."""
     stage_begun_s: tuple[float, ...] = (0.0,)
     """When each step of the injection began that did."""
+    waits: tuple[WaitForBatch, ...] = ()
 
     @property
     def end_s(self) -> float:

@@ -87,4 +87,5 @@ def batches_in(job: Job, fill: FillResult) -> tuple[Batch, ...]:
         job.shop.temperature_k,
         room if (room := room_kg(job)) is not None else math.inf,
         job.weighed,
+        {wait.batch: wait.since_s for wait in fill.waits},
     )

@@ -7,6 +7,7 @@ are those of the shell.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Protocol
 
 import numpy as np
@@ -26,6 +27,8 @@ NEVER_CLOCK = 0.999999
 """Resin that thickens gets only so far on its clock; a fill is followed to this share of that."""
 SPECK_SHARE = 1e-4
 """A part with no more of its pores dry, as in a corner behind a vent, is full."""
+SPANS_AT_REST = 10
+"""While nothing flows, resin ages in so many spans: in each as warm as it was at its start."""
 
 
 class Follower(Protocol):
@@ -195,6 +198,15 @@ class FillState:
         if self.pockets is not None:
             self.pockets.update(self.filled_m3, self.wet, step.gas_pa, vents, self.air_pa)
         self.record()
+
+    def stand_still(self, clock: float) -> None:
+        """Nothing flows until θ = *clock*, with every valve clamped; but resin ages, and warms or cools."""
+        nothing, along = np.zeros(len(self.filled_m3)), np.zeros(len(self.network.edges.starts))
+        still = Step(self.filled_m3, nothing, self.pressure_pa, self.wet, 0, (), along)
+        times_s = np.linspace(self.seconds(), self.seconds(clock), SPANS_AT_REST + 1).tolist()
+        for span_s in pairwise(times_s):
+            self.parcels.take(still, self.filled_m3, (self.drawn_m3, self.drawn_m3), span_s)
+        self.clock = clock
 
     def record(self) -> None:
         """Keep the state as a row of the history."""

@@ -11,7 +11,7 @@ from bibulon.arrays import Floats, Integers
 from bibulon.flow.line_courses import FlowLine
 from bibulon.flow.network import Feed, Network
 from bibulon.flow.problem import FlowProblem
-from bibulon.flow.result import ValveEvent
+from bibulon.flow.result import ValveEvent, WaitForBatch
 from bibulon.job.lines import (
     ACTIONS,
     AtTime,
@@ -23,6 +23,7 @@ from bibulon.job.lines import (
     WhenReached,
     WhenTurned,
 )
+from bibulon.resin.batches import LATE_S
 
 PASSED_SHARE = 0.95
 """Resin has passed a line when this share of its length is wet."""
@@ -71,18 +72,22 @@ class Valves:
         self._feeds = {feed.line.id: _Valve(feed.line) for feed in network.feeds}
         self._vents = {line.id: _Valve(line) for line in vents}
         self.events: list[ValveEvent] = []
+        self.waits: list[WaitForBatch] = []
+        """For batches that are planned to be mixed later than the bucket is down to its heel."""
+        self._poured, self._waits = 0, False
+        """How many batches have been, and whether the next one is waited for."""
         pores = network.capacity_m3 * network.in_part_share
         self._pore_share = pores / pores.sum()
 
     @property
     def open(self) -> set[str]:
-        """The feeds that are open, throttled or not."""
-        return {name for name, valve in self._feeds.items() if valve.is_open}
+        """The feeds that are open, throttled or not; none while the bucket waits for a batch."""
+        return set() if self._waits else {name for name, valve in self._feeds.items() if valve.is_open}
 
     @property
     def throttled(self) -> dict[str, float]:
         """By feeds that are throttled, the share of what their open hoses carry."""
-        return {name: valve.share for name, valve in self._feeds.items() if valve.is_open and valve.share < 1.0}
+        return {name: valve.share for name, valve in self._feeds.items() if name in self.open and valve.share < 1.0}
 
     @property
     def open_feeds(self) -> list[Feed]:
@@ -147,7 +152,17 @@ class Valves:
     def awaiting(self) -> list[Trigger]:
         """What valves wait for, other than the clock and one another."""
         turns = [valve.next for valve in self._every]
-        return [turn.when for turn in turns if turn is not None and not isinstance(turn.when, AtTime | WhenTurned)]
+        waited: list[Trigger] = [
+            turn.when for turn in turns if turn is not None and not isinstance(turn.when, AtTime | WhenTurned)
+        ]
+        if self._poured and not self._waits and math.isfinite(self._ready_s):
+            waited.append(WhenBatchUsed(batch=self._poured))
+        return waited
+
+    @property
+    def _ready_s(self) -> float:
+        """When the next batch can be poured at the soonest."""
+        return -math.inf if self._problem.fed is None else self._problem.fed.ready_s(self._poured + 1)
 
     def short_of(self, triggers: list[Trigger], reach: Reach) -> float:
         """How far the next of *triggers* is off."""
@@ -155,7 +170,7 @@ class Valves:
 
     def next_timed(self) -> float:
         """θ of the next valve turned by the clock; infinite if there is none."""
-        times = [valve.next_time_s for valve in self._every]
+        times = [valve.next_time_s for valve in self._every] + [self._ready_s if self._waits else None]
         time_s = min((time_s for time_s in times if time_s is not None), default=math.inf)
         return self._resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
@@ -168,7 +183,23 @@ class Valves:
                 while valve.next is not None and self._due(valve, valve.next, clock, reach):
                     self._turn(valve, valve.left.pop(0), time_s)
                     on = True
-        return len(self.events) > before
+        return self._pour(clock, reach, time_s) or len(self.events) > before
+
+    def _pour(self, clock: float, reach: Reach, time_s: float) -> bool:
+        """Pour the batches that are due, or wait for the next with all feeds clamped; True if the feeds changed."""
+        fed, waited = self._problem.fed, self._waits
+        while fed is not None and self._poured < len(fed.batches):
+            if self._waits and self._resin.fluidity_time(self._ready_s) > clock * (1 + 1e-12):
+                break
+            if not self._waits and reach.drawn_m3 < fed.used_up_m3(self._poured):
+                break
+            if not self._waits and self._ready_s > time_s + LATE_S:
+                if self.open:
+                    self.waits.append(WaitForBatch(self._poured + 1, time_s, self._ready_s))
+                    self._waits = True
+                break
+            self._poured, self._waits = self._poured + 1, False
+        return self._waits != waited
 
     def _due(self, valve: _Valve, turn: Turn, clock: float, reach: Reach) -> bool:
         when = turn.when
@@ -189,6 +220,7 @@ class Valves:
 
     def clamp_all(self, time_s: float | None = None) -> None:
         """Close every feed for good, as is done once the part is full, or the shot is in at that time."""
+        self._waits = False
         if time_s is not None:
             self.events += [ValveEvent(time_s, line, "clamped") for line in sorted(self.open)]
         for valve in self._feeds.values():

@@ -133,11 +133,18 @@ def _mixings(assessment: Assessment) -> Iterator[RunStep]:
 
 def _pourings(assessment: Assessment) -> Iterator[RunStep]:
     units = assessment.units
+    waits = {wait.batch: wait for wait in assessment.fill.waits} if assessment.fill is not None else {}
     for batch in assessment.batches:
+        hint = f"Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing."
+        if (wait := waits.get(batch.number)) is not None:
+            what, name = f"Clamp every open feed until batch {batch.number} is poured", f"wait for B{batch.number}"
+            why = "The bucket is down to its heel by then, and the dip tube must not draw air."
+            yield RunStep(name, what, why, wait.since_s, "step done", name)
+            hint = f"Then the feeds are opened again. {hint}"
         yield RunStep(
             f"batch {batch.number}",
             f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",
-            f"Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing.",
+            hint,
             batch.pour_s,
             "batch added",
             f"B{batch.number}",

@@ -12,7 +12,7 @@ early and whose mixing nobody wrote down, all that is known is that it was mixed
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -92,6 +92,7 @@ def batches_of(
     air_k: float | None = None,
     room_kg: float = math.inf,
     weighed: Sequence[Weighed] = (),
+    waited: Mapping[int, float] | None = None,
 ) -> tuple[Batch, ...]:
     """Batches for *total_kg*, of which ``drawn_kg`` (k,) has left the bucket at ``times_s`` (k,).
 
@@ -101,6 +102,7 @@ def batches_of(
     there is room for *room_kg* on the heel. A batch is used up, and the next one poured, when the bucket holds no more
     than *heel_kg*: the dip tube must not draw air. Where batches of
     *in_fill_kg*, by which the resin aged in the fill (any more like the last), will do and are no more, they are taken.
+    The bucket *waited*, with all feeds clamped, for the batches of those numbers from those times on.
     """
     pot = Pot(plan.pot_shape, temperature_k if air_k is None else air_k, plan.bath_k)
     largest_kg = max(min(plan.largest_batch_kg, room_kg), SMALLEST_BATCH_KG)
@@ -119,7 +121,11 @@ def batches_of(
     def timed(masses: Sequence[float]) -> tuple[Batch, ...]:
         """Batches of *masses*, each mixed as late as there are hands for it."""
         starts = np.concatenate([[0.0], np.cumsum(masses)])
-        pours = [time_of(float(start)) for start in starts[:-1]]
+        wanted_s = [time_of(float(start)) for start in starts]
+        for number, since_s in (waited or {}).items():
+            if number <= len(masses):  # nothing is drawn meanwhile, so that the draw says no more than that
+                wanted_s[number - 1] = min(wanted_s[number - 1], since_s)
+        pours = wanted_s[:-1]
         for index in range(1, len(pours)):  # what is mixed to be at hand, and never drawn, presses nobody
             if starts[index - 1] - heel_kg >= end_kg - 1e-9:
                 pours[index] = pours[index - 1] + plan.mix_time_s
@@ -142,7 +148,7 @@ def batches_of(
                     wanted = by_log_s if early or known.begun_s is not None else wanted
             mix = free_until[who] = mix if wanted is None else wanted
             pour = max(pours[index], mix + plan.mix_time_s if poured_s is None else max(mix, poured_s))
-            used = max(time_of(float(starts[index + 1])), pour)
+            used = max(wanted_s[index + 1], pour)
             usable = mix + plan.pot_life_share * pot_life_s(dosed(resin, dose), warm_k, masses[index], pot)
             late_s, in_time = max(pour - pours[index], 0.0), used <= usable + 1e-6
             batches.insert(0, Batch(index + 1, masses[index], warm_k, mix, pour, used, usable, in_time, late_s, dose))
@@ -220,13 +226,18 @@ class Poured:
     age_s: float
     mixed_k: float
     dose: float | None = None
+    ready_s: float = -math.inf
+    """On the run clock, when it is mixed, where somebody has planned that; else whenever it is wanted."""
 
 
 def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]:
     """The batches of *job* as they are poured: those that are planned by a draw, or before there is one those that are
     planned by hand, else the fewest, all alike; what was weighed comes first."""
     if batches:
-        return tuple(Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k, batch.dose) for batch in batches)
+        return tuple(
+            Poured(batch.mass_kg, batch.pour_s - batch.mix_s, batch.mixed_k, batch.dose, _ready_s(job, at))
+            for at, batch in enumerate(batches)
+        )
     total, mix_s, warm_k = charge_of(job).total_kg, job.charge.mix_time_s, mixed_temperature_k(job)
     done = job.weighed
     masses = _by_hand(job.charge, total, [batch.mass_kg for batch in done])
@@ -234,11 +245,17 @@ def planned_for(job: Job, batches: Sequence[Batch] | None) -> tuple[Poured, ...]
         left_kg = max(total - sum(batch.mass_kg for batch in done), 0.0)
         more = [even_batch_kg(left_kg, job.charge.largest_batch_kg)] if left_kg > 0 else []
         masses = [*(batch.mass_kg for batch in done), *more]
-    poured = [Poured(mass, mix_s, warm_k) for mass in masses]
+    poured = [Poured(mass, mix_s, warm_k, ready_s=_ready_s(job, at)) for at, mass in enumerate(masses)]
     for at, batch in enumerate(done):
         warm = warm_k if batch.temperature_k is None else batch.temperature_k
         poured[at] = replace(poured[at], mixed_k=warm, dose=dose_as_weighed(job.resin, batch.masses_kg))
     return tuple(poured)
+
+
+def _ready_s(job: Job, at: int) -> float:
+    """When the batch at that place is mixed, if somebody has planned that and nobody has weighed it yet."""
+    planned = job.charge.batches[at].mix_s if len(job.weighed) <= at < len(job.charge.batches) else None
+    return -math.inf if planned is None else planned + job.charge.mix_time_s
 
 
 def even_batch_kg(total_kg: float, largest_kg: float) -> float:

@@ -123,7 +123,7 @@ class BatchesSection(ChargeSection):
                 f"good until {clock_time(start + batch.usable_until_s)}."
             )
             if batch.comes_late:
-                words += f" The bucket waits {show(batch.late_s, 'duration')} for it: clamp the feed."
+                words += f" The bucket waits {show(batch.late_s, 'duration')} for it, with the feeds clamped."
             layout.addWidget(label(words, "muted" if batch.in_time and not batch.comes_late else "error"))
         if missing := self.document.assessment.unplanned_kg:
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))

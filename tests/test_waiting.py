@@ -1,0 +1,105 @@
+"""Resin that stands still with every feed clamped ages on: a stop that is planned, and a batch that is waited for."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+import sound_jobs
+from typer.testing import CliRunner
+
+from bibulon.assess import Assessment, assess, filled
+from bibulon.cli.commands import app
+from bibulon.flow.fill import fill
+from bibulon.flow.problem import flow_problem
+from bibulon.flow.scheduled import scheduled_fill
+from bibulon.job import Job
+from bibulon.job.charge import PlannedBatch
+from bibulon.job.edits import changed, revised
+from bibulon.job.lines import AtTime, Turn
+from bibulon.job.storage import save
+from bibulon.record.run_list import run_list
+
+NODES = 400
+
+
+def stopped(job: Job, from_s: float, until_s: float) -> Job:
+    """With every feed clamped so long."""
+    turns = (Turn(to="clamped", when=AtTime(time_s=from_s)), Turn(to="open", when=AtTime(time_s=until_s)))
+    return changed(job, lines=tuple(revised(one, turns=turns) if one.kind == "feed" else one for one in job.lines))
+
+
+@pytest.mark.parametrize("by_batch", [True, False])
+def test_resin_ages_while_every_feed_is_clamped(by_batch: bool) -> None:
+    """Rigid plies, one batch: the front is where ∫dt/μ over the times that it moves says, and gel comes no later."""
+    job = sound_jobs.test_panel()
+    job = changed(job, flow=revised(job.flow, swelling=False, trapped_air=False, by_batch=by_batch))
+    plain = fill(flow_problem(job, 400))
+    resin, third = plain.problem.resin, plain.end_s / 3
+    late = fill(flow_problem(stopped(job, third, third + 1800.0), 400))
+    moved = resin.fluidity_time(plain.end_s) + resin.fluidity_time(third + 1800.0) - resin.fluidity_time(third)
+    ends_s = resin.time_at(moved)
+    assert ends_s - plain.end_s > 1880, "thicker resin takes longer for the rest"
+    assert late.end_s == pytest.approx(ends_s, rel=5e-3)
+    assert late.margin_s == pytest.approx(resin.stops_s - ends_s, rel=0.01)
+    assert late.mass_error < 1e-9
+
+
+def followed(job: Job) -> Assessment:
+    return filled(assess(job), nodes=NODES, levels=1)
+
+
+def panel() -> Job:
+    """In three batches and a little."""
+    job = sound_jobs.test_panel()
+    job = changed(job, bucket=revised(job.bucket, heel_kg=0.1))
+    return changed(job, charge=revised(job.charge, largest_batch_kg=0.6))
+
+
+def planned_late(job: Job, number: int, late_s: float) -> Job:
+    """*job* with the batches that its fill asks for planned by hand, one of them to be mixed so much later."""
+    batches = followed(job).batches
+    masses = [PlannedBatch(mass_kg=batch.mass_kg) for batch in batches]
+    masses[number - 1] = revised(masses[number - 1], mix_s=batches[number - 1].mix_s + late_s)
+    return changed(job, charge=revised(job.charge, batches=tuple(masses)))
+
+
+def test_a_batch_that_comes_late_holds_the_fill_up(tmp_path: Path) -> None:
+    """It fills as if the feed had been clamped by hand for as long, and all that follows says so."""
+    job = panel()
+    second = followed(job).batches[1]
+    late = planned_late(job, 2, 900.0)
+    found = followed(late)
+    (wait,) = found.fill.waits
+    ready_s = second.mix_s + 900.0 + job.charge.mix_time_s
+    assert (wait.batch, wait.until_s) == (2, pytest.approx(ready_s))
+    assert wait.since_s == pytest.approx(second.pour_s, abs=5.0)
+    batch = found.batches[1]
+    assert batch.comes_late and batch.pour_s == wait.until_s
+    assert batch.late_s == pytest.approx(ready_s - wait.since_s, abs=0.5)
+    assert found.batches[0].used_s == pytest.approx(wait.since_s, abs=0.5), "nothing is drawn of what is not there"
+    masses = tuple(revised(one, mix_s=None) for one in late.charge.batches)
+    fresh = changed(late, charge=revised(late.charge, batches=masses))
+    clamped = scheduled_fill(stopped(fresh, wait.since_s, wait.until_s), NODES, 1, after=True)
+    assert found.fill.end_s == pytest.approx(clamped.end_s, rel=0.02)
+    assert found.fill.margin_s == pytest.approx(clamped.margin_s, rel=0.02)
+    assert found.fill.end_s > followed(job).fill.end_s + 800
+    steps = [step for step in run_list(found) if step.id in ("batch 1", "wait for B2", "mix 2", "batch 2")]
+    assert [step.id for step in steps] == ["batch 1", "wait for B2", "mix 2", "batch 2"]
+    assert steps[1].text == "Clamp every open feed until batch 2 is poured" and "opened again" in steps[3].detail
+    save(late, path := tmp_path / "late.bibulon")
+    told = json.loads(CliRunner().invoke(app, ["fill", str(path), "--json", "--nodes", str(NODES)]).output)
+    assert [one["batch"] for one in told["waits"]] == [2] and told["end_s"] == pytest.approx(found.fill.end_s, rel=0.02)
+
+
+def test_a_batch_in_time_is_waited_for_by_nobody_and_one_too_late_in_vain() -> None:
+    job = panel()
+    plain = followed(job).fill
+    soon = followed(planned_late(job, 2, -120.0)).fill
+    assert soon.waits == () and soon.end_s == pytest.approx(plain.end_s, rel=0.05)
+    never = followed(planned_late(job, 2, 40_000.0)).fill
+    assert never.stopped_by == "no feed open" and never.filled_fraction < 0.9
+    first = followed(planned_late(job, 1, 1200.0)).fill
+    assert first.waits[0].batch == 1 and first.waits[0].since_s == 0.0
+    assert first.end_s - first.waits[0].until_s == pytest.approx(plain.end_s, rel=0.25), "it begins so much later"
