@@ -357,7 +357,9 @@ def test_hardeners_stand_side_by_side_and_the_surest_is_told() -> None:
     job = demo_job()
     cards = hardeners_for(job)
     assert len(cards) == 4 and cards[0].id == job.charge.resin
-    found = compare_hardeners(job, hardeners_of(job, cards), nodes=300)
+    shares: list[float] = []
+    found = compare_hardeners(job, hardeners_of(job, cards), shares.append, nodes=300)
+    assert len(shares) > 20 and shares == sorted(shares) and shares[-1] <= 1.0, "its progress never goes back"
     rows = {row.hardener.card.id: row for row in found.rows}
     assert found.surest is not None and found.rows[found.surest].hardener.card.id == "epoxy-slow"
     slow, extra = rows["epoxy-slow"], rows["epoxy-extra-slow"]

@@ -14,8 +14,10 @@ from bibulon.job import Job
 from bibulon.resin.batches import Batch, batches_of, planned_for
 from bibulon.resin.charge import charge_of
 from bibulon.resin.mixing import mixed_temperature_k, room_kg
-from bibulon.workers.report import Progress, no_progress
+from bibulon.workers.report import Progress, no_progress, within
 
+ROUGH_SHARE, FIRST_SHARE = 0.1, 0.7
+"""Of the work, as its progress tells it: done after the coarse fill, and after the first round."""
 MOST_ROUNDS = 3
 SAME_SHARE = 1e-6
 SAME_AGE_SHARE = 0.02
@@ -39,11 +41,12 @@ def scheduled_fill(
     problem = flow_problem(job, nodes, levels, after, pace)
     network = build_network(problem)
     if problem.fed is not None and pace == FULL_PACE:
-        rough = fill_on(network, replace(problem, pace=PREVIEW_PACE, after=False), lambda share: progress(0.1 * share))
+        coarse = replace(problem, pace=PREVIEW_PACE, after=False)
+        rough = fill_on(network, coarse, within(progress, (0.0, ROUGH_SHARE)))
         if planned := batches_in(job, rough):
             problem = with_fed(job, problem, fed_resin(job, planned_for(job, planned)))
-    result = fill_on(network, problem, progress)
-    for _ in range(MOST_ROUNDS - 1):
+    result = fill_on(network, problem, within(progress, (ROUGH_SHARE, FIRST_SHARE)))
+    for number in range(MOST_ROUNDS - 1):
         planned = batches_in(job, result)
         if problem.fed is None or not planned:
             break
@@ -51,7 +54,7 @@ def scheduled_fill(
         if _agree(result, problem.fed, fed):
             break
         problem = with_fed(job, problem, fed)
-        result = fill_on(network, problem, progress)
+        result = fill_on(network, problem, within(progress, (FIRST_SHARE, 1.0), number, MOST_ROUNDS - 1))
     return result
 
 

@@ -19,8 +19,10 @@ from bibulon.job.edits import changed, revised, with_card
 from bibulon.quantities import show
 from bibulon.quantities_in_words import percent
 from bibulon.resin.cure import shift_ends_s
-from bibulon.workers.report import Progress, no_progress
+from bibulon.workers.report import Progress, no_progress, within
 
+FILL_SHARE = 0.8
+"""Of the work for a hardener: the rest is its cure."""
 FAR_APART = 1.3
 """Two doses of which one is so many times the other have one between them compared."""
 
@@ -104,8 +106,7 @@ def compare_hardeners(
     cancel."""
     rows = []
     for at, hardener in enumerate(hardeners):
-        progress(at / len(hardeners))
-        rows.append(_with_hardener(job, hardener, nodes, progress))
+        rows.append(_with_hardener(job, hardener, nodes, within(progress, (0.0, 1.0), at, len(hardeners))))
     slack = [_slack(row, job) for row in rows]
     best = max(range(len(rows)), key=lambda at: slack[at], default=None)
     if best is None or slack[best] == -math.inf:
@@ -125,11 +126,13 @@ def compare_hardeners(
 def _with_hardener(job: Job, hardener: Hardener, nodes: int, progress: Progress) -> HardenerRow:
     trial = hardener.taken(job)
     try:
-        fill = scheduled_fill(trial, nodes, FULL_LEVELS, progress=progress)
+        fill = scheduled_fill(trial, nodes, FULL_LEVELS, progress=within(progress, (0.0, FILL_SHARE)))
     except FlowRefusal as refusal:
         return HardenerRow(hardener, refusal=str(refusal))
     batches = batches_in(trial, fill)
-    study = cure_study(trial, wet_part(fill), replace(assess(trial), fill=fill).last_mixed, progress)
+    study = cure_study(
+        trial, wet_part(fill), replace(assess(trial), fill=fill).last_mixed, within(progress, (FILL_SHARE, 1.0))
+    )
     made = replace(assess(trial), fill=fill, cure_found=study)
     return HardenerRow(
         hardener,

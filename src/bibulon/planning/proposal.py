@@ -11,7 +11,6 @@ import math
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 
 from bibulon.assess import assess
 from bibulon.flow.ensemble import Ensemble, study
@@ -23,7 +22,7 @@ from bibulon.job import Job
 from bibulon.planning.hand import part_width_m
 from bibulon.planning.strategies import candidates, moved_lines, with_thick_zones_served, with_wider_tubes
 from bibulon.workers.pool import in_parallel
-from bibulon.workers.report import Progress, no_progress
+from bibulon.workers.report import Progress, no_progress, within
 
 AS_IT_IS = "as it is"
 MOVED = ", moved"
@@ -133,11 +132,8 @@ class _Search:
     def trials(self, layouts: Sequence[tuple[str, Job]], span: tuple[float, float]) -> list[Layout | None]:
         """Each of *layouts* filled, in their order; the best so far is told as soon as there is one."""
         made: list[Layout | None] = [None] * len(layouts)
-        low, high = span
         # in processes of their own: neither the mesher nor the numerics hold up whoever asks
-        for number, layout in in_parallel(
-            _tried, layouts, self.workers, lambda share: self.progress(low + (high - low) * share)
-        ):
+        for number, layout in in_parallel(_tried, layouts, self.workers, within(self.progress, span)):
             made[number] = layout
             self.take(layout)
         return made
@@ -189,17 +185,12 @@ def propose(
     if effort.samples > 0:
         both = [layout for layout in (present, proposed) if layout is not None]
         studied = [
-            _studied(layout, effort.samples, workers, partial(_within, progress, (choosing, 1.0), number, len(both)))
+            _studied(layout, effort.samples, workers, within(progress, (choosing, 1.0), number, len(both)))
             for number, layout in enumerate(both)
         ]
         present, proposed = (studied[0] if present is not None else None), studied[-1]
     progress(1.0)
     return Proposal(present, proposed, search.tried)
-
-
-def _within(progress: Progress, span: tuple[float, float], number: int, count: int, share: float) -> None:
-    low, high = span
-    progress(low + (high - low) * (number + share) / count)
 
 
 def _with_zones(search: _Search, layouts: list[Layout], at: float) -> list[Layout]:
@@ -249,7 +240,7 @@ def _surest(search: _Search, layouts: list[Layout], fills: int, span: tuple[floa
         return layouts[0]
     tested: list[tuple[float, Layout]] = []
     for number, layout in enumerate(layouts):
-        at = partial(_within, search.progress, span, number, len(layouts))
+        at = within(search.progress, span, number, len(layouts))
         risk = study(layout.job, fills, RISK_NODES, progress=at, workers=search.workers, pace=PREVIEW_PACE)
         tested.append((risk.filled_share, layout))
     most = max(share for share, _ in tested)

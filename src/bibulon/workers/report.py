@@ -26,6 +26,16 @@ def no_progress(share: float) -> None:
     """The progress of work that nobody follows."""
 
 
+def within(progress: Progress, span: tuple[float, float], number: int = 0, count: int = 1) -> Progress:
+    """The progress of that *number*, from 0, of *count* equal parts of what lies in the *span* of shares of some work.
+
+    >>> within(print, (0.5, 1.0), 1, 2)(0.5)
+    0.875
+    """
+    low, high = span
+    return lambda share: progress(low + (high - low) * (number + share) / count)
+
+
 class Report:
     """Passes on the progress and the results of one task, and says whether it was cancelled."""
 

@@ -24,7 +24,7 @@ from bibulon.laminate.laid_across import LaidAcross, laid_across
 from bibulon.planning.schedule_help import Draw, Help, draw_of_fresh, what_would_work
 from bibulon.quantities import Units
 from bibulon.resin.cure import LastMixed
-from bibulon.workers.report import Report
+from bibulon.workers.report import Report, within
 
 if TYPE_CHECKING:
     from bibulon.flow.ensemble import Ensemble
@@ -53,14 +53,14 @@ def plan_results(report: Report, job: Job, units: Units) -> PlanResults:
     plies = assessed.plies
     report.progress(0.6)
     bag = assessed.bag
-    cautions = findings_of_plan(assessed, lambda share: report.progress(0.65 + 0.35 * share))
+    cautions = findings_of_plan(assessed, within(report.progress, (0.65, 1.0)))
     return PlanResults(laminate, plies, bag, cautions)
 
 
 def cutting(report: Report, job: Job, prefix: str) -> tuple[CutList, tuple[Offcut, ...], tuple[LaidAcross, ...]]:
     """The cut list of *job*, the offcuts worth keeping, their labels beginning with *prefix*, and what would take less
     of its roll laid across."""
-    cuts = cut_list(job, lambda share: report.progress(0.5 * share))
+    cuts = cut_list(job, within(report.progress, (0.0, 0.5)))
     return cuts, left_over(cuts, prefix), laid_across(job, cuts)
 
 
