@@ -32,6 +32,7 @@ from bibulon.flow.scheduled import batches_in, scheduled_fill
 from bibulon.job import CLAMPED_BY_FORCE, WITH_BLADDER, Job
 from bibulon.job.edits import revised
 from bibulon.job.hold import HoldFigures, HoldTest, in_order_taken
+from bibulon.job.words import space_word
 from bibulon.laminate.cells import Laminate, laminate_of
 from bibulon.laminate.joints import Ply, plies_of
 from bibulon.moments import Moment, planned_moments
@@ -290,7 +291,7 @@ class Assessment:
         if self.fill is None:
             return self._not_filled("duration")
         stops = show(self.resin_flow.stops_s, "duration", self.units)
-        cause = "gels in the film" if self.resin_flow.stopped_by == "gel" else "is too thick to flow"
+        cause = "gels in the part" if self.resin_flow.stopped_by == "gel" else "is too thick to flow"
         if self.gel_margin_s is None:
             return Figure(None, "duration", f"The part is not full when the resin {cause} after {stops}.")
         temperature = show(self.job.mould_temperature_k, "temperature", self.units)
@@ -367,13 +368,12 @@ class Assessment:
 
     @property
     def pump_down(self) -> Figure:
-        volume = show(self.evacuated_m3 + self.pots_m3, "volume", self.units)
+        volume = f"{show(self.evacuated_m3 + self.pots_m3, 'volume', self.units)} of {space_word(self.job)}"
         level = show(self.job.vacuum_pa, "pressure", self.units)
-        how = f"V/S · ln for {volume} of bag, hoses and pots down to {level}; dry fibre and thin hoses take longer."
-        value = self.pump_down_s
-        if not math.isfinite(value):
+        how = f"V/S · ln for {volume}, hoses and pots down to {level}; dry fibre and thin hoses take longer."
+        if not math.isfinite(self.pump_down_s):
             return Figure(None, "duration", f"The pump never comes to {level}.")
-        return Figure(value, "duration", how)
+        return Figure(self.pump_down_s, "duration", how)
 
     @cached_property
     def drawn_curve(self) -> tuple[Floats, Floats]:

@@ -14,6 +14,7 @@ import typer
 from bibulon.assess import Assessment
 from bibulon.cli.answers import refuse
 from bibulon.flow.result import STOP_WORDS, FillResult
+from bibulon.job.words import far_side_word
 from bibulon.mould.clamp import (
     balance,
     clamp_n_m,
@@ -174,7 +175,8 @@ def print_fill(assessment: Assessment, result: FillResult, data: dict[str, Any])
     for pocket in result.pockets:
         where = f"{pocket.x_m:.2f}, {pocket.y_m:.2f} m"
         typer.echo(f"  air trapped at {where}: {show(pocket.volume_m3, 'volume')}")
-    typer.echo(f"  the tool side lags the film side by at most {show(result.lag_max_s, 'duration')}")
+    far_side, lag = far_side_word(assessment.job), show(result.lag_max_s, "duration")
+    typer.echo(f"  the tool side lags the {far_side} by at most {lag}")
     if data["mould"] is not None:
         _print_mould(assessment, data["mould"])
     if "ensemble" in data:

@@ -15,7 +15,7 @@ class FlowChoices(Model):
     thickening: Annotated[bool, Field(title="Resin thickens")] = True
     """The resin grows thicker with age; if not it stays as fresh as mixed until gel."""
     swelling: Annotated[bool, Field(title="Laminate swells")] = True
-    """The laminate is thicker and more open where resin carries part of the pressure on the film."""
+    """The laminate is thicker and more open where resin carries part of the pressure on it."""
     trapped_air: Annotated[bool, Field(title="Air is trapped")] = True
     """Dry places cut off from every vent keep their gas."""
     gravity: Annotated[bool, Field(title="Resin has weight")] = True

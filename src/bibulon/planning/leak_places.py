@@ -18,6 +18,7 @@ from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.hunt import LeakKind
 from bibulon.job.lines import Line
+from bibulon.job.words import space_word
 from bibulon.vacuum.hunt import TWO_LEAKS, Belief, Branches, Cut, Isolation, LeakPlace, belief
 
 USUAL: dict[LeakKind, float] = {
@@ -56,7 +57,7 @@ def branches_of(job: Job, found_before: Iterable[LeakKind] = ()) -> Branches:
     """Sections, clamps and places of *job*; *found_before* are the kinds of leaks that the shop has found. Where the
     newest hold test was made before the feed hoses were fitted they are left out, with manifolds and the bypass."""
     bare = not job.in_mould and bool(job.hold_tests) and job.hold_tests[-1].stage == "before the feed hose"
-    space = "the cavity" if job.in_mould else "the bag"
+    space = f"the {space_word(job)}"
     sections: dict[str, str] = {SPACE: space}
     cuts: list[Cut] = []
     spots = list(_of_mould(job) if job.in_mould else _of_bag(job))

@@ -30,6 +30,7 @@ from bibulon.job.edits import changed, new_id, revised
 from bibulon.job.held_plan import held_plan
 from bibulon.job.hold import STAGES, HoldTest, Stage
 from bibulon.job.hold_record import CHANNELS, Channel, HoldRecorder, RecordedHold
+from bibulon.job.words import space_word
 from bibulon.quantities import Reading, number_shown, show, unit_shown
 from bibulon.quantities_in_words import from_to
 from bibulon.vacuum.hold import HoldVerdict
@@ -78,9 +79,7 @@ class HoldBench(Bench):
             lambda: self.gauge_kind,
             self._set_gauge_kind,
         )
-        self.pots = QCheckBox(
-            "Catch pots open to the cavity" if self.document.job.in_mould else "Catch pots open to the bag"
-        )
+        self.pots = QCheckBox(f"Catch pots open to the {space_word(self.document.job)}")
         self.pots.setChecked(True)
         self.pots.setToolTip("Whether the volume that was tested holds the pots and their hoses")
         self.pots.toggled.connect(lambda _: self._read())
@@ -115,7 +114,7 @@ class HoldBench(Bench):
         self.button("Import CSV …", self._import, into=row)
         self.gauge = self.button("From the gauge", self._toggle_gauge, into=row)
         self.gauge.setCheckable(True)
-        what = "cavity and flange" if self.flange is not None else "the bag"
+        what = "cavity and flange" if self.flange is not None else f"the {space_word(self.document.job)}"
         self.gauge.setToolTip(f"Isolate {what} from the pump, then take readings from the connected gauge")
         self.body.addLayout(row)
         self.error = label("", "error")

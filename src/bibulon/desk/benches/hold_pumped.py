@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from bibulon.desk.widgets.fields import FreeField
+from bibulon.job.words import space_word
 from bibulon.quantities import show
 from bibulon.quantity_text import parse
 from bibulon.vacuum.pump import leak_while_pumped_pa_m3_s
@@ -37,13 +38,14 @@ class PumpedSection:
         units = self.document.assessment.units
         pressure = parse(text, "pressure", units) if text.strip() else None
         if pressure is not None and not 0 <= pressure <= self.document.job.shop.barometer_pa:
-            raise ValueError("The pressure under the film lies between nothing and the barometer's.")
+            where = f"in the {space_word(self.document.job)}"
+            raise ValueError(f"The pressure {where} lies between nothing and the barometer's.")
         self._pressure_pa = pressure
         self.bench.refresh()
 
     def _own(self) -> tuple[str, str]:
         ultimate = self.document.job.vacuum.pump_ultimate_pa
-        how = "Its ultimate vacuum, at Lines: it pulls no deeper, however tight the bag."
+        how = f"Its ultimate vacuum, at Lines: it pulls no deeper, however tight the {space_word(self.document.job)}."
         if self._pressure_pa is None:
             return "–", how
         return show(min(ultimate, self._pressure_pa), "pressure difference", self.document.assessment.units), how

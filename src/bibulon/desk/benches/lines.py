@@ -37,6 +37,7 @@ from bibulon.job.lines import (
     Line,
 )
 from bibulon.job.paths import path_of
+from bibulon.job.words import presses_word
 from bibulon.laminate.relief import developed_length_m
 from bibulon.quantities import show
 from bibulon.quantities_in_words import show_full
@@ -112,7 +113,8 @@ class LinesBench(Bench):
         fill = self.document.assessment.fill
         if fill is None or self.document.moving:  # under the hand all levels are filled as one
             return "–", ""
-        return f"up to {show(fill.lag_max_s, 'duration')}", "Longest wait from resin under the film to resin through."
+        how = f"Longest wait from resin under the {presses_word(self.document.job)} to resin through."
+        return f"up to {show(fill.lag_max_s, 'duration')}", how
 
     def _maps(self) -> list[tuple[str, str]]:
         return [(kind.words, kind.name) for kind in MAPS if kind.offered(self.document)]

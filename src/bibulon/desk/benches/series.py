@@ -14,6 +14,7 @@ from bibulon.desk.widgets.control_chart import ControlChart
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import marked_row
 from bibulon.exchange.series_file import series_csv
+from bibulon.job import WITH_BLADDER
 from bibulon.mould.cycle import Cycle, tubes_cost
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
@@ -76,9 +77,7 @@ class LowersBars(QWidget):
         self.cycle = cycle
         self.setVisible(cycle.lowers > 1)
         self.setFixedHeight(BAR_PX * min(cycle.lowers, MOST_LOWERS) + 4)
-        self.setAccessibleName(
-            f"{cycle.lowers} lower halves, one after another every {show(cycle.every_s, 'duration')}"
-        )
+        self.setAccessibleName(f"{cycle.lowers} moulds, one after another every {show(cycle.every_s, 'duration')}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -250,7 +249,9 @@ class SeriesBench(Bench):
         self.quantity("Close", "duration", "series/cycle/close_s")
         self.quantity("Vacuum and hold test", "duration", "series/cycle/vacuum_s")
         self.quantity("Open and take out", "duration", "series/cycle/open_s")
-        self.quantity("Lower halves", "count", "series/cycle/lowers", "For the one upper half.")
+        with_bladder = self.document.job.process in WITH_BLADDER
+        name, hint = ("Moulds", "Loaded in turn.") if with_bladder else ("Lower halves", "For the one upper half.")
+        self.quantity(name, "count", "series/cycle/lowers", hint)
         self.quantity("People", "count", "series/cycle/people")
         self.quantity("A shift lasts", "duration", "series/cycle/shift_s", SHIFT_HINT, empty="as planned at Part")
         self.quantity("One is wanted every", "duration", "series/cycle/wanted_s", "", empty="not said")
@@ -271,7 +272,7 @@ class SeriesBench(Bench):
 
     def _every(self) -> tuple[str, str]:
         cycle = self.document.assessment.cycle
-        return show(cycle.every_s, "duration"), "The longest of what upper half, lower halves and people are busy with."
+        return show(cycle.every_s, "duration"), "The longest of what mould halves and people are busy with."
 
     def _per_shift(self) -> tuple[str, str]:
         cycle = self.document.assessment.cycle

@@ -16,6 +16,7 @@ from bibulon.durations import clock_time
 from bibulon.flow.raster import Canvas, Grid
 from bibulon.flow.reading import cavity_map, fibre_map, pressure_map, thickness_map
 from bibulon.flow.traced_air import SPOILT_SHARE
+from bibulon.job.words import far_side_word
 from bibulon.quantities import QuantityKind, Units, show
 from bibulon.quantities_in_words import percent
 
@@ -53,9 +54,8 @@ def _pressure(document: Document, answer: FillAnswer, time_s: float) -> PlanMap 
 def _lag(document: Document, answer: FillAnswer, time_s: float) -> PlanMap | None:
     highest = max(answer.result.lag_max_s, 1.0)
     shown = show(highest, "duration", document.assessment.units)
-    return PlanMap(
-        answer.canvas.draw(answer.result.lag_s), "Tool side behind the film side", 0.0, highest, "0", shown, "duration"
-    )
+    name = f"Tool side behind the {far_side_word(document.job)}"
+    return PlanMap(answer.canvas.draw(answer.result.lag_s), name, 0.0, highest, "0", shown, "duration")
 
 
 def _ends(grid: Grid) -> tuple[float, float] | None:

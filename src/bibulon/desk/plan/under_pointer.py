@@ -7,7 +7,9 @@ import numpy as np
 from bibulon.assess import Assessment
 from bibulon.desk.plan.maps import PlanMap
 from bibulon.flow.result import FillResult
+from bibulon.job import Job
 from bibulon.job.base import Point
+from bibulon.job.words import far_side_word
 from bibulon.laminate.relief import heights_at
 from bibulon.quantities import Units, show
 from bibulon.quantities_in_words import percent
@@ -29,18 +31,22 @@ def described_at(assessment: Assessment, at: Point, shows_fill: bool, shown: Pla
             f"{APART}{show(cell.stack.thickness_m, 'thickness', units)} thick, Vf {percent(cell.stack.fibre_fraction)}"
         )
     if shows_fill and assessment.fill is not None:
-        text += _fill_at(assessment.fill, at, units)
+        text += _fill_at(assessment.job, assessment.fill, at, units)
         value = None if shown is None else shown.grid.at(*at)
         if shown is not None and value is not None:
             text += f"{APART}{shown.name[:1].lower()}{shown.name[1:]} {shown.text(value, units)}"
     return text
 
 
-def _fill_at(fill: FillResult, at: Point, units: Units) -> str:
-    """When resin comes to each level, from the film down; nothing off the part as it was filled."""
+def _fill_at(job: Job, fill: FillResult, at: Point, units: Units) -> str:
+    """When resin comes to each level, from the far side down; nothing off the part as it was filled."""
     try:
         times = fill.level_times_at(*at)
     except ValueError:
         return ""
-    said = [f"{name} {'never' if time_s is None else show(time_s, 'duration', units)}" for name, time_s in times[::-1]]
+    names = {"bag side": far_side_word(job)}
+    said = [
+        f"{names.get(name, name)} {'never' if time_s is None else show(time_s, 'duration', units)}"
+        for name, time_s in times[::-1]
+    ]
     return f"{APART}resin at {', '.join(said)}"
