@@ -26,7 +26,7 @@ from driving import (
 )
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QPlainTextEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QCheckBox, QPlainTextEdit, QPushButton, QWidget
 from shapely import Polygon
 
 from bibulon.demo import DEMO_FILES, demo_job
@@ -599,6 +599,8 @@ def test_a_job_says_nothing_of_another_process(window: Window, qtbot, demo: int,
         window.go(station.id)
         window.refresh()
         said = texts(bench(window))
+        lists = [one.model() for one in bench(window).findChildren(QAbstractItemView) if one.isVisible()]
+        said += "\n".join(str(model.index(row, 0).data()) for model in lists for row in range(model.rowCount()))
         if station.id != "part":  # where the button to what compares all processes names them
             said += "\n" + "\n".join(one.toolTip() for one in bench(window).findChildren(QWidget) if one.isVisible())
         found = re.search(strange, said, re.IGNORECASE)

@@ -68,7 +68,7 @@ CHECKS: tuple[tuple[str, Words], ...] = (
     ("M9", _when(lambda job: job.mould.kind == "glass plate",
                  "Glass borne all over and guarded: a plate under vacuum can implode")),
     ("M10", _when(lambda job: job.mould.kind == "wood or board", "Board sealed all round: raw edges leak for hours")),
-    ("M11", _when(lambda job: job.mould.two_good_faces,
+    ("M11", _when(lambda job: job.mould.two_good_faces and not job.in_mould,
                   "Second face ready: film and media alone leave a rough one")),
     ("M12", _when(lambda job: job.closed,
                   "Upper mould, seals and clamps tried with nothing in it")),
