@@ -1,4 +1,4 @@
-"""Resin that stands still with every feed clamped ages on: a stop that is planned, and a batch that is waited for."""
+"""Resin that stands still with every feed clamped ages on; what is still to come is waited for: a batch, a vent."""
 
 from __future__ import annotations
 
@@ -103,3 +103,20 @@ def test_a_batch_in_time_is_waited_for_by_nobody_and_one_too_late_in_vain() -> N
     first = followed(planned_late(job, 1, 1200.0)).fill
     assert first.waits[0].batch == 1 and first.waits[0].since_s == 0.0
     assert first.end_s - first.waits[0].until_s == pytest.approx(plain.end_s, rel=0.25), "it begins so much later"
+
+
+@pytest.mark.parametrize("swelling", [True, False])
+def test_air_behind_a_clamped_vent_gets_out_when_that_is_opened_again(swelling: bool) -> None:
+    job = sound_jobs.test_panel()
+    job = changed(job, flow=revised(job.flow, swelling=swelling))
+    shut, again = Turn(to="clamped", when=AtTime(time_s=60.0)), Turn(to="open", when=AtTime(time_s=600.0))
+    clamped, burst = (
+        changed(job, lines=tuple(revised(one, turns=turns) if one.kind == "vent" else one for one in job.lines))
+        for turns in ((shut,), (shut, again))
+    )
+    kept = fill(flow_problem(clamped, 300))
+    assert kept.stopped_by == "trapped air"
+    let_out = fill(flow_problem(burst, 300))
+    assert let_out.stopped_by == "filled" and 600 <= let_out.end_s < 660
+    turns = [(event.action, event.time_s) for event in let_out.events if event.line == job.vents[0].id]
+    assert turns == [("clamped", pytest.approx(60.0)), ("opened", pytest.approx(600.0))]

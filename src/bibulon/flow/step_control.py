@@ -287,6 +287,8 @@ class StepControl:
         to_go, pockets = self.state.dry_to_go(step), self.state.pockets
         if to_go > 0 or pockets is None or not pockets.followed:
             return to_go
+        if self.valves.lets_air_out_later:
+            return max(to_go, self.state.in_pockets_m3 / self.state.total_m3)
         at_rest_pa = self.pressure_at_rest(step) if at_rest_pa is None else at_rest_pa
         return max(to_go, pockets.to_shrink(step.filled_m3, at_rest_pa))
 

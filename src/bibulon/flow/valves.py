@@ -174,6 +174,12 @@ class Valves:
         time_s = min((time_s for time_s in times if time_s is not None), default=math.inf)
         return self._resin.fluidity_time(time_s) if math.isfinite(time_s) else math.inf
 
+    @property
+    def lets_air_out_later(self) -> bool:
+        """Whether a vent that is shut is to be opened again, and the clock has something to turn yet."""
+        again = any(turn.to == "open" for valve in self._vents.values() if not valve.is_open for turn in valve.left)
+        return again and math.isfinite(self.next_timed())
+
     def turn(self, clock: float, reach: Reach, time_s: float) -> bool:
         """Turn the valves that are due at θ = *clock*, and those that go by them; True if anything changed."""
         before, on = len(self.events), True
