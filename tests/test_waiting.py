@@ -10,6 +10,7 @@ import sound_jobs
 from typer.testing import CliRunner
 
 from bibulon.assess import Assessment, assess, filled
+from bibulon.cautions import cautions_of
 from bibulon.cli.commands import app
 from bibulon.flow.fill import fill
 from bibulon.flow.problem import flow_problem
@@ -120,3 +121,14 @@ def test_air_behind_a_clamped_vent_gets_out_when_that_is_opened_again(swelling: 
     assert let_out.stopped_by == "filled" and 600 <= let_out.end_s < 660
     turns = [(event.action, event.time_s) for event in let_out.events if event.line == job.vents[0].id]
     assert turns == [("clamped", pytest.approx(60.0)), ("opened", pytest.approx(600.0))]
+
+
+def test_a_margin_that_a_late_batch_cost_is_not_put_down_to_anything_else() -> None:
+    job = planned_late(panel(), 2, 2400.0)
+    job = changed(job, charge=revised(job.charge, gel_margin_s=followed(job).fill.margin_s + 600))
+    found = followed(job)
+    told = {caution.id: caution.message for caution in cautions_of(found)}
+    assert "margin-short" in told and found.causes[0].kind == "batch" and "fill-held-back" not in told
+    share = followed(panel()).fill.end_s / found.fill.end_s
+    assert found.causes[0].share == pytest.approx(share, abs=0.03)
+    assert "That holds the fill back: with every batch in time the part fills in" in told["batch-comes-late"]

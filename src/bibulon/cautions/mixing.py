@@ -117,6 +117,10 @@ def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
         wanted = clock_time(start + worst.pour_s - worst.late_s)
         others = [batch for batch in late if batch is not worst]
         more = f" {listed(f'B{batch.number}' for batch in others)} come late too." if others else ""
+        cause = next((cause for cause in assessment.causes[:1] if cause.kind == "batch"), None)
+        if cause is not None:  # the margin is missed, and for this most of all
+            share = brief(cause.share, "share", assessment.units)
+            more += f" That holds the fill back: with every batch in time the part fills in {share} of the time."
         yield Finding(f"B{worst.number} is wanted at {wanted} and mixed {brief(worst.late_s, 'duration')} later.{more}")
 
 

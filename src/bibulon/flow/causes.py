@@ -20,7 +20,7 @@ from bibulon.flow.fill import fill
 from bibulon.flow.network import pipe_conductance_m3
 from bibulon.flow.problem import PREVIEW_PACE, flow_problem
 from bibulon.flow.refusal import FlowRefusal
-from bibulon.flow.result import FillResult
+from bibulon.flow.result import FillResult, WaitForBatch
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
@@ -35,8 +35,9 @@ from bibulon.stock import shelf, shelf_card
 from bibulon.workers.report import Progress, no_progress
 
 CauseKind = Literal[
-    "hose", "viscosity", "vacuum", "bucket", "vent", "feed", "medium", "core", "fabric", "distance", "fabric through"
-]
+    "hose", "viscosity", "vacuum", "bucket", "vent", "feed", "medium", "core", "fabric", "distance", "fabric through",
+    "batch",
+]  # fmt: skip
 
 MOST_TRIAL_NODES = 260
 USUAL_BORE_M, USUAL_LINE_BORE_M, USUAL_HOSE_M = 0.012, 0.009, 3.0
@@ -100,20 +101,32 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
     before = _fill_time_s(base, nodes)
     if before is None:
         return []
+    flows = 1 - sum(wait.lasts_s() for wait in result.waits) / result.end_s
+    """The share of the time in which no batch is waited for: trials know of none."""
     causes: list[Cause] = []
-    for kind, eased, subject, name, place in _eased_jobs(base, result):
+    if flows < WORTH and (in_time_s := _fill_time_s(_all_in_time(job), nodes)) is not None:
+        latest = max(result.waits, key=WaitForBatch.lasts_s)
+        causes.append(Cause("batch", in_time_s / result.end_s, name=f"B{latest.batch}"))
+
+    def tried(kind: CauseKind, eased: Job, subject: str, name: str, place: Point | None) -> None:
         progress(1.0)
         after = _fill_time_s(eased, nodes)
-        if after is not None and after < WORTH * before:
-            causes.append(Cause(kind, after / before, subject, name, place))
+        share = 1.0 if after is None else 1 - flows * (1 - after / before)
+        if share < WORTH:
+            causes.append(Cause(kind, share, subject, name, place))
+
+    for eased in _eased_jobs(base, result):
+        tried(*eased)
     causes.sort(key=lambda cause: cause.share)
-    if not causes:
-        progress(1.0)
-        nearer = _with_feed_between(base, result)
-        after = None if nearer is None else _fill_time_s(nearer, nodes)
-        if after is not None and after < WORTH * before:
-            causes.append(Cause("distance", after / before, place=result.last_filled))
+    if not causes and (nearer := _with_feed_between(base, result)) is not None:
+        tried("distance", nearer, "", "", result.last_filled)
     return causes
+
+
+def _all_in_time(job: Job) -> Job:
+    """*job* with every batch mixed when it is wanted."""
+    batches = tuple(revised(batch, mix_s=None) for batch in job.charge.batches)
+    return changed(job, charge=revised(job.charge, batches=batches))
 
 
 def _of_lag(job: Job, nodes: int, progress: Progress) -> Iterator[Cause]:
