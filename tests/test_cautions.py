@@ -45,7 +45,7 @@ from bibulon.job.edits import (
     with_line,
     with_media,
 )
-from bibulon.job.lines import Manifold
+from bibulon.job.lines import AtTime, Manifold, Turn
 from bibulon.job.part import Vacuum
 from bibulon.job.run import RunEvent
 from bibulon.laminate.cut_list import cut_list
@@ -179,6 +179,12 @@ def lowered(job: Job, below_part_m: float) -> Job:
     return changed(job, bucket=revised(job.bucket, below_part_m=below_part_m))
 
 
+def stopped(job: Job) -> Job:
+    """*job* with its feed clamped after five minutes, and opened again half an hour later."""
+    shut, again = Turn(to="clamped", when=AtTime(time_s=300.0)), Turn(to="open", when=AtTime(time_s=2100.0))
+    return with_line(job, revised(job.feeds[0], turns=(shut, again)))
+
+
 def stubbed(job: Job) -> Job:
     """*job* with a fiftieth of its first feed, at its middle."""
     feed = job.feeds[0]
@@ -195,6 +201,7 @@ CAUSES: dict[str, tuple[Callable[[], Job], str, str]] = {
     "a poor vacuum": (lambda: long_panel(vacuum=Vacuum(cavity_pa=65_000.0)), "vacuum", "fill-held-back"),
     "a bucket in the cellar": (lambda: lowered(long_panel(), 7.5), "bucket", "fill-held-back"),
     "a stub of a feed": (lambda: stubbed(deck()), "feed", "fill-held-back"),
+    "a feed shut for half an hour": (lambda: stopped(long_panel()), "stop", "fill-held-back"),
     "a tight fabric": (lambda: tightened(long_panel()), "fabric", "slow-fabric"),
     "nothing but distance": (
         lambda: changed(long_panel(), charge=revised(long_panel().charge, gel_margin_s=4700.0)),

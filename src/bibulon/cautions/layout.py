@@ -199,6 +199,8 @@ def _held_back_by(assessment: Assessment, cause: Cause, share: str) -> str:
         return f"Feed {cause.name} is short and holds the fill back: drawn right across the part, {in_time}."
     if cause.kind == "vent":
         return f"Clamping vent {cause.name} holds the fill back: left open, {in_time}."
+    if cause.kind == "stop":
+        return f"Clamping feed {cause.name} for a while holds the fill back: left open, {in_time}."
     if cause.kind == "medium":
         return f"Bare laminate holds the fill back: with flow media up to the brake {in_time}."
     if cause.kind == "core":

@@ -26,7 +26,7 @@ from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
 from bibulon.job.edits import changed, new_id, revised, with_card, with_line
 from bibulon.job.gear_cards import TubeCard
-from bibulon.job.lines import AtTime, Line, MediaPatch
+from bibulon.job.lines import AtTime, Line, MediaPatch, Turn
 from bibulon.job.stock_card import Measured
 from bibulon.laminate.cells import laminate_of
 from bibulon.laminate.compaction import fibre_fraction, kozeny_carman_ratio
@@ -36,7 +36,7 @@ from bibulon.workers.report import Progress, no_progress
 
 CauseKind = Literal[
     "hose", "viscosity", "vacuum", "bucket", "vent", "feed", "medium", "core", "fabric", "distance", "fabric through",
-    "batch",
+    "batch", "stop",
 ]  # fmt: skip
 
 MOST_TRIAL_NODES = 260
@@ -168,7 +168,7 @@ EasedJob = tuple[CauseKind, Job, str, str, Point | None]
 
 
 def _eased_jobs(job: Job, result: FillResult) -> Iterator[EasedJob]:
-    for ease in (_hoses, _viscosity, _vacuum, _bucket, _vents, _short_feeds, _medium, _core):
+    for ease in (_hoses, _viscosity, _vacuum, _bucket, _vents, _stops, _short_feeds, _medium, _core):
         yield from ease(job)
     for card, eased, place in _opened_fabrics(job, through=False):
         yield "fabric", eased, card.id, card.name, place
@@ -259,6 +259,23 @@ def _vents(job: Job) -> Iterator[EasedJob]:
     if shut:
         first = shut[0]
         yield "vent", eased, first.id, first.label, first.points[0]
+
+
+def _stops(job: Job) -> Iterator[EasedJob]:
+    """Feeds that are clamped for a while."""
+    eased, stopped = job, []
+    for feed in job.feeds:
+        turns: list[Turn] = []
+        for turn in feed.turns:
+            if turn.to != "clamped" and turns and turns[-1].to == "clamped":
+                turns.pop()
+            else:
+                turns.append(turn)
+        if len(turns) < len(feed.turns):
+            stopped.append(feed)
+            eased = with_line(eased, revised(feed, turns=tuple(turns)))
+    if stopped:
+        yield "stop", eased, stopped[0].id, stopped[0].label, stopped[0].points[0]
 
 
 def _medium(job: Job) -> Iterator[EasedJob]:
