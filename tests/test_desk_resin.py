@@ -298,7 +298,7 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     type_into(side, "B3 mixed from", "9:50")
     fill_of(window)
     third, held_up = window.document.assessment.batches[2], fill_of(window)
-    assert third.late_s > 600 and "batch-comes-late" in caution_ids(window) and "with the feeds clamped" in texts(side)
+    assert third.late_s > 600 and "batch-comes-late" in caution_ids(window) and "for it, feeds clamped" in texts(side)
     assert held_up.waits[0].until_s == third.pour_s and held_up.end_s > in_time_s + 300, "the fill waits for it"
     push(side, "As few as will do")
     assert not window.document.job.charge.batches

@@ -15,6 +15,7 @@ from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.flow.causes import USUAL_BELOW_M, Cause
 from bibulon.job import UNDER_FILM
 from bibulon.job.edits import changed, revised
+from bibulon.job.words import feed_word
 from bibulon.laminate.thick_zones import thick_zones
 from bibulon.quantities_in_words import brief, brief_each
 
@@ -200,7 +201,7 @@ def _held_back_by(assessment: Assessment, cause: Cause, share: str) -> str:
     if cause.kind == "vent":
         return f"Clamping vent {cause.name} holds the fill back: left open, {in_time}."
     if cause.kind == "stop":
-        return f"Clamping feed {cause.name} for a while holds the fill back: left open, {in_time}."
+        return f"Clamping {feed_word(job)} {cause.name} for a while holds the fill back: left open, {in_time}."
     if cause.kind == "medium":
         return f"Bare laminate holds the fill back: with flow media up to the brake {in_time}."
     if cause.kind == "core":

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import listed
-from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.cautions.registry import Finding, Fix, InMould, caution
 from bibulon.durations import clock_time
 from bibulon.job import Job
 from bibulon.job.dosing import dose_of
@@ -108,6 +108,7 @@ def ratios_apart(assessment: Assessment) -> Iterator[Finding]:
     "charge",
     why="The bucket is down to its heel before the next batch is there: the dip tube draws air into the part.",
     remedy="Mix it sooner, make the batch before it larger, or clamp the feeds until it is there, as the fill reckons.",
+    in_mould=InMould(remedy="Mix it sooner, make the batch before it larger, or clamp the inlets until it is there."),
 )
 def batch_comes_late(assessment: Assessment) -> Iterator[Finding]:
     late = [batch for batch in assessment.batches if batch.comes_late]

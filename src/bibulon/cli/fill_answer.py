@@ -14,7 +14,7 @@ import typer
 from bibulon.assess import Assessment
 from bibulon.cli.answers import refuse
 from bibulon.flow.result import STOP_WORDS, FillResult
-from bibulon.job.words import far_side_word
+from bibulon.job.words import far_side_word, feed_word
 from bibulon.mould.clamp import (
     balance,
     clamp_n_m,
@@ -167,7 +167,7 @@ def print_fill(assessment: Assessment, result: FillResult, data: dict[str, Any])
         typer.echo(f"  {label} {event.action} at {show(event.time_s, 'duration')}")
     for wait in result.waits:
         since, until = show(wait.since_s, "duration"), show(wait.until_s, "duration")
-        typer.echo(f"  every feed clamped from {since} until B{wait.batch} is there at {until}")
+        typer.echo(f"  every {feed_word(assessment.job)} clamped from {since} until B{wait.batch} is there at {until}")
     for probe in data["probes"]:
         when = "never" if probe["arrival_s"] is None else show(probe["arrival_s"], "duration")
         level = "" if probe["level"] is None else f", level {probe['level']}"

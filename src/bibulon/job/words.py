@@ -22,3 +22,8 @@ def far_side_word(job: Job) -> str:
     if job.process in WITH_BLADDER:
         return "bladder side"
     return "upper side" if job.in_mould else "bag side"
+
+
+def feed_word(job: Job) -> str:
+    """What lets resin in."""
+    return "inlet" if job.in_mould else "feed"

@@ -23,6 +23,7 @@ from bibulon.job.lines import (
     WhenTurned,
 )
 from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent
+from bibulon.job.words import feed_word
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
 from bibulon.quantities_in_words import brief, brief_on_scale
@@ -137,10 +138,11 @@ def _pourings(assessment: Assessment) -> Iterator[RunStep]:
     for batch in assessment.batches:
         hint = f"Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing."
         if (wait := waits.get(batch.number)) is not None:
-            what, name = f"Clamp every open feed until batch {batch.number} is poured", f"wait for B{batch.number}"
+            feed, name = feed_word(assessment.job), f"wait for B{batch.number}"
+            what = f"Clamp every open {feed} until batch {batch.number} is poured"
             why = "The bucket is down to its heel by then, and the dip tube must not draw air."
             yield RunStep(name, what, why, wait.since_s, "step done", name)
-            hint = f"Then the feeds are opened again. {hint}"
+            hint = f"Then the {feed}s are opened again. {hint}"
         yield RunStep(
             f"batch {batch.number}",
             f"Pour batch {batch.number}: {show(batch.mass_kg, 'mass', units)}",

@@ -15,6 +15,7 @@ from bibulon.durations import clock_time
 from bibulon.flow.refusal import FlowRefusal, MixedTooEarly
 from bibulon.job.charge import ChargePlan, PlannedBatch
 from bibulon.job.edits import changed, revised
+from bibulon.job.words import feed_word
 from bibulon.planning.charge_spread import charge_spread
 from bibulon.planning.schedule_help import Draw, Help, draw_of
 from bibulon.quantities import show
@@ -123,7 +124,10 @@ class BatchesSection(ChargeSection):
                 f"good until {clock_time(start + batch.usable_until_s)}."
             )
             if batch.comes_late:
-                words += f" The bucket waits {show(batch.late_s, 'duration')} for it, with the feeds clamped."
+                feeds = f"{feed_word(self.document.job)}s"
+                words += (
+                    f" The {self.document.job.supply} waits {show(batch.late_s, 'duration')} for it, {feeds} clamped."
+                )
             layout.addWidget(label(words, "muted" if batch.in_time and not batch.comes_late else "error"))
         if missing := self.document.assessment.unplanned_kg:
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))
