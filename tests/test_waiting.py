@@ -103,7 +103,11 @@ def test_a_batch_in_time_is_waited_for_by_nobody_and_one_too_late_in_vain() -> N
     assert never.stopped_by == "no feed open" and never.filled_fraction < 0.9
     first = followed(planned_late(job, 1, 1200.0)).fill
     assert first.waits[0].batch == 1 and first.waits[0].since_s == 0.0
-    assert first.end_s - first.waits[0].until_s == pytest.approx(plain.end_s, rel=0.25), "it begins so much later"
+    takes_s = first.end_s - first.waits[0].until_s
+    assert takes_s == pytest.approx(plain.end_s, rel=0.25), "it begins so much later"
+    much_later = followed(planned_late(job, 1, 30_000.0)).fill
+    assert much_later.stopped_by == "filled", "what is mixed that late is fresh then"
+    assert much_later.end_s - much_later.waits[0].until_s == pytest.approx(takes_s, rel=0.05)
 
 
 @pytest.mark.parametrize("swelling", [True, False])

@@ -20,7 +20,7 @@ from bibulon.flow.fill import fill
 from bibulon.flow.network import pipe_conductance_m3
 from bibulon.flow.problem import PREVIEW_PACE, flow_problem
 from bibulon.flow.refusal import FlowRefusal
-from bibulon.flow.result import FillResult, WaitForBatch
+from bibulon.flow.result import FillResult
 from bibulon.job import Job
 from bibulon.job.base import Point
 from bibulon.job.cards import CoreCard, FabricCard, MediaCard, PeelPlyCard
@@ -101,12 +101,13 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
     before = _fill_time_s(base, nodes)
     if before is None:
         return []
-    flows = 1 - sum(wait.lasts_s() for wait in result.waits) / result.end_s
+    waited_s = {wait.batch: min(wait.until_s, result.end_s) - wait.since_s for wait in result.waits}
+    flows = 1 - sum(waited_s.values()) / result.end_s
     """The share of the time in which no batch is waited for: trials know of none."""
     causes: list[Cause] = []
     if flows < WORTH and (in_time_s := _fill_time_s(_all_in_time(job), nodes)) is not None:
-        latest = max(result.waits, key=WaitForBatch.lasts_s)
-        causes.append(Cause("batch", in_time_s / result.end_s, name=f"B{latest.batch}"))
+        latest = max(waited_s, key=lambda number: waited_s[number])
+        causes.append(Cause("batch", in_time_s / result.end_s, name=f"B{latest}"))
 
     def tried(kind: CauseKind, eased: Job, subject: str, name: str, place: Point | None) -> None:
         progress(1.0)

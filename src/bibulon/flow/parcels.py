@@ -79,7 +79,7 @@ class Parcels:
         self._places = network.mesh.points_m[network.place]
         if fed is not None:
             self.age_s[network.bucket] = self._fed(fed, 0.0)
-            self.stops_s = float(self._left_s(fed)[network.bucket])
+            self.stops_s = self.pours_s[0] + float(self._left_s(fed)[network.bucket])
 
     def _left_s(self, fed: FedResin) -> Floats:
         """(N,) how long the resin at each node still flows at the mould's temperature."""

@@ -49,9 +49,6 @@ class WaitForBatch:
     since_s: float
     until_s: float
 
-    def lasts_s(self) -> float:
-        return self.until_s - self.since_s
-
 
 @dataclass(frozen=True)
 class ValveEvent:

@@ -124,10 +124,8 @@ class BatchesSection(ChargeSection):
                 f"good until {clock_time(start + batch.usable_until_s)}."
             )
             if batch.comes_late:
-                feeds = f"{feed_word(self.document.job)}s"
-                words += (
-                    f" The {self.document.job.supply} waits {show(batch.late_s, 'duration')} for it, {feeds} clamped."
-                )
+                job, late = self.document.job, show(batch.late_s, "duration")
+                words += f" The {job.supply} waits {late} for it, {feed_word(job)}s clamped."
             layout.addWidget(label(words, "muted" if batch.in_time and not batch.comes_late else "error"))
         if missing := self.document.assessment.unplanned_kg:
             layout.addWidget(label(f"{self.bench.shown(missing, 'mass')} of the charge are in no batch.", "error"))
