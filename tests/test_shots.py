@@ -140,6 +140,15 @@ def test_the_cycle_is_held_up_by_what_is_busy_longest(lowers: int, people: int, 
     assert cycle.with_another >= cycle.shots_per_shift
 
 
+def test_moulds_of_a_hollow_part_share_no_half() -> None:
+    job = demo_job(DEMO_FILES[3])
+    plan = revised(job.series.cycle, lowers=2, people=9, shift_s=8 * 3600.0)
+    cycle = cycle_of(changed(job, series=revised(job.series, cycle=plan)), 240.0, 4800.0)
+    whole_s = plan.clean_s + plan.gel_coat_s + plan.load_s + plan.close_s + plan.vacuum_s + plan.open_s + 5040.0
+    assert cycle.every_s == pytest.approx(whole_s / 2) and cycle.held_up_by == "the mould"
+    assert cycle.with_another == int(8 * 3600 / (whole_s / 3))
+
+
 def test_the_cost_of_a_shot_is_hands_moulds_and_thrown_tubes() -> None:
     job = lid()
     tube = job.card("hose-16", TubeCard).price

@@ -66,7 +66,7 @@ def flange_read_weak(assessment: Assessment) -> Iterator[Finding]:
     "caution",
     "series",
     why="A mould that is still shut when the next shot is due holds up the shift, or is opened before it may be.",
-    remedy="Warm the mould, take resin that gels sooner, add a lower half, or plan fewer shots.",
+    remedy="Warm the mould, take resin that gels sooner, add a mould or a lower half, or plan fewer shots.",
     processes=IN_MOULD,
 )
 def release_late(assessment: Assessment) -> Iterator[Finding]:

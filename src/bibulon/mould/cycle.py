@@ -2,7 +2,7 @@
 
 An upper half is busy from closing to opening; a lower one from cleaning until its part is out; hands are busy with all
 but gel coat and cure. With n lower halves a shot comes every ``max(upper, lower/n, hands/people)``: the longest of the
-three holds the cycle up.
+three holds the cycle up. Moulds of hollow parts share no half, and a shot comes every ``max(mould/n, hands/people)``.
 """
 
 from __future__ import annotations
@@ -10,10 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from bibulon.job import Job
+from bibulon.job import WITH_BLADDER, Job
 from bibulon.job.gear_cards import TubeCard
 
-Holder = Literal["the upper half", "the lower half", "the people"]
+Holder = Literal["the upper half", "the lower half", "the mould", "the people"]
 
 
 @dataclass(frozen=True)
@@ -32,6 +32,8 @@ class Cycle:
     """The steps of one shot, and what comes of them over a shift with so many lower halves."""
 
     steps: tuple[CycleStep, ...]
+    shares_upper: bool
+    """Whether there is one upper half for all lower ones; else ``lowers`` counts whole moulds."""
     lowers: int
     every_s: float
     held_up_by: Holder
@@ -39,7 +41,7 @@ class Cycle:
     """The step that takes longest of what holds it up."""
     shots_per_shift: int
     with_another: int
-    """Shots a shift with one more lower half."""
+    """Shots a shift with one more of them."""
     cost_per_shot: float | None
     """Labour, moulds and thrown tubes by the shot; None where nobody has said what labour costs."""
 
@@ -76,12 +78,14 @@ def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
         steps.append(CycleStep(name, at, duration, upper, hands))
         at += duration
     shift_s = shift_of(job)
-    every, holder = _every(steps, plan.lowers, plan.people)
-    another, _ = _every(steps, plan.lowers + 1, plan.people)
+    shares_upper = job.process not in WITH_BLADDER
+    of_mould = _every_half if shares_upper else _every_whole
+    every, holder = _every(of_mould(steps, plan.lowers), steps, plan.people)
+    another, _ = _every(of_mould(steps, plan.lowers + 1), steps, plan.people)
     among = [
         step
         for step in steps
-        if holder == "the lower half" or (step.upper if holder == "the upper half" else step.hands)
+        if holder in ("the lower half", "the mould") or (step.upper if holder == "the upper half" else step.hands)
     ]
     longest = max(among, key=lambda step: step.duration_s).name
     cost = None
@@ -93,6 +97,7 @@ def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
         cost += tubes_cost(job)
     return Cycle(
         steps=tuple(steps),
+        shares_upper=shares_upper,
         lowers=plan.lowers,
         every_s=every,
         held_up_by=holder,
@@ -103,14 +108,20 @@ def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
     )
 
 
-def _every(steps: list[CycleStep], lowers: int, people: int) -> tuple[float, Holder]:
+def _every_half(steps: list[CycleStep], lowers: int) -> list[tuple[float, Holder]]:
+    """How often so many lower halves and their one upper half are free."""
     upper = sum(step.duration_s for step in steps if step.upper)
-    lower = sum(step.duration_s for step in steps) / lowers
+    return [(sum(step.duration_s for step in steps) / lowers, "the lower half"), (upper, "the upper half")]
+
+
+def _every_whole(steps: list[CycleStep], moulds: int) -> list[tuple[float, Holder]]:
+    """How often so many moulds are free that share no half."""
+    return [(sum(step.duration_s for step in steps) / moulds, "the mould")]
+
+
+def _every(of_mould: list[tuple[float, Holder]], steps: list[CycleStep], people: int) -> tuple[float, Holder]:
     hands = sum(step.duration_s for step in steps if step.hands) / people
-    times: tuple[tuple[float, Holder], ...] = (
-        (lower, "the lower half"), (upper, "the upper half"), (hands, "the people"),
-    )  # fmt: skip
-    return max(times, key=lambda pair: pair[0])
+    return max(*of_mould, (hands, "the people"), key=lambda pair: pair[0])
 
 
 def _shots(shift_s: float, every_s: float) -> int:

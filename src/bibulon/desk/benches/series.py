@@ -88,13 +88,13 @@ class LowersBars(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.font(12))
         left, shown = 150, min(cycle.lowers, MOST_LOWERS)
-        last = cycle.steps[-1]
+        last, name = cycle.steps[-1], "Lower half" if cycle.shares_upper else "Mould"
         takes_s = last.start_s + last.duration_s
         span_s = max(takes_s + shown * cycle.every_s, 1.0)
         scale = (self.width() - left - 8) / span_s
         for row in range(shown):
             painter.setPen(QColor(palette.ink))
-            painter.drawText(0, row * BAR_PX, left - 8, BAR_PX, Qt.AlignmentFlag.AlignVCenter, f"Lower half {row + 1}")
+            painter.drawText(0, row * BAR_PX, left - 8, BAR_PX, Qt.AlignmentFlag.AlignVCenter, f"{name} {row + 1}")
             begun_s = row * cycle.every_s
             while begun_s < span_s:
                 for step in cycle.steps:
@@ -277,8 +277,9 @@ class SeriesBench(Bench):
     def _per_shift(self) -> tuple[str, str]:
         cycle = self.document.assessment.cycle
         more = cycle.with_another - cycle.shots_per_shift
-        how = f"In a shift that goes on where the one before left off. One more lower half: {cycle.with_another}."
-        return f"{cycle.shots_per_shift}{f' (+{more} with another lower)' if more > 0 else ''}", how
+        half = "lower half" if cycle.shares_upper else "mould"
+        how = f"In a shift that goes on where the one before left off. One more {half}: {cycle.with_another}."
+        return f"{cycle.shots_per_shift}{f' (+{more} with another {half})' if more > 0 else ''}", how
 
     def _held_up(self) -> tuple[str, str]:
         cycle = self.document.assessment.cycle
