@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 import sound_jobs
 from typer.testing import CliRunner
@@ -20,6 +21,7 @@ from bibulon.job.charge import PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.job.lines import AtTime, Turn
 from bibulon.job.storage import save
+from bibulon.planning.schedule_help import draw_of
 from bibulon.record.run_list import run_list
 
 NODES = 400
@@ -86,6 +88,10 @@ def test_a_batch_that_comes_late_holds_the_fill_up(tmp_path: Path) -> None:
     assert found.fill.end_s == pytest.approx(clamped.end_s, rel=0.02)
     assert found.fill.margin_s == pytest.approx(clamped.margin_s, rel=0.02)
     assert found.fill.end_s > followed(job).fill.end_s + 800
+    in_time, held_up = (draw_of(one) for one in (followed(job), found))
+    assert in_time is not None and held_up is not None
+    assert held_up.times_s[-1] == pytest.approx(found.fill.end_s - (wait.until_s - wait.since_s))
+    assert np.diff(held_up.times_s).min() >= 0 and held_up.times_s[-1] < 1.5 * in_time.times_s[-1]
     steps = [step for step in run_list(found) if step.id in ("batch 1", "wait for B2", "mix 2", "batch 2")]
     assert [step.id for step in steps] == ["batch 1", "wait for B2", "mix 2", "batch 2"]
     assert steps[1].text == "Clamp every open feed until batch 2 is poured" and "opened again" in steps[3].detail

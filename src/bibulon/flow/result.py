@@ -179,6 +179,12 @@ class FillResult:
         return float(self.times_s[-1])
 
     @property
+    def flowing_s(self) -> Floats:
+        """(k,) ``times_s`` without those in which a batch was waited for."""
+        waited = [np.clip(self.times_s, wait.since_s, wait.until_s) - wait.since_s for wait in self.waits]
+        return np.asarray(np.maximum.accumulate(self.times_s - sum(waited)))
+
+    @property
     def resin_drawn_m3(self) -> float:
         return float(self.drawn_m3[-1].sum())
 

@@ -44,7 +44,8 @@ class Help:
 
 @dataclass(frozen=True, eq=False)  # arrays know no plain equality
 class Draw:
-    """The resin that the fill of a job takes from its pots, (k,) masses at times; and the whole charge."""
+    """The resin that the fill of a job takes from its pots, (k,) masses at times, as if no batch had been waited for;
+    and the whole charge."""
 
     job: Job
     times_s: Floats
@@ -69,7 +70,7 @@ def draw_of_fresh(job: Job) -> Draw | FlowRefusal:
 def _draw(assessment: Assessment, fill: FillResult) -> Draw:
     job = assessment.job
     drawn_kg = fill.drawn_m3.sum(axis=1) * job.resin.density_kg_m3 * job.parts_together
-    return Draw(job, fill.times_s, drawn_kg, assessment.charge.total_kg)
+    return Draw(job, fill.flowing_s, drawn_kg, assessment.charge.total_kg)
 
 
 def what_would_work(draw: Draw, hardeners: tuple[ResinCard, ...] = (), units: Units | None = None) -> tuple[Help, ...]:
