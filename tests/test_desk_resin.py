@@ -314,6 +314,14 @@ def test_pots_stand_in_a_bath_and_batches_are_planned_by_hand_and_on_the_rail(wi
     moved = window.document.job.charge.batches[4]
     assert moved.mix_s is not None and moved.mix_s < batch.mix_s - 60
     assert window.pointer_text.text() == "", "what was told on the way was of a coarse fill"
+    in_time_s, early = fill_of(window).end_s, window.document.assessment.batches[4]
+    grip = QPoint(round(canvas.scale().x(early.mix_s + 100)), foot - 4)
+    QTest.mousePress(canvas, LEFT, pos=grip)
+    QTest.mouseMove(canvas, grip + QPoint(150, 0))
+    QTest.mouseRelease(canvas, LEFT, pos=grip + QPoint(150, 0))
+    held_up = fill_of(window)
+    assert [wait.batch for wait in held_up.waits] == [5] and held_up.end_s > in_time_s + 120, "dragged late, it waits"
+    window.undo()
     fill_of(window)
     first, scale = window.document.assessment.batches[1], canvas.scale()
     end = QPoint(round(scale.x(first.used_s)), top + 3)

@@ -102,8 +102,8 @@ def _of_slowness(job: Job, result: FillResult, progress: Progress) -> list[Cause
     if before is None:
         return []
     waited_s = {wait.batch: min(wait.until_s, result.end_s) - wait.since_s for wait in result.waits}
+    # the share of the time in which no batch is waited for: trials know of none
     flows = 1 - sum(waited_s.values()) / result.end_s
-    """The share of the time in which no batch is waited for: trials know of none."""
     causes: list[Cause] = []
     if flows < WORTH and (in_time_s := _fill_time_s(_all_in_time(job), nodes)) is not None:
         latest = max(waited_s, key=lambda number: waited_s[number])

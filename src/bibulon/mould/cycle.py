@@ -79,9 +79,8 @@ def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
         at += duration
     shift_s = shift_of(job)
     shares_upper = job.process not in WITH_BLADDER
-    of_mould = _every_half if shares_upper else _every_whole
-    every, holder = _every(of_mould(steps, plan.lowers), steps, plan.people)
-    another, _ = _every(of_mould(steps, plan.lowers + 1), steps, plan.people)
+    every, holder = _every(steps, plan.lowers, plan.people, shares_upper)
+    another, _ = _every(steps, plan.lowers + 1, plan.people, shares_upper)
     among = [
         step
         for step in steps
@@ -108,20 +107,14 @@ def cycle_of(job: Job, inject_s: float, cure_s: float) -> Cycle:
     )
 
 
-def _every_half(steps: list[CycleStep], lowers: int) -> list[tuple[float, Holder]]:
-    """How often so many lower halves and their one upper half are free."""
-    upper = sum(step.duration_s for step in steps if step.upper)
-    return [(sum(step.duration_s for step in steps) / lowers, "the lower half"), (upper, "the upper half")]
-
-
-def _every_whole(steps: list[CycleStep], moulds: int) -> list[tuple[float, Holder]]:
-    """How often so many moulds are free that share no half."""
-    return [(sum(step.duration_s for step in steps) / moulds, "the mould")]
-
-
-def _every(of_mould: list[tuple[float, Holder]], steps: list[CycleStep], people: int) -> tuple[float, Holder]:
+def _every(steps: list[CycleStep], moulds: int, people: int, shares_upper: bool) -> tuple[float, Holder]:
+    """How often a shot comes, and what it waits for longest."""
+    whole = sum(step.duration_s for step in steps) / moulds
     hands = sum(step.duration_s for step in steps if step.hands) / people
-    return max(*of_mould, (hands, "the people"), key=lambda pair: pair[0])
+    times: list[tuple[float, Holder]] = [(whole, "the lower half" if shares_upper else "the mould")]
+    if shares_upper:
+        times.append((sum(step.duration_s for step in steps if step.upper), "the upper half"))
+    return max(*times, (hands, "the people"), key=lambda pair: pair[0])
 
 
 def _shots(shift_s: float, every_s: float) -> int:

@@ -14,7 +14,6 @@ from bibulon.desk.widgets.control_chart import ControlChart
 from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import marked_row
 from bibulon.exchange.series_file import series_csv
-from bibulon.job import WITH_BLADDER
 from bibulon.mould.cycle import Cycle, tubes_cost
 from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
@@ -249,8 +248,8 @@ class SeriesBench(Bench):
         self.quantity("Close", "duration", "series/cycle/close_s")
         self.quantity("Vacuum and hold test", "duration", "series/cycle/vacuum_s")
         self.quantity("Open and take out", "duration", "series/cycle/open_s")
-        with_bladder = self.document.job.process in WITH_BLADDER
-        name, hint = ("Moulds", "Loaded in turn.") if with_bladder else ("Lower halves", "For the one upper half.")
+        shares_upper = self.document.assessment.cycle.shares_upper
+        name, hint = ("Lower halves", "For the one upper half.") if shares_upper else ("Moulds", "Loaded in turn.")
         self.quantity(name, "count", "series/cycle/lowers", hint)
         self.quantity("People", "count", "series/cycle/people")
         self.quantity("A shift lasts", "duration", "series/cycle/shift_s", SHIFT_HINT, empty="as planned at Part")
