@@ -13,6 +13,7 @@ from conftest import rectangle
 from resin_cases import strip_of_batches
 from scipy.integrate import solve_ivp
 from shapely import Polygon
+from sound_jobs import two_cores_butted
 
 from bibulon.assess import Assessment, assess, filled
 from bibulon.cautions import cautions_of
@@ -35,6 +36,7 @@ from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.durations import clock_time
 from bibulon.flow.scheduled import scheduled_fill
 from bibulon.job import Job
+from bibulon.job.cards import CoreCard
 from bibulon.job.curing import Curing, HeatStep, LoggedPoint
 from bibulon.job.edits import changed, revised, with_card
 from bibulon.job.layup import Layer
@@ -209,6 +211,27 @@ def test_a_thick_pad_gets_hot_and_what_helps_is_told_with_what_it_gives() -> Non
     middle = inside.temperature_k[:, inside.cures]
     hottest = int(np.argmax(middle.max(axis=0)))
     assert 0.3 < hottest / middle.shape[1] <= 1.0, "not at the mould, which takes heat away"
+
+
+def test_each_core_is_held_to_what_it_stands_itself() -> None:
+    """The cooler of two cores is the one that stands less."""
+    job = two_cores_butted()
+    (light, dense), ply = (layer for layer in job.layup if layer.region), job.layup[0].card
+    other = revised(job.card(dense.card, CoreCard), id="other", name="other foam")
+    pad = Layer(id="pad", card=ply, region=dense.region, count=20)
+    job = changed(with_card(job, other), layup=(*job.layup[:-2], revised(dense, card=other.id), pad, job.layup[-1]))
+    at = np.array([[0.4, 0.4], [1.2, 0.4]])
+    study = cure_study(job, WetPart(600.0, at, *(np.full(2, value) for value in (900.0, 0.0, 1.0))), LastMixed(-300.0))
+    peaks_k = [(one.place[0] > 0.8, one.core_peak_k or 0.0) for one in study.stacks]
+    cool_k, hot_k = (max(peak_k for right, peak_k in peaks_k if right == there) for there in (False, True))
+    assert hot_k > cool_k + 5
+    for most_cool_k, most_hot_k, told in (
+        (cool_k - 1, hot_k + 1, [cool_k]), (cool_k - 1, hot_k - 3, [hot_k]), (500.0, 500.0, []),
+    ):  # fmt: skip
+        limited = job
+        for name, most_k in ((light.card, most_cool_k), (other.id, most_hot_k)):
+            limited = with_card(limited, revised(limited.card(name, CoreCard), highest_temperature_k=most_k))
+        assert [one.peak_k for one in too_hot(limited, study) if one.what == "core"] == told
 
 
 def test_ramps_and_holds_follow_one_another_and_bring_the_glass_transition(deck: tuple[Assessment, CureStudy]) -> None:

@@ -123,17 +123,16 @@ def _held_s(law: ResinLaw, hold_k: float, begin: float, end: float) -> float:
 
 
 def too_hot(job: Job, study: CureStudy) -> tuple[TooHot, ...]:
-    """What gets hotter than it stands, each where it is worst."""
+    """What gets hotter than it stands, each where it is over that by most."""
     found: list[TooHot] = []
     for what, limit in _limits(job):
-        peaks = [(peak, at) for at, one in enumerate(study.stacks) if (peak := _peak(one, what)) is not None]
-        if not peaks:
-            continue
-        peak, at = max(peaks)
-        stack = study.stacks[at]
-        most = core_most_k(job, stack.stack) if what == "core" else limit
-        if most is not None and peak > most:
-            found.append(TooHot(what, peak, most, stack))
+        over: list[TooHot] = []
+        for one in study.stacks:
+            peak, most = _peak(one, what), core_most_k(job, one.stack) if what == "core" else limit
+            if peak is not None and most is not None and peak > most:
+                over.append(TooHot(what, peak, most, one))
+        if over:
+            found.append(max(over, key=lambda hot: hot.peak_k - hot.most_k))
     return tuple(found)
 
 
