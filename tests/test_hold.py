@@ -13,7 +13,11 @@ from pydantic import ValidationError
 from scipy.stats import linregress
 from scipy.stats import t as student
 
-from bibulon.job.edits import revised
+from bibulon.arrays import Floats
+from bibulon.assess import assess
+from bibulon.cautions import cautions_of
+from bibulon.demo import demo_job
+from bibulon.job.edits import changed, revised
 from bibulon.job.hold import HoldRules, HoldTest, Rule, SizedRules
 from bibulon.vacuum.gauge_kind import gauge_counts_from
 from bibulon.vacuum.hold import fit_leak, fit_test, judge, without_drift
@@ -196,6 +200,26 @@ def test_drift_is_taken_out_as_by_hand() -> None:
     assert without_drift(revised(test, gauge="absolute")) == test.readings
     warm = revised(test, gauge="absolute", temperature_readings=((0.0, 290.0), (3600.0, 300.0)))
     assert without_drift(warm)[1][1] == pytest.approx(3400.0 * 290 / 300)
+
+
+def test_a_pressure_that_falls_with_the_weather_alone_blames_no_pump() -> None:
+    """A bag that rises by 20 Pa an hour overnight, on a gauge that counts from the atmosphere, and the barometer by
+    1 kPa: what it shows falls. A pump that was left on for a while is told with the same weather."""
+    hours = np.arange(0.0, 11.0)
+    shown = 3000.0 + 20 * hours - 100 * hours
+    weather = tuple((3600 * hour, round(101_000 + 100 * hour, -2)) for hour in (0.0, 2.6, 5.2, 7.8, 10.0))
+
+    def falls(pressure: Floats, **more: object) -> bool:
+        readings = tuple(zip((3600 * hours).tolist(), pressure.tolist(), strict=True))
+        test = revised(held(readings), gauge="relative", **more)
+        job = changed(demo_job(), hold_tests=(test,))
+        return any(caution.id == "hold-falling" for caution in cautions_of(assess(job)))
+
+    assert falls(shown) and not falls(shown, barometer_readings=weather)
+    assert falls(np.where(hours > 5, shown - 400, shown), barometer_readings=weather)
+    cooled = 6000.0 * (1 - 0.003 * hours)
+    cools = tuple((3600 * hour, 295.0 * (1 - 0.003 * hour)) for hour in (0.0, 5.0, 10.0))
+    assert falls(cooled) and not falls(cooled, temperature_readings=cools)
 
 
 def test_what_a_gauge_counts_from_is_told_from_the_weather_or_not_at_all() -> None:

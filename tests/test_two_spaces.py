@@ -7,7 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from mould_jobs import both_held, lid
 
-from bibulon.job.edits import revised
+from bibulon.assess import assess
+from bibulon.cautions import cautions_of
+from bibulon.job.edits import changed, revised
 from bibulon.quantities import Units
 from bibulon.vacuum.two_spaces import read_pair
 
@@ -22,6 +24,7 @@ RULES = lid().hold_rules
         (2.0, 0.0, "cavity", "port"),
         (-1.5, 2.0, "across", "inner (dynamic) seal"),
         (2.0, 2.0, "both", "besides"),
+        (2.0, -1.5, "cavity", "port"),  # the deeper space falls: air cannot have come out of it
     ],
 )
 def test_each_leak_has_its_name(cavity_pa_s: float, flange_pa_s: float, leak: str, words: str) -> None:
@@ -44,6 +47,18 @@ def test_a_slow_leak_is_named_right_or_said_to_be_unsure(cavity_pa_s: float, fla
     if pair.leak != "both":
         least = min(pair.cavity.low_pa_s, pair.flange.low_pa_s)
         assert least <= 0, "that which is not named may be standing still"
+
+
+@pytest.mark.parametrize(
+    ("cavity_pa_s", "flange_pa_s", "told"),
+    [(-1.5, 2.0, None), (-1.5, 0.0, "pressure falls"), (2.0, -1.5, "the flange falls")],
+)
+def test_a_pump_is_blamed_for_what_falls_only_where_no_leak_between_the_spaces_is(
+    cavity_pa_s: float, flange_pa_s: float, told: str | None
+) -> None:
+    job = changed(lid(), hold_tests=(both_held(cavity_pa_s, flange_pa_s),))
+    falling = [caution.message for caution in cautions_of(assess(job)) if caution.id == "hold-falling"]
+    assert len(falling) == (told is not None) and all(str(told) in message for message in falling)
 
 
 def test_what_the_house_allows_is_no_leak_to_be_mended() -> None:

@@ -17,6 +17,7 @@ from bibulon.job.held_plan import changed_since
 from bibulon.job.hold import HoldRules
 from bibulon.quantities_in_words import age_words, brief, brief_each
 from bibulon.vacuum.gauge_kind import gauge_counts_from
+from bibulon.vacuum.hold import fallen_pa
 
 NEARLY_ATMOSPHERE = 0.5
 CURE_WARMS_K = 15.0
@@ -186,14 +187,15 @@ def hold_no_rule(assessment: Assessment) -> Iterator[Finding]:
 def hold_falling(assessment: Assessment) -> Iterator[Finding]:
     if not assessment.hold_verdicts:
         return
-    test = assessment.hold_verdicts[-1][0]
-    highest, fell = 0.0, 0.0
-    for _, pressure in test.readings:
-        highest = max(highest, pressure)
-        fell = max(fell, highest - pressure)
-    if fell >= max(assessment.hold_figures.visible_drop_pa, 1.0):
-        by = brief(fell, "pressure difference", assessment.units)
-        yield Finding(f"The pressure falls by {by} during the last hold test.", subject=test.id)
+    test, pair = assessment.hold_verdicts[-1][0], assessment.pair_reading
+    if pair is not None and pair.leak == "across":
+        return  # the one falls as the other draws on it
+    for there, readings in (("", test.readings), (" in the flange", test.flange_readings)):
+        fell = fallen_pa(test, readings) if readings else 0.0
+        if fell >= max(assessment.hold_figures.visible_drop_pa, 1.0):
+            by = brief(fell, "pressure difference", assessment.units)
+            yield Finding(f"The pressure{there} falls by {by} during the last hold test.", subject=test.id)
+            return
 
 
 @caution(

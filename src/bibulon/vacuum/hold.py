@@ -48,6 +48,18 @@ def without_drift(
     return tuple(zip(time.tolist(), np.maximum(pressure, 0.0).tolist(), strict=True))
 
 
+def fallen_pa(test: HoldTest, readings: tuple[tuple[float, float], ...] | None = None) -> float:
+    """How far the pressure of *test*, or of others read on its clock, surely falls below the highest before it, with
+    its drift taken out: less by the steps that the barometer and the thermometer of it show."""
+    pressure = np.array(without_drift(test, readings))[:, 1]
+    feigned = 0.0
+    if test.gauge == "relative" and len(test.barometer_readings) > 1:
+        feigned += BAROMETER_STEP_PA
+    if len(test.temperature_readings) > 1:
+        feigned += THERMOMETER_STEP_K / ROOM_K * float(pressure.mean())
+    return max(float((np.maximum.accumulate(pressure) - pressure).max()) - feigned, 0.0)
+
+
 def drift_doubt_pa_s(test: HoldTest, rise_pa_s: float) -> float:
     """How far the steps that barometer and thermometer show may tilt what :func:`without_drift` makes of a test, Pa/s
     at one standard deviation: of each, the slope's deviation for rounding by ``step/√12``, and of the first

@@ -1,8 +1,8 @@
 """The hold test of a closed mould's two spaces at once, read as a pair: which seal, port or mould leaks.
 
 Both are fitted as :mod:`bibulon.vacuum.hold` fits one. A space moves if its steady change is surely not nothing (95 %)
-and would be seen on the gauge in ten minutes. The flange's vacuum is deeper than the cavity's: air that crosses the
-inner seal lets the flange rise and the cavity fall.
+and would be seen on the gauge in ten minutes. Air that crosses the inner seal goes to the deeper vacuum, as a rule the
+flange's: that rises and the other falls. The deeper one never falls by a leak: its pump was still on.
 """
 
 from __future__ import annotations
@@ -78,7 +78,8 @@ def read_pair(test: HoldTest, rules: HoldFigures, area_m2: float) -> PairReading
     up_cavity, up_flange = (_moves(fit, rules.visible_drop_pa) for fit in (cavity, flange))
     seen = max(abs(fit.rise_pa_s) for fit in (cavity, flange)) * SEEN_OVER_S
     leak: Leak = "none" if seen < rules.visible_drop_pa else "unsure"
-    if up_cavity * up_flange < 0:
+    higher, deeper = (up_cavity, up_flange) if cavity.start_pa > flange.start_pa else (up_flange, up_cavity)
+    if higher < 0 < deeper:
         leak = "across"
     elif up_cavity > 0 and up_flange > 0:
         leak = "both"
