@@ -297,6 +297,13 @@ def test_a_shot_is_logged_and_the_next_begins_from_it(window: Window, qtbot) -> 
     assert window.station == "series"
     assert f"Shot {before + 1}: grams in the pot beyond the limits" in texts(bench(window))
     assert str(before + 1) in texts(bench(window))
+    seal = window.document.job.pair.outer_seal
+    left = f"Shots left, outer seal\n{seal.life_shots - seal.shots - before - 1}"
+    assert left in texts(bench(window))
+    choose(window, "Put in a new", "outer seal")
+    assert f"Shots left, outer seal\n{seal.life_shots}" in texts(bench(window))
+    window.undo()
+    assert left in texts(bench(window))
 
 
 def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot) -> None:

@@ -14,13 +14,16 @@ from mould_jobs import lid
 from pypdf import PdfReader
 
 from bibulon.assess import assess, filled
+from bibulon.cautions import cautions_of
 from bibulon.demo import DEMO_FILES, demo_job
 from bibulon.exchange.series_file import series_csv
 from bibulon.job import Job
-from bibulon.job.edits import changed, revised
+from bibulon.job.edits import changed, revised, with_pair
 from bibulon.job.gear_cards import TubeCard
 from bibulon.job.run import ALL_FEEDS, EventKind, RunEvent
+from bibulon.job.storage import dump, parse
 from bibulon.mould.cycle import Cycle, cycle_of
+from bibulon.mould.lives import lives_of
 from bibulon.mould.shots import FIGURES, Shot, chart_of, charts_of, odd_shots, shots_of
 from bibulon.planning.cycles_by_warmth import cycles_by_warmth
 from bibulon.record.run_list import run_list
@@ -98,6 +101,50 @@ def test_a_shot_counts_once_it_was_begun_and_ended() -> None:
     under_way = changed(job, run=(*job.run, job.run[0].model_copy(update={"number": 999})))
     assert len(shots_of(under_way)) == 3
     assert len(charts_of(job.process, shots_of(job))) == 2  # pot and fill time
+
+
+def test_a_seal_that_is_changed_in_mid_series_is_counted_from_the_next_shot_on() -> None:
+    job = with_shots(lid(), *[0.08] * 40)
+    job = with_pair(job, shots=580, inner_seal=revised(job.pair.inner_seal, shots=10, life_shots=45))
+    assert {life.name: life.left for life in lives_of(job)} == {"mould": 0, "inner seal": 0, "outer seal": 80}
+    worn = next(caution for caution in cautions_of(assess(job)) if caution.id == "past-its-life")
+    assert worn.fix is not None
+    job = worn.fix.apply(job)
+    assert {life.name: (life.made, life.left) for life in lives_of(job)} == {
+        "mould": (0, 600), "inner seal": (0, 45), "outer seal": (220, 80),
+    }  # fmt: skip
+    assert "past-its-life" not in {caution.id for caution in cautions_of(assess(job))}
+    last = job.run[-1]
+    later = [
+        event.model_copy(update={"number": last.number + event.number, "at": event.at + timedelta(days=1)})
+        for event in job.run[:12]
+    ]
+    job = parse(dump(changed(job, run=(*job.run, *later))))
+    assert [life.made for life in lives_of(job)] == [2, 2, 222]
+
+
+def test_the_fill_time_is_that_of_the_inlets_until_the_last_of_them_is_shut() -> None:
+    """Not of the vent, that is shut later on; and an inlet that is shut and opened again is not done."""
+    job = lid()
+    vent = job.vents[0].label
+    said: tuple[tuple[float, EventKind, str], ...] = (
+        (0, "started", ""), (0, "valve opened", "I1"), (4, "valve opened", "I2"), (300, "valve clamped", ALL_FEEDS),
+        (330, "valve opened", "I2"), (360, "valve clamped", "I2"), (500, "valve clamped", vent), (600, "finished", ""),
+    )  # fmt: skip
+    at = datetime(2026, 10, 5, 8, 30, tzinfo=UTC)
+
+    def fills_s(*said: tuple[float, EventKind, str]) -> list[float | None]:
+        events = (
+            RunEvent(number=number, at=at + timedelta(seconds=clock), clock_s=clock, kind=kind, label=label)
+            for number, (clock, kind, label) in enumerate(said, 1)
+        )
+        return [one.figures["fill time"] for one in shots_of(changed(job, run=tuple(events)))]
+
+    assert fills_s(*said) == [360.0]
+    assert fills_s(*said[:3], *said[6:]) == [None], "nobody shut the inlets"
+    assert fills_s(*said[:3], said[6]) == [], "with its vent shut alone it has not ended"
+    each = ((280.0, "valve clamped", "I1"), (310.0, "valve clamped", "I2"))
+    assert fills_s(*said[:3], *each, said[6]) == [310.0]
 
 
 def test_one_inlet_starts_the_clock_and_the_other_is_opened_with_it() -> None:

@@ -8,12 +8,10 @@ from bibulon.assess import Assessment
 from bibulon.bag.checks import PLEATS, TAPE, bag_checks
 from bibulon.bag.slack import BRIDGES_BELOW, film_slack
 from bibulon.bag.together import bagged_part
-from bibulon.cautions.places import inside
 from bibulon.cautions.registry import Finding, Fix, caution
-from bibulon.job import REUSABLE, WITH_PLEATS, Job
+from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised
-from bibulon.mould.shots import shots_of
 from bibulon.quantities_in_words import brief, brief_each
 
 
@@ -149,23 +147,6 @@ def film_or_tape_too_hot(assessment: Assessment) -> Iterator[Finding]:
         card = min(too_hot, key=lambda material: material.highest_temperature_k)
         is_, most = brief_each((temperature, card.highest_temperature_k), "temperature", assessment.units)
         yield Finding(f"It is {is_} at the bag; {card.name} is good to {most}.", assessment.bag.tape_line[0])
-
-
-@caution(
-    "skin-past-its-life",
-    "caution",
-    "bag",
-    why="A skin that has been through too many shots tears at its corners, and a tear shows only once resin runs.",
-    remedy="Look it over against the light, mend or change it, and set its count anew.",
-    of_plan=True,
-    processes=REUSABLE,
-)
-def skin_past_its_life(assessment: Assessment) -> Iterator[Finding]:
-    skin = assessment.job.bag.skin
-    made = skin.shots + len(shots_of(assessment.job))
-    if made >= skin.life_shots:
-        text = f"The skin has made {made} shots of the {skin.life_shots} it is good for."
-        yield Finding(text, inside(assessment.job.part.shape))
 
 
 @caution(

@@ -1,4 +1,4 @@
-"""Cautions about what wears in a mould: seals, sleeves and lives."""
+"""Cautions about what wears: seals, sleeves, and lives of moulds, seals, bladders and skins."""
 
 from __future__ import annotations
 
@@ -6,14 +6,23 @@ from collections.abc import Iterator
 
 from bibulon.assess import Assessment
 from bibulon.cautions.places import inside
-from bibulon.cautions.registry import Finding, caution
-from bibulon.job import CLOSED, IN_MOULD
+from bibulon.cautions.registry import Finding, Fix, caution
+from bibulon.job import CLOSED, IN_MOULD, REUSABLE
 from bibulon.job.gear_cards import TubeCard
-from bibulon.mould.lives import lives_of
-from bibulon.mould.shots import shots_of
+from bibulon.mould.lives import lives_of, with_worn_out_new
 from bibulon.quantities_in_words import brief_each
 
 SLEEVE_TIGHT_M, SLEEVE_LOOSE_M = 1e-4, 5e-4
+NEW_ONES = Fix("It is changed: count anew", with_worn_out_new)
+
+
+def worn_out(assessment: Assessment) -> Iterator[Finding]:
+    """What has made the shots it is good for."""
+    for life in lives_of(assessment.job):
+        if not life.left:
+            text = f"The {life.name} has made {life.made} shots of the {life.shots} it is good for."
+            yield Finding(text, inside(assessment.job.part.shape))
+
 
 # -- seals and sleeves -------------------------------------------------------------------------------------------------
 
@@ -66,13 +75,23 @@ def tube_off_sleeve(assessment: Assessment) -> Iterator[Finding]:
     "mould",
     why="What is worn leaks or bursts when resin is in, and a tired mould takes the surface with it.",
     remedy="Change what is worn, or have the mould looked at, and set its count anew.",
+    fix=NEW_ONES,
     of_plan=True,
     processes=IN_MOULD,
 )
 def past_its_life(assessment: Assessment) -> Iterator[Finding]:
-    job = assessment.job
-    made = len(shots_of(job))
-    for life in lives_of(job):
-        if not life.left(made):
-            text = f"The {life.name} has made {life.before + made} shots of the {life.shots} it is good for."
-            yield Finding(text, inside(job.part.shape))
+    yield from worn_out(assessment)
+
+
+@caution(
+    "skin-past-its-life",
+    "caution",
+    "bag",
+    why="A skin that has been through too many shots tears at its corners, and a tear shows only once resin runs.",
+    remedy="Look it over against the light, mend or change it, and set its count anew.",
+    fix=NEW_ONES,
+    of_plan=True,
+    processes=REUSABLE,
+)
+def skin_past_its_life(assessment: Assessment) -> Iterator[Finding]:
+    yield from worn_out(assessment)

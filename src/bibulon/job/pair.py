@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AwareDatetime, Field, model_validator
 
 from bibulon.job.base import Identifier, Label, Length, Mass, Model, Name, Point, Temperature, Thickness
 
@@ -75,6 +75,8 @@ class Seal(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 300
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
+    put_in_at: AwareDatetime | None = None
+    """When it was put in new, if it was in this job's log: only shots that were begun later count."""
 
 
 class Joint(Model):
@@ -100,6 +102,8 @@ class Bladder(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 30
     shots: Shots = 0
     """Shots that it had been through before this job's log."""
+    put_in_at: AwareDatetime | None = None
+    """When it was put in new, if it was in this job's log: only shots that were begun later count."""
 
 
 VacuumSupply = Literal["not said", "one pump", "one pump, split reservoir", "two pumps"]
@@ -260,6 +264,8 @@ class MouldPair(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 600
     shots: Shots = 0
     """Shots that the pair had made before this job's log."""
+    put_in_at: AwareDatetime | None = None
+    """When it was put in new, if it was in this job's log: only shots that were begun later count."""
 
     @model_validator(mode="after")
     def _agrees(self) -> MouldPair:

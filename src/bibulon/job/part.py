@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AwareDatetime, Field, field_validator, model_validator
 from shapely import Polygon
 
 from bibulon.durations import DAY_S
@@ -138,6 +138,8 @@ class Skin(Model):
     life_shots: Annotated[int, Field(ge=1, le=1_000_000)] = 80
     shots: Annotated[int, Field(ge=0, le=1_000_000)] = 0
     """Shots that it had made before this job's log."""
+    put_in_at: AwareDatetime | None = None
+    """When it was put in new, if it was in this job's log: only shots that were begun later count."""
 
 
 class Bag(Model):

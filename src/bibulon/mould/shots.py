@@ -19,7 +19,7 @@ from typing import Literal
 import numpy as np
 
 from bibulon.job import CLAMPED_BY_VACUUM, IN_MOULD, WITH_BLADDER, Job, Process
-from bibulon.job.run import ALL_FEEDS, RunEvent
+from bibulon.job.run import RunEvent, clamped_s
 from bibulon.quantities import QuantityKind
 
 FigureName = Literal["pot", "shot mass", "fill time", "flange", "cavity", "bladder", "resin temperature", "part weight"]
@@ -70,6 +70,7 @@ def figures_for(process: Process) -> tuple[ShotFigure, ...]:
 
 def shots_of(job: Job) -> tuple[Shot, ...]:
     """Every shot in the log of *job* that was started and ended, the first first."""
+    vents = frozenset(line.label for line in job.vents)
     groups: list[list[RunEvent]] = [[]]
     for event in job.run:
         if event.kind == "new run":
@@ -79,21 +80,24 @@ def shots_of(job: Job) -> tuple[Shot, ...]:
     shots: list[Shot] = []
     for group in groups:
         started = next((event for event in group if event.kind in ("started", "valve opened")), None)
-        if started is None or not any(event.kind in ("finished", "valve clamped") for event in group):
-            continue
-        shots.append(_shot(len(shots) + 1, started, group))
+        ended = (event.kind == "finished" or _clamped_feed(event, vents) for event in group)
+        if started is not None and any(ended):
+            shots.append(_shot(len(shots) + 1, started, group, vents))
     return tuple(shots)
 
 
-def _shot(number: int, started: RunEvent, events: Sequence[RunEvent]) -> Shot:
+def _clamped_feed(event: RunEvent, vents: frozenset[str]) -> bool:
+    return event.kind == "valve clamped" and event.label not in vents
+
+
+def _shot(number: int, started: RunEvent, events: Sequence[RunEvent], vents: frozenset[str]) -> Shot:
     figures: dict[FigureName, float | None] = {}
     for figure in FIGURES:
         figures[figure.name] = figure_of(figure, events)
-    clamped = [event.clock_s for event in events if event.kind == "valve clamped"]
-    opened = [event.clock_s for event in events if event.kind == "valve opened"]
-    if clamped and opened:
-        last_feed = next((event.clock_s for event in events if event.label == ALL_FEEDS), max(clamped))
-        figures["fill time"] = max(last_feed - min(opened), 0.0)
+    opened = [event for event in events if event.kind == "valve opened" and event.label not in vents]
+    clamped = clamped_s((event.label for event in opened), events)
+    if clamped is not None:
+        figures["fill time"] = max(clamped - min(event.clock_s for event in opened), 0.0)
     notes = " ".join(event.text for event in events if event.kind == "note" and event.text)
     return Shot(number, started.at, figures, notes)
 

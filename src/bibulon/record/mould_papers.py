@@ -50,8 +50,7 @@ def check_rows(sheet: Sheet, done: bool) -> list[list[str]]:
 
 def life_rows(sheet: Sheet) -> list[list[str]]:
     """What wears out, with the shots it has made and is good for."""
-    made = len(shots_of(sheet.job))
-    return [[life.name, str(life.before + made), str(life.shots), str(life.left(made))] for life in lives_of(sheet.job)]
+    return [[life.name, str(life.made), str(life.shots), str(life.left)] for life in lives_of(sheet.job)]
 
 
 def shot_rows(sheet: Sheet) -> tuple[list[str], list[list[str]]]:

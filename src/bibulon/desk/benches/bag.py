@@ -21,7 +21,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.job import WITH_PLEATS, Job
 from bibulon.job.cards import FilmCard, TapeCard
 from bibulon.job.edits import changed, revised, with_card
-from bibulon.mould.shots import shots_of
+from bibulon.mould.lives import lives_of, with_new
 from bibulon.quantities_in_words import percent
 from bibulon.stock.choice import cards_for
 
@@ -112,6 +112,7 @@ class BagBench(Bench):
         self.quantity("Good for", "count", "bag/skin/life_shots", "Shots.")
         self.quantity("Has made", "count", "bag/skin/shots", "Shots before this job's log.")
         self.figure("Shots left", self._skin_left)
+        self.button("A new skin is put in", self._put_in_new_skin)
         self.figure("Skin, by the shot", self._skin_cost)
         self._material("Film instead", FilmCard, "film")
         self._material("Tape instead", TapeCard, "tape")
@@ -123,9 +124,11 @@ class BagBench(Bench):
         self.document.edit("skin", changed(job, bag=revised(job.bag, skin=revised(job.bag.skin, kind=kind))))
 
     def _skin_left(self) -> tuple[str, str]:
-        skin, made = self.document.job.bag.skin, len(shots_of(self.document.job))
-        left = max(skin.life_shots - skin.shots - made, 0)
-        return str(left), f"{skin.shots} before this log and {made} in it, of {skin.life_shots}."
+        (life,) = lives_of(self.document.job)
+        return str(life.left), life.how
+
+    def _put_in_new_skin(self) -> None:
+        self.document.edit("new skin", with_new(self.document.job, "skin"))
 
     def _skin_each(self) -> float | None:
         skin = self.document.job.bag.skin

@@ -13,6 +13,7 @@ from bibulon.job.edits import changed, revised, with_pair
 from bibulon.job.gear_cards import ChannelCard, MouldClampCard, PotCard, SealCard, SleeveCard, UpperCard
 from bibulon.job.pair import Seal
 from bibulon.job.stock_card import StockCard
+from bibulon.mould.lives import with_new
 from bibulon.stock.choice import cards_for
 
 CardKind = TypeVar("CardKind", bound=StockCard)
@@ -74,8 +75,9 @@ def seal_choice(document: Document, which: str) -> ChoiceField:
         return document.job.pair.inner_seal if which == "inner" else document.job.pair.outer_seal
 
     def take(card: SealCard) -> None:
-        taken = revised(seal(), kind=card.name, shots=0, **_from(card, SEAL))
-        document.edit(f"{which} seal", with_pair(document.job, **{f"{which}_seal": taken}))
+        taken = revised(seal(), kind=card.name, **_from(card, SEAL))
+        job = with_pair(document.job, **{f"{which}_seal": taken})
+        document.edit(f"{which} seal", with_new(job, "inner seal" if which == "inner" else "outer seal"))
 
     cards = {key: card for key, card in cards_for(document.job, SealCard).items() if card.use == which}
     return from_shelf(document, f"{which.capitalize()} seal card", cards, lambda card: _same(seal(), card, SEAL), take)

@@ -15,7 +15,7 @@ from bibulon.desk.widgets.fields import column, label
 from bibulon.desk.widgets.rank_mark import marked_row
 from bibulon.exchange.series_file import series_csv
 from bibulon.mould.cycle import Cycle, tubes_cost
-from bibulon.mould.lives import lives_of
+from bibulon.mould.lives import Worn, lives_of, with_new
 from bibulon.mould.shots import FigureName, chart_of, figures_for, odd_shots, shots_of
 from bibulon.planning.cycles_by_warmth import cycles_by_warmth
 from bibulon.quantities import number_shown, show, unit_shown
@@ -146,6 +146,8 @@ class SeriesBench(Bench):
         self.section("Lives")
         for life in lives_of(self.document.job):
             self.figure(f"Shots left, {life.name}", partial(self._left, life.name))
+        new = [("…", None), *((life.name, life.name) for life in lives_of(self.document.job))]
+        self.choice("Put in a new", lambda: new, lambda: None, self._put_in_new, "Counted from the next shot on.")
         self._build_cycle()
         self._shown: object = None
 
@@ -223,10 +225,13 @@ class SeriesBench(Bench):
 
         self.desk.files.save_bytes("Shot card", ".pdf", lambda: shot_card_pdf(self.document.assessment))
 
-    def _left(self, name: str) -> tuple[str, str]:
-        made = len(shots_of(self.document.job))
+    def _left(self, name: Worn) -> tuple[str, str]:
         life = next(life for life in lives_of(self.document.job) if life.name == name)
-        return str(life.left(made)), f"{life.before} before this log and {made} in it, of {life.shots}."
+        return str(life.left), life.how
+
+    def _put_in_new(self, name: Worn | None) -> None:
+        if name is not None:
+            self.document.edit(f"new {name}", with_new(self.document.job, name))
 
     # -- the cycle ---------------------------------------------------------------------------------------------------
 
