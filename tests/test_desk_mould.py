@@ -345,6 +345,10 @@ def test_rtm_and_reusable_film_have_stations_of_their_own(window: Window, qtbot)
     assert not re.search("[Pp]leat", texts(bench(window)))
     type_into(bench(window), "Costs", "480")
     assert "6.00 €" in texts(bench(window))
+    type_into(bench(window), "Has made", "80")
+    assert "Shots left\n0" in texts(bench(window)) and "skin-past-its-life" in caution_ids(window)
+    push(bench(window), "A new skin is put in")
+    assert "Shots left\n80" in texts(bench(window)) and "skin-past-its-life" not in caution_ids(window)
 
 
 def test_both_spaces_are_held_at_once_and_the_leak_is_named(window: Window, qtbot) -> None:

@@ -112,7 +112,7 @@ class BagBench(Bench):
         self.quantity("Good for", "count", "bag/skin/life_shots", "Shots.")
         self.quantity("Has made", "count", "bag/skin/shots", "Shots before this job's log.")
         self.figure("Shots left", self._skin_left)
-        self.button("A new skin is put in", self._put_in_new_skin)
+        self.watch(self._skin_used, column(0), self._fill_new_skin)
         self.figure("Skin, by the shot", self._skin_cost)
         self._material("Film instead", FilmCard, "film")
         self._material("Tape instead", TapeCard, "tape")
@@ -126,6 +126,13 @@ class BagBench(Bench):
     def _skin_left(self) -> tuple[str, str]:
         (life,) = lives_of(self.document.job)
         return str(life.left), life.how
+
+    def _skin_used(self) -> bool:
+        return any(life.made for life in lives_of(self.document.job))
+
+    def _fill_new_skin(self, layout: QVBoxLayout) -> None:
+        if self._skin_used():
+            self.button("A new skin is put in", self._put_in_new_skin, into=layout)
 
     def _put_in_new_skin(self) -> None:
         self.document.edit("new skin", with_new(self.document.job, "skin"))

@@ -146,8 +146,7 @@ class SeriesBench(Bench):
         self.section("Lives")
         for life in lives_of(self.document.job):
             self.figure(f"Shots left, {life.name}", partial(self._left, life.name))
-        new = [("…", None), *((life.name, life.name) for life in lives_of(self.document.job))]
-        self.choice("Put in a new", lambda: new, lambda: None, self._put_in_new, "Counted from the next shot on.")
+        self.choice("Put in a new", self._worn, lambda: None, self._put_in_new, "Counted from the next shot on.")
         self._build_cycle()
         self._shown: object = None
 
@@ -228,6 +227,9 @@ class SeriesBench(Bench):
     def _left(self, name: Worn) -> tuple[str, str]:
         life = next(life for life in lives_of(self.document.job) if life.name == name)
         return str(life.left), life.how
+
+    def _worn(self) -> list[tuple[str, Worn | None]]:
+        return [("…", None), *((life.name, life.name) for life in lives_of(self.document.job) if life.made)]
 
     def _put_in_new(self, name: Worn | None) -> None:
         if name is not None:
