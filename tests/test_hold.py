@@ -205,7 +205,7 @@ def test_drift_is_taken_out_as_by_hand() -> None:
 
 
 def test_what_a_version_before_kept_of_a_plan_still_fits_it() -> None:
-    """Digests as they were written before seals had a date: a field that is added later changes none, and a new seal changes its own."""
+    """Written before seals had a date: a field that is added later changes none, a new seal changes its own."""
     kept = {
         DEMO_FILES[0]: {"lines": "3fe8ed29f33b", "plumbing": "c78c21286bf7", "bag": "837b29215e4d"},
         DEMO_FILES[2]: {"pots": "4f69de52fb17", "bag": "ef8c66171117", "pair": "fdc8eb2befa0"},
