@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 from functools import cache
 
 import pytest
 from faulty_jobs import OF_PLAN, assessed, with_mistake
 from mould_jobs import BLADDER_MISTAKES, MOULD_MISTAKES, arm, blown, lid, pair, pressed
+from shapely import Point as Place
+from shapely.ops import substring
 from sound_jobs import plies
 
 from bibulon.assess import Assessment, assess
@@ -17,6 +20,7 @@ from bibulon.job import IN_MOULD, UNDER_FILM, Job
 from bibulon.job.edits import changed, revised
 from bibulon.job.run import RunEvent
 from bibulon.mould.cavity_height import with_proposed_height
+from bibulon.planning.mould_layouts import with_port_at
 from bibulon.stock import shelf_card
 
 
@@ -47,6 +51,19 @@ def test_the_mistake_is_caught_on_the_lid(name: str) -> None:
     for caution in found:
         assert caution.message.endswith(".") and caution.why and caution.remedy
         assert "None" not in caution.message and "nan" not in caution.message
+
+
+def test_how_far_the_rim_is_from_an_inlet_goes_by_where_the_inlets_are() -> None:
+    """Both on one side: not a quarter of the rim, as with two that are spread evenly, but the way there is."""
+    job = MOULD_MISTAKES["channel-too-narrow"](with_port_at(lid(), "inlet-2", (0.0, 0.5)))
+    (found,) = (one for one in cautions_of(assessed(job)) if one.id == "channel-too-narrow")
+    assert found.place is not None
+    rim = job.part.outline.polygon.exterior
+    there, *inlets = (rim.project(Place(at)) for at in (found.place, *(feed.place for feed in job.feeds)))
+    ways_m = [substring(rim, min(there, inlet), max(there, inlet)).length for inlet in inlets]
+    way_m = min(min(way, rim.length - way) for way in ways_m)
+    told = re.search(r"([\d.]+) m from an inlet", found.message)
+    assert told and float(told[1]) == pytest.approx(way_m, abs=0.01) and way_m > 0.3 * rim.length
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from shapely import Point as Place
 from bibulon.assess import Assessment
 from bibulon.cautions.registry import Finding, Fix, caution
 from bibulon.job import CLOSED, IN_MOULD, Job
+from bibulon.job.base import Point
 from bibulon.job.edits import revised, with_pair
 from bibulon.job.gear_cards import TubeCard
 from bibulon.quantities_in_words import brief, brief_each
@@ -81,7 +82,6 @@ def channel_too_narrow(assessment: Assessment) -> Iterator[Finding]:
     job, fill = assessment.job, assessment.fill
     if fill is None or job.pair.channel.profile == "none" or not job.feeds:
         return
-    rim = job.part.outline.polygon.exterior
     sides = fill.mesh.edges_on(_rim(job))
     on_rim = np.unique(sides)
     if not len(on_rim):
@@ -93,8 +93,18 @@ def channel_too_narrow(assessment: Assessment) -> Iterator[Finding]:
     if late > job.house.rim_share * fill.end_s:
         x, y = (float(at) for at in fill.mesh.points_m[last])
         share = brief(late / fill.end_s, "share", assessment.units)
-        length = brief(rim.length / max(len(job.feeds), 1) / 2, "distance", assessment.units)
+        length = brief(_along_rim_m(job, (x, y)), "distance", assessment.units)
         yield Finding(f"The channel is full round the rim after {share} of the fill, {length} from an inlet.", (x, y))
+
+
+def _along_rim_m(job: Job, place: Point) -> float:
+    """How far it is round the rim from a *place* on it to the nearest feed."""
+    rim = job.part.outline.polygon.exterior
+    ends = (
+        rim.project(Place(point)) for line in job.feeds for point in ((line.place,) if line.is_port else line.points)
+    )
+    ways = [abs(end - rim.project(Place(place))) for end in ends]
+    return float(min(min(way, rim.length - way) for way in ways))
 
 
 def _rim(job: Job) -> MultiLineString:
