@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -20,9 +22,11 @@ from bibulon.job import Job
 from bibulon.job.charge import PlannedBatch
 from bibulon.job.edits import changed, revised
 from bibulon.job.lines import AtTime, Turn
+from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent, clamped_s, open_feeds
 from bibulon.job.storage import save
 from bibulon.planning.schedule_help import draw_of
-from bibulon.record.run_list import run_list
+from bibulon.record.mixed_resin import standing_batches
+from bibulon.record.run_list import next_step, run_list
 
 NODES = 400
 
@@ -98,6 +102,53 @@ def test_a_batch_that_comes_late_holds_the_fill_up(tmp_path: Path) -> None:
     save(late, path := tmp_path / "late.bibulon")
     told = json.loads(CliRunner().invoke(app, ["fill", str(path), "--json", "--nodes", str(NODES)]).output)
     assert [one["batch"] for one in told["waits"]] == [2] and told["end_s"] == pytest.approx(found.fill.end_s, rel=0.02)
+
+
+def test_feeds_clamped_to_wait_for_a_batch_are_open_again_once_it_is_poured() -> None:
+    """All feeds are clamped at one touch for the wait, and again at the end."""
+    planned = followed(planned_late(panel(), 2, 900.0))
+    steps, (wait,) = run_list(planned), planned.fill.waits
+    (feed,) = planned.job.feeds
+    said: list[tuple[float, EventKind, str]] = []
+
+    def log(clock_s: float, kind: EventKind, label: str) -> str:
+        """Log it; the step that is called next."""
+        said.append((clock_s, kind, label))
+        called = next_step(steps, logged().job.run)
+        return "" if called is None else called.text
+
+    def mass(kind: EventKind) -> dict[str, float]:
+        return {"mass_kg": 0.5} if kind == "batch added" else {}
+
+    def logged() -> Assessment:
+        at = datetime(2026, 3, 1, 8, tzinfo=UTC)
+        run = (
+            RunEvent(
+                number=number, at=at + timedelta(seconds=clock_s), clock_s=clock_s, kind=kind, label=label, **mass(kind)
+            )
+            for number, (clock_s, kind, label) in enumerate(said, 1)
+        )
+        return replace(planned, job=changed(planned.job, run=tuple(run)))
+
+    def standing(clock_s: float) -> list[int]:
+        return [one.number for one in standing_batches(logged(), datetime(2026, 3, 1, 9, tzinfo=UTC), clock_s)]
+
+    for step in steps[: next(at for at, step in enumerate(steps) if step.id == "wait for B2")]:
+        if step.label != feed.label:
+            log(0.0, step.kind, step.label)
+    log(0.0, "started", "")
+    assert log(0.0, "valve opened", feed.label) == "Clamp every open feed until batch 2 is poured"
+    assert "batch 2" in log(wait.since_s, "valve clamped", ALL_FEEDS).lower()
+    log(wait.until_s - 200, "step done", MIXING.format("B2"))
+    called = log(wait.until_s, "batch added", "B2")
+    assert feed.label in open_feeds([feed.label], logged().job.run) and standing(wait.until_s + 60) == [2]
+    while not called.startswith(f"Clamp feed {feed.label}"):
+        step = next(step for step in steps if step.text == called)
+        called = log(wait.until_s + 100, step.kind, step.label)
+    assert len(open_feeds([feed.label], logged().job.run)) == 1
+    called = log(wait.until_s + 900, "valve clamped", ALL_FEEDS)
+    assert not called.startswith("Clamp") and standing(wait.until_s + 901) == []
+    assert clamped_s([feed.label], logged().job.run) == wait.until_s + 900
 
 
 def test_a_batch_in_time_is_waited_for_by_nobody_and_one_too_late_in_vain() -> None:

@@ -160,9 +160,10 @@ class SimulatedBench:
         return then + (self._now() - wall) * self.pace
 
     def pour(self, mass_kg: float) -> None:
-        """Pour a batch into the bucket."""
+        """Pour a batch into the bucket; where the feeds were clamped to wait for it, they are open again."""
         with self._lock:
             self._poured.append((self._time(), mass_kg))
+            self._clamped_at = None
 
     def set_mould(self, word: str, text: str) -> bool:
         """Set supply or flange of the mould, as an order of :data:`~bibulon.instruments.mould_orders.ORDERS` says;

@@ -116,14 +116,22 @@ def clamped_s(feeds: Iterable[str], events: Iterable[RunEvent]) -> float | None:
 
 
 def _open_after_each(feeds: Iterable[str], events: Iterable[RunEvent]) -> Iterator[tuple[RunEvent, tuple[str, ...]]]:
-    """Each event with the feeds that are open after it, in the order opened."""
-    known, open_now = set(feeds), tuple[str, ...]()
+    """Each event with the feeds that are open after it, in the order opened.
+
+    Where all were clamped and a batch is poured then, they were clamped to wait for it: those that were open before
+    are open again.
+    """
+    known, open_now, waiting = set(feeds), tuple[str, ...](), tuple[str, ...]()
     for event in events:
+        before = open_now
         if event.kind == "valve opened" and event.label in known and event.label not in open_now:
             open_now = (*open_now, event.label)
         elif event.kind == "valve clamped":
             gone = known if event.label == ALL_FEEDS else {event.label}
             open_now = tuple(label for label in open_now if label not in gone)
+            waiting = waiting if open_now or not before else before
+        elif event.kind == "batch added" and not open_now:
+            open_now, waiting = waiting, ()
         yield event, open_now
 
 

@@ -22,7 +22,7 @@ from bibulon.job.lines import (
     WhenReached,
     WhenTurned,
 )
-from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent
+from bibulon.job.run import ALL_FEEDS, MIXING, EventKind, RunEvent, open_feeds
 from bibulon.job.words import feed_word
 from bibulon.mould.injection import step_words
 from bibulon.quantities import show
@@ -70,6 +70,8 @@ def trigger_in_words(assessment: Assessment, opens: Trigger) -> str:
     return f"at {run_clock(opens.time_s)}"
 
 
+WAITING = "wait for {}"
+"""The label of the step that clamps all feeds until a batch, by its label, is poured."""
 TURNS: dict[str, tuple[str, EventKind]] = {
     "open": ("Open", "valve opened"),
     "clamped": ("Clamp", "valve clamped"),
@@ -138,7 +140,7 @@ def _pourings(assessment: Assessment) -> Iterator[RunStep]:
     for batch in assessment.batches:
         hint = f"Use up within {show(batch.usable_until_s - batch.mix_s, 'duration')} of mixing."
         if (wait := waits.get(batch.number)) is not None:
-            feed, name = feed_word(assessment.job), f"wait for B{batch.number}"
+            feed, name = feed_word(assessment.job), WAITING.format(f"B{batch.number}")
             what = f"Clamp every open {feed} until batch {batch.number} is poured"
             why = "The bucket is down to its heel by then, and the dip tube must not draw air."
             yield RunStep(name, what, why, wait.since_s, "step done", name)
@@ -312,18 +314,35 @@ def _left_clamped(line: Line) -> bool:
 
 def done_steps(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> frozenset[str]:
     """Ids of the steps that the log has ticked; each event ticks the first open step it fits, the clamping of all
-    feeds every clamping of a feed, and what was poured was mixed."""
+    feeds every clamping of a feed, or the wait for a batch where that is what comes next. What was poured was mixed
+    and waited for, and a feed that stands open has its last clamping before it."""
     done: set[str] = set()
-    feeds = {step.label for step in steps if step.kind == "valve opened"}
+    feeds = [step.label for step in steps if step.kind == "valve opened"]
     for event in run:
         fitting = [step for step in steps if step.id not in done and step.kind == event.kind]
         if event.kind == "valve clamped" and event.label == ALL_FEEDS:
-            done.update(step.id for step in fitting if step.label in feeds)
+            wait = _wait_that_is_next(steps, done)
+            done.update([wait.id] if wait is not None else [step.id for step in fitting if step.label in feeds])
             continue
         done.update(step.id for step in [step for step in fitting if step.label == event.label][:1])
-    poured = {MIXING.format(step.label) for step in steps if step.kind == "batch added" and step.id in done}
-    done.update(step.id for step in steps if step.label in poured)
+    poured = [step.label for step in steps if step.kind == "batch added" and step.id in done]
+    before = {form.format(label) for form in (MIXING, WAITING) for label in poured}
+    done.update(step.id for step in steps if step.label in before)
+    for label in open_feeds(feeds, run):
+        done.difference_update(_clampings(steps, label)[-1:])
     return frozenset(done)
+
+
+def _wait_that_is_next(steps: tuple[RunStep, ...], done: set[str]) -> RunStep | None:
+    """The wait for the batch that is poured next, where the plan has one that is not ticked."""
+    batch = next((step for step in steps if step.kind == "batch added" and step.id not in done), None)
+    waits = () if batch is None else [step for step in steps if step.label == WAITING.format(batch.label)]
+    return next((step for step in waits if step.id not in done), None)
+
+
+def _clampings(steps: tuple[RunStep, ...], label: str) -> list[str]:
+    """Ids of the steps that clamp the valve of that *label*."""
+    return [step.id for step in steps if step.kind == "valve clamped" and step.label == label]
 
 
 def next_step(steps: tuple[RunStep, ...], run: tuple[RunEvent, ...]) -> RunStep | None:
