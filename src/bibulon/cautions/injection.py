@@ -103,7 +103,8 @@ def _along_rim_m(job: Job, place: Point) -> float:
     ends = (
         rim.project(Place(point)) for line in job.feeds for point in ((line.place,) if line.is_port else line.points)
     )
-    ways = [abs(end - rim.project(Place(place))) for end in ends]
+    there = rim.project(Place(place))
+    ways = [abs(end - there) for end in ends]
     return float(min(min(way, rim.length - way) for way in ways))
 
 

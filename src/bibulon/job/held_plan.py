@@ -25,8 +25,8 @@ PARTS: dict[str, str] = {
     "pair": "mould halves",
 }
 """The parts of a job that count, and what they are called."""
-KNOWN_LATER = ("put_in_at",)
-"""Fields that came after the first tests were kept with their plan, None where nothing is said."""
+LATER_FIELDS = ("put_in_at",)
+"""Fields that were added to the models after the first digests were kept."""
 OF_PAIR = ("inner_seal", "outer_seal", "sleeve_m", "seal_off_m", "flange_m", "joints")
 
 
@@ -47,16 +47,20 @@ def held_plan(job: Job) -> tuple[tuple[str, str], ...]:
             data = {key: data[key] for key in OF_PAIR}
         elif name == "part":
             data = [data["outline"], data["holes"]]
-        data = _as_first_kept(data)
+        data = _without_later_fields(data)
         digests.append((name, hashlib.sha256(json.dumps(data, sort_keys=True).encode("utf-8")).hexdigest()[:12]))
     return tuple(digests)
 
 
-def _as_first_kept(data: Any) -> Any:
-    """*data* without what versions before did not know, where nothing is said of it: their tests still fit."""
+def _without_later_fields(data: Any) -> Any:
+    """*data* without those :data:`LATER_FIELDS` that are None: digests kept by earlier versions still fit."""
     if isinstance(data, dict):
-        return {key: _as_first_kept(value) for key, value in data.items() if not (key in KNOWN_LATER and value is None)}
-    return [_as_first_kept(value) for value in data] if isinstance(data, list) else data
+        return {
+            key: _without_later_fields(value)
+            for key, value in data.items()
+            if not (key in LATER_FIELDS and value is None)
+        }
+    return [_without_later_fields(value) for value in data] if isinstance(data, list) else data
 
 
 def changed_since(job: Job, of_plan: tuple[tuple[str, str], ...]) -> tuple[str, ...]:
